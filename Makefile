@@ -1,0 +1,47 @@
+# Every target makes the virtual environment it needs, so that a fresh machine with
+# python3 and make can go straight to `make demo` or `make test`.
+PYTHON ?= python3
+VENV   := .venv
+BIN    := $(VENV)/bin
+
+.PHONY: demo test lint bench docs screenshots toolchain clean
+
+$(VENV)/ready: pyproject.toml
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable .
+	touch $@
+
+$(VENV)/ready-dev: pyproject.toml
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	touch $(VENV)/ready $@
+
+demo: $(VENV)/ready          ## the shipped example, start to end, no hardware
+	$(BIN)/nuvrik demo
+
+test: $(VENV)/ready-dev      ## every test
+	$(BIN)/python -m pytest
+
+lint: $(VENV)/ready-dev      ## style, types, and generated documents up to date
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/python tools/make_docs.py --check
+	$(BIN)/python tools/make_demo_data.py --check
+
+bench: $(VENV)/ready-dev     ## the figures, each a ratio to a bare floor in the same run
+	$(BIN)/python benchmarks/bench.py
+
+docs: $(VENV)/ready-dev      ## the documents that are generated from the code, and the demo data
+	$(BIN)/python tools/make_docs.py
+	$(BIN)/python tools/make_demo_data.py
+
+screenshots: $(VENV)/ready-dev ## one picture per main command and figure (wants `make toolchain` first)
+	$(BIN)/python tools/make_screenshots.py
+
+toolchain:                   ## Debian packages for the terminal pictures and the terminal tests; needs root
+	apt-get update -qq
+	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq fonts-dejavu-core imagemagick xterm xvfb
+
+clean:
+	rm -rf $(VENV) marram-demo
