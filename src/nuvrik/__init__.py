@@ -1,0 +1,67 @@
+"""Nuvrik: one link file, both ends.
+
+A link file says what the controls are, what channels travel, in what frame and on what medium, how
+channels become motor commands, and what happens when frames stop. From it::
+
+    link = nuvrik.load("tug.toml")
+    handset, machine = nuvrik.Handset(link), nuvrik.Machine(link)
+
+Names are imported when they are first used, so that a command that needs little starts quickly.
+"""
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from nuvrik.ends.handset import Handset
+    from nuvrik.ends.machine import Machine
+    from nuvrik.failsafe.table import State
+    from nuvrik.mixing.motor import Demand
+    from nuvrik.plan.check import problems_in
+    from nuvrik.plan.load import load, parse
+    from nuvrik.plan.models import Link
+    from nuvrik.plan.problems import LinkFileError, Problem
+    from nuvrik.wire.decoder import Decoder, Frame, Reject
+    from nuvrik.wire.frames import Encoder
+
+__version__ = "0.1.0"
+
+_HOMES = {
+    "Decoder": "nuvrik.wire.decoder",
+    "Demand": "nuvrik.mixing.motor",
+    "Encoder": "nuvrik.wire.frames",
+    "Frame": "nuvrik.wire.decoder",
+    "Handset": "nuvrik.ends.handset",
+    "Link": "nuvrik.plan.models",
+    "LinkFileError": "nuvrik.plan.problems",
+    "Machine": "nuvrik.ends.machine",
+    "Problem": "nuvrik.plan.problems",
+    "Reject": "nuvrik.wire.decoder",
+    "State": "nuvrik.failsafe.table",
+    "load": "nuvrik.plan.load",
+    "parse": "nuvrik.plan.load",
+    "problems_in": "nuvrik.plan.check",
+}
+
+__all__ = [
+    "Decoder",
+    "Demand",
+    "Encoder",
+    "Frame",
+    "Handset",
+    "Link",
+    "LinkFileError",
+    "Machine",
+    "Problem",
+    "Reject",
+    "State",
+    "load",
+    "parse",
+    "problems_in",
+]
+
+
+def __getattr__(name: str) -> Any:
+    if name in _HOMES:
+        return getattr(import_module(_HOMES[name]), name)
+    raise AttributeError(f"module 'nuvrik' has no attribute {name!r}")

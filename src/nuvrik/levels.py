@@ -1,0 +1,87 @@
+"""The one arithmetic: integers only, rounded one way, the same in every language Nuvrik speaks.
+
+A *level* is an integer in Q14 fixed point: -FULL to FULL stands for -1 to 1 of full scale. Every
+intermediate result of the functions below fits in a signed 32-bit integer as long as raw ranges
+span at most 65535 and weights are at most 2 * FULL, so a small microcontroller gets the same bits.
+
+Time is an integer number of milliseconds modulo 2**16. Two such times must never be compared with
+``<``; :class:`Clock` is the only thing that may be done with them.
+"""
+
+from decimal import ROUND_HALF_UP, Decimal
+
+FULL = 16384
+"""Full scale of a level: 1.0."""
+
+HALF = FULL // 2
+
+CLOCK_WRAP = 1 << 16
+"""The millisecond clock of a machine wraps here."""
+
+TIMER_MAX = CLOCK_WRAP - 1
+"""A timer on a microcontroller saturates here instead of wrapping; every time limit is well below."""
+
+
+def div(a: int, b: int) -> int:
+    """``a / b`` rounded half away from zero. ``b`` must not be 0.
+
+    >>> div(7, 2), div(-7, 2), div(6, 4), div(-5, 4)
+    (4, -4, 2, -1)
+    """
+    quotient = (abs(a) + abs(b) // 2) // abs(b)
+    return quotient if (a < 0) == (b < 0) else -quotient
+
+
+def mul(a: int, b: int) -> int:
+    """The product of two Q14 numbers, rounded half away from zero: ``div(a * b, FULL)``."""
+    product = a * b  # FULL is a power of two, so the rounding is a shift
+    return product + HALF >> 14 if product >= 0 else -(HALF - product >> 14)
+
+
+def clamp(value: int, low: int, high: int) -> int:
+    """``value``, or the nearer end of ``low`` to ``high``."""
+    return low if value < low else high if value > high else value
+
+
+def level_of(fraction: float) -> int:
+    """The level of a decimal fraction of full scale, rounded half away from zero.
+
+    The fraction is taken as it is written (0.35, not the binary number nearest to it), so that a
+    person with pencil and paper finds the same level.
+    """
+    scaled = Decimal(str(fraction)) * FULL
+    return int(scaled.quantize(Decimal(1), rounding=ROUND_HALF_UP))
+
+
+def fraction_of(level: int) -> float:
+    """A level as a fraction of full scale, for people to read."""
+    return level / FULL
+
+
+class Clock:
+    """A 16-bit clock made into milliseconds that only ever grow, so that a timer is a subtraction.
+
+    Right as long as it is read more often than the 16-bit clock wraps; whoever knows that it was not
+    says so with :meth:`jump`. On a microcontroller each timer counts up and saturates instead, which
+    comes to the same, because no limit is as long as the clock.
+    """
+
+    def __init__(self) -> None:
+        self.total_ms = 0
+        self._last_ms: int | None = None
+
+    def read(self, now_ms: int) -> int:
+        """The milliseconds since the first reading, at ``now_ms``."""
+        if self._last_ms is not None:
+            self.total_ms += (now_ms - self._last_ms) & TIMER_MAX
+        self._last_ms = now_ms
+        return self.total_ms
+
+    def jump(self) -> int:
+        """Let more time go by than any timer waits for."""
+        self.total_ms += TIMER_MAX
+        return self.total_ms
+
+
+LONG_AGO = -TIMER_MAX
+"""On a :class:`Clock`, before anything: every limit counted from here has passed."""
