@@ -1,0 +1,157 @@
+"""What is wrong with a link file, in words that say what to do about it."""
+
+from collections.abc import Iterable
+from typing import Any, Literal, NamedTuple, get_args
+
+from pydantic import BaseModel, ValidationError
+
+Severity = Literal["error", "warning", "note"]
+
+
+class Problem(NamedTuple):
+    """One thing to know about a link file.
+
+    ``level`` is error (it cannot be used), warning (it can, at a price) or note; ``where`` is the key
+    path, ``what`` is what is the matter with it, ``do`` is what to do.
+    """
+
+    level: Severity
+    where: str
+    what: str
+    do: str
+
+
+class LinkFileError(Exception):
+    """A link file that cannot be used. ``file`` is its name, ``problems`` every error found in it."""
+
+    def __init__(self, file: str, problems: Iterable[Problem]) -> None:
+        self.file = file
+        self.problems = list(problems)
+        super().__init__(self._text())
+
+    def _text(self) -> str:
+        count = len(self.problems)
+        lines = [f"{self.file}: {count} problem{'s' if count != 1 else ''}"]
+        for problem in self.problems:
+            place = f"{problem.where}: " if problem.where else ""
+            lines.append(f"  {place}{problem.what}")
+            lines.append(f"      -> {problem.do}")
+        return "\n".join(lines)
+
+
+def listing(names: Iterable[str]) -> str:
+    """Names as a person lists them: ``a, b or c``; ``(none)`` for none."""
+    given = list(names)
+    if not given:
+        return "(none)"
+    return given[0] if len(given) == 1 else ", ".join(given[:-1]) + " or " + given[-1]
+
+
+def suggestion(word: str, allowed: Iterable[str]) -> str:
+    """What to do about an unknown word: the one that was probably meant, or all that are known."""
+    import difflib
+
+    known = list(allowed)
+    close = difflib.get_close_matches(word, known, n=1, cutoff=0.6)
+    if close:
+        return f'did you mean "{close[0]}"?'
+    return f"use {listing(known)}" if known else "take it out"
+
+
+def shown(value: Any) -> str:
+    """A value from the file as it would be typed there, shortened if it is long."""
+    text = {True: "true", False: "false"}[value] if isinstance(value, bool) else repr(value)
+    text = text.replace("'", '"') if isinstance(value, str | list) else text
+    return text if len(text) <= 40 else text[:37] + "..."
+
+
+def keys_of(model: type[BaseModel]) -> dict[str, str]:
+    """Every key of a model as it is written in the file, with its description."""
+    return {
+        field.alias or name: (
+            field.description or f"one of {listing(map(shown, get_args(field.annotation)))}"
+            if get_args(field.annotation)
+            else field.description or ""
+        )
+        for name, field in model.model_fields.items()
+    }
+
+
+def problems_of(error: ValidationError, model: type[BaseModel], where: str) -> list[Problem]:
+    """The errors that pydantic found in one entry, in our words."""
+    return [_plain(dict(detail), model, where) for detail in error.errors(include_url=False)]
+
+
+_WANTED_TYPES = {
+    "int": "a whole number",
+    "float": "a number",
+    "bool": "true or false",
+    "string": "text in quotes",
+    "list": "a list in [ ]",
+    "dict": "a table in { }",
+    "model": "a table in { }",
+}
+
+_BOUNDS = {
+    "greater_than_equal": ("at least", "ge"),
+    "greater_than": ("more than", "gt"),
+    "less_than_equal": ("at most", "le"),
+    "less_than": ("less than", "lt"),
+}
+
+
+def _plain(detail: dict[str, Any], model: type[BaseModel], where: str) -> Problem:
+    kind: str = detail["type"]
+    loc: tuple[Any, ...] = tuple(part for part in detail["loc"] if part != "[key]")
+    ctx: dict[str, Any] = detail.get("ctx", {})
+    place = ".".join([where, *map(str, loc)]) if where else ".".join(map(str, loc))
+    known = keys_of(model)
+    key = str(loc[0]) if loc else ""
+    meaning = f"{key}: {known[key]}" if known.get(key) else f"the keys here are {listing(known)}"
+    value = shown(detail.get("input"))
+
+    if kind == "extra_forbidden":
+        nested = _nested_model(model, loc[:-1])
+        return Problem(
+            "error", place, "is not a known key", suggestion(str(loc[-1]), keys_of(nested) if nested else ())
+        )
+    if kind == "missing":
+        return Problem("error", place, "is missing", f"add it; {meaning}")
+    if kind == "value_error":
+        # Our own validators write "key: what is wrong", so that the key can be named.
+        key, _, what = str(ctx["error"]).partition(": ")
+        return Problem("error", f"{where}.{key}", what, f"{key}: {known.get(key, '')}")
+    if kind in _BOUNDS:
+        words, limit = _BOUNDS[kind]
+        return Problem("error", place, f"is {value}; it must be {words} {ctx[limit]}", meaning)
+    if kind in ("too_short", "too_long"):
+        bound = ctx.get("min_length", ctx.get("max_length"))
+        words = "at least" if kind == "too_short" else "at most"
+        return Problem("error", place, f"is {value}; it must have {words} {bound} entries", meaning)
+    if kind in ("string_too_short", "string_too_long"):
+        return Problem("error", place, f"is {value}, which is the wrong length", meaning)
+    if kind == "string_pattern_mismatch":
+        return Problem("error", place, f"is {value}, which is not a name", NAME_RULE)
+    if kind == "literal_error":
+        return Problem("error", place, f"is {value}; it must be {ctx['expected']}".replace("'", '"'), meaning)
+    if kind == "finite_number":
+        return Problem("error", place, f"is {value}; it must be an ordinary number", meaning)
+    for start, words in _WANTED_TYPES.items():
+        if kind.startswith(start):
+            return Problem("error", place, f"is {value}; it must be {words}", meaning)
+    return Problem("error", place, f"is {value}: {detail['msg']}", meaning)
+
+
+NAME_RULE = "names are lower-case letters, digits and _, starting with a letter, at most 32 long"
+
+
+def _nested_model(model: type[BaseModel], loc: tuple[Any, ...]) -> type[BaseModel] | None:
+    """The model of the table at ``loc`` inside ``model``, None where it is no model."""
+    for part in loc:
+        field = model.model_fields.get(str(part))
+        options = (field.annotation, *get_args(field.annotation)) if field else ()
+        inner = [option for option in options if isinstance(option, type) and issubclass(option, BaseModel)]
+        if not inner:
+            return None
+        model = inner[0]
+    return model

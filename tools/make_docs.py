@@ -1,0 +1,145 @@
+"""Writes the documents that are made from the code: the JSON Schema, the table of keys, the failsafe table.
+
+With --check it changes nothing and fails if one of them is not what the code says.
+"""
+
+import json
+import sys
+from pathlib import Path
+from typing import get_args
+
+from pydantic import BaseModel
+from pydantic.fields import FieldInfo
+
+from nuvrik.failsafe.table import ARMED, TABLE, Cell, Goal, Happening, State
+from nuvrik.plan.models import TAGGED, FailsafeSection, LinkSection, TwoDirectionPins, json_schema
+from nuvrik.wire.decoder import REASONS
+
+DOCS = Path(__file__).parents[1] / "docs"
+FOLLOWED = {
+    Happening.DRIVE_REST: "follow",
+    Happening.DRIVE_MOVED: "follow",
+    Happening.BARE_ON: "motors to rest; silence runs on",
+}
+BEGIN, END = "<!-- made by tools/make_docs.py: {} -->", "<!-- end -->"
+
+
+def key_tables() -> str:
+    """Every key of the link file, section by section."""
+    lines: list[str] = []
+    plain: dict[str, type[BaseModel]] = {"link": LinkSection, "failsafe": FailsafeSection}
+    order = ["link", "medium", "frame", "controls", "channels", "outputs", "mix", "failsafe"]
+    for section in order:
+        if section in plain:
+            lines += table(f"[{section}]", plain[section], "")
+            continue
+        tag, models = TAGGED[section]
+        named = section in ("controls", "channels", "outputs")
+        for value, model in models.items():
+            title = f"[{section}.NAME]" if named else f"[{section}]"
+            lines += table(f'{title} with {tag} = "{value}"', model, tag)
+    lines += table("pins of a pwm_2dir driver", TwoDirectionPins, "")
+    return "\n".join(lines)
+
+
+def table(title: str, model: type[BaseModel], tag: str) -> list[str]:
+    """One section's keys as a Markdown table."""
+    lines = [f"### `{title}`" if "[" in title else f"### {title}", "", meaning_of(model), ""]
+    rows = [row(name, field) for name, field in model.model_fields.items() if name != tag]
+    return [*lines, "| key | default | meaning |", "|---|---|---|", *rows, ""]
+
+
+def meaning_of(model: type[BaseModel]) -> str:
+    """What a section is, from the first line of its model's docstring."""
+    text = str(model.__doc__).split("\n")[0]
+    return text.partition("``: ")[2].capitalize() or text
+
+
+def row(name: str, field: FieldInfo) -> str:
+    """One key."""
+    default = (
+        "required" if field.is_required() else "-" if field.get_default() is None else f"`{toml(field)}`"
+    )
+    meaning = field.description or "one of " + ", ".join(
+        f'`"{value}"`' for value in get_args(field.annotation)
+    )
+    return f"| `{field.alias or name}` | {default} | {meaning} |"
+
+
+def toml(field: FieldInfo) -> str:
+    """A default as it would be written in the file."""
+    return json.dumps(field.get_default(call_default_factory=True))
+
+
+def failsafe_table() -> str:
+    """The failsafe table in words, from the one that the code runs on."""
+    lines = ["| event | " + " | ".join(State) + " |", "|---" * (len(State) + 1) + "|"]
+    for event in Happening:
+        cells = [cell_text(TABLE[event][state], event, state) for state in State]
+        lines.append(f"| {event.value} | " + " | ".join(cells) + " |")
+    return "\n".join(lines) + "\n"
+
+
+def cell_text(cell: Cell, event: Happening, state: State) -> str:
+    """One cell in words."""
+    words = []
+    if cell.to is not None:
+        words.append(f"to {cell.to}")
+    if cell.edge_to is not None:
+        words.append(f"if off_seen: to {cell.edge_to}")
+    if cell.counts_to is not None:
+        goal = "as `recover` says" if isinstance(cell.counts_to, Goal) else f"to {cell.counts_to}"
+        words.append(f"run = {cell.run}" if cell.run is not None else "run + 1")
+        words.append(f"at n: {goal}")
+    elif cell.run is not None and cell.to is None:
+        words.append(f"run = {cell.run}")
+    if cell.off_seen is not None and (cell.to is None or cell.off_seen):
+        words.append(f"off_seen = {cell.off_seen}")
+    if not words and state is ARMED and event in FOLLOWED:
+        words.append(FOLLOWED[event])
+    return "; ".join(words) or "-"
+
+
+def reason_table() -> str:
+    """Why frames are refused, in the order in which it is tested."""
+    return "| reason | meaning |\n|---|---|\n" + "".join(
+        f"| `{name}` | {text} |\n" for name, text in REASONS.items()
+    )
+
+
+def spliced(text: str, name: str, made: str) -> str:
+    """A document with its part of that name replaced."""
+    begin = BEGIN.format(name)
+    head, _, rest = text.partition(begin)
+    _, _, tail = rest.partition(END)
+    return f"{head}{begin}\n\n{made}\n{END}{tail}"
+
+
+def documents() -> dict[Path, str]:
+    """Every generated document with the text it should have."""
+    made = {DOCS / "link.schema.json": json.dumps(json_schema(), indent=1) + "\n"}
+    for file, name, text in (
+        (DOCS / "link-file.md", "keys", key_tables()),
+        (DOCS / "failsafe.md", "table", failsafe_table()),
+        (DOCS / "wire-format.md", "reasons", reason_table()),
+    ):
+        made[file] = spliced(file.read_text("utf-8"), name, text)
+    return made
+
+
+def main() -> int:
+    stale = [
+        file for file, text in documents().items() if not file.exists() or file.read_text("utf-8") != text
+    ]
+    if "--check" in sys.argv[1:]:
+        for file in stale:
+            print(f"{file} is not what the code says: run `make docs`", file=sys.stderr)
+        return 1 if stale else 0
+    for file in stale:
+        file.write_text(documents()[file], "utf-8")
+        print(f"{file} written")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
