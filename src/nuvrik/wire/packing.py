@@ -1,0 +1,148 @@
+"""A set of channel values to a payload, and back: declared order, least significant bit first.
+
+Packing runs once for every frame, so a :class:`Packer` writes, once, the two expressions that a
+person would write by hand for exactly these channels, and compiles them. Only integers and the
+names of local look-ups go into that text, never anything from the link file.
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, NamedTuple
+
+from nuvrik.plan.models import Channel, ChoiceChannel, Link
+from nuvrik.wire.codes import Value, decode_table, encode, encode_table, value_range
+
+Values = tuple[Value, ...]
+"""One value a channel, in declared order."""
+
+
+class Field(NamedTuple):
+    """Where one channel sits in the payload: ``offset`` is its lowest bit."""
+
+    name: str
+    kind: str
+    bits: int
+    offset: int
+    options: tuple[str, ...] = ()
+
+
+def fields_of(channels: Mapping[str, Channel]) -> tuple[Field, ...]:
+    """The place of every channel, in declared order."""
+    fields, offset = [], 0
+    for name, channel in channels.items():
+        options = tuple(channel.options) if isinstance(channel, ChoiceChannel) else ()
+        fields.append(Field(name, channel.kind, channel.bits, offset, options))
+        offset += channel.bits
+    return tuple(fields)
+
+
+class Packer:
+    """Packs and unpacks the command payload of one link.
+
+    ``pack(values)`` takes one value a channel in declared order and gives the payload, ``size``
+    bytes; it raises ValueError for a value out of range. ``unpack(number)`` does the opposite on a
+    whole body read as one little-endian number; it gives None where padding is not zero or a choice
+    is impossible.
+    """
+
+    SHIFT = 32
+    """The payload's first bit in such a number: it follows the 4 bytes of the head."""
+
+    def __init__(self, link: Link) -> None:
+        self.fields = fields_of(link.channels)
+        self.bits = sum(field.bits for field in self.fields)
+        self.size = (self.bits + 7) // 8
+        self.pack: Callable[[Sequence[Value]], bytes] = self._compiled_pack()
+        self.unpack: Callable[[int], Values | None] = self._compiled_unpack()
+
+    def _compiled_pack(self) -> Callable[[Sequence[Value]], bytes]:
+        names: dict[str, Any] = {"slowly": self._pack_slowly}
+        limbs, sound = [], []
+        for start, members in self._limbs():
+            codes = []
+            for index in members:
+                field, code = self.fields[index], f"v{index}"
+                if field.kind == "count":
+                    code = f"(v{index} & {(1 << field.bits) - 1})"
+                else:
+                    least, most = value_range(field.kind, len(field.options) or 2)
+                    sound.append(f"{least} <= v{index} <= {most}")
+                if field.kind in ("level", "share"):
+                    names[f"t{index}"] = encode_table(field.kind, field.bits)
+                    code = f"t{index}[v{index}]"
+                codes.append(f"{code} << {field.offset - start}" if field.offset > start else code)
+            limbs.append(f"({' | '.join(codes)}) << {start}" if start else f"({' | '.join(codes)})")
+        values = "".join(f"v{index}, " for index in range(len(self.fields)))
+        # A None fails the comparison; a fraction the look-up, the shift or to_bytes: all end in the slow way.
+        source = f"""def pack(values):
+            {values}= values
+            try:
+                if {" and ".join(sound) or True}: return ({" | ".join(limbs)}).to_bytes({self.size}, "little")
+            except (TypeError, AttributeError):
+                pass
+            return slowly(values)"""
+        pack: Callable[[Sequence[Value]], bytes] = _compile(source, names)
+        return pack
+
+    def _pack_slowly(self, values: Sequence[Value]) -> bytes:
+        """The same, value by value: for no readings, and to say which value is out of range."""
+        packed = 0
+        for field, value in zip(self.fields, values, strict=True):
+            packed |= _encode_value(field, value) << field.offset
+        return packed.to_bytes(self.size, "little")
+
+    def _compiled_unpack(self) -> Callable[[int], Values | None]:
+        names: dict[str, Any] = {}
+        lines, parts, refused = [], [], []
+        for limb, (start, members) in enumerate(self._limbs()):
+            lines.append(f" w{limb} = number >> {self.SHIFT + start} & {(1 << LIMB_BITS) - 1}\n")
+            for index in members:
+                field = self.fields[index]
+                mask = (1 << field.bits) - 1
+                code = f"w{limb} >> {field.offset - start} & {mask}"
+                if field.kind in ("level", "share"):
+                    names[f"t{index}"] = decode_table(field.kind, field.bits)
+                    parts.append(f"t{index}[{code}]")
+                else:
+                    parts.append(code)
+                if field.options and len(field.options) <= mask:
+                    refused.append(f"({code}) >= {len(field.options)}")
+        padding = self.size * 8 - self.bits
+        if padding:
+            refused.append(f"number >> {self.SHIFT + self.bits} & {(1 << padding) - 1}")
+        refusal = f" if {' or '.join(refused)}: return None\n" if refused else ""
+        values = "".join(f"{part}, " for part in parts)
+        source = f"def unpack(number):\n{''.join(lines)}{refusal} return ({values})"
+        unpack: Callable[[int], Values | None] = _compile(source, names)
+        return unpack
+
+    def _limbs(self) -> list[tuple[int, list[int]]]:
+        """The fields in groups that span at most LIMB_BITS: the first bit, and the fields' indices.
+        Python's integers are several times faster while they fit in one internal digit."""
+        limbs: list[tuple[int, list[int]]] = []
+        for index, field in enumerate(self.fields):
+            if not limbs or field.offset + field.bits - limbs[-1][0] > LIMB_BITS:
+                limbs.append((field.offset, []))
+            limbs[-1][1].append(index)
+        return limbs
+
+
+LIMB_BITS = 30
+
+
+def _encode_value(field: Field, value: Value) -> int:
+    try:
+        return encode(value, field.kind, field.bits, len(field.options) or 2)
+    except ValueError as error:
+        raise ValueError(f"{field.name}: {error}") from None
+
+
+def _compile(source: str, names: dict[str, Any]) -> Any:
+    scope = dict(names)
+    exec(source, scope)
+    return scope[source.split("(")[0].removeprefix("def ")]
+
+
+def quantised(value: Value, field: Field) -> Value:
+    """What the other end reads when ``value`` is sent through ``field``."""
+    code = _encode_value(field, value)
+    return decode_table(field.kind, field.bits)[code] if field.kind in ("level", "share") else code
