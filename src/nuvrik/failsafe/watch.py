@@ -1,0 +1,116 @@
+"""Keeps the failsafe's timers and looks every event up in the table."""
+
+from nuvrik.failsafe.table import RECOVER, TABLE, WITHOUT_ARM, Cell, Goal, Happening, State, stay
+from nuvrik.levels import LONG_AGO
+from nuvrik.plan.models import FailsafeSection
+
+POWER_UP = "waiting for a first frame"
+WORDS = {
+    Happening.DRIVE_OFF: "arm is off",
+    Happening.DRIVE_REST: "switch arm off first",
+    Happening.DRIVE_MOVED: "{} is not at rest",
+    Happening.BARE_OFF: "{} has no reading",
+    Happening.BARE_ON: "{} has no reading",
+    Happening.STOP: "stop was pressed",
+    Happening.SILENCE: "no drive frame for {} ms",
+    Happening.GIVE_UP: "nothing good for long: starting again as at power-up",
+}
+"""Why nothing moves after each event, where nothing more helpful is known."""
+
+
+class LinkWatch:
+    """The state of one machine: ``state``, and ``why`` in plain words.
+
+    Time, in milliseconds that only grow, reaches it through :meth:`pass_time`, which must be called
+    before anything that arrived in that time is looked at.
+    """
+
+    def __init__(self, rules: FailsafeSection) -> None:
+        self._timeout_ms = rules.timeout_ms
+        self._good_frames = rules.good_frames
+        self._give_up_ms = rules.give_up_ms
+        self._recover = RECOVER[rules.recover]
+        self._armless = rules.arm == "none"
+        self.state = State.WAITING
+        self.why = POWER_UP
+        self._run = 0
+        self._off_seen = 0
+        self._now_ms = 0
+        self._driven_ms = LONG_AGO
+        self._entered_ms = 0
+
+    def pass_time(self, now_ms: int) -> bool:
+        """Let it be ``now_ms``. True if there has been no drive frame for ``timeout_ms``: the caller
+        then forgets the last sequence number."""
+        self._now_ms = now_ms
+        if self._give_up_ms is not None and now_ms - self._entered_ms >= self._give_up_ms:
+            self._happen(Happening.GIVE_UP)
+        if now_ms - self._driven_ms < self._timeout_ms:
+            return False
+        self._happen(Happening.SILENCE, str(self._timeout_ms))
+        return True
+
+    def drive(self, *, arm: bool, moved: str | None) -> None:
+        """A drive frame; ``moved`` names what is not at rest, None if everything is."""
+        self._driven_ms = self._now_ms
+        if not (arm or self._armless):
+            self._happen(Happening.DRIVE_OFF)
+        elif moved is None:
+            self._happen(Happening.DRIVE_REST)
+        else:
+            self._happen(Happening.DRIVE_MOVED, moved)
+
+    def bare(self, *, arm: bool, missing: str) -> None:
+        """A command that lacks the reading of ``missing``. It is no sign of life."""
+        self._happen(Happening.BARE_ON if arm or self._armless else Happening.BARE_OFF, missing)
+
+    def stop(self) -> None:
+        """A stop frame."""
+        self._happen(Happening.STOP)
+
+    def _happen(self, event: Happening, about: str = "") -> None:
+        cell = TABLE[event][self.state]
+        if self._armless:
+            cell = WITHOUT_ARM.get((event, self.state), cell)
+        if cell is not stay:
+            self._carry_out(cell)
+        self.why = self._reason(event, cell, about)
+
+    def _carry_out(self, cell: Cell) -> None:
+        if cell.to is not None:
+            self._enter(cell.to)
+        if cell.run is not None:
+            self._run = cell.run
+        elif cell.counts_to is not None:
+            self._run = min(self._run + 1, self._good_frames)
+        if cell.off_seen is not None:
+            self._off_seen = cell.off_seen
+        if cell.counts_to is not None and self._run >= self._good_frames:
+            self._arrive(cell.counts_to)
+        if cell.edge_to is not None and (self._off_seen or self._armless):
+            self._enter(cell.edge_to)
+
+    def _arrive(self, goal: State | Goal) -> None:
+        to = self._recover[goal] if isinstance(goal, Goal) else goal
+        if to is not None:
+            self._enter(to)
+
+    def _enter(self, state: State) -> None:
+        if state != self.state:
+            self._entered_ms = self._now_ms
+        self.state = state
+        self._run = 0
+        self._off_seen = 0
+
+    def _reason(self, event: Happening, cell: Cell, about: str) -> str:
+        """Why nothing moves, in the words that help most; "" where nothing holds the machine back."""
+        if self.state is State.ARMED and event is not Happening.BARE_ON:
+            return ""
+        progress = f"{self._run} of {self._good_frames} good frames"
+        if self.state is State.STOPPED:
+            return f"{WORDS[Happening.STOP]}: {progress}" if self._run else WORDS[Happening.STOP]
+        if cell.counts_to is not None and 0 < self._run < self._good_frames:
+            return progress
+        if event is Happening.SILENCE and self.why == POWER_UP:
+            return POWER_UP
+        return WORDS[event].format(about)
