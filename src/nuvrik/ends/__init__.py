@@ -1,0 +1,5 @@
+"""The two ends, built from the rooms below: readings to bytes, and bytes to demands.
+
+Neither does any I/O nor knows what time it is: bytes, readings and ``now_ms`` come in, bytes,
+events and demands go out. The same two objects serve the live link, the rehearsal and the tests.
+"""

@@ -1,0 +1,146 @@
+"""The handset: raw readings in, frames out."""
+
+from nuvrik.levels import Clock
+from nuvrik.plan.models import Link
+from nuvrik.shaping.channels import ChannelSource
+from nuvrik.shaping.controls import build_controls
+from nuvrik.wire.codes import Value
+from nuvrik.wire.frames import Encoder
+
+
+class Handset:
+    """The sending end of a link.
+
+    Call :meth:`read` whenever there are readings and :meth:`send` often (every few milliseconds);
+    ``now_ms`` is any millisecond clock, of which the lowest 16 bits are used. ``stream`` overrides
+    what the medium says about framing: True for a stream of bytes, False for datagrams.
+
+    It starts disarmed: arm is sent off until the control that feeds it has been read off.
+    """
+
+    def __init__(self, link: Link, *, stream: bool | None = None) -> None:
+        self.link = link
+        self._controls = build_controls(link.controls)
+        self._sources = [ChannelSource(model, self._controls) for model in link.channels.values()]
+        names = list(link.channels)
+        self._arm = names.index(link.arm_channel) if link.arm_channel else None
+        arm_control = link.channels[link.arm_channel].source if link.arm_channel else None
+        self._arm_control = self._controls[arm_control] if arm_control else None
+        self._neutral: list[Value] = [0] * len(names)
+        self._stop = self._controls[link.failsafe.stop] if link.failsafe.stop else None
+        self._encoder = Encoder(link, stream=stream)
+        self._period_ms = link.link.period_ms
+        self._timeout_ms = link.failsafe.timeout_ms
+        self._seq = 0
+        self._clock = Clock()
+        self._due_ms = 0
+        self._arm_allowed = False
+        self._arm_sent = False
+        self._off_since_ms = 0
+        self._stop_since_ms: int | None = None
+        self._parting = False
+
+    @property
+    def values(self) -> dict[str, Value]:
+        """The value of every channel as it would be sent now: levels and shares as integers, None
+        for *no reading*; flags as 0 or 1. A look, not a send: it changes nothing."""
+        now = self._neutral if self._parting else [source.value() for source in self._sources]
+        if self._arm is not None:
+            now = [*now[: self._arm], int(self._arm_sent), *now[self._arm + 1 :]]
+        return dict(zip(self.link.channels, now, strict=True))
+
+    @property
+    def stopping(self) -> bool:
+        """Whether only stop frames are being sent."""
+        return self._stop_since_ms is not None
+
+    def read(self, now_ms: int, **readings: int | None) -> None:
+        """Take raw readings of any subset of the controls; None says that a control has none.
+
+        Raises KeyError for a control that the link file does not have, TypeError for a reading that
+        is not a whole number.
+        """
+        now_ms = self._pass_time(now_ms)
+        for name, raw in readings.items():
+            control = self._controls.get(name)
+            if control is None:
+                known = ", ".join(self._controls) or "none"
+                raise KeyError(f"no control is called {name}; this link has: {known}")
+            if raw is None:
+                control.withdraw()
+            elif isinstance(raw, int):
+                control.read(raw, now_ms)
+            else:
+                raise TypeError(f"{name}: a reading is a whole number or None, not {raw!r}")
+        if self._stop is not None and self._stop.value and not self._parting:
+            # Pressed: from here on only stop frames, as long as it is held and a while longer.
+            self._stop_since_ms = now_ms
+            self._arm_allowed = False
+        self._follow_arm(now_ms)
+
+    def disarm(self) -> None:
+        """From now on, whatever is read: sticks at rest and arm off. For leaving in good order."""
+        self._parting = True
+        self._stop_since_ms = None
+
+    def send(self, now_ms: int) -> bytes:
+        """The bytes that are due now, b"" if none are."""
+        now_ms = self._pass_time(now_ms)
+        if now_ms < self._due_ms:
+            return b""
+        self._due_ms += self._period_ms
+        if self._due_ms <= now_ms:
+            self._due_ms = now_ms + self._period_ms  # long overdue frames are not made up for
+        seq = self._seq
+        self._seq = seq + 1 & 0xFF
+        if self._still_stopping(now_ms):
+            body = self._encoder.stop(seq)
+        else:
+            body = self._encoder.command(self._values_to_send(now_ms), seq)
+        return self._encoder.on_wire(body)
+
+    def _pass_time(self, now_ms: int) -> int:
+        """The time on a clock that only grows, and every reading withdrawn that is too old by then."""
+        now_ms = self._clock.read(now_ms)
+        for control in self._controls.values():
+            if control.stale_at_ms <= now_ms and control.value is not None:
+                control.withdraw()
+        return now_ms
+
+    def _still_stopping(self, now_ms: int) -> bool:
+        if self._stop_since_ms is None:
+            return False
+        if self._stop is not None and self._stop.value:
+            self._stop_since_ms = now_ms
+        elif now_ms - self._stop_since_ms >= self._timeout_ms + self._period_ms:
+            self._stop_since_ms = None
+            self._begin_off(now_ms)
+        return self._stop_since_ms is not None
+
+    def _values_to_send(self, now_ms: int) -> list[Value]:
+        values = self._neutral[:] if self._parting else [source.value() for source in self._sources]
+        if self._arm is not None:
+            self._follow_arm(now_ms)
+            values[self._arm] = int(self._arm_sent)
+        return values
+
+    def _follow_arm(self, now_ms: int) -> None:
+        """Decide whether arm is sent on. Once it has gone off it stays off for at least
+        ``timeout_ms``, so that the machine sees it go off whatever is lost. Judged at every reading,
+        not only at every frame, so that an off between two frames counts too."""
+        value = self._arm_control.value if self._arm_control else None
+        if self._parting or value is None:
+            self._arm_allowed = False
+        elif not value:
+            self._arm_allowed = True
+        wanted = self._arm_allowed and bool(value)
+        if wanted is self._arm_sent:
+            return
+        if not wanted:
+            self._begin_off(now_ms)
+        elif now_ms - self._off_since_ms >= self._timeout_ms:
+            self._arm_sent = True
+
+    def _begin_off(self, now_ms: int) -> None:
+        self._arm_sent = False
+        self._off_since_ms = now_ms
