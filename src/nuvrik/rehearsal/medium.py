@@ -1,0 +1,85 @@
+"""A medium that loses, delays and damages frames, all from one seed."""
+
+import random
+from dataclasses import dataclass
+
+from nuvrik.plan.models import RadioMedium, SerialMedium
+
+
+@dataclass(frozen=True)
+class Conditions:
+    """How bad the medium is. Shares are 0 to 1.
+
+    ``loss`` is the share of frames lost one by one, independently. ``burst_loss`` is the share lost
+    in bursts of ``burst_frames`` on average: a two-state chain (E. N. Gilbert, "Capacity of a
+    burst-noise channel", Bell System Technical Journal 39, 1960) in whose bad state everything is
+    lost. ``bit_errors`` is the share of bits that arrive inverted.
+    """
+
+    loss: float = 0.0
+    burst_loss: float = 0.0
+    burst_frames: float = 5.0
+    bit_errors: float = 0.0
+
+    def __post_init__(self) -> None:
+        for name in ("loss", "burst_loss", "bit_errors"):
+            share = getattr(self, name)
+            if not 0 <= share <= (0.95 if name == "burst_loss" else 1):
+                raise ValueError(
+                    f"{name} is {share}; it must be from 0 to {0.95 if name == 'burst_loss' else 1}"
+                )
+        if not 1 <= self.burst_frames <= 10_000:
+            raise ValueError(f"burst_frames is {self.burst_frames}; it must be from 1 to 10000")
+
+
+class SimMedium:
+    """The way from one end to the other. Frames stay in order; one is on the air at a time."""
+
+    def __init__(
+        self, medium: SerialMedium | RadioMedium, conditions: Conditions, rng: random.Random
+    ) -> None:
+        self.cut = False
+        self._medium = medium
+        self._conditions = conditions
+        self._rng = rng
+        self._delay_us = medium.delay_ms * 1000
+        self._jitter_us = medium.jitter_ms * 1000
+        self._in_burst = False
+        self._ends = 1 / conditions.burst_frames
+        self._starts = self._ends * conditions.burst_loss / (1 - conditions.burst_loss)
+        self._airtimes_us: dict[int, int] = {}
+        self._free_us = 0
+        self._arrived_us = 0
+
+    def send(self, wire: bytes, t_us: int) -> tuple[int, bytes] | None:
+        """When a frame handed over at ``t_us`` arrives, and as what; None if it is lost."""
+        start = max(t_us, self._free_us)
+        length = len(wire)
+        if length not in self._airtimes_us:
+            self._airtimes_us[length] = self._medium.airtime_us(length)
+        self._free_us = start + self._airtimes_us[length]
+        if self._lost() or self.cut:
+            return None
+        arrives = self._free_us + self._delay_us
+        if self._jitter_us:
+            arrives += int(self._rng.random() * self._jitter_us)
+        self._arrived_us = max(arrives, self._arrived_us)
+        return self._arrived_us, self._damaged(wire)
+
+    def _lost(self) -> bool:
+        conditions, rng = self._conditions, self._rng
+        if conditions.burst_loss:
+            chance = self._ends if self._in_burst else self._starts
+            self._in_burst ^= rng.random() < chance
+        return self._in_burst or (conditions.loss > 0 and rng.random() < conditions.loss)
+
+    def _damaged(self, wire: bytes) -> bytes:
+        share, bits = self._conditions.bit_errors, 8 * len(wire)
+        if not share or self._rng.random() < (1 - share) ** bits:
+            return wire
+        damaged = bytearray(wire)
+        flips = {self._rng.randrange(bits)}
+        flips |= {bit for bit in range(bits) if self._rng.random() < share}
+        for bit in flips:
+            damaged[bit >> 3] ^= 1 << (bit & 7)
+        return bytes(damaged)

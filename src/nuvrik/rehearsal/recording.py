@@ -1,0 +1,126 @@
+"""What a pilot's hands did: raw readings over time, as CSV ``t_ms,CONTROL,...``."""
+
+import csv
+from bisect import bisect_right
+from collections.abc import Iterable, Iterator
+from typing import NamedTuple
+
+from nuvrik.plan.models import Link
+from nuvrik.plan.problems import suggestion
+
+Row = dict[str, int | None]
+
+
+class RecordingError(Exception):
+    """A recording that cannot be used: the file, the line, what is wrong and what to do."""
+
+    def __init__(self, file: str, line: int, what: str, do: str) -> None:
+        super().__init__(f"{file}, line {line}: {what}\n      -> {do}")
+
+
+class Recording(NamedTuple):
+    """Raw readings at increasing times in milliseconds; an empty cell in the file is None."""
+
+    times_ms: list[int]
+    rows: list[Row]
+
+    @property
+    def duration_ms(self) -> int:
+        """The time of the last row."""
+        return self.times_ms[-1]
+
+    def at(self, t_ms: int) -> Row:
+        """The readings in force at a time: the last row not later, nothing before the first."""
+        place = bisect_right(self.times_ms, t_ms)
+        return self.rows[place - 1] if place else {}
+
+    def csv_lines(self) -> Iterator[str]:
+        """The recording as CSV lines."""
+        names = list(self.rows[0])
+        yield ",".join(["t_ms", *names])
+        for t_ms, row in zip(self.times_ms, self.rows, strict=True):
+            yield ",".join([str(t_ms), *("" if row[name] is None else str(row[name]) for name in names)])
+
+
+def parse_recording(lines: Iterable[str], link: Link, file: str = "recording") -> Recording:
+    """Read a recording for a link from lines of CSV.
+
+    Raises RecordingError for a missing or unknown column, a reading or a time that is not a whole
+    number, a row that is too short or too long, and time that goes backwards.
+    """
+    reader = csv.reader(lines)
+    try:
+        names = _header(next(reader, []), link, file)
+        times: list[int] = []
+        rows: list[Row] = []
+        for cells in reader:
+            if not cells:
+                continue
+            t_ms, row = _row(cells, names, file, reader.line_num)
+            if times and t_ms <= times[-1]:
+                raise RecordingError(
+                    file,
+                    reader.line_num,
+                    f"time goes from {times[-1]} to {t_ms} ms",
+                    "put the rows in order of time",
+                )
+            times.append(t_ms)
+            rows.append(row)
+    except csv.Error as error:
+        raise RecordingError(
+            file, reader.line_num, f"is not CSV: {error}", "a recording is plain CSV text"
+        ) from None
+    if not times:
+        raise RecordingError(file, 1, "has no readings", "a row a sample is wanted under the header")
+    return Recording(times, rows)
+
+
+def _header(cells: list[str], link: Link, file: str) -> list[str]:
+    names = [cell.strip() for cell in cells]
+    if not names or names[0] != "t_ms":
+        raise RecordingError(
+            file, 1, "does not begin with a header t_ms,CONTROL,...", f"use t_ms,{','.join(link.controls)}"
+        )
+    for name in names[1:]:
+        if name not in link.controls:
+            raise RecordingError(
+                file, 1, f'has a column "{name}", which is no control', suggestion(name, link.controls)
+            )
+        if names.count(name) > 1:
+            raise RecordingError(file, 1, f'has the column "{name}" twice', "take one out")
+    for name in link.controls:
+        if name not in names and name != link.failsafe.stop:
+            raise RecordingError(
+                file, 1, f'has no column for the control "{name}"', "add it; an empty cell is no reading"
+            )
+    return names
+
+
+def _row(cells: list[str], names: list[str], file: str, line: int) -> tuple[int, Row]:
+    if len(cells) != len(names):
+        raise RecordingError(
+            file,
+            line,
+            f"has {len(cells)} cells, but the header has {len(names)}",
+            "one cell a column, empty if need be",
+        )
+    numbers = [_number(cell.strip(), name, file, line) for cell, name in zip(cells, names, strict=True)]
+    if numbers[0] is None or numbers[0] < 0:
+        raise RecordingError(
+            file, line, f"t_ms is {cells[0]!r}", "t_ms is a whole number of milliseconds from 0"
+        )
+    return numbers[0], dict(zip(names[1:], numbers[1:], strict=True))
+
+
+def _number(cell: str, name: str, file: str, line: int) -> int | None:
+    if not cell:
+        return None
+    try:
+        return int(cell[:20])
+    except ValueError:
+        raise RecordingError(
+            file,
+            line,
+            f"{name} is {cell[:40]!r}, not a whole number",
+            "readings are whole numbers, as the control gives them",
+        ) from None
