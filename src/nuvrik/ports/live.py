@@ -1,0 +1,135 @@
+"""The two live loops: a recording to a port, and a port to demands."""
+
+import time
+from collections.abc import Callable
+from typing import Protocol
+
+from nuvrik.ends.handset import Handset
+from nuvrik.ends.machine import Machine
+from nuvrik.mixing.motor import Demand
+from nuvrik.plan.models import Link
+from nuvrik.ports.port import PortError
+from nuvrik.rehearsal.recording import Recording
+
+LONGEST_GAP_MS = 30_000
+"""A longer gap in a loop is made a timeout here: the 16-bit clock of the ends could not tell it."""
+
+TURN_S = 0.002
+"""How long the handset's loop sleeps between looks at the clock."""
+
+Watcher = Callable[[int, Machine], None]
+"""Told the time in ms since the start and the machine, after every tick."""
+
+
+class ByteLine(Protocol):
+    """What the loops need of a port."""
+
+    def read(self) -> bytes:
+        """What has arrived, after a short wait at most."""
+
+    def write(self, data: bytes) -> bool:
+        """Send bytes; False if they were dropped."""
+
+
+class WallClock:
+    """Milliseconds since it was made, on a clock that nobody can set back."""
+
+    def __init__(self) -> None:
+        self._start = time.monotonic()
+
+    def now_ms(self) -> int:
+        return int((time.monotonic() - self._start) * 1000)
+
+
+def run_machine(link: Link, line: ByteLine, watch: Watcher, for_ms: int | None = None) -> Machine:
+    """Be the machine until ``for_ms`` have passed, the port goes away or the program is interrupted.
+
+    However it ends, the outputs are first brought to rest as on a silent link, tick by tick, and
+    ``watch`` sees it. Raises PortError if the port went away.
+    """
+    machine, clock = Machine(link, stream=True), WallClock()
+    tick_ms, due_ms, before_ms = link.link.tick_ms, 0, 0
+    try:
+        while for_ms is None or before_ms < for_ms:
+            data = line.read()
+            now_ms = clock.now_ms()
+            if now_ms - before_ms > LONGEST_GAP_MS:
+                machine.expire()
+            before_ms = now_ms
+            machine.feed(data, now_ms)
+            if now_ms >= due_ms:
+                # Aim at whole ticks, but do not make up for missed ones.
+                due_ms = max(due_ms + tick_ms, now_ms)
+                machine.tick(now_ms)
+                watch(now_ms, machine)
+    finally:
+        _come_to_rest(machine, clock, tick_ms, watch)
+    return machine
+
+
+def _come_to_rest(machine: Machine, clock: WallClock, tick_ms: int, watch: Watcher) -> None:
+    machine.expire()
+    while True:
+        now_ms = clock.now_ms()
+        machine.tick(now_ms)
+        watch(now_ms, machine)
+        if machine.safe:
+            return
+        time.sleep(tick_ms / 1000)
+
+
+def run_handset(
+    link: Link, line: ByteLine, recording: Recording, told: Callable[[int, Handset], None] | None = None
+) -> int:
+    """Be the handset: play a recording into a port, then take leave. Gives the number of frames that
+    the line did not take.
+
+    However it ends (end of recording, Ctrl-C, an exception), sticks at rest and arm off are sent for
+    ``timeout_ms`` and two more frames, unless the port is gone; that raises PortError.
+    """
+    handset, clock = Handset(link, stream=True), WallClock()
+    dropped = 0
+
+    def send(now_ms: int) -> None:
+        nonlocal dropped
+        wire = handset.send(now_ms)
+        if wire and not line.write(wire):
+            dropped += 1
+        if wire and told is not None:
+            told(now_ms, handset)
+
+    try:
+        while (now_ms := clock.now_ms()) <= recording.duration_ms:
+            handset.read(now_ms, **recording.at(now_ms))
+            send(now_ms)
+            time.sleep(TURN_S)
+    except PortError:
+        raise
+    except BaseException:
+        # Also for Ctrl-C, which is no Exception: nothing may leave a machine armed.
+        _take_leave(link, handset, clock, send)
+        raise
+    _take_leave(link, handset, clock, send)
+    return dropped
+
+
+def _take_leave(link: Link, handset: Handset, clock: WallClock, send: Callable[[int], None]) -> None:
+    handset.disarm()
+    until_ms = clock.now_ms() + link.failsafe.timeout_ms + 2 * link.link.period_ms
+    while (now_ms := clock.now_ms()) <= until_ms:
+        send(now_ms)
+        time.sleep(TURN_S)
+
+
+def log_header(link: Link) -> list[str]:
+    """The columns of a machine's log."""
+    return ["t_ms", "state", "why", *link.outputs]
+
+
+def log_row(t_ms: int, machine: Machine) -> list[str]:
+    """One row of a machine's log: signed duty for each output."""
+    return [str(t_ms), str(machine.state), machine.why, *map(_shown, machine.demands)]
+
+
+def _shown(demand: Demand) -> str:
+    return str(demand.signed_duty)
