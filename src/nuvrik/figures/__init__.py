@@ -1,0 +1,1 @@
+"""Figures. Matplotlib is imported here and nowhere else, and only when a figure is wanted."""

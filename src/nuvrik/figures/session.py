@@ -1,0 +1,128 @@
+"""A whole run on one time axis: sticks, frames, who may move, duty."""
+
+from pathlib import Path
+from typing import Any
+
+from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot
+from nuvrik.levels import fraction_of
+from nuvrik.plan.models import AxisControl, Link
+from nuvrik.rehearsal.recording import Recording
+from nuvrik.rehearsal.world import Trace
+from nuvrik.shaping.controls import build_controls
+
+
+def draw_session(
+    link: Link,
+    recording: Recording,
+    trace: Trace,
+    title: str,
+    path: Path,
+    jam_ms: tuple[int, int] | None = None,
+) -> None:
+    """Draw a rehearsal: what the hand did, what was heard, the failsafe's state, the motors' duty."""
+    plt = pyplot()
+    figure, axes = plt.subplots(
+        4, 1, figsize=(12.8, 8), sharex=True, height_ratios=(3, 0.9, 0.55, 3), layout="constrained"
+    )
+    figure.suptitle(title, x=0.01, ha="left", fontsize=13, fontweight="bold", color=INK)
+    sticks, frames, states, duty = axes
+    end_s = recording.duration_ms / 1000
+    _draw_sticks(sticks, link, recording)
+    _draw_frames(frames, trace)
+    _draw_states(states, trace, end_s)
+    _draw_duty(duty, link, trace, end_s)
+    for axis in axes:
+        if jam_ms:
+            axis.axvspan(jam_ms[0] / 1000, jam_ms[1] / 1000, color="#d9583b", alpha=0.10, linewidth=0)
+    if jam_ms:
+        sticks.text(
+            sum(jam_ms) / 2000,
+            1.06,
+            "jammed",
+            ha="center",
+            va="bottom",
+            color=STATE_COLOURS["FAILSAFE"],
+            fontsize=9,
+        )
+    duty.set_xlabel("seconds")
+    duty.set_xlim(0, end_s)
+    figure.savefig(path)
+    plt.close(figure)
+
+
+def _draw_sticks(axis: Any, link: Link, recording: Recording) -> None:
+    controls = build_controls(link.controls)
+    names = [name for name, control in link.controls.items() if isinstance(control, AxisControl)]
+    times = [t_ms / 1000 for t_ms in recording.times_ms]
+    for name, colour in zip(names, SERIES, strict=False):
+        places = []
+        for t_ms, row in zip(recording.times_ms, recording.rows, strict=True):
+            raw = row.get(name)
+            if raw is not None:
+                controls[name].read(raw, t_ms)
+            value = controls[name].value
+            places.append(None if raw is None or value is None else fraction_of(value))
+        axis.plot(times, places, color=colour, label=name, linewidth=1.6)
+    axis.axhline(0, color=PALE, zorder=0)
+    axis.set(
+        title="what the hand does (after dead zone and expo)", ylim=(-1.05, 1.05), ylabel="of full scale"
+    )
+    _legend(axis, len(names))
+
+
+def _draw_frames(axis: Any, trace: Trace) -> None:
+    rows = (
+        ("sent", [t / 1000 for t in trace.sent], GREY),
+        ("heard", [t / 1000 for t in trace.heard], SERIES[0]),
+        ("refused", [t / 1000 for t, _ in trace.refused], STATE_COLOURS["FAILSAFE"]),
+    )
+    for place, (_, times, colour) in enumerate(rows):
+        axis.eventplot([times], lineoffsets=-place, linelengths=0.7, linewidths=0.6, colors=[colour])
+    axis.set(title=f"frames: {len(trace.sent)} sent, {len(trace.heard)} heard, {len(trace.refused)} refused")
+    axis.set_yticks([0, -1, -2], [name for name, _, _ in rows])
+    axis.set_ylim(-2.5, 0.5)
+    axis.spines["left"].set_visible(False)
+
+
+def _draw_states(axis: Any, trace: Trace, end_s: float) -> None:
+    # One bar a stretch of one state, however often its reason changes within it.
+    stretches: list[tuple[str, float]] = []
+    for moment in trace.moments:
+        if not stretches or stretches[-1][0] != moment.state:
+            stretches.append((str(moment.state), moment.t_ms / 1000))
+    for (state, start), end in zip(stretches, [s for _, s in stretches[1:]] + [end_s], strict=True):
+        axis.barh(0, end - start, left=start, height=1, color=STATE_COLOURS[state], linewidth=0)
+        if end - start > 0.045 * end_s:
+            dark = state in ("FAILSAFE", "STOPPED")
+            axis.text(
+                (start + end) / 2,
+                0,
+                state,
+                ha="center",
+                va="center",
+                fontsize=8.5,
+                color="white" if dark else INK,
+            )
+    axis.set(title="who may move", yticks=[], ylim=(-0.5, 0.5))
+    axis.spines["left"].set_visible(False)
+
+
+def _draw_duty(axis: Any, link: Link, trace: Trace, end_s: float) -> None:
+    times = [moment.t_ms / 1000 for moment in trace.moments] + [end_s]
+    for place, ((name, output), colour) in enumerate(zip(link.outputs.items(), SERIES, strict=False)):
+        sign = -1 if output.reverse else 1
+        counts = [sign * moment.duties[place] for moment in trace.moments]
+        axis.step(times, [*counts, counts[-1]], where="post", color=colour, label=name, linewidth=1.4)
+    most = max((output.duty_max for output in link.outputs.values()), default=1)
+    axis.axhline(0, color=PALE, zorder=0)
+    axis.set(
+        title="what the motors are told", ylim=(-1.05 * most, 1.05 * most), ylabel="duty counts, ahead +"
+    )
+    _legend(axis, len(link.outputs))
+
+
+def _legend(axis: Any, count: int) -> None:
+    if count:
+        axis.legend(
+            loc="lower right", bbox_to_anchor=(1, 1), ncols=count, frameon=False, borderaxespad=0, fontsize=9
+        )
