@@ -1,0 +1,5 @@
+"""``python -m nuvrik``."""
+
+from nuvrik.cli import main
+
+main()

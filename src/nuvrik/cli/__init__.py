@@ -1,0 +1,160 @@
+"""The command line: ``nuvrik COMMAND``.
+
+This file only says what the commands are; what they do is imported when one is called, so that
+``nuvrik --help`` answers at once.
+"""
+
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from nuvrik.cli.words import speaks_plainly
+
+app = typer.Typer(
+    name="nuvrik",
+    help="One link file, both ends: from a stick to a motor, and a stop when frames stop.",
+    no_args_is_help=True,
+    add_completion=False,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+)
+
+LinkFile = Annotated[Path, typer.Argument(metavar="LINK", help="The link file.")]
+Json = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
+PortName = Annotated[
+    str, typer.Option("--port", metavar="PORT", help="A device, or a URL: socket://HOST:PORT, loop://.")
+]
+From = Annotated[Path | None, typer.Option("--from", metavar="RECORDING", help="A pilot's recording, CSV.")]
+Loss = Annotated[float, typer.Option("--loss", help="Share of frames lost one by one, 0 to 1.")]
+Burst = Annotated[float, typer.Option("--burst-loss", help="Share of frames lost in bursts, 0 to 0.95.")]
+BurstFrames = Annotated[float, typer.Option("--burst-frames", help="Mean length of a burst, in frames.")]
+BitErrors = Annotated[float, typer.Option("--bit-errors", help="Share of bits inverted, 0 to 1.")]
+
+
+@app.command()
+@speaks_plainly
+def demo(
+    out: Annotated[Path, typer.Option("--out", help="Where the link file and the figures go.")] = Path(
+        "marram-demo"
+    ),
+    seed: Annotated[int, typer.Option("--seed", help="Which run of bad luck on the radio.")] = 4,
+) -> int:
+    """Show the whole thing on a model tug, with no hardware."""
+    from nuvrik.cli.demo import run
+
+    return run(out, seed)
+
+
+@app.command()
+@speaks_plainly
+def new(
+    file: Annotated[Path, typer.Argument(metavar="FILE", help="The link file to write.")],
+    like: Annotated[str, typer.Option("--like", metavar="NAME", help="The starter to copy.")] = "tug",
+) -> int:
+    """Write a commented link file to start from, with a pair number of its own."""
+    from nuvrik.cli.check import write_new
+
+    return write_new(file, like)
+
+
+@app.command()
+@speaks_plainly
+def check(link: LinkFile, as_json: Json = False) -> int:
+    """Say what a link file means, byte by byte, and everything wrong with it."""
+    from nuvrik.cli.check import run
+
+    return run(link, as_json)
+
+
+@app.command()
+@speaks_plainly
+def encode(
+    link: LinkFile,
+    values: Annotated[
+        list[str] | None, typer.Argument(metavar="NAME=VALUE...", help="Levels -1..1, flags 0/1, none.")
+    ] = None,
+    seq: Annotated[int, typer.Option("--seq", min=0, max=255, help="The sequence number.")] = 0,
+    as_json: Json = False,
+) -> int:
+    """Turn channel values into the bytes of one command frame, in hex."""
+    from nuvrik.cli.frames import run_encode
+
+    return run_encode(link, values or [], seq, as_json)
+
+
+@app.command()
+@speaks_plainly
+def inspect(
+    link: LinkFile,
+    file: Annotated[
+        Path | None,
+        typer.Argument(metavar="[FILE]", help="A capture: raw bytes, hex, or CSV t_ms,hex; - is stdin."),
+    ] = None,
+    hex_text: Annotated[
+        str | None, typer.Option("--hex", metavar="HEX", help="Bytes to look at, in hex.")
+    ] = None,
+    as_json: Json = False,
+) -> int:
+    """Turn bytes into values, and say of every frame refused why."""
+    from nuvrik.cli.frames import run_inspect
+
+    return run_inspect(link, file, hex_text, as_json)
+
+
+@app.command()
+@speaks_plainly
+def rehearse(
+    link: LinkFile,
+    fault: Annotated[
+        list[str] | None, typer.Option("--fault", metavar="NAME", help="Only this fault; may be repeated.")
+    ] = None,
+    seed: Annotated[int, typer.Option("--seed", help="The first seed.")] = 0,
+    runs: Annotated[int, typer.Option("--runs", min=1, max=10000, help="Seeds to try for each fault.")] = 5,
+    recording: From = None,
+    loss: Loss = 0.0,
+    burst_loss: Burst = 0.0,
+    burst_frames: BurstFrames = 5.0,
+    bit_errors: BitErrors = 0.0,
+    as_json: Json = False,
+) -> int:
+    """Run the link against faults in virtual time: a verdict and a stop time for each."""
+    from nuvrik.cli.rehearse import run
+
+    medium = {"loss": loss, "burst_loss": burst_loss, "burst_frames": burst_frames, "bit_errors": bit_errors}
+    return run(link, fault or [], range(seed, seed + runs), recording, medium, as_json)
+
+
+@app.command()
+@speaks_plainly
+def drive(
+    link: LinkFile,
+    port: PortName,
+    source: Annotated[Path, typer.Option("--from", metavar="RECORDING", help="A pilot's recording, CSV.")],
+    headless: Annotated[bool, typer.Option("--headless", help="No status line on the terminal.")] = False,
+) -> int:
+    """Be the handset: play a recording into a port. Ctrl-C sends sticks at rest and arm off first."""
+    from nuvrik.cli.live import run_drive
+
+    return run_drive(link, port, source, headless)
+
+
+@app.command()
+@speaks_plainly
+def machine(
+    link: LinkFile,
+    port: PortName,
+    log: Annotated[
+        Path | None, typer.Option("--log", metavar="FILE", help="Write CSV here instead of the screen.")
+    ] = None,
+    for_s: Annotated[float | None, typer.Option("--for-s", min=0, help="End after so many seconds.")] = None,
+) -> int:
+    """Be the machine: what each output would do, as it changes. Ends with everything at rest."""
+    from nuvrik.cli.live import run_machine_command
+
+    return run_machine_command(link, port, log, for_s)
+
+
+def main() -> Any:
+    """The ``nuvrik`` command."""
+    return app()

@@ -1,0 +1,187 @@
+"""``nuvrik check`` and ``nuvrik new``."""
+
+import random
+import re
+from pathlib import Path
+from typing import Any
+
+from nuvrik.budget.stop import stop_bound
+from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
+from nuvrik.plan.check import problems_in
+from nuvrik.plan.layout import layout_tag
+from nuvrik.plan.load import UnreadableError, parse, read_text
+from nuvrik.plan.models import AxisControl, FailsafeSection, Link
+from nuvrik.plan.problems import LinkFileError, Problem, listing, suggestion
+from nuvrik.plan.starters import starter_names, starter_text
+from nuvrik.plan.wiring import output_weights
+from nuvrik.wire.codes import step
+from nuvrik.wire.describe import frame_parts
+from nuvrik.wire.frames import Encoder
+
+STYLES = {"error": "bold red", "warning": "bold yellow", "note": "cyan"}
+
+
+def write_new(file: Path, like: str) -> int:
+    """Copy a starter, give it a pair number of its own, and say what to do next."""
+    if like not in starter_names():
+        raise Trouble(f'there is no starter "{like}": {suggestion(like, starter_names())}')
+    pair = random.SystemRandom().randint(1, 255)
+    text = re.sub(r"^pair = \d+", f"pair = {pair}", starter_text(like), count=1, flags=re.MULTILINE)
+    try:
+        with file.open("x", encoding="utf-8") as target:
+            target.write(text)
+    except FileExistsError:
+        raise Trouble(f"{file}: is there already; choose another name, or move it away") from None
+    say(f"{file}: written, like {like}, with pair number {pair}")
+    say(f"next: nuvrik check {file}")
+    return DONE
+
+
+def run(file: Path, as_json: bool) -> int:
+    """Check a link file and say what it means."""
+    try:
+        link = parse(read_text(file), str(file))
+    except UnreadableError:
+        raise
+    except LinkFileError as error:
+        if as_json:
+            say_json({"ok": False, "problems": _records(error.problems), "layout": None})
+        else:
+            _print_problems(str(file), error.problems)
+        return NO
+    problems = problems_in(link)
+    if as_json:
+        say_json({"ok": True, "problems": _records(problems), "layout": _layout_record(link)})
+    else:
+        _print_meaning(link, file)
+        _print_problems(str(file), problems)
+    return DONE
+
+
+def _records(problems: list[Problem]) -> list[dict[str, str]]:
+    return [problem._asdict() for problem in problems]
+
+
+def _layout_record(link: Link) -> dict[str, Any]:
+    encoder = Encoder(link)
+    channels = [
+        {"name": f.name, "kind": f.kind, "bits": f.bits, "offset": f.offset} for f in encoder.packer.fields
+    ]
+    body = len(encoder.command([0] * len(channels), 0))
+    return {"tag": f"{layout_tag(link):04X}", "bytes": body, "channels": channels}
+
+
+def _print_meaning(link: Link, file: Path) -> None:
+    out = console()
+    out.print(f"[bold]{link.link.name}[/bold], from {file}")
+    encoder = Encoder(link)
+    neutral = [0] * len(link.channels)
+    wire = encoder.wire_bytes(encoder.packer.size)
+    airtime_ms = link.medium.airtime_us(wire) / 1000
+    out.print(
+        f"  A command frame every {link.link.period_ms} ms over {link.medium.kind}: {wire} bytes, "
+        f"{airtime_ms:.2f} ms on the way.\n"
+        f"  Pair number {link.frame.pair}, layout tag {encoder.tag:04X}.\n"
+    )
+    out.print(table("what the hand moves", ["control", "kind", "what it does", "feeds"], _control_rows(link)))
+    out.print(table("what moves", ["output", "driver", "follows", "limits"], _output_rows(link)))
+    for sentence in _failsafe_sentences(link):
+        out.print(f"  {sentence}", soft_wrap=False)
+    out.print()
+    _, parts = frame_parts(link, neutral, 0)
+    rows = [
+        (
+            f"{p.start // 8}",
+            f"{p.start % 8}" + (f" to {p.start % 8 + p.bits - 1}" if p.bits > 1 else ""),
+            f"{p.bits}",
+            p.name,
+            p.meaning if p.name not in link.channels else _channel_text(link, p.name),
+        )
+        for p in parts
+    ]
+    out.print(
+        table(
+            "the frame, bit by bit (bit 0 is the lowest)",
+            [">byte", "from bit", ">bits", "is", "meaning"],
+            rows,
+        )
+    )
+
+
+def _control_rows(link: Link) -> list[tuple[str, str, str, str]]:
+    rows: list[tuple[str, str, str, str]] = []
+    for name, control in link.controls.items():
+        feeds = [
+            c
+            for c, channel in link.channels.items()
+            if name in (channel.source, getattr(channel, "times", None))
+        ]
+        feeds += ["the stop"] if name == link.failsafe.stop else []
+        if isinstance(control, AxisControl):
+            low, rest, high = control.raw
+            what = f"{low} to {high}, at rest {rest}; dead zone {control.dead_zone:g}, expo {control.expo:g}"
+            what += ", reversed" if control.reverse else ""
+        else:
+            what = "each press changes it over" if control.toggle else "on while pressed"
+        rows.append((name, control.kind, what, ", ".join(feeds) or "nothing"))
+    return rows
+
+
+def _output_rows(link: Link) -> list[tuple[str, str, str, str]]:
+    rows = []
+    weights = output_weights(link)
+    for name, output in link.outputs.items():
+        mix = " ".join(f"{weight / 16384:+.2g} {channel}" for channel, weight in weights[name].items())
+        top = round(output.limit * output.duty_max)
+        limits = f"duty {round(output.start_duty * output.duty_max)} to {top} of {output.duty_max}, "
+        limits += f"ramp {output.ramp_ms} ms, {output.reverse_pause_ms} ms before reversing"
+        rows.append(
+            (name, output.driver + (", reversed" if output.reverse else ""), mix or "nothing", limits)
+        )
+    return rows
+
+
+RECOVER = {
+    "rearm": "when frames return, nothing moves until arm has been switched off and on again",
+    "neutral": "when frames return, it moves again once the sticks are at rest",
+    "resume": "when frames return, it moves again at once, wherever the sticks are",
+}
+
+
+def _failsafe_sentences(link: Link) -> list[str]:
+    rules: FailsafeSection = link.failsafe
+    bound = stop_bound(link)
+    arm = f'the channel "{rules.arm}" is on' if link.arm_channel else "the sticks have been at rest"
+    return [
+        f"Nothing moves unless {arm} in a fresh, matching frame.",
+        f"Without a drive frame for {rules.timeout_ms} ms every motor runs down;",
+        f"  at rest at the latest {bound.worst_ms:.0f} ms after the last good frame: {bound.in_words()}.",
+        f"After {rules.good_frames} good frames in a row: {RECOVER[rules.recover]}.",
+    ]
+
+
+def _channel_text(link: Link, name: str) -> str:
+    channel = link.channels[name]
+    source = channel.source or "a program"
+    if channel.kind in ("level", "share"):
+        return f"{channel.kind} from {source}, in steps of {100 * step(channel.kind, channel.bits):.2g} %"
+    if channel.kind == "choice":
+        return f"choice of {listing(channel.options)}"
+    return f"{channel.kind} from {source}"
+
+
+def _print_problems(file: str, problems: list[Problem]) -> None:
+    from rich.text import Text
+
+    out = console()
+    if not problems:
+        out.print("[green]Nothing wrong with it.[/green]")
+        return
+    counts = {level: sum(p.level == level for p in problems) for level in STYLES}
+    said = ", ".join(f"{n} {level}{'s' * (n > 1)}" for level, n in counts.items() if n)
+    out.print(Text(f"{file}: {said}"))
+    for problem in problems:
+        place = f"{problem.where}: " if problem.where else ""
+        line = Text("  ").append(f"{problem.level:8}", STYLES[problem.level])
+        out.print(line.append(f"{place}{problem.what}"), soft_wrap=True)
+        out.print(Text(f"            -> {problem.do}"), soft_wrap=True)

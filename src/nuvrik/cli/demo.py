@@ -1,0 +1,135 @@
+"""``nuvrik demo``: Marram crosses the harbour through a lossy radio, with a jam in the middle."""
+
+from collections import Counter
+from itertools import pairwise
+from pathlib import Path
+
+from nuvrik.budget.stop import stop_bound
+from nuvrik.cli.rehearse import read_recording
+from nuvrik.cli.words import DONE, console
+from nuvrik.demo import DEMO_LOSS, JAM_MS, harbour_csv
+from nuvrik.failsafe.table import State
+from nuvrik.plan.load import load
+from nuvrik.plan.models import Link
+from nuvrik.plan.starters import starter_text
+from nuvrik.rehearsal.medium import Conditions
+from nuvrik.rehearsal.verdict import unasked_motion
+from nuvrik.rehearsal.world import Moment, Trace, World
+
+SHOWN_SEQ, SHOWN_AT_MS = 7, 12_000
+
+
+def run(out: Path, seed: int) -> int:
+    """Play the demo into a folder. A link file or recording that is there already is used as it is,
+    so that a changed number shows its effect."""
+    from nuvrik.figures.frame_map import draw_frame
+    from nuvrik.figures.session import draw_session
+
+    out.mkdir(parents=True, exist_ok=True)
+    link_file, recording_file = out / "tug.toml", out / "harbour.csv"
+    mine = link_file.exists()
+    for file, text in ((link_file, starter_text("tug")), (recording_file, harbour_csv())):
+        if not file.exists():
+            file.write_text(text, encoding="utf-8")
+    link = load(link_file)
+    recording = read_recording(recording_file, link)
+    world = World(link, recording, Conditions(**DEMO_LOSS), seed=seed)
+    start_ms, end_ms = JAM_MS
+
+    def jam(on: bool) -> None:
+        world.medium.cut = on
+
+    world.at(1000 * start_ms, jam, True)
+    world.at(1000 * end_ms, jam, False)
+    shown: list[dict[str, int | None]] = []
+    world.at(1000 * SHOWN_AT_MS, lambda _: shown.append(world.handset.values if world.handset else {}))
+    trace = world.run()
+
+    _tell_what_it_is(link, link_file, mine)
+    _tell_what_happened(link, trace)
+    session, frame = out / "session.png", out / "frame.png"
+    draw_session(
+        link, recording, trace, f"{link.link.name}: across the harbour on a bad radio", session, JAM_MS
+    )
+    draw_frame(link, list(shown[0].values()), SHOWN_SEQ, frame)
+    _tell_what_next(link_file, session, frame)
+    return DONE
+
+
+def _tell_what_it_is(link: Link, file: Path, mine: bool) -> None:
+    say = console().print
+    say("[bold]1. The link file[/bold]")
+    say(
+        f"{file} ({'the one that was there' if mine else 'just written'}) describes {link.link.name}, "
+        f"a model harbour tug: {len(link.controls)} controls, {len(link.channels)} channels, "
+        f"{len(link.outputs)} screws.\nA frame goes out every {link.link.period_ms} ms over "
+        f"{link.medium.kind}. Both ends are built from this one file.\n"
+        f"If frames stop, every screw is at rest within {stop_bound(link).in_words()}.\n"
+    )
+    say("[bold]2. The crossing[/bold]")
+    say(
+        f"A pilot's recording drives the handset; the radio loses {100 * DEMO_LOSS['loss']:g} % of frames "
+        f"one by one and {100 * DEMO_LOSS['burst_loss']:g} % in bursts.\nFrom {JAM_MS[0] / 1000:g} s "
+        f"to {JAM_MS[1] / 1000:g} s it is jammed: nothing gets through, with the stick hard ahead.\n"
+    )
+
+
+def _tell_what_happened(link: Link, trace: Trace) -> None:
+    say = console().print
+    say("[bold]3. What the machine did, and why[/bold]")
+    for before, moment in _changes(trace.moments):
+        duties = ", ".join(
+            f"{name} {duty:+d}" for name, duty in zip(link.outputs, moment.duties, strict=True)
+        )
+        was = f"{before.state} -> " if before and before.state is not moment.state else ""
+        why = f": {moment.why}" if moment.why else ""
+        say(f"{moment.t_ms / 1000:8.2f} s  {was}{moment.state}{why}  [dim]{duties}[/dim]")
+    lost = len(trace.sent) - len(trace.heard) - len(trace.refused)
+    refused = (
+        ", ".join(f"{n} {reason}" for reason, n in Counter(r for _, r in trace.refused).items()) or "none"
+    )
+    say(f"\n{len(trace.sent)} frames sent, {len(trace.heard)} heard, {lost} lost; refused: {refused}.")
+    say(_jam_stop(link, trace))
+    unasked = unasked_motion(link, trace)
+    say(
+        f"[bold red]{unasked}[/bold red]\n"
+        if unasked
+        else "No screw was driven at any moment that nobody asked for it.\n"
+    )
+
+
+def _changes(moments: list[Moment]) -> list[tuple[Moment | None, Moment]]:
+    """The moments at which the state changed, or the reason for standing still."""
+    pairs = [(None, moments[0]), *pairwise(moments)] if moments else []
+    return [
+        (before, after)
+        for before, after in pairs
+        if before is None
+        or before.state is not after.state
+        or (before.why != after.why and after.state is not State.ARMED)
+    ]
+
+
+def _jam_stop(link: Link, trace: Trace) -> str:
+    last_heard = max((t for t in trace.heard if t < JAM_MS[0] + 50), default=None)
+    trip = next((m.t_ms for m in trace.moments if m.t_ms > JAM_MS[0] and m.state is State.FAILSAFE), None)
+    if last_heard is None or trip is None:
+        return "The jam did not trip the failsafe."
+    still = next((m.t_ms for m in trace.moments if m.t_ms >= trip and not any(m.duties)), None)
+    if still is None:
+        return "[bold red]The screws never stopped.[/bold red]"
+    return (
+        f"In the jam the screws were at rest {still - last_heard:.0f} ms after the last frame heard "
+        f"(the bound: {stop_bound(link).worst_ms:.0f} ms after it was sent)."
+    )
+
+
+def _tell_what_next(link_file: Path, session: Path, frame: Path) -> None:
+    say = console().print
+    say("[bold]4. Pictures, and what to try[/bold]")
+    say(f"{session}: sticks, frames, who may move, and duty, on one time axis")
+    say(f"{frame}: one frame, byte by byte")
+    say(
+        f"Change a number in {link_file}, say timeout_ms = 400 to 1000, or ramp_ms, and run the demo again.\n"
+        f"Then: nuvrik check {link_file}    nuvrik rehearse {link_file}"
+    )

@@ -1,0 +1,123 @@
+"""``nuvrik drive`` and ``nuvrik machine``: one end each, on a real port."""
+
+import csv
+import signal
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any, TextIO
+
+from nuvrik.cli.rehearse import read_recording
+from nuvrik.cli.words import DONE
+from nuvrik.ends.handset import Handset
+from nuvrik.ends.machine import Machine
+from nuvrik.plan.load import load
+from nuvrik.plan.models import Link, SerialMedium
+from nuvrik.ports.live import log_header, log_row, run_handset, run_machine
+from nuvrik.ports.port import Port
+from nuvrik.wire.describe import value_text
+from nuvrik.wire.packing import fields_of
+
+STATUS_EVERY_MS = 100
+RADIO_BAUD = 115200
+
+
+def run_drive(file: Path, port: str, source: Path, headless: bool) -> int:
+    """Play a recording into a port."""
+    link = load(file)
+    recording = read_recording(source, link)
+    show = None if headless or not sys.stderr.isatty() else _status_line(link)
+    with _ends_politely(), Port(port, _baud(link)) as line:
+        _note_framing(link)
+        try:
+            dropped = run_handset(link, line, recording, show)
+        except KeyboardInterrupt:
+            _tell("\ninterrupted: sent sticks at rest and arm off")
+            return DONE
+    if dropped:
+        _tell(f"{dropped} frames were dropped because the line did not take them")
+    return DONE
+
+
+def run_machine_command(file: Path, port: str, log: Path | None, for_s: float | None) -> int:
+    """Be the machine until interrupted; a row whenever something changes."""
+    link = load(file)
+    for_ms = None if for_s is None else int(for_s * 1000)
+    with (
+        _ends_politely(),
+        Port(port, _baud(link), wait_s=min(0.005, link.link.tick_ms / 2000)) as line,
+        _log(log) as out,
+    ):
+        _note_framing(link)
+        rows = csv.writer(out, lineterminator="\n")
+        rows.writerow(log_header(link))
+        out.flush()
+        last: list[str] = []
+
+        def watch(t_ms: int, machine: Machine) -> None:
+            nonlocal last
+            row = log_row(t_ms, machine)
+            if row[1:] != last:
+                last = row[1:]
+                rows.writerow(row)
+                out.flush()
+
+        try:
+            run_machine(link, line, watch, for_ms)
+        except KeyboardInterrupt:
+            _tell("interrupted: every output is at rest")
+    return DONE
+
+
+@contextmanager
+def _log(path: Path | None) -> Iterator[TextIO]:
+    if path is None:
+        yield sys.stdout
+        return
+    with path.open("w", encoding="utf-8", newline="") as file:
+        yield file
+
+
+@contextmanager
+def _ends_politely() -> Iterator[None]:
+    """A request to terminate takes the same way out as Ctrl-C: through a stop."""
+
+    def interrupt(*_: Any) -> None:
+        raise KeyboardInterrupt
+
+    before = signal.signal(signal.SIGTERM, interrupt)
+    try:
+        yield
+    finally:
+        signal.signal(signal.SIGTERM, before)
+
+
+def _baud(link: Link) -> int:
+    return link.medium.baud if isinstance(link.medium, SerialMedium) else RADIO_BAUD
+
+
+def _note_framing(link: Link) -> None:
+    if link.medium.datagrams:
+        kind = link.medium.kind
+        _tell(f"{link.link.name} is a {kind} link; on a port its frames travel as a stream, zeros between")
+
+
+def _status_line(link: Link) -> Any:
+    fields = fields_of(link.channels)
+    shown_ms = -STATUS_EVERY_MS
+
+    def told(now_ms: int, handset: Handset) -> None:
+        nonlocal shown_ms
+        if now_ms - shown_ms < STATUS_EVERY_MS:
+            return
+        shown_ms = now_ms
+        values = handset.values
+        text = "  ".join(f"{field.name} {value_text(values[field.name], field)}" for field in fields)
+        print(f"\r{now_ms / 1000:7.1f} s  {text}\x1b[K", end="", file=sys.stderr, flush=True)
+
+    return told
+
+
+def _tell(text: str) -> None:
+    print(text, file=sys.stderr, flush=True)

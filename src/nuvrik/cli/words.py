@@ -1,0 +1,85 @@
+"""How commands speak: tables and plain lines on stdout, trouble on stderr, and one way out."""
+
+import functools
+import json
+import sys
+from collections.abc import Callable, Iterable
+from typing import Any, NoReturn, ParamSpec
+
+P = ParamSpec("P")
+
+DONE, NO, COULD_NOT = 0, 1, 2
+
+
+class Trouble(Exception):
+    """Something a command cannot get past: what to say, and the exit code."""
+
+    def __init__(self, what: str, code: int = COULD_NOT) -> None:
+        super().__init__(what)
+        self.code = code
+
+
+def speaks_plainly(command: Callable[P, int | None]) -> Callable[P, None]:
+    """Wrap a command so that every way it can end is an exit code and plain words, never a traceback."""
+
+    @functools.wraps(command)
+    def wrapped(*args: P.args, **kwargs: P.kwargs) -> None:
+        from nuvrik.plan.problems import LinkFileError
+        from nuvrik.ports.port import PortError
+        from nuvrik.rehearsal.recording import RecordingError
+
+        try:
+            code = command(*args, **kwargs)
+            sys.stdout.flush()
+        except Trouble as trouble:
+            leave(str(trouble), trouble.code)
+        except (LinkFileError, RecordingError, PortError) as error:
+            leave(str(error), COULD_NOT)
+        except KeyboardInterrupt:
+            leave("interrupted", COULD_NOT)
+        except BrokenPipeError:
+            # Whoever read the output has seen enough (`nuvrik inspect ... | head`).
+            sys.stdout = None  # or Python complains while it exits
+            sys.exit(DONE)
+        except OSError as error:
+            leave(f"{error.filename or 'file'}: {(error.strerror or str(error)).lower()}", COULD_NOT)
+        sys.exit(code or DONE)
+
+    return wrapped
+
+
+def leave(what: str, code: int) -> NoReturn:
+    """Say what is the matter on stderr, and go."""
+    print(f"nuvrik: {what}", file=sys.stderr)
+    sys.exit(code)
+
+
+def say(text: str = "") -> None:
+    """A line on stdout."""
+    print(text)
+
+
+def say_json(record: Any) -> None:
+    """One JSON object on one line."""
+    print(json.dumps(record, allow_nan=False))
+
+
+def console() -> Any:
+    """A rich console on stdout, as wide as the terminal, 100 columns where there is none."""
+    from rich.console import Console
+
+    return Console(highlight=False, width=None if sys.stdout.isatty() else 100)
+
+
+def table(title: str, columns: Iterable[str], rows: Iterable[Iterable[str]]) -> Any:
+    """A rich table in the house's look; columns that begin with > are right-aligned."""
+    from rich import box
+    from rich.table import Table
+    from rich.text import Text
+
+    made = Table(title=Text(title, style="bold"), title_justify="left", box=box.SIMPLE_HEAD, pad_edge=False)
+    for column in columns:
+        made.add_column(column.removeprefix(">"), justify="right" if column.startswith(">") else "left")
+    for row in rows:
+        made.add_row(*(Text(cell) for cell in row))
+    return made
