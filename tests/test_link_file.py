@@ -1,0 +1,205 @@
+"""Link files: good ones mean what they say, bad ones are told what is wrong, all of it, in plain words."""
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from links import TUG, write
+
+import nuvrik
+from nuvrik.levels import FULL, level_of
+from nuvrik.plan.load import MAX_FILE_BYTES
+from nuvrik.plan.starters import starter_names, starter_text
+from nuvrik.plan.wiring import output_weights
+
+ROOT = Path(__file__).parents[1]
+GOOD = starter_text("tug")
+
+
+@pytest.mark.parametrize("name", starter_names())
+def test_every_starter_loads_without_errors_or_warnings(name: str) -> None:
+    link = nuvrik.parse(starter_text(name))
+    assert not [problem for problem in nuvrik.problems_in(link) if problem.level != "note"]
+
+
+def test_generated_documents_and_demo_data_are_what_the_code_makes() -> None:
+    for script in ("make_docs.py", "make_demo_data.py"):
+        subprocess.run([sys.executable, str(ROOT / "tools" / script), "--check"], check=True)
+
+
+def test_every_mix_comes_down_to_weights() -> None:
+    assert output_weights(TUG) == {
+        "port_screw": {"throttle": FULL, "turn": level_of(0.6)},
+        "starboard_screw": {"throttle": FULL, "turn": -level_of(0.6)},
+    }
+    sides = 'style = "two_stick"\nleft_throttle = "throttle"\nright_throttle = "turn"\nleft ='
+    two = nuvrik.parse(
+        GOOD.replace(GOOD[GOOD.index('style = "one_stick"') : GOOD.index("left =") + 6], sides)
+    )
+    assert output_weights(two) == {"port_screw": {"throttle": FULL}, "starboard_screw": {"turn": FULL}}
+    own = GOOD[: GOOD.index("[mix]")] + GOOD[GOOD.index("[failsafe]") :]
+    own = own.replace("reverse = true", "reverse = true\nmix = { throttle = 0.5, turn = -1.5 }")
+    assert output_weights(nuvrik.parse(own)) == {
+        "port_screw": {},
+        "starboard_screw": {"throttle": FULL // 2, "turn": -FULL - FULL // 2},
+    }
+
+
+BROKEN = [
+    # what is changed, into what, where the problem is, and what its words must mention
+    ("dead_zone = 0.04", "dead_zoon = 0.04", "controls.left_stick.dead_zoon", "dead_zone"),
+    ("dead_zone = 0.04", "dead_zone = 1.4", "controls.left_stick.dead_zone", "less than 1"),
+    ("dead_zone = 0.04", "dead_zone = nan", "controls.left_stick.dead_zone", "ordinary number"),
+    ("dead_zone = 0.04", 'dead_zone = "0.04"', "controls.left_stick.dead_zone", "a number"),
+    ("dead_zone = 0.04", "dead_zone = true", "controls.left_stick.dead_zone", "is true"),
+    ("raw = [0, 508, 1023]", "raw = [0, 1023]", "controls.left_stick.raw", "at least 3"),
+    ("raw = [0, 508, 1023]", "raw = [0, 2000, 1023]", "controls.left_stick.raw", "rest 2000 is not between"),
+    ("raw = [0, 508, 1023]", "raw = [7, 7, 7]", "controls.left_stick.raw", "no travel"),
+    ("raw = [0, 508, 1023]", "raw = [-60000, 0, 60000]", "controls.left_stick.raw", "65535"),
+    ("raw = [0, 508, 1023]", "raw = [0, 508.5, 1023]", "controls.left_stick.raw.1", "whole number"),
+    ("raw = [0, 508, 1023]", "", "controls.left_stick.raw", "is missing"),
+    ('kind = "axis"', 'kind = "axes"', "controls.left_stick.kind", '"axis"'),
+    ('kind = "axis"', "", "controls.left_stick.kind", "is missing"),
+    ("[controls.left_stick]", "[controls.LeftStick]", "controls.LeftStick", "lower-case"),
+    ('from = "left_stick"', 'from = "lift_stick"', "channels.throttle.from", '"left_stick"'),
+    ('from = "left_stick"', 'from = "arm_button"', "channels.throttle.from", "button"),
+    ("bits = 11", "bits = 40", "channels.throttle.bits", "at most 16"),
+    ('throttle = "throttle"', 'throttle = "throtle"', "mix.throttle", '"throttle"'),
+    ('throttle = "throttle"', 'throttle = "arm"', "mix.throttle", "cannot drive a motor"),
+    ('right = ["starboard_screw"]', 'right = ["port_screw"]', "mix.right", "drives already"),
+    ('right = ["starboard_screw"]', "right = []", "mix.right", "at least 1"),
+    (
+        "reverse = true",
+        "reverse = true\nmix = { throttle = 1.0 }",
+        "mix.right",
+        "outputs.starboard_screw.mix",
+    ),
+    ("limit = 0.9", "limit = 0.1", "outputs.port_screw.start_duty", "nothing is left"),
+    ("ahead = 9", "ahead = 5", "outputs.starboard_screw.pins.ahead", "outputs.port_screw.pins.pwm uses too"),
+    ("ahead = 9,", "", "outputs.starboard_screw.pins.ahead", "is missing"),
+    ('arm = "arm"', 'arm = "arn"', "failsafe.arm", '"arm"'),
+    ('arm = "arm"', 'arm = "turn"', "failsafe.arm", "must be a flag"),
+    ('stop = "stop_button"', 'stop = "left_stick"', "failsafe.stop", "must be a button"),
+    ("timeout_ms = 400", "timeout_ms = 30000", "failsafe.timeout_ms", "under 2540"),
+    ("timeout_ms = 400", "timeout_ms = 20", "failsafe.timeout_ms", "always trips"),
+    ("timeout_ms = 400", "timeout_ms = 99999999999999999999", "failsafe.timeout_ms", "at most 30000"),
+    ("pair = 90", "pair = 0", "frame.pair", "at least 1"),
+    ("payload_max = 32", "payload_max = 8", "medium.payload_max", "9 bytes"),
+    ("rate_hz = 50", "rate_hz = 50.5", "link.rate_hz", "whole number"),
+    ("bitrate = 250000", "bitrate = 5000", "link.rate_hz", "28.8 ms"),
+    ("[failsafe]", "[failsave]", "failsave", "failsafe"),
+    ("[channels.arm]", "[channels.none]", "channels.none", "rename"),
+]
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "where", "words"), BROKEN, ids=[f"{b[2]}-{i}" for i, b in enumerate(BROKEN)]
+)
+def test_each_thing_that_can_be_wrong_is_named_and_explained(
+    old: str, new: str, where: str, words: str
+) -> None:
+    assert old in GOOD
+    with pytest.raises(nuvrik.LinkFileError) as caught:
+        nuvrik.parse(GOOD.replace(old, new, 1), "mine.toml")
+    found = [problem for problem in caught.value.problems if problem.where == where]
+    assert len(found) == 1, caught.value.problems
+    assert words in f"{found[0].what} {found[0].do}"
+    assert found[0].do and str(caught.value).startswith("mine.toml: ")
+    assert "pydantic" not in str(caught.value) and "Traceback" not in str(caught.value)
+
+
+def test_every_problem_is_reported_at_once() -> None:
+    text = GOOD
+    for old, new in (
+        ("expo = 0.3", "expo = 3"),
+        ("rate_hz", "rate_hertz"),
+        ('from = "right_stick"', 'from = "x"'),
+        ("ahead = 9", "ahead = 10"),
+    ):
+        text = text.replace(old, new, 1)
+    with pytest.raises(nuvrik.LinkFileError) as caught:
+        nuvrik.parse(text)
+    assert {problem.where for problem in caught.value.problems} == {
+        "controls.left_stick.expo",
+        "link.rate_hertz",
+        "link.rate_hz",
+        "channels.turn.from",
+        "outputs.starboard_screw.pins.astern",
+    }
+
+
+WARNED = [
+    ('arm = "arm" ', 'arm = "none" ', "failsafe.arm"),
+    ('recover = "neutral"', 'recover = "resume"', "failsafe.recover"),
+    ("timeout_ms = 400", "timeout_ms = 50", "failsafe.timeout_ms"),
+    ('from = "right_stick"', "", "channels.turn"),
+    ('stop = "stop_button" ', "", "failsafe.stop"),
+    ("rate_hz = 50", "rate_hz = 60", "link.rate_hz"),
+]
+
+
+@pytest.mark.parametrize(("old", "new", "where"), WARNED)
+def test_what_is_allowed_but_unwise_is_said(old: str, new: str, where: str) -> None:
+    assert old in GOOD
+    problems = nuvrik.problems_in(nuvrik.parse(GOOD.replace(old, new, 1)))
+    assert where in {problem.where for problem in problems}
+
+
+def test_files_that_are_no_link_files(tmp_path: Path) -> None:
+    for content, words in (
+        (b"", "is empty"),
+        (b" \n\t\n", "is empty"),
+        (bytes(range(256)) * 10, "is not text"),
+        (b"x" * (10 * MAX_FILE_BYTES), "is larger than 1 MB"),
+        (b"[link\nname = 3", "is not valid TOML"),
+        (b"a = " + b"[" * 50_000, "nested too deeply"),
+        (b"a = " + b"9" * 10_000, "is not valid TOML"),
+        (b"link = 3\nmedium = []\nchannels = 'x'\nframe = 1979-05-27\nfailsafe = {}", "must be a section"),
+    ):
+        file = tmp_path / "some.toml"
+        file.write_bytes(content)
+        with pytest.raises(nuvrik.LinkFileError, match=words):
+            nuvrik.load(file)
+    for missing in (tmp_path / "none.toml", tmp_path):
+        with pytest.raises(nuvrik.LinkFileError, match="cannot be read"):
+            nuvrik.load(missing)
+    assert nuvrik.load(write(tmp_path, "bom.toml", "\ufeff" + GOOD)) == TUG
+
+
+LINES = GOOD.splitlines()
+
+
+@settings(max_examples=250)
+@given(
+    st.lists(
+        st.tuples(
+            st.integers(0, len(LINES) - 1),
+            st.sampled_from(["drop", "twice", "swap", "cut", "number", "text"]),
+            st.integers(0, 40),
+        ),
+        min_size=1,
+        max_size=6,
+    )
+)
+def test_a_mangled_file_either_loads_or_is_explained(changes: list[tuple[int, str, int]]) -> None:
+    lines = list(LINES)
+    for place, what, more in changes:
+        line = lines[place]
+        lines[place] = {
+            "drop": "",
+            "twice": f"{line}\n{line}",
+            "swap": lines[(place + more) % len(lines)],
+            "cut": line[:more],
+            "number": line.split("=")[0] + "= -1e9",
+            "text": line.split("=")[0] + '= "\\u0000"',
+        }[what]
+    try:
+        link = nuvrik.parse("\n".join(lines))
+    except nuvrik.LinkFileError as error:
+        assert error.problems and all(problem.what and problem.do for problem in error.problems)
+    else:
+        nuvrik.Machine(link).tick(0)
+        nuvrik.Handset(link).send(0)
