@@ -24,7 +24,7 @@ from nuvrik.rehearsal.medium import Conditions
 from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.world import World
 
-ROUNDS = 7
+ROUNDS = 15
 FRAMES = 100_000
 CHUNK = 64
 
@@ -147,7 +147,7 @@ def help_start() -> dict[str, float]:
     floor = [sys.executable, "-c", "pass"]
     ours = [str(Path(sys.executable).with_name("nuvrik")), "--help"]
     extra = []
-    for _ in range(3 * ROUNDS):
+    for _ in range(2 * ROUNDS):
         took = []
         for command in (floor, ours):
             start = time.perf_counter()

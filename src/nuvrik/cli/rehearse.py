@@ -3,7 +3,6 @@
 import statistics
 import sys
 from collections.abc import Iterable
-from contextlib import nullcontext
 from pathlib import Path
 from typing import Any
 
@@ -73,31 +72,35 @@ def _with_progress(jobs: list[tuple[str, int]]) -> Iterable[tuple[str, int]]:
 
 
 def _print_page(link: Link, runs: list[Run], conditions: Conditions) -> None:
-    with nullcontext(console()) as out:
-        out.print(f"[bold]{link.link.name}[/bold]: {len(runs)} rehearsals, {_in_words(conditions)}")
-        out.print(f"  at rest within {stop_bound(link).in_words()}\n")
-        rows = []
-        for name in dict.fromkeys(result.fault for result in runs):
-            mine = [result for result in runs if result.fault == name]
-            failed = [result for result in mine if result.verdict == "fail"]
-            stops = [result.stop_ms for result in mine if result.stop_ms is not None]
-            median = f"{statistics.median(stops):.0f}" if stops else "-"
-            worst = f"{max(stops):.0f}" if stops else "-"
-            verdict = f"fail ({len(failed)} of {len(mine)})" if failed else "pass"
-            why = failed[0].why + f" (seed {failed[0].seed})" if failed else mine[0].why
-            rows.append((name, FAULTS[name].group, verdict, median, worst, f"{mine[0].bound_ms:.0f}", why))
-        columns = [
-            "fault",
-            "stands for",
-            "verdict",
-            ">median ms",
-            ">worst ms",
-            ">bound ms",
-            "what the machine said",
-        ]
-        out.print(table("stop time, from the last frame that was obeyed", columns, rows))
-        for name in dict.fromkeys(result.fault for result in runs):
-            out.print(f"  {name}: {FAULTS[name].imitates}")
+    out = console()
+    out.print(f"[bold]{link.link.name}[/bold]: {len(runs)} rehearsals, {_in_words(conditions)}")
+    out.print(f"  every motor at rest within {stop_bound(link).in_words()}\n")
+    by_fault = {
+        name: [run for run in runs if run.fault == name] for name in dict.fromkeys(run.fault for run in runs)
+    }
+    columns = ["fault", "stands for", "verdict", ">median ms", ">worst ms", ">bound ms"]
+    rows = [_summary(name, mine) for name, mine in by_fault.items()]
+    out.print(table("stop time, from the last frame that was obeyed", columns, rows))
+    for name, mine in by_fault.items():
+        out.print(f"  [bold]{name}[/bold]: {FAULTS[name].imitates}")
+        for why in dict.fromkeys(run.why for run in mine):
+            seeds = [run.seed for run in mine if run.why == why]
+            failed = any(run.verdict == "fail" for run in mine if run.why == why)
+            colour = "red" if failed else "green"
+            out.print(
+                f"    [{colour}]{'fail' if failed else 'pass'}[/{colour}] {len(seeds)} of {len(mine)}: {why}",
+                end="",
+            )
+            out.print(f" [dim](first seed {seeds[0]})[/dim]" if failed else "")
+
+
+def _summary(name: str, mine: list[Run]) -> tuple[str, ...]:
+    failed = sum(run.verdict == "fail" for run in mine)
+    stops = [run.stop_ms for run in mine if run.stop_ms is not None]
+    median = f"{statistics.median(stops):.0f}" if stops else "-"
+    worst = f"{max(stops):.0f}" if stops else "-"
+    verdict = f"fail ({failed} of {len(mine)})" if failed else "pass"
+    return name, FAULTS[name].group, verdict, median, worst, f"{mine[0].bound_ms:.0f}"
 
 
 def _in_words(conditions: Conditions) -> str:

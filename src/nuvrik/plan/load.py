@@ -52,17 +52,17 @@ def read_text(path: str | Path) -> str:
         raise UnreadableError(str(path), [_whole(f"cannot be read: {reason}", NEW_HINT)]) from None
     if len(data) > MAX_FILE_BYTES:
         what = f"is larger than {MAX_FILE_BYTES // 1_000_000} MB, so it is not a link file"
-        raise LinkFileError(str(path), [_whole(what, "a link file is a page or two of TOML; " + NEW_HINT)])
+        raise UnreadableError(str(path), [_whole(what, "a link file is a page or two of TOML; " + NEW_HINT)])
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         line = data.count(b"\n", 0, error.start) + 1
         what = f"is not text: byte {error.start} (line {line}) is not UTF-8"
-        raise LinkFileError(str(path), [_whole(what, "save it as UTF-8 text; " + NEW_HINT)]) from None
+        raise UnreadableError(str(path), [_whole(what, "save it as UTF-8 text; " + NEW_HINT)]) from None
 
 
 class UnreadableError(LinkFileError):
-    """The link file is not there or may not be read: nothing was looked at."""
+    """The link file is not there, may not be read, or is some other kind of file."""
 
 
 NEW_HINT = "`nuvrik new FILE --like tug` writes a good one to start from"

@@ -73,7 +73,7 @@ class Packer:
             limbs.append(f"({' | '.join(codes)}) << {start}" if start else f"({' | '.join(codes)})")
         values = "".join(f"v{index}, " for index in range(len(self.fields)))
         # A None fails the comparison; a fraction the look-up, the shift or to_bytes: all end in the slow way.
-        source = f"""def pack(values):
+        source = f"""def pack(values, {_as_locals(names)}):
             {values}= values
             try:
                 if {" and ".join(sound) or True}: return ({" | ".join(limbs)}).to_bytes({self.size}, "little")
@@ -111,7 +111,7 @@ class Packer:
             refused.append(f"number >> {self.SHIFT + self.bits} & {(1 << padding) - 1}")
         refusal = f" if {' or '.join(refused)}: return None\n" if refused else ""
         values = "".join(f"{part}, " for part in parts)
-        source = f"def unpack(number):\n{''.join(lines)}{refusal} return ({values})"
+        source = f"def unpack(number, {_as_locals(names)}):\n{''.join(lines)}{refusal} return ({values})"
         unpack: Callable[[int], Values | None] = _compile(source, names)
         return unpack
 
@@ -134,6 +134,11 @@ def _encode_value(field: Field, value: Value) -> int:
         return encode(value, field.kind, field.bits, len(field.options) or 2)
     except ValueError as error:
         raise ValueError(f"{field.name}: {error}") from None
+
+
+def _as_locals(names: dict[str, Any]) -> str:
+    """Parameters that nobody passes: look-ups of locals are the quickest there are."""
+    return ", ".join(f"{name}={name}" for name in names)
 
 
 def _compile(source: str, names: dict[str, Any]) -> Any:
