@@ -52,7 +52,10 @@ def new(
     file: Annotated[Path, typer.Argument(metavar="FILE", help="The link file to write.")],
     like: Annotated[str, typer.Option("--like", metavar="NAME", help="The starter to copy.")] = "tug",
 ) -> int:
-    """Write a commented link file to start from, with a pair number of its own."""
+    """Write a commented link file to start from.
+
+    It gets a pair number of its own, so that two links made from one starter stay apart.
+    """
     from nuvrik.cli.check import write_new
 
     return write_new(file, like)
@@ -61,7 +64,7 @@ def new(
 @app.command()
 @speaks_plainly
 def check(link: LinkFile, as_json: Json = False) -> int:
-    """Say what a link file means, byte by byte, and everything wrong with it."""
+    """Say what a link file means, and what is wrong with it."""
     from nuvrik.cli.check import run
 
     return run(link, as_json)
@@ -77,7 +80,7 @@ def encode(
     seq: Annotated[int, typer.Option("--seq", min=0, max=255, help="The sequence number.")] = 0,
     as_json: Json = False,
 ) -> int:
-    """Turn channel values into the bytes of one command frame, in hex."""
+    """Turn channel values into the bytes of a frame, in hex."""
     from nuvrik.cli.frames import run_encode
 
     return run_encode(link, values or [], seq, as_json)
@@ -96,7 +99,7 @@ def inspect(
     ] = None,
     as_json: Json = False,
 ) -> int:
-    """Turn bytes into values, and say of every frame refused why."""
+    """Turn bytes into values; say of every frame refused why."""
     from nuvrik.cli.frames import run_inspect
 
     return run_inspect(link, file, hex_text, as_json)
@@ -118,7 +121,10 @@ def rehearse(
     bit_errors: BitErrors = 0.0,
     as_json: Json = False,
 ) -> int:
-    """Run the link against faults in virtual time: a verdict and a stop time for each."""
+    """Run the link against faults: a verdict and a stop time each.
+
+    Both ends run in virtual time; the stop time is from the last frame that was obeyed.
+    """
     from nuvrik.cli.rehearse import run
 
     medium = {"loss": loss, "burst_loss": burst_loss, "burst_frames": burst_frames, "bit_errors": bit_errors}
@@ -133,7 +139,10 @@ def drive(
     source: Annotated[Path, typer.Option("--from", metavar="RECORDING", help="A pilot's recording, CSV.")],
     headless: Annotated[bool, typer.Option("--headless", help="No status line on the terminal.")] = False,
 ) -> int:
-    """Be the handset: play a recording into a port. Ctrl-C sends sticks at rest and arm off first."""
+    """Be the handset: play a recording into a port.
+
+    Ctrl-C, or the end of the recording, sends sticks at rest and arm off before it leaves.
+    """
     from nuvrik.cli.live import run_drive
 
     return run_drive(link, port, source, headless)
@@ -149,7 +158,10 @@ def machine(
     ] = None,
     for_s: Annotated[float | None, typer.Option("--for-s", min=0, help="End after so many seconds.")] = None,
 ) -> int:
-    """Be the machine: what each output would do, as it changes. Ends with everything at rest."""
+    """Be the machine: log what each output is told to do.
+
+    A row of CSV whenever something changes. However it ends, every output is at rest first.
+    """
     from nuvrik.cli.live import run_machine_command
 
     return run_machine_command(link, port, log, for_s)

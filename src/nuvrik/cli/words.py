@@ -1,7 +1,6 @@
 """How commands speak: tables and plain lines on stdout, trouble on stderr, and one way out."""
 
 import functools
-import json
 import sys
 from collections.abc import Callable, Iterable
 from typing import Any, NoReturn, ParamSpec
@@ -61,6 +60,8 @@ def say(text: str = "") -> None:
 
 def say_json(record: Any) -> None:
     """One JSON object on one line."""
+    import json
+
     print(json.dumps(record, allow_nan=False))
 
 

@@ -1,0 +1,142 @@
+"""Draws docs/screenshots: commands in a terminal window on a virtual screen, and the demo's figures.
+
+Needs xvfb, xterm and imagemagick (`make toolchain`). Everything shown is the demo data.
+"""
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+SHOTS = Path(__file__).parents[1] / "docs/screenshots"
+BIN = Path(sys.executable).parent
+SIZE = "1280x800"
+
+TERMINALS = {
+    "check": "nuvrik check tug.toml",
+    "problems": "nuvrik check broken.toml",
+    "frames": "nuvrik encode tug.toml throttle=-0.35 arm=1 --seq 7; nuvrik inspect tug.toml capture.txt",
+    "rehearse": "nuvrik rehearse tug.toml --loss 0.05 --runs 20",
+    "demo": "nuvrik demo --out crossing",
+    "machine": "nuvrik machine tug.toml --port loop:// --for-s 1; grep -A 1 -B 2 FAILSAFE log.csv",
+}
+FIGURES = {"session": "session.png", "frame": "frame.png"}
+
+
+def prepare(folder: Path) -> None:
+    """The demo data, a link file with three slips in it, a capture, and a log of a real pair of processes."""
+    subprocess.run([BIN / "nuvrik", "demo"], cwd=folder, check=True, stdout=subprocess.DEVNULL)
+    shutil.copy(folder / "marram-demo/tug.toml", folder / "tug.toml")
+    text = (folder / "tug.toml").read_text()
+    for old, new in (
+        ("dead_zone", "dead_zoon"),
+        ('from = "right_stick"', 'from = "rigth_stick"'),
+        ("ahead = 9", "ahead = 5"),
+    ):
+        text = text.replace(old, new, 1)
+    (folder / "broken.toml").write_text(text)
+    script = """
+import nuvrik
+link = nuvrik.load("tug.toml")
+neighbour = link.model_copy(update={"frame": link.frame.model_copy(update={"pair": 91})})
+e, other = nuvrik.Encoder(link), nuvrik.Encoder(neighbour)
+good = [e.command([800 * i, -300 * i, 1], 40 + i) for i in range(6)]
+bad = bytes([*good[2][:5], good[2][5] ^ 4, *good[2][6:]])
+rows = [good[0], good[1], good[1], bad, other.command([0, 0, 1], 43), good[3], good[2], e.stop(46)]
+open("capture.txt", "w").writelines(row.hex(" ") + "\\n" for row in rows)
+"""
+    subprocess.run([BIN / "python", "-c", script], cwd=folder, check=True)
+    sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+    from terminals import cable, start
+
+    with cable() as line:
+        machine = start("machine", folder / "tug.toml", "--port", line.ports[1], "--log", folder / "log.csv")
+        handset = start(
+            "drive",
+            folder / "tug.toml",
+            "--port",
+            line.ports[0],
+            "--from",
+            folder / "marram-demo/harbour.csv",
+        )
+        time.sleep(6)
+        handset.kill()
+        time.sleep(1.5)
+        machine.terminate()
+        machine.wait()
+
+
+def shoot(name: str, command: str, folder: Path, display: str) -> None:
+    """One command in a terminal window, as a user would see it."""
+    target = SHOTS / f"{name}.png"
+    typed = "".join(f"echo '$ {line}'; {line}; echo; " for line in command.split("; "))
+    shown = f"clear; {typed}touch done; sleep 60"
+    (folder / "done").unlink(missing_ok=True)
+    environment = os.environ | {
+        "DISPLAY": display,
+        "PATH": f"{BIN}:{os.environ['PATH']}",
+        "TERM": "xterm-256color",
+    }
+    window = subprocess.Popen(
+        [
+            "xterm",
+            "-fa",
+            "DejaVu Sans Mono",
+            "-fs",
+            "10",
+            "-geometry",
+            "156x50+0+0",
+            "-bg",
+            "#fbfaf7",
+            "-fg",
+            "#1d2b36",
+            "-b",
+            "8",
+            "-e",
+            "bash",
+            "-c",
+            shown,
+        ],
+        cwd=folder,
+        env=environment,
+    )
+    try:
+        for _ in range(300):
+            if (folder / "done").exists():
+                break
+            time.sleep(0.1)
+        time.sleep(0.7)
+        subprocess.run(["import", "-window", "root", target], env=environment, check=True)
+    finally:
+        window.kill()
+        window.wait()
+    print(f"{target}")
+
+
+def main() -> int:
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    missing = [tool for tool in ("Xvfb", "xterm", "import") if shutil.which(tool) is None]
+    if missing:
+        print(f"needs {', '.join(missing)}: run `make toolchain` as root", file=sys.stderr)
+        return 2
+    display = ":87"
+    screen = subprocess.Popen(["Xvfb", display, "-screen", "0", f"{SIZE}x24"], stderr=subprocess.DEVNULL)
+    try:
+        time.sleep(1.5)
+        with tempfile.TemporaryDirectory() as made:
+            folder = Path(made)
+            prepare(folder)
+            for name, command in TERMINALS.items():
+                shoot(name, command, folder, display)
+            for name, file in FIGURES.items():
+                shutil.copy(folder / "marram-demo" / file, SHOTS / f"{name}.png")
+    finally:
+        screen.kill()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
