@@ -6,7 +6,7 @@ from pathlib import Path
 
 from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.rehearse import read_recording
-from nuvrik.cli.words import DONE, console
+from nuvrik.cli.words import DONE, busy, console
 from nuvrik.demo import DEMO_LOSS, JAM_MS, harbour_csv
 from nuvrik.failsafe.table import State
 from nuvrik.plan.load import load
@@ -22,9 +22,6 @@ SHOWN_SEQ, SHOWN_AT_MS = 7, 12_000
 def run(out: Path, seed: int) -> int:
     """Play the demo into a folder. A link file or recording that is there already is used as it is,
     so that a changed number shows its effect."""
-    from nuvrik.figures.frame_map import draw_frame
-    from nuvrik.figures.session import draw_session
-
     out.mkdir(parents=True, exist_ok=True)
     link_file, recording_file = out / "tug.toml", out / "harbour.csv"
     mine = link_file.exists()
@@ -48,10 +45,13 @@ def run(out: Path, seed: int) -> int:
     _tell_what_it_is(link, link_file, mine)
     _tell_what_happened(link, trace)
     session, frame = out / "session.png", out / "frame.png"
-    draw_session(
-        link, recording, trace, f"{link.link.name}: across the harbour on a bad radio", session, JAM_MS
-    )
-    draw_frame(link, list(shown[0].values()), SHOWN_SEQ, frame)
+    with busy("drawing the figures"):
+        from nuvrik.figures.frame_map import draw_frame
+        from nuvrik.figures.session import draw_session
+
+        title = f"{link.link.name}: across the harbour on a bad radio"
+        draw_session(link, recording, trace, title, session, JAM_MS)
+        draw_frame(link, list(shown[0].values()), SHOWN_SEQ, frame)
     _tell_what_next(link_file, session, frame)
     return DONE
 

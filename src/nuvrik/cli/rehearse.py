@@ -17,6 +17,10 @@ from nuvrik.rehearsal.recording import Recording, parse_recording
 from nuvrik.rehearsal.verdict import Run, rehearse
 
 
+BAR_FROM = 6
+"""Rehearsals that take more than about a second together."""
+
+
 def read_recording(path: Path, link: Link) -> Recording:
     """A pilot's recording from a file."""
     try:
@@ -63,7 +67,7 @@ def _record(result: Run) -> dict[str, Any]:
 
 def _with_progress(jobs: list[tuple[str, int]]) -> Iterable[tuple[str, int]]:
     """The jobs, with a bar on stderr if that is a terminal and there is more than a moment's work."""
-    if not sys.stderr.isatty() or len(jobs) < 20:
+    if not sys.stderr.isatty() or len(jobs) < BAR_FROM:
         return jobs
     from rich.console import Console
     from rich.progress import track

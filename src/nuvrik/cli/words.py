@@ -2,7 +2,8 @@
 
 import functools
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from typing import Any, NoReturn, ParamSpec
 
 P = ParamSpec("P")
@@ -70,6 +71,18 @@ def console() -> Any:
     from rich.console import Console
 
     return Console(highlight=False, width=None if sys.stdout.isatty() else 100)
+
+
+@contextmanager
+def busy(what: str) -> Iterator[None]:
+    """Say on stderr, if that is a terminal, that something takes a moment."""
+    if not sys.stderr.isatty():
+        yield
+        return
+    from rich.console import Console
+
+    with Console(stderr=True).status(what):
+        yield
 
 
 def table(title: str, columns: Iterable[str], rows: Iterable[Iterable[str]]) -> Any:
