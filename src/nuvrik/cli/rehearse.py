@@ -16,7 +16,6 @@ from nuvrik.rehearsal.medium import Conditions
 from nuvrik.rehearsal.recording import Recording, parse_recording
 from nuvrik.rehearsal.verdict import Run, rehearse
 
-
 BAR_FROM = 6
 """Rehearsals that take more than about a second together."""
 
