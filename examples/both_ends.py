@@ -22,5 +22,5 @@ for now_ms in range(0, 4000, 5):
         demands = machine.tick(now_ms)
         if (machine.state, machine.safe) != said:
             said = (machine.state, machine.safe)
-            duties = "  ".join(f"{demand.output} {demand.signed_duty:+4d}" for demand in demands)
+            duties = "  ".join(f"{demand.output} {demand.signed:+4d}" for demand in demands)
             print(f"{now_ms:5} ms  {machine.state:8}  {duties}  {machine.why}")

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from links import TUG, WIRED
 
 import nuvrik
+from nuvrik.budget.stop import run_down_ms
 from nuvrik.failsafe.table import TABLE, Happening, State
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.levels import FULL
@@ -175,10 +176,6 @@ ARRIVALS = st.one_of(
 GAPS = st.sampled_from([0, 1, 5, 20, 20, 20, 100, 399, 400, 700, 30000])
 
 
-def run_down(link: nuvrik.Link) -> int:
-    return max(output.ramp_ms for output in link.outputs.values())
-
-
 @settings(max_examples=400)
 @given(st.lists(st.tuples(GAPS, ARRIVALS), max_size=40), st.integers(0, 65535))
 def test_nothing_that_arrives_drives_a_motor_outside_armed(script: list, now: int) -> None:
@@ -191,13 +188,13 @@ def test_nothing_that_arrives_drives_a_motor_outside_armed(script: list, now: in
             demands = machine.tick(now & 0xFFFF)
             outside_ms = 0 if machine.state is State.ARMED else outside_ms + gap
             for was, demand in zip(before, demands, strict=True):
-                assert demand.duty <= round(0.9 * 255) and (demand.duty == 0) == (demand.direction == 0)
+                assert demand.value <= round(0.9 * 255) and (demand.value == 0) == (demand.direction == 0)
                 if machine.state is not State.ARMED:
-                    assert demand.duty <= was, "outside ARMED a motor only ever slows down"
-                    assert demand.duty == 0 or outside_ms <= run_down(TUG)
+                    assert demand.value <= was, "outside ARMED a motor only ever slows down"
+                    assert demand.value == 0 or outside_ms <= run_down_ms(TUG)
                 if machine.state is State.STOPPED:
-                    assert demand.duty == 0
-            before = [demand.duty for demand in demands]
+                    assert demand.value == 0
+            before = [demand.value for demand in demands]
 
 
 @settings(max_examples=150)
@@ -219,7 +216,7 @@ def test_the_stop_bound_holds_for_any_pattern_of_loss(fate: list[int], start: in
             last_good = now
         for _ in range(2):
             machine.tick(now & 0xFFFF)
-            if now - last_good > 400 + link.link.tick_ms + run_down(link):
+            if now - last_good > 400 + link.link.tick_ms + run_down_ms(link):
                 assert machine.safe
             now += 10
     if 9 not in fate and fate.count(8) < 10:

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 from nuvrik.levels import FULL, Clock, div, level_of, mul
 from nuvrik.mixing.ramp import Ramp
-from nuvrik.plan.models import AxisControl, ButtonControl
-from nuvrik.shaping.controls import Axis, Button
+from nuvrik.plan.controls import AxisControl, ButtonControl
+from nuvrik.shaping.controls import Button, Moved
 
 INT31 = 2**31 - 1
 levels = st.integers(-FULL, FULL)
@@ -67,7 +67,7 @@ def axes(draw: st.DrawFn, **fixed: float) -> AxisControl:
 
 
 def shape(model: AxisControl, raw: int) -> int:
-    axis = Axis("a", model)
+    axis = Moved("a", model)
     axis.read(raw, 0)
     assert axis.value is not None
     return axis.value
@@ -110,7 +110,7 @@ def test_an_axis_worked_out_by_hand() -> None:
     # x^3 -> 6946 (9246 * 12308 / 16384 = 6945.8), mul(4915, 6946) = 2083.7 -> 2084; sum 10700.
     model = AxisControl(kind="axis", raw=[0, 508, 1023], dead_zone=0.04, expo=0.3, ignore=[127])
     assert shape(model, 900) == 10700
-    axis = Axis("a", model)
+    axis = Moved("a", model)
     axis.read(900, 0)
     axis.read(127, 10)
     assert axis.value is None, "a reading to ignore is no reading, whatever the raw range"

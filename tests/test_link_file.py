@@ -13,10 +13,14 @@ import nuvrik
 from nuvrik.levels import FULL, level_of
 from nuvrik.plan.load import MAX_FILE_BYTES
 from nuvrik.plan.starters import starter_names, starter_text
-from nuvrik.plan.wiring import output_weights
+from nuvrik.plan.wiring import Weights, output_routes
 
 ROOT = Path(__file__).parents[1]
 GOOD = starter_text("tug")
+
+
+def output_weights(link: nuvrik.Link) -> dict[str, Weights]:
+    return {name: route.weights for name, route in output_routes(link).items()}
 
 
 @pytest.mark.parametrize("name", starter_names())
@@ -47,6 +51,8 @@ def test_every_mix_comes_down_to_weights() -> None:
         "starboard_screw": {"throttle": FULL // 2, "turn": -FULL - FULL // 2},
     }
 
+
+ROCKER = '[controls.r]\nkind = "rocker"\nplus = "arm_button"\n'
 
 BROKEN = [
     # what is changed, into what, where the problem is, and what its words must mention
@@ -79,7 +85,7 @@ BROKEN = [
     ),
     ("limit = 0.9", "limit = 0.1", "outputs.port_screw.start_duty", "nothing is left"),
     ("ahead = 9", "ahead = 5", "outputs.starboard_screw.pins.ahead", "outputs.port_screw.pins.pwm uses too"),
-    ("ahead = 9,", "", "outputs.starboard_screw.pins.ahead", "is missing"),
+    ("ahead = 9,", "", "outputs.starboard_screw.pins", "pwm_2dir has pwm, ahead, astern"),
     ('arm = "arm"', 'arm = "arn"', "failsafe.arm", '"arm"'),
     ('arm = "arm"', 'arm = "turn"', "failsafe.arm", "must be a flag"),
     ('stop = "stop_button"', 'stop = "left_stick"', "failsafe.stop", "must be a button"),
@@ -91,6 +97,77 @@ BROKEN = [
     ("rate_hz = 50", "rate_hz = 50.5", "link.rate_hz", "whole number"),
     ("bitrate = 250000", "bitrate = 5000", "link.rate_hz", "28.8 ms"),
     ("[failsafe]", "[failsave]", "failsave", "failsafe"),
+    ("expo = 0.3", "curve = [[0, 0], [0, 1]]", "controls.left_stick.curve", "doubles back"),
+    (
+        "expo = 0.3",
+        "curve = [[-1, 1], [0, 0], [1, 1]]",
+        "controls.left_stick.curve",
+        "goes up and down again",
+    ),
+    ("expo = 0.3", "expo = 0.3\ncurve = [[0, 0], [1, 1]]", "controls.left_stick.curve", "as well as expo"),
+    ("expo = 0.3", "expo = 0.3\nsmooth_ms = 5000", "controls.left_stick.smooth_ms", "at most 2000"),
+    ('from = "left_stick"', "from = 3", "channels.throttle.from", "text in quotes"),
+    ('from = "left_stick"', 'source = "left_stick"', "channels.throttle.source", "not a known key"),
+    (
+        'from = "left_stick"',
+        'from = ["left_stick", "x"]',
+        "channels.throttle.from.1",
+        "no control of that name",
+    ),
+    (
+        'from = "left_stick"',
+        'from = "left_stick"\ntimes = "arm_button"',
+        "channels.throttle.times",
+        "cannot feed",
+    ),
+    (
+        'from = "left_stick"',
+        'from = "left_stick"\nslow_when = "right_stick"',
+        "channels.throttle.slow_when",
+        "a button",
+    ),
+    (
+        'from = "left_stick"',
+        "weights = { left_stick = 1, y = 1 }",
+        "channels.throttle.weights.y",
+        "no control",
+    ),
+    ('from = "arm_button"', 'from = "left_stick"', "channels.arm.from", "add above"),
+    ('from = "arm_button"', 'from = "arm_button"\nabove = 0.5', "channels.arm.from", "take above out"),
+    ('style = "one_stick"', 'style = "one_stik"', "mix.style", '"one_stick"'),
+    ('driver = "pwm_2dir"', 'driver = "two_pwm"', "outputs.port_screw.pins", "two_pwm has ahead, astern"),
+    ("start_duty = 0.18", "hold_duty = 0.2", "outputs.port_screw.hold_ms", "without a limit"),
+    ("start_duty = 0.18", "hold_duty = 0.9", "outputs.port_screw.hold_duty", "at most 0.5"),
+    ("[mix]", "[board]\npins = 9\n[mix]", "outputs.starboard_screw.pins.ahead", "pins 0 to 8"),
+    ("[mix]", "[board]\npwm_pins = [5]\n[mix]", "outputs.starboard_screw.pins.pwm", "cannot carry PWM"),
+    ("[mix]", "[board]\nreserved = [7]\n[mix]", "outputs.port_screw.pins.ahead", "board.reserved"),
+    (
+        "[mix]",
+        '[outputs.horn]\nkind = "switch"\nfollows = "turn"\n[mix]',
+        "outputs.horn.follows",
+        "use a flag",
+    ),
+    ("[mix]", '[outputs.h]\nkind = "servo"\ntravel = [0.5, 1]\n[mix]', "outputs.h.travel", "the centre"),
+    (
+        "[mix]",
+        '[outputs.h]\nkind = "servo"\npulse_us = [1, 2, 3]\n[mix]',
+        "outputs.h.pulse_us.0",
+        "at least 400",
+    ),
+    ("[mix]", '[outputs.h]\nkind = "stepper"\n[mix]', "outputs.h.rate_max", "is missing"),
+    (
+        "[channels.throttle]",
+        ROCKER + 'minus = "arm_button"\n[channels.throttle]',
+        "controls.r.minus",
+        "uses too",
+    ),
+    (
+        "[channels.throttle]",
+        ROCKER + 'minus = "left_stick"\n[channels.throttle]',
+        "controls.r.minus",
+        "name a button",
+    ),
+    ("[channels.throttle]", ROCKER + 'minus = "r"\n[channels.throttle]', "controls.r.minus", "kind rocker"),
     ("[channels.arm]", "[channels.none]", "channels.none", "rename"),
 ]
 
@@ -138,13 +215,19 @@ WARNED = [
     ('from = "right_stick"', "", "channels.turn"),
     ('stop = "stop_button" ', "", "failsafe.stop"),
     ("rate_hz = 50", "rate_hz = 60", "link.rate_hz"),
+    ("start_duty = 0.18", 'at_power_up = { pwm = "float" }', "outputs.port_screw.at_power_up.pwm"),
+    ("start_duty = 0.18", 'fed_from = "regulator"', "outputs.port_screw.fed_from"),
+    ("start_duty = 0.18", "current_ma = 900", "board.supply_ma"),
+    ("dead_zone = 0.04", 'on_release = "hold"', "controls.right_stick.on_release"),
+    ("dead_zone = 0.04", "trim = 0.2", "controls.left_stick.trim"),
 ]
 
 
 @pytest.mark.parametrize(("old", "new", "where"), WARNED)
 def test_what_is_allowed_but_unwise_is_said(old: str, new: str, where: str) -> None:
     assert old in GOOD
-    problems = nuvrik.problems_in(nuvrik.parse(GOOD.replace(old, new, 1)))
+    board = "\n[board]\nsupply_ma = 500\n" if "current" in new else ""
+    problems = nuvrik.problems_in(nuvrik.parse(GOOD.replace(old, new, 1) + board))
     assert where in {problem.where for problem in problems}
 
 

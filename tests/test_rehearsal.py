@@ -68,7 +68,10 @@ def test_motion_that_nobody_asked_for_is_noticed(monkeypatch: pytest.MonkeyPatch
     assert unasked_motion(TUG, clean) is None
 
     def creeping(machine: Machine, now_ms: int) -> list[nuvrik.Demand]:
-        return [nuvrik.Demand("port_screw", 500, 50, 1), nuvrik.Demand("starboard_screw", 0, 0, 0)]
+        return [
+            nuvrik.Demand("port_screw", 500, 50, 1, True),
+            nuvrik.Demand("starboard_screw", 0, 0, 0, False),
+        ]
 
     monkeypatch.setattr(Machine, "tick", creeping)
     found = unasked_motion(TUG, World(TUG, practice(TUG, 2), Conditions(), seed=2).run())

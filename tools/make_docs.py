@@ -12,7 +12,8 @@ from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
 from nuvrik.failsafe.table import ARMED, TABLE, Cell, Goal, Happening, State
-from nuvrik.plan.models import TAGGED, FailsafeSection, LinkSection, TwoDirectionPins, json_schema
+from nuvrik.plan.models import TAGGED, Board, FailsafeSection, LinkSection, json_schema
+from nuvrik.plan.outputs import StepperPins
 from nuvrik.wire.decoder import REASONS
 
 DOCS = Path(__file__).parents[1] / "docs"
@@ -27,8 +28,8 @@ BEGIN, END = "<!-- made by tools/make_docs.py: {} -->", "<!-- end -->"
 def key_tables() -> str:
     """Every key of the link file, section by section."""
     lines: list[str] = []
-    plain: dict[str, type[BaseModel]] = {"link": LinkSection, "failsafe": FailsafeSection}
-    order = ["link", "medium", "frame", "controls", "channels", "outputs", "mix", "failsafe"]
+    plain: dict[str, type[BaseModel]] = {"link": LinkSection, "failsafe": FailsafeSection, "board": Board}
+    order = ["link", "medium", "frame", "controls", "channels", "board", "outputs", "mix", "failsafe"]
     for section in order:
         if section in plain:
             lines += table(f"[{section}]", plain[section], "")
@@ -38,7 +39,7 @@ def key_tables() -> str:
         for value, model in models.items():
             title = f"[{section}.NAME]" if named else f"[{section}]"
             lines += table(f'{title} with {tag} = "{value}"', model, tag)
-    lines += table("pins of a pwm_2dir driver", TwoDirectionPins, "")
+    lines += table("pins of a stepper", StepperPins, "")
     return "\n".join(lines)
 
 

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from nuvrik.ends.handset import Handset
     from nuvrik.ends.machine import Machine
     from nuvrik.failsafe.table import State
-    from nuvrik.mixing.motor import Demand
+    from nuvrik.mixing.demand import Demand
     from nuvrik.plan.check import problems_in
     from nuvrik.plan.load import load, parse
     from nuvrik.plan.models import Link
@@ -28,7 +28,7 @@ __version__ = "0.1.0"
 
 _HOMES = {
     "Decoder": "nuvrik.wire.decoder",
-    "Demand": "nuvrik.mixing.motor",
+    "Demand": "nuvrik.mixing.demand",
     "Encoder": "nuvrik.wire.frames",
     "Frame": "nuvrik.wire.decoder",
     "Handset": "nuvrik.ends.handset",

@@ -85,3 +85,49 @@ class Clock:
 
 LONG_AGO = -TIMER_MAX
 """On a :class:`Clock`, before anything: every limit counted from here has passed."""
+
+FRACTION_BITS = 10
+"""A moving level is kept this much finer, so that slow moves do not stand still."""
+
+_FULL_FINE = FULL << FRACTION_BITS
+
+
+class Slew:
+    """A level that moves towards its target at a limited rate; ``full_ms`` from 0 to FULL, 0: at once."""
+
+    def __init__(self, full_ms: int) -> None:
+        self._rate = -(-_FULL_FINE // full_ms) if full_ms else 0
+        self._dt_most = 2 * full_ms
+        self.fine = 0
+        """Where it is, as a level << FRACTION_BITS."""
+
+    @property
+    def level(self) -> int:
+        """Where it is now, towards zero from the finer position."""
+        return self.fine >> FRACTION_BITS if self.fine >= 0 else -(-self.fine >> FRACTION_BITS)
+
+    @property
+    def moving(self) -> bool:
+        """Whether it is away from zero."""
+        return self.fine != 0
+
+    def put(self, level: int) -> None:
+        """Be at a level at once."""
+        self.fine = level << FRACTION_BITS
+
+    def towards(self, target: int, dt_ms: int) -> bool:
+        """Move towards ``target`` (a level) for ``dt_ms``; whether it moved at all."""
+        before = self.fine
+        self.fine = self.reached(target << FRACTION_BITS, dt_ms)
+        return self.fine != before
+
+    def reached(self, goal: int, dt_ms: int) -> int:
+        """How far towards a finer goal ``dt_ms`` reaches."""
+        here = self.fine
+        if not self._rate or goal == here:
+            return goal
+        # A gap in the loop longer than the whole way must not overflow the product.
+        reach = self._rate * (dt_ms if dt_ms < self._dt_most else self._dt_most)
+        if goal > here:
+            return goal if goal - here <= reach else here + reach
+        return goal if here - goal <= reach else here - reach

@@ -3,6 +3,7 @@
 from typing import NamedTuple
 
 from nuvrik.plan.models import Link
+from nuvrik.plan.outputs import MotorOutput, StepperOutput
 from nuvrik.wire.frames import Encoder
 
 
@@ -17,7 +18,7 @@ class StopBound(NamedTuple):
     @property
     def worst_ms(self) -> float:
         """No motor is driven later than this after the last good frame was sent."""
-        return sum(self)
+        return round(sum(self), 3)
 
     def in_words(self) -> str:
         """The sum as a person would write it."""
@@ -25,6 +26,12 @@ class StopBound(NamedTuple):
             f"{self.transit_ms:.1f} transit + {self.timeout_ms} timeout + {self.tick_ms} tick + "
             f"{self.ramp_ms} ramp = {self.worst_ms:.1f} ms"
         )
+
+
+def run_down_ms(link: Link) -> int:
+    """How long the slowest motor or stepper takes from full to rest, in ms."""
+    turning = (o for o in link.outputs.values() if isinstance(o, MotorOutput | StepperOutput))
+    return max((output.ramp_ms for output in turning), default=0)
 
 
 def stop_bound(link: Link) -> StopBound:
@@ -40,5 +47,5 @@ def stop_bound(link: Link) -> StopBound:
         transit_ms=airtime_us / 1000 + link.medium.delay_ms + link.medium.jitter_ms,
         timeout_ms=link.failsafe.timeout_ms,
         tick_ms=link.link.tick_ms,
-        ramp_ms=max((output.ramp_ms for output in link.outputs.values()), default=0),
+        ramp_ms=run_down_ms(link),
     )

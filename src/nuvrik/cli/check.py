@@ -7,13 +7,15 @@ from typing import Any
 
 from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
+from nuvrik.plan.channels import ChoiceChannel, LevelChannel, ShareChannel
 from nuvrik.plan.check import problems_in
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import UnreadableError, parse, read_text
-from nuvrik.plan.models import AxisControl, FailsafeSection, Link
+from nuvrik.plan.models import FailsafeSection, Link
 from nuvrik.plan.problems import LinkFileError, Problem, listing, suggestion
 from nuvrik.plan.starters import starter_names, starter_text
-from nuvrik.plan.wiring import output_weights
+from nuvrik.plan.wiring import output_routes
+from nuvrik.plan.words import channel_words, control_words, output_words, route_words, uses_of
 from nuvrik.wire.codes import step
 from nuvrik.wire.describe import frame_parts
 from nuvrik.wire.frames import Encoder
@@ -109,35 +111,18 @@ def _print_meaning(link: Link, file: Path) -> None:
 
 
 def _control_rows(link: Link) -> list[tuple[str, str, str, str]]:
-    rows: list[tuple[str, str, str, str]] = []
-    for name, control in link.controls.items():
-        feeds = [
-            c
-            for c, channel in link.channels.items()
-            if name in (channel.source, getattr(channel, "times", None))
-        ]
-        feeds += ["the stop"] if name == link.failsafe.stop else []
-        if isinstance(control, AxisControl):
-            low, rest, high = control.raw
-            what = f"{low} to {high}, at rest {rest}; dead zone {control.dead_zone:g}, expo {control.expo:g}"
-            what += ", reversed" if control.reverse else ""
-        else:
-            what = "each press changes it over" if control.toggle else "on while pressed"
-        rows.append((name, control.kind, what, ", ".join(feeds) or "nothing"))
-    return rows
+    return [
+        (name, str(control.kind), control_words(control), ", ".join(uses_of(link, name)) or "nothing")
+        for name, control in link.controls.items()
+    ]
 
 
 def _output_rows(link: Link) -> list[tuple[str, str, str, str]]:
+    routes = output_routes(link)
     rows = []
-    weights = output_weights(link)
     for name, output in link.outputs.items():
-        mix = " ".join(f"{weight / 16384:+.2g} {channel}" for channel, weight in weights[name].items())
-        top = round(output.limit * output.duty_max)
-        limits = f"duty {round(output.start_duty * output.duty_max)} to {top} of {output.duty_max}, "
-        limits += f"ramp {output.ramp_ms} ms, {output.reverse_pause_ms} ms before reversing"
-        rows.append(
-            (name, output.driver + (", reversed" if output.reverse else ""), mix or "nothing", limits)
-        )
+        driver, keeps = output_words(output)
+        rows.append((name, driver, route_words(routes[name]), keeps))
     return rows
 
 
@@ -162,12 +147,12 @@ def _failsafe_sentences(link: Link) -> list[str]:
 
 def _channel_text(link: Link, name: str) -> str:
     channel = link.channels[name]
-    source = channel.source or "a program"
-    if channel.kind in ("level", "share"):
-        return f"{channel.kind} from {source}, in steps of {100 * step(channel.kind, channel.bits):.2g} %"
-    if channel.kind == "choice":
-        return f"choice of {listing(channel.options)}"
-    return f"{channel.kind} from {source}"
+    words = f"{channel.kind} from {channel_words(link, name)}"
+    if isinstance(channel, ChoiceChannel):
+        words += f": {listing(channel.options)}"
+    if isinstance(channel, LevelChannel | ShareChannel):
+        words += f"; steps of {100 * step(channel.kind, channel.bits):.2g} %"
+    return words
 
 
 def _print_problems(file: str, problems: list[Problem]) -> None:

@@ -79,7 +79,7 @@ def _tell_what_happened(link: Link, trace: Trace) -> None:
     say("[bold]3. What the machine did, and why[/bold]")
     for before, moment in _changes(trace.moments):
         duties = ", ".join(
-            f"{name} {duty:+d}" for name, duty in zip(link.outputs, moment.duties, strict=True)
+            f"{name} {duty:+d}" for name, duty in zip(link.outputs, moment.values, strict=True)
         )
         was = f"{before.state} -> " if before and before.state is not moment.state else ""
         why = f": {moment.why}" if moment.why else ""
@@ -115,7 +115,7 @@ def _jam_stop(link: Link, trace: Trace) -> str:
     trip = next((m.t_ms for m in trace.moments if m.t_ms > JAM_MS[0] and m.state is State.FAILSAFE), None)
     if last_heard is None or trip is None:
         return "The jam did not trip the failsafe."
-    still = next((m.t_ms for m in trace.moments if m.t_ms >= trip and not any(m.duties)), None)
+    still = next((m.t_ms for m in trace.moments if m.t_ms >= trip and not any(m.efforts)), None)
     if still is None:
         return "[bold red]The screws never stopped.[/bold red]"
     return (

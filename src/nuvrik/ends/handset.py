@@ -1,9 +1,11 @@
 """The handset: raw readings in, frames out."""
 
 from nuvrik.levels import Clock
+from nuvrik.plan.channels import source_name
 from nuvrik.plan.models import Link
-from nuvrik.shaping.channels import ChannelSource
-from nuvrik.shaping.controls import build_controls
+from nuvrik.shaping.channels import build_source
+from nuvrik.shaping.controls import Control, read_controls
+from nuvrik.shaping.made import made_controls
 from nuvrik.wire.codes import Value
 from nuvrik.wire.frames import Encoder
 
@@ -20,14 +22,16 @@ class Handset:
 
     def __init__(self, link: Link, *, stream: bool | None = None) -> None:
         self.link = link
-        self._controls = build_controls(link.controls)
-        self._sources = [ChannelSource(model, self._controls) for model in link.channels.values()]
+        self._controls = read_controls(link.controls)
+        self._made = made_controls(link.controls, self._controls)
+        every: dict[str, Control] = {**self._controls, **self._made}
+        self._sources = [build_source(model, every) for model in link.channels.values()]
         names = list(link.channels)
         self._arm = names.index(link.arm_channel) if link.arm_channel else None
-        arm_control = link.channels[link.arm_channel].source if link.arm_channel else None
-        self._arm_control = self._controls[arm_control] if arm_control else None
+        arm_control = source_name(link.channels[link.arm_channel]) if link.arm_channel else None
+        self._arm_control = every[arm_control] if arm_control else None
         self._neutral: list[Value] = [0] * len(names)
-        self._stop = self._controls[link.failsafe.stop] if link.failsafe.stop else None
+        self._stop = every[link.failsafe.stop] if link.failsafe.stop else None
         self._encoder = Encoder(link, stream=stream)
         self._period_ms = link.link.period_ms
         self._timeout_ms = link.failsafe.timeout_ms
@@ -48,6 +52,14 @@ class Handset:
         if self._arm is not None:
             now = [*now[: self._arm], int(self._arm_sent), *now[self._arm + 1 :]]
         return dict(zip(self.link.channels, now, strict=True))
+
+    @property
+    def latched(self) -> list[str]:
+        """The controls whose value is held although no hand holds it: toggles that are on, sticks that
+        hold, nudges and selectors away from where they start."""
+        return [
+            control.name for control in (*self._controls.values(), *self._made.values()) if control.latched
+        ]
 
     @property
     def stopping(self) -> bool:
@@ -72,6 +84,8 @@ class Handset:
                 control.read(raw, now_ms)
             else:
                 raise TypeError(f"{name}: a reading is a whole number or None, not {raw!r}")
+        for made in self._made.values():
+            made.refresh()
         if self._stop is not None and self._stop.value and not self._parting:
             # Pressed: from here on only stop frames, as long as it is held and a while longer.
             self._stop_since_ms = now_ms
@@ -105,6 +119,8 @@ class Handset:
         for control in self._controls.values():
             if control.stale_at_ms <= now_ms and control.value is not None:
                 control.withdraw()
+        for made in self._made.values():
+            made.refresh()
         return now_ms
 
     def _still_stopping(self, now_ms: int) -> bool:
@@ -128,12 +144,14 @@ class Handset:
         """Decide whether arm is sent on. Once it has gone off it stays off for at least
         ``timeout_ms``, so that the machine sees it go off whatever is lost. Judged at every reading,
         not only at every frame, so that an off between two frames counts too."""
-        value = self._arm_control.value if self._arm_control else None
-        if self._parting or value is None:
+        if self._arm is None:
+            return
+        on = bool(self._sources[self._arm].value())
+        if self._parting or self._arm_control is None or self._arm_control.value is None:
             self._arm_allowed = False
-        elif not value:
+        elif not on:
             self._arm_allowed = True
-        wanted = self._arm_allowed and bool(value)
+        wanted = self._arm_allowed and on
         if wanted is self._arm_sent:
             return
         if not wanted:

@@ -1,14 +1,17 @@
 """The machine: frames in, demands out, and never a moving motor that nobody asked for."""
 
 from collections import Counter
+from typing import ClassVar
 
 from nuvrik.failsafe.table import State
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.levels import Clock, level_of
+from nuvrik.mixing.build import build_outputs
+from nuvrik.mixing.demand import Demand, Mode
 from nuvrik.mixing.mix import Mix
-from nuvrik.mixing.motor import Demand, Motor
+from nuvrik.plan.channels import source_name
 from nuvrik.plan.models import Link
-from nuvrik.plan.wiring import motion_channels, output_weights
+from nuvrik.plan.wiring import needed_channels, output_routes
 from nuvrik.wire.decoder import Decoder, Event, Frame
 from nuvrik.wire.frames import COMMAND
 from nuvrik.wire.packing import Values
@@ -29,27 +32,27 @@ class Machine:
     def __init__(self, link: Link, *, stream: bool | None = None) -> None:
         self.link = link
         names = list(link.channels)
-        weights = output_weights(link)
+        routes = output_routes(link)
         self._decoder = Decoder(link)
         stream = not link.medium.datagrams if stream is None else stream
         self._decode = self._decoder.feed if stream else self._decoder.feed_datagram
         self._watch = LinkWatch(link.failsafe)
         self._arm = names.index(link.arm_channel) if link.arm_channel else None
-        # The channels that must have a reading, and be at rest before anything may start.
-        moving = motion_channels(weights)
-        self._motion = [
-            (place, link.channels[name].source or name, link.channels[name].optional)
+        # The channels that must have a reading: place, name for people, and whether they must be at rest.
+        needed = needed_channels(link, routes)
+        self._needed = [
+            (place, source_name(link.channels[name]) or name, needed[name])
             for place, name in enumerate(names)
-            if name in moving
+            if name in needed
         ]
         self._band = level_of(link.failsafe.neutral_band)
-        self._mix = Mix(weights, names)
-        self._motors = [Motor(name, model) for name, model in link.outputs.items()]
-        self._still = [0] * len(self._motors)
-        self._targets = self._still
+        self._mix = Mix(routes, names)
+        self._outputs = build_outputs(link)
+        self._nothing: list[int | None] = [None] * len(self._outputs)
+        self._targets = self._nothing
         self._clock = Clock()
         self._ticked_ms: int | None = None
-        self.demands: list[Demand] = [motor.demand for motor in self._motors]
+        self.demands: list[Demand] = [output.demand for output in self._outputs]
         self.counts: Counter[str] = Counter()
 
     @property
@@ -65,7 +68,29 @@ class Machine:
     @property
     def safe(self) -> bool:
         """Whether no output is being driven."""
-        return all(demand.safe for demand in self.demands)
+        return not any(demand.driven for demand in self.demands)
+
+    @property
+    def mode(self) -> Mode:
+        """What the state lets outputs do."""
+        state = self._watch.state
+        return Mode.FOLLOW if state is State.ARMED else Mode.LOST if state is State.FAILSAFE else Mode.SAFE
+
+    def reasons(self) -> dict[str, str]:
+        """For each output, one line of why it does what it does at this moment."""
+        mode = self.mode
+        held_back = "" if mode is Mode.FOLLOW else f"{self._NOT_ARMED[self.state]}: {self.why}; "
+        return {
+            output.demand.output: held_back + output.why(target, mode)
+            for output, target in zip(self._outputs, self._targets, strict=True)
+        }
+
+    _NOT_ARMED: ClassVar = {
+        State.WAITING: "not armed",
+        State.STANDBY: "not armed",
+        State.FAILSAFE: "failsafe",
+        State.STOPPED: "stopped",
+    }
 
     def feed(self, data: bytes, now_ms: int) -> list[Event]:
         """Take bytes that have arrived, and give the events in them.
@@ -82,8 +107,8 @@ class Machine:
                 else:
                     self._watch.stop()
                     # Here and not at the next tick: the state may have moved on by then.
-                    for motor in self._motors:
-                        motor.halt()
+                    for output in self._outputs:
+                        output.halt()
             else:
                 self.counts[event.reason] += 1
         return events
@@ -95,8 +120,11 @@ class Machine:
         total_ms = self._clock.total_ms
         dt_ms = 0 if self._ticked_ms is None else total_ms - self._ticked_ms
         self._ticked_ms = total_ms
-        targets = self._targets if self._watch.state is State.ARMED else self._still
-        demands = [motor.tick(target, dt_ms) for motor, target in zip(self._motors, targets, strict=True)]
+        mode = self.mode
+        demands = [
+            output.tick(target, dt_ms, mode)
+            for output, target in zip(self._outputs, self._targets, strict=True)
+        ]
         if demands != self.demands:  # the same list while nothing changes, so that callers can tell
             self.demands = demands
         return self.demands
@@ -114,15 +142,13 @@ class Machine:
     def _command(self, values: Values) -> None:
         arm = self._arm is not None and bool(values[self._arm])
         moved = None
-        for place, name, optional in self._motion:
+        for place, name, must_rest in self._needed:
             value = values[place]
             if value is None:
-                if optional:
-                    continue
-                self._targets = self._still
+                self._targets = self._nothing
                 self._watch.bare(arm=arm, missing=name)
                 return
-            if moved is None and not -self._band <= value <= self._band:
+            if must_rest and moved is None and not -self._band <= value <= self._band:
                 moved = name
         self._watch.drive(arm=arm, moved=moved)
         if self._watch.state is State.ARMED:

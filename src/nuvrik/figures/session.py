@@ -5,10 +5,11 @@ from typing import Any
 
 from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot
 from nuvrik.levels import fraction_of
-from nuvrik.plan.models import AxisControl, Link
+from nuvrik.plan.models import Link
+from nuvrik.plan.outputs import Output, ServoOutput, StepperOutput, SwitchOutput
 from nuvrik.rehearsal.recording import Recording
 from nuvrik.rehearsal.world import Trace
-from nuvrik.shaping.controls import build_controls
+from nuvrik.shaping.controls import Moved, read_controls
 
 
 def draw_session(
@@ -51,23 +52,21 @@ def draw_session(
 
 
 def _draw_sticks(axis: Any, link: Link, recording: Recording) -> None:
-    controls = build_controls(link.controls)
-    names = [name for name, control in link.controls.items() if isinstance(control, AxisControl)]
+    controls = {name: made for name, made in read_controls(link.controls).items() if isinstance(made, Moved)}
     times = [t_ms / 1000 for t_ms in recording.times_ms]
-    for name, colour in zip(names, SERIES, strict=False):
+    for (name, control), colour in zip(controls.items(), SERIES, strict=False):
         places = []
         for t_ms, row in zip(recording.times_ms, recording.rows, strict=True):
             raw = row.get(name)
             if raw is not None:
-                controls[name].read(raw, t_ms)
-            value = controls[name].value
-            places.append(None if raw is None or value is None else fraction_of(value))
+                control.read(raw, t_ms)
+            places.append(None if raw is None or control.value is None else fraction_of(control.value))
         axis.plot(times, places, color=colour, label=name, linewidth=1.6)
     axis.axhline(0, color=PALE, zorder=0)
     axis.set(
         title="what the hand does (after dead zone and expo)", ylim=(-1.05, 1.05), ylabel="of full scale"
     )
-    _legend(axis, len(names))
+    _legend(axis, min(len(controls), len(SERIES)))
 
 
 def _draw_frames(axis: Any, trace: Trace) -> None:
@@ -109,16 +108,27 @@ def _draw_states(axis: Any, trace: Trace, end_s: float) -> None:
 
 def _draw_duty(axis: Any, link: Link, trace: Trace, end_s: float) -> None:
     times = [moment.t_ms / 1000 for moment in trace.moments] + [end_s]
-    for place, ((name, output), colour) in enumerate(zip(link.outputs.items(), SERIES, strict=False)):
-        sign = -1 if output.reverse else 1
-        counts = [sign * moment.duties[place] for moment in trace.moments]
-        axis.step(times, [*counts, counts[-1]], where="post", color=colour, label=name, linewidth=1.4)
-    most = max((output.duty_max for output in link.outputs.values()), default=1)
+    moved = [name for name, output in link.outputs.items() if not isinstance(output, SwitchOutput)]
+    for name, colour in zip(moved, SERIES, strict=False):
+        place, output = list(link.outputs).index(name), link.outputs[name]
+        shares = [_share(output, moment.values[place]) for moment in trace.moments]
+        axis.step(times, [*shares, shares[-1]], where="post", color=colour, label=name, linewidth=1.4)
     axis.axhline(0, color=PALE, zorder=0)
-    axis.set(
-        title="what the motors are told", ylim=(-1.05 * most, 1.05 * most), ylabel="duty counts, ahead +"
-    )
-    _legend(axis, len(link.outputs))
+    axis.set(title="what the outputs are told", ylim=(-1.05, 1.05), ylabel="of their own full, ahead +")
+    _legend(axis, min(len(moved), len(SERIES)))
+
+
+def _share(output: Output, value: int) -> float | None:
+    """A value in the driver's units as a share of its own full, ahead positive."""
+    assert not isinstance(output, SwitchOutput)
+    sign = -1 if output.reverse else 1
+    if isinstance(output, StepperOutput):
+        return sign * value / output.rate_max
+    if isinstance(output, ServoOutput) or output.driver == "servo_pulse":
+        low, rest, high = output.pulse_us
+        away = value - rest
+        return sign * away / (high - rest if away > 0 else rest - low) if value else None
+    return sign * value / output.duty_max
 
 
 def _legend(axis: Any, count: int) -> None:

@@ -1,60 +1,96 @@
-"""A motor behind an H-bridge: the level it has reached to duty and direction."""
+"""A motor behind a driver: the level it has reached to duty and direction."""
 
-from typing import NamedTuple
-
-from nuvrik.levels import FULL, clamp, div, level_of
+from nuvrik.levels import FULL, clamp, div, level_of, mul
+from nuvrik.mixing.demand import Demand, Mode
 from nuvrik.mixing.ramp import Ramp
-from nuvrik.plan.models import MotorOutput
-
-
-class Demand(NamedTuple):
-    """What one output is told to do right now.
-
-    ``level`` is where its ramp stands, -FULL to FULL; ``duty`` the PWM count, 0 to duty_max;
-    ``direction`` the way the driver is set, with ``reverse`` applied: 1 ahead, -1 astern, 0 off.
-    """
-
-    output: str
-    level: int
-    duty: int
-    direction: int
-
-    @property
-    def signed_duty(self) -> int:
-        """Duty with the sign of its direction: what a log shows."""
-        return self.duty * self.direction
-
-    @property
-    def safe(self) -> bool:
-        """Whether the motor is not driven at all."""
-        return self.duty == 0
+from nuvrik.plan.outputs import MotorOutput
 
 
 class Motor:
-    """One motor output: ramp, reverse pause, start duty, limit and direction."""
+    """One motor output: ramp, reverse pause, start duty, limit, direction, and holding a load."""
 
     def __init__(self, name: str, model: MotorOutput) -> None:
         self.name = name
         self.ramp = Ramp(model.ramp_ms, model.reverse_pause_ms)
+        self._model = model
+        self._sign = -1 if model.reverse else 1
         self._start = div(level_of(model.start_duty) * model.duty_max, FULL)
         self._top = clamp(div(level_of(model.limit) * model.duty_max, FULL), self._start, 65535)
-        self._sign = -1 if model.reverse else 1
-        self._off = self.demand = Demand(name, 0, 0, 0)
+        self._hold = min(div(level_of(model.hold_duty) * model.duty_max, FULL), self._top)
+        self._hold_sign = self._sign * (1 if model.hold_toward == "ahead" else -1)
+        self._brakes = model.on_loss == "brake"
+        pulses = model.driver == "servo_pulse"
+        self._off = Demand(name, 0, model.pulse_us[1], 1, False) if pulses else Demand(name, 0, 0, 0, False)
+        self._at = self._pulse_at if pulses else self._duty_at
+        # A demand follows from the level alone, so each is worked out once.
+        self._known: dict[int, Demand] = {}
+        self._has_turned = False
+        self._held_ms = 0
+        self.demand = self._off
 
-    def tick(self, target: int, dt_ms: int) -> Demand:
-        """Follow ``target`` (a level) for ``dt_ms``, and say what the driver is to do."""
-        if self.ramp.towards(target, dt_ms):
-            self.demand = self._at(self.ramp.level)
+    def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
+        """Follow ``target`` if the mode lets it, else come to rest."""
+        if mode is not Mode.FOLLOW:
+            target = 0
+            self._has_turned = False
+            if mode is Mode.LOST and self._brakes:
+                self.halt()
+        if self.ramp.towards(target or 0, dt_ms):
+            level = self.ramp.level
+            demand = self._known.get(level)
+            if demand is None:
+                demand = self._known[level] = self._at(level)
+            self.demand = demand
+            self._has_turned, self._held_ms = True, 0
+        elif self._hold and not self.ramp.moving:
+            self._keep_holding(target, dt_ms)
         return self.demand
 
     def halt(self) -> None:
-        """To rest at once, without a ramp; the next tick says so to the driver."""
+        """To rest at once, without a ramp."""
         self.ramp.halt()
+        self._has_turned = False
         self.demand = self._off
 
-    def _at(self, level: int) -> Demand:
-        if level == 0:
+    def why(self, target: int | None, mode: Mode) -> str:
+        """Why it does what it does, in a line."""
+        level, wanted = self.ramp.level, target or 0
+        if mode is not Mode.FOLLOW:
+            return f"coming to rest, at {_percent(level)}" if level else "at rest"
+        pause_ms = self.ramp.pause_left(wanted)
+        if wanted and pause_ms:
+            return f"reversing: {pause_ms} ms of pause left"
+        if self.demand.driven and not level:
+            left_s = (self._model.hold_ms - self._held_ms) / 1000
+            return f"holding its load {self._model.hold_toward}, {left_s:.1f} s left"
+        if target is None:
+            return "no reading: coming to rest"
+        if not wanted:
+            return f"asked to rest, at {_percent(level)}" if level else "asked to rest"
+        return f"asked for {_percent(wanted)}" + (f", ramp at {_percent(level)}" if level != wanted else "")
+
+    def _keep_holding(self, target: int | None, dt_ms: int) -> None:
+        """Hold only what has been moved since arming, while nothing is asked, and for a limited time."""
+        self._held_ms += dt_ms
+        holding = target == 0 and self._has_turned and self._held_ms < self._model.hold_ms
+        self.demand = Demand(self.name, 0, self._hold, self._hold_sign, True) if holding else self._off
+
+    def _duty_at(self, level: int) -> Demand:
+        duty = self._start + div(abs(level) * (self._top - self._start), FULL) if level else 0
+        if not duty:
+            return self._off if not level else Demand(self.name, level, 0, 0, False)
+        return Demand(self.name, level, duty, self._sign if level > 0 else -self._sign, True)
+
+    def _pulse_at(self, level: int) -> Demand:
+        if not level:
             return self._off
-        duty = self._start + div(abs(level) * (self._top - self._start), FULL)
-        direction = self._sign if level > 0 else -self._sign
-        return Demand(self.name, level, duty, direction if duty else 0)
+        low, rest, high = self._model.pulse_us
+        ahead = (level > 0) == (self._sign > 0)
+        span = high - rest if ahead else rest - low
+        start = mul(level_of(self._model.start_duty), span)
+        reach = start + div(abs(level) * (mul(level_of(self._model.limit), span) - start), FULL)
+        return Demand(self.name, level, rest + reach if ahead else rest - reach, 1, reach != 0)
+
+
+def _percent(level: int) -> str:
+    return f"{100 * level / FULL:.0f} %"

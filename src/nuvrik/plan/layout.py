@@ -7,7 +7,8 @@ different files do not understand each other instead of misunderstanding each ot
 
 from binascii import crc_hqx
 
-from nuvrik.plan.models import ChoiceChannel, Link
+from nuvrik.plan.channels import ChoiceChannel
+from nuvrik.plan.models import Link
 
 CRC_INITIAL = 0xFFFF
 

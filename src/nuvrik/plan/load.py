@@ -10,15 +10,17 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from nuvrik.plan.check import Draft, cross_check
-from nuvrik.plan.models import TAGGED, FailsafeSection, Link, LinkSection, Section
+from nuvrik.plan.base import Section
+from nuvrik.plan.check import cross_check
+from nuvrik.plan.draft import Draft
+from nuvrik.plan.models import TAGGED, Board, FailsafeSection, Link, LinkSection
 from nuvrik.plan.names import is_name
 from nuvrik.plan.problems import NAME_RULE, LinkFileError, Problem, listing, problems_of, shown, suggestion
 
 MAX_FILE_BYTES = 1_000_000
 """A link file is a page or two; anything beyond this is some other file."""
 
-PLAIN: dict[str, type[Section]] = {"link": LinkSection, "failsafe": FailsafeSection}
+PLAIN: dict[str, type[Section]] = {"link": LinkSection, "failsafe": FailsafeSection, "board": Board}
 NAMED = ("controls", "channels", "outputs")
 REQUIRED = ("link", "medium", "frame", "channels", "failsafe")
 

@@ -2,7 +2,7 @@
 
 import re
 
-from nuvrik.plan.models import NAME_PATTERN
+from nuvrik.plan.base import NAME_PATTERN
 
 _NAME = re.compile(NAME_PATTERN)
 

@@ -79,8 +79,14 @@ def keys_of(model: type[BaseModel]) -> dict[str, str]:
 
 def problems_of(error: ValidationError, model: type[BaseModel], where: str) -> list[Problem]:
     """The errors that pydantic found in one entry, in our words."""
-    return [_plain(dict(detail), model, where) for detail in error.errors(include_url=False)]
+    found = [_plain(dict(detail), model, where) for detail in error.errors(include_url=False)]
+    # Where a key may be one of two types, pydantic tells what is wrong with it as either; the first,
+    # simpler one is what was probably meant.
+    return list({problem.where: problem for problem in reversed(found)}.values())[::-1]
 
+
+UNION_BRANCHES = ("constrained-str", "list[constrained-str]")
+"""What pydantic puts into a path for a key that may be a name or a list of names."""
 
 _WANTED_TYPES = {
     "int": "a whole number",
@@ -102,7 +108,9 @@ _BOUNDS = {
 
 def _plain(detail: dict[str, Any], model: type[BaseModel], where: str) -> Problem:
     kind: str = detail["type"]
-    loc: tuple[Any, ...] = tuple(part for part in detail["loc"] if part != "[key]")
+    loc: tuple[Any, ...] = tuple(
+        part for part in detail["loc"] if part != "[key]" and part not in UNION_BRANCHES
+    )
     ctx: dict[str, Any] = detail.get("ctx", {})
     place = ".".join([where, *map(str, loc)]) if where else ".".join(map(str, loc))
     known = keys_of(model)

@@ -1,38 +1,81 @@
-"""How channels reach outputs: every way of writing a mix comes down to weights.
+"""How channels reach outputs: every way of writing a mix comes down to one kind of route.
 
-One mechanism serves one stick, two sticks and weights written by hand: a demand is the clipped sum
-of ``weight * channel``. This module turns the link file's words into those weights.
+One stick, two sticks, a pivot and weights written by hand are all a weighted sum of channels, clipped
+once at the end; this module turns the link file's words into those weights.
 """
 
 from collections.abc import Mapping
+from typing import NamedTuple
 
 from nuvrik.levels import FULL, level_of
-from nuvrik.plan.models import Link, MotorOutput, OneStickMix, TwoStickMix
+from nuvrik.plan.models import Link
+from nuvrik.plan.outputs import OneStickMix, PivotMix, ServoOutput, SwitchOutput, TwoStickMix
 
 Weights = dict[str, int]
 """Channel name -> weight as a level, -2 * FULL to 2 * FULL."""
 
 
-def mix_weights(mix: OneStickMix | TwoStickMix) -> dict[str, Weights]:
-    """The weights that a ``[mix]`` section gives each output it names."""
+class Route(NamedTuple):
+    """How one output gets its level.
+
+    The sum of ``weights``; where ``partner`` has weights, scaled down with the partner's sum so that
+    the larger of the two is full; where ``turn`` names a channel, slowed by it while its sign is
+    ``inner``. ``switched`` says that the only channel is a flag.
+    """
+
+    weights: Weights
+    partner: Weights | None = None
+    turn: str | None = None
+    inner: int = 0
+    switched: bool = False
+
+    @property
+    def channels(self) -> set[str]:
+        """Every channel that has a say."""
+        weighed = [*self.weights.items(), *(self.partner or {}).items()]
+        return {name for name, weight in weighed if weight} | ({self.turn} if self.turn else set())
+
+
+NOWHERE = Route({})
+
+
+def side_routes(mix: OneStickMix | TwoStickMix | PivotMix) -> dict[str, Route]:
+    """The routes that a ``[mix]`` section gives the outputs it names."""
     if isinstance(mix, OneStickMix):
         turn = level_of(mix.turn_weight)
         left, right = {mix.throttle: FULL, mix.turn: turn}, {mix.throttle: FULL, mix.turn: -turn}
+        scaled = mix.overflow == "scale"
+        routes = Route(left, right if scaled else None), Route(right, left if scaled else None)
+    elif isinstance(mix, TwoStickMix):
+        routes = Route({mix.left_throttle: FULL}), Route({mix.right_throttle: FULL})
     else:
-        left, right = {mix.left_throttle: FULL}, {mix.right_throttle: FULL}
-    return dict.fromkeys(mix.left, left) | dict.fromkeys(mix.right, right)
+        both = {mix.throttle: FULL}
+        routes = Route(both, turn=mix.turn, inner=-1), Route(both, turn=mix.turn, inner=1)
+    return dict.fromkeys(mix.left, routes[0]) | dict.fromkeys(mix.right, routes[1])
 
 
-def output_weights(link: Link) -> dict[str, Weights]:
-    """Output name -> weights of the channels that move it; empty where nothing does."""
-    sides = mix_weights(link.mix) if link.mix else {}
-    return {name: _own_weights(output) or sides.get(name, {}) for name, output in link.outputs.items()}
+def output_routes(link: Link) -> dict[str, Route]:
+    """Output name -> its route; NOWHERE where no channel moves it."""
+    sides = side_routes(link.mix) if link.mix else {}
+    routes = {}
+    for name, output in link.outputs.items():
+        if isinstance(output, SwitchOutput):
+            routes[name] = Route({output.follows: FULL}, switched=True)
+        elif output.mix:
+            routes[name] = Route({channel: level_of(weight) for channel, weight in output.mix.items()})
+        else:
+            routes[name] = sides.get(name, NOWHERE)
+    return routes
 
 
-def motion_channels(weights: Mapping[str, Weights]) -> set[str]:
-    """The channels that feed at least one motion output."""
-    return {channel for row in weights.values() for channel, weight in row.items() if weight}
-
-
-def _own_weights(output: MotorOutput) -> Weights:
-    return {channel: level_of(weight) for channel, weight in (output.mix or {}).items()}
+def needed_channels(link: Link, routes: Mapping[str, Route]) -> dict[str, bool]:
+    """The channels that must have a reading for anything to move: name -> whether it must also have
+    been at rest before anything may start. Places (servos) need a reading, not rest."""
+    needed: dict[str, bool] = {}
+    for name, output in link.outputs.items():
+        if isinstance(output, SwitchOutput):
+            continue
+        for channel in routes[name].channels:
+            if not link.channels[channel].optional:
+                needed[channel] = needed.get(channel, False) or not isinstance(output, ServoOutput)
+    return needed

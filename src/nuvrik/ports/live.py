@@ -6,7 +6,6 @@ from typing import Protocol
 
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.mixing.motor import Demand
 from nuvrik.plan.models import Link
 from nuvrik.ports.port import PortError
 from nuvrik.rehearsal.recording import Recording
@@ -128,8 +127,4 @@ def log_header(link: Link) -> list[str]:
 
 def log_row(t_ms: int, machine: Machine) -> list[str]:
     """One row of a machine's log: signed duty for each output."""
-    return [str(t_ms), str(machine.state), machine.why, *map(_shown, machine.demands)]
-
-
-def _shown(demand: Demand) -> str:
-    return str(demand.signed_duty)
+    return [str(t_ms), str(machine.state), machine.why, *(str(demand.signed) for demand in machine.demands)]

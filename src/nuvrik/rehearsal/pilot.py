@@ -3,68 +3,88 @@
 import random
 from collections.abc import Mapping, Sequence
 
-from nuvrik.plan.models import AxisControl, ButtonControl, Link
+from nuvrik.plan.channels import source_name
+from nuvrik.plan.controls import AxisControl, ButtonControl, KeyControl, ReadControl, SliderControl
+from nuvrik.plan.models import Link
 from nuvrik.rehearsal.recording import Recording, Row
 
 SAMPLE_MS = 20
 TREMOR = 0.004
 """How far a hand strays, as a fraction of the control's travel: about 2 counts of 512."""
 
+KEY_REPEAT_MS = 110
+"""How often a held key arrives."""
+
 Keyframe = tuple[int, Mapping[str, float]]
 """A time in ms, and where some controls are by then: -1 to 1 for an axis, 0 or 1 for a button."""
 
 
 def play(link: Link, keyframes: Sequence[Keyframe], duration_ms: int, seed: int) -> Recording:
-    """A recording of someone who moves each axis in straight lines from keyframe to keyframe.
+    """A recording of someone who moves each stick in straight lines from keyframe to keyframe.
 
-    Buttons change at their keyframe. Everything starts at rest.
+    Buttons and keys change at their keyframe. Everything starts at rest.
     """
     rng = random.Random(seed)
     times = list(range(0, duration_ms + 1, SAMPLE_MS))
-    tracks = {
-        name: [(0, 0.0), *((t_ms, places[name]) for t_ms, places in keyframes if name in places)]
-        for name in link.controls
+    hands = {
+        name: _Hand(control, [(t_ms, places[name]) for t_ms, places in keyframes if name in places], rng)
+        for name, control in link.controls.items()
+        if isinstance(control, ReadControl)
     }
-    rows: list[Row] = [
-        {
-            name: _raw(control, _place(tracks[name], t_ms, control), rng)
-            for name, control in link.controls.items()
-        }
-        for t_ms in times
-    ]
+    rows: list[Row] = [{name: hand.raw(t_ms) for name, hand in hands.items()} for t_ms in times]
     return Recording(times, rows)
 
 
 def practice(link: Link, seed: int, duration_ms: int = 20_000) -> Recording:
-    """A pilot for any link: arms, moves every axis about in no particular pattern, comes to rest,
-    disarms. The first move is never a small one."""
+    """A pilot for any link: arms, moves everything about in no particular pattern, comes to rest,
+    disarms. The first move is never a small one; sliders and presets are somewhere from the start."""
     rng = random.Random(seed)
-    arm = link.channels[link.arm_channel].source if link.arm_channel else None
-    axes = [name for name, control in link.controls.items() if isinstance(control, AxisControl)]
-    keyframes: list[Keyframe] = []
+    arm = source_name(link.channels[link.arm_channel]) if link.arm_channel else None
     arm_at, go_at, rest_at = 1000, 1600, max(1700, duration_ms - 1200)
+    keyframes: list[Keyframe] = []
     if arm is not None:
         keyframes += _press(link.controls[arm], arm, arm_at, duration_ms - 400)
-    for axis in axes:
-        t_ms, first = go_at, True
-        keyframes.append((t_ms, {axis: 0.0}))
-        while t_ms + 1500 < rest_at:
-            goal = (
-                rng.uniform(0.5, 1) * rng.choice((-1, 1)) if first else rng.choice((0.0, rng.uniform(-1, 1)))
-            )
-            t_ms += rng.randrange(150, 500)
-            keyframes.append((t_ms, {axis: goal}))
-            t_ms += rng.randrange(300, 2000)
-            keyframes.append((t_ms, {axis: goal}))
-            first = False
-        keyframes.append((rest_at, {axis: 0.0}))
+    for name, control in link.controls.items():
+        if name in (arm, link.failsafe.stop):
+            continue
+        if isinstance(control, AxisControl | SliderControl):
+            keyframes += _wander(name, isinstance(control, SliderControl), go_at, rest_at, rng)
+        elif isinstance(control, ButtonControl | KeyControl):
+            keyframes += _finger(name, go_at, rest_at, rng)
     return play(link, sorted(keyframes, key=lambda frame: frame[0]), duration_ms, seed)
 
 
+def _wander(name: str, one_sided: bool, go_ms: int, rest_ms: int, rng: random.Random) -> list[Keyframe]:
+    """Here and there, now and then back to rest."""
+    frames: list[Keyframe] = [(go_ms, {name: 0.0})]
+    t_ms, first = go_ms, True
+    while t_ms + 1500 < rest_ms:
+        goal = rng.uniform(0.5, 1) * rng.choice((-1, 1)) if first else rng.choice((0.0, rng.uniform(-1, 1)))
+        goal = abs(goal) or rng.uniform(0.3, 1) if one_sided else goal
+        t_ms += rng.randrange(150, 500)
+        frames.append((t_ms, {name: goal}))
+        t_ms += rng.randrange(300, 2000)
+        frames.append((t_ms, {name: goal}))
+        first = False
+    return [*frames, (rest_ms, {name: 0.0})]
+
+
+def _finger(name: str, go_ms: int, rest_ms: int, rng: random.Random) -> list[Keyframe]:
+    """Pressed now and then, an even number of times, so that a toggle ends as it began."""
+    frames: list[Keyframe] = []
+    t_ms = go_ms + rng.randrange(200, 1500)
+    while t_ms + 3500 < rest_ms:
+        for _ in range(2):
+            frames += [(t_ms, {name: 1}), (t_ms + rng.randrange(150, 900), {name: 0})]
+            t_ms += rng.randrange(1000, 1700)
+        t_ms += rng.randrange(0, 2500)
+    return frames
+
+
 def _press(control: object, name: str, on_ms: int, off_ms: int) -> list[Keyframe]:
-    """Switch a button on and off again: two presses of a toggle, one long press of any other."""
-    if isinstance(control, ButtonControl) and control.toggle:
-        held = control.debounce_ms + 4 * SAMPLE_MS
+    """Switch something on and off again: two presses of a toggle, one long press of any other."""
+    if isinstance(control, ButtonControl | KeyControl) and control.toggle:
+        held = 100
         return [
             (on_ms, {name: 1}),
             (on_ms + held, {name: 0}),
@@ -74,20 +94,30 @@ def _press(control: object, name: str, on_ms: int, off_ms: int) -> list[Keyframe
     return [(on_ms, {name: 1}), (off_ms, {name: 0})]
 
 
-def _place(track: list[tuple[int, float]], t_ms: int, control: object) -> float:
-    before = max((frame for frame in track if frame[0] <= t_ms), key=lambda frame: frame[0])
-    after = next((frame for frame in track if frame[0] > t_ms), None)
-    if after is None or isinstance(control, ButtonControl):
-        # The last of several frames at one time is the one that counts.
-        return [place for at, place in track if at == before[0]][-1]
-    return before[1] + (after[1] - before[1]) * (t_ms - before[0]) / (after[0] - before[0])
+class _Hand:
+    """What moves one control: its track of places, and the readings that come of it."""
 
+    def __init__(self, control: ReadControl, track: list[tuple[int, float]], rng: random.Random) -> None:
+        self._control, self._rng = control, rng
+        self._track = [(0, 0.0), *track]
+        self._next = 1
+        self._arrivals, self._arrived_ms = 0, -KEY_REPEAT_MS
 
-def _raw(control: object, place: float, rng: random.Random) -> int:
-    if isinstance(control, ButtonControl):
-        return int(bool(place) == (control.active == "high"))
-    assert isinstance(control, AxisControl)
-    low, rest, high = control.raw
-    wanted = rest + place * (high - rest if place > 0 else rest - low)
-    strayed = wanted + rng.gauss(0, TREMOR) * abs(high - low) / 2
-    return min(max(round(strayed), min(low, high)), max(low, high))
+    def raw(self, t_ms: int) -> int:
+        """The reading at a time; times must not go back."""
+        while self._next < len(self._track) and self._track[self._next][0] <= t_ms:
+            self._next += 1
+        place, control = self._track[self._next - 1][1], self._control
+        if isinstance(control, ButtonControl):
+            return int(bool(place) == (control.active == "high"))
+        if isinstance(control, KeyControl):
+            if place and t_ms - self._arrived_ms >= KEY_REPEAT_MS:
+                self._arrivals, self._arrived_ms = self._arrivals + 1, t_ms
+            return self._arrivals
+        if self._next < len(self._track):
+            (before_ms, _), (after_ms, after) = self._track[self._next - 1 : self._next + 1]
+            place += (after - place) * (t_ms - before_ms) / (after_ms - before_ms)
+        low, rest, high = control.raw if isinstance(control, AxisControl) else (control.raw[0], *control.raw)
+        wanted = rest + place * (high - rest if place > 0 else rest - low)
+        strayed = wanted + self._rng.gauss(0, TREMOR) * abs(high - low) / 2
+        return min(max(round(strayed), min(low, high)), max(low, high))

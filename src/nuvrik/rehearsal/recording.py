@@ -5,6 +5,7 @@ from bisect import bisect_right
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
+from nuvrik.plan.controls import ReadControl
 from nuvrik.plan.models import Link
 from nuvrik.plan.problems import suggestion
 
@@ -77,18 +78,19 @@ def parse_recording(lines: Iterable[str], link: Link, file: str = "recording") -
 
 def _header(cells: list[str], link: Link, file: str) -> list[str]:
     names = [cell.strip() for cell in cells]
+    known = [name for name, control in link.controls.items() if isinstance(control, ReadControl)]
     if not names or names[0] != "t_ms":
         raise RecordingError(
-            file, 1, "does not begin with a header t_ms,CONTROL,...", f"use t_ms,{','.join(link.controls)}"
+            file, 1, "does not begin with a header t_ms,CONTROL,...", f"use t_ms,{','.join(known)}"
         )
     for name in names[1:]:
-        if name not in link.controls:
+        if name not in known:
             raise RecordingError(
-                file, 1, f'has a column "{name}", which is no control', suggestion(name, link.controls)
+                file, 1, f'has a column "{name}", which is no control', suggestion(name, known)
             )
         if names.count(name) > 1:
             raise RecordingError(file, 1, f'has the column "{name}" twice', "take one out")
-    for name in link.controls:
+    for name in known:
         if name not in names and name != link.failsafe.stop:
             raise RecordingError(
                 file, 1, f'has no column for the control "{name}"', "add it; an empty cell is no reading"

@@ -3,9 +3,10 @@
 import random
 from typing import Any, Literal, NamedTuple
 
-from nuvrik.budget.stop import stop_bound
+from nuvrik.budget.stop import run_down_ms, stop_bound
 from nuvrik.failsafe.table import State
 from nuvrik.plan.models import Link
+from nuvrik.plan.outputs import MotorOutput, StepperOutput
 from nuvrik.rehearsal.faults import Fault
 from nuvrik.rehearsal.medium import Conditions
 from nuvrik.rehearsal.pilot import practice
@@ -39,11 +40,20 @@ class _Strike:
 
     def _wait(self, _: Any) -> None:
         world = self.world
-        if world.machine.safe:
+        if not self._worth_striking():
             world.at(world.t_us + world.link.link.tick_ms * 1000, self._wait)
         else:
             # Anywhere between two frames, not always just after a tick.
             world.at(world.t_us + world.rng.randrange(2000 * world.link.link.period_ms), self._hit)
+
+    def _worth_striking(self) -> bool:
+        """While a motor turns; where nothing turns (servos, switches), while it is armed."""
+        machine = self.world.machine
+        if any(
+            isinstance(output, MotorOutput | StepperOutput) for output in self.world.link.outputs.values()
+        ):
+            return not machine.safe
+        return machine.state is State.ARMED
 
     def _hit(self, _: Any) -> None:
         self.struck_us = self.world.t_us
@@ -101,7 +111,7 @@ def rehearse(
 def unasked_motion(link: Link, trace: Trace) -> str | None:
     """The one thing that must never be: a motor that speeds up, or still turns once its ramp must
     have run down, while the machine is not ARMED. None if there was nothing of the kind."""
-    slowest = max((output.ramp_ms for output in link.outputs.values()), default=0) + 2 * link.link.tick_ms
+    slowest = run_down_ms(link) + 2 * link.link.tick_ms
     left_ms: float | None = None
     before: tuple[int, ...] = (0,) * len(link.outputs)
     for moment in trace.moments:
@@ -109,12 +119,12 @@ def unasked_motion(link: Link, trace: Trace) -> str | None:
             left_ms = None
         else:
             left_ms = moment.t_ms if left_ms is None else left_ms
-            for name, was, duty in zip(link.outputs, before, moment.duties, strict=True):
-                if abs(duty) > abs(was) or duty * was < 0:
+            for name, was, effort in zip(link.outputs, before, moment.efforts, strict=True):
+                if abs(effort) > abs(was) or effort * was < 0:
                     return f"{name} sped up at {moment.t_ms:.0f} ms, in {moment.state}"
-                if duty and moment.t_ms - left_ms > slowest:
+                if effort and moment.t_ms - left_ms > slowest:
                     return f"{name} still turned {moment.t_ms - left_ms:.0f} ms after ARMED had ended"
-        before = moment.duties
+        before = moment.efforts
     if left_ms is not None and any(before):
         return "a motor was still turning at the end, outside ARMED"
     return None

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import State
-from nuvrik.mixing.motor import Demand
+from nuvrik.mixing.demand import Demand
 from nuvrik.plan.models import Link
 from nuvrik.rehearsal.medium import Conditions, SimMedium
 from nuvrik.rehearsal.recording import Recording
@@ -20,12 +20,14 @@ from nuvrik.wire.decoder import Frame
 
 
 class Moment(NamedTuple):
-    """What the machine did from ``t_ms`` on; ``duties`` are signed, one an output."""
+    """What the machine did from ``t_ms`` on. One number an output: ``values`` in its driver's units,
+    signed; ``efforts`` how hard it is driven, 0 at rest."""
 
     t_ms: float
     state: State
     why: str
-    duties: tuple[int, ...]
+    values: tuple[int, ...]
+    efforts: tuple[int, ...]
 
 
 class Trace:
@@ -120,5 +122,6 @@ class World:
         if demands is self._demands and machine.state is self._state and machine.why == moments[-1].why:
             return
         self._demands, self._state = demands, machine.state
-        duties = tuple(demand.signed_duty for demand in demands)
-        moments.append(Moment(t_us / 1000, machine.state, machine.why, duties))
+        values = tuple(demand.signed for demand in demands)
+        efforts = tuple(demand.effort for demand in demands)
+        moments.append(Moment(t_us / 1000, machine.state, machine.why, values, efforts))

@@ -2,9 +2,19 @@
 
 from collections.abc import Mapping
 
-from nuvrik.levels import FULL, LONG_AGO, clamp, div, level_of, mul
-from nuvrik.plan.models import AxisControl, ButtonControl
-from nuvrik.plan.models import Control as ControlModel
+from nuvrik.levels import FULL, LONG_AGO, Slew, div
+from nuvrik.plan.controls import (
+    AxisControl,
+    ButtonControl,
+    KeyControl,
+    MadeControl,
+    ReadControl,
+    SliderControl,
+)
+from nuvrik.shaping.curves import Bend
+
+SMOOTH_BITS = 4
+"""A smoothed level is kept this much finer, so that it arrives; the product still fits in 32 bits."""
 
 
 class Control:
@@ -12,7 +22,10 @@ class Control:
 
     ``value`` is a level (-FULL to FULL), or 0 or FULL for a button, or None for *no reading*. Times
     are milliseconds that only grow; once it is ``stale_at_ms``, the reading must be withdrawn.
+    ``latched`` says that the value is held although no hand holds it.
     """
+
+    latched = False
 
     def __init__(self, name: str, stale_ms: int) -> None:
         self.name = name
@@ -29,51 +42,72 @@ class Control:
         raise NotImplementedError
 
 
-class Axis(Control):
-    """A stick: unequal halves about a rest, dead zone, expo, reverse, trim."""
+class Moved(Control):
+    """An axis or a slider: bent, and if need be smoothed, slowed or held."""
 
-    def __init__(self, name: str, model: AxisControl) -> None:
+    def __init__(self, name: str, model: AxisControl | SliderControl) -> None:
         super().__init__(name, model.stale_ms)
-        self._low, self._rest, self._high = model.raw
+        self._bend = Bend(model)
         self._ignore = frozenset(model.ignore)
-        self._dead_zone = min(level_of(model.dead_zone), FULL - 1)
-        self._expo = level_of(model.expo)
-        self._sign = -1 if model.reverse else 1
-        self._trim = level_of(model.trim)
-        # Shaping is a pure function of a reading inside the raw range: each is worked out once.
-        self._known: dict[int, int] = {}
+        self._smooth_ms = model.smooth_ms
+        self._slew = Slew(model.slew_ms) if model.slew_ms else None
+        self._holds = isinstance(model, AxisControl) and model.on_release == "hold"
+        self._plain = not (self._smooth_ms or self._slew or self._holds)
+        self._fine = 0
+        self._read_ms = 0
+        self._pushed = 0
+        self._held = 0
 
     def read(self, raw: int, now_ms: int) -> None:
         self.stale_at_ms = now_ms + self._stale_ms
         if raw in self._ignore:
             self.value = None
             return
-        value = self._known.get(raw)
-        if value is None:
-            reading = clamp(raw, min(self._low, self._high), max(self._low, self._high))
-            value = self._known[reading] = self._shaped(self._straight(reading))
-        self.value = value
+        level = self._bend.level(raw)
+        self.value = level if self._plain else self._followed(level, now_ms)
 
-    def _straight(self, reading: int) -> int:
-        """The level before any curve: 0 at rest, each half scaled to its own end."""
-        distance = reading - self._rest
-        if distance == 0:
-            return 0
-        upper = self._high - self._rest
-        if upper and (distance > 0) == (self._high > self._low):
-            return div(distance * FULL, upper)
-        return -div(distance * FULL, self._low - self._rest)
+    def _followed(self, level: int, now_ms: int) -> int:
+        if self._holds:
+            level = self._kept(level)
+        fresh, dt_ms = self.value is None, now_ms - self._read_ms
+        self._read_ms = now_ms
+        if self._smooth_ms:
+            if fresh:
+                self._fine = level << SMOOTH_BITS
+            dt_ms_here = min(dt_ms, self._smooth_ms)
+            ahead = (level << SMOOTH_BITS) - self._fine
+            self._fine += div(ahead * dt_ms_here, self._smooth_ms + dt_ms_here)
+            level = div(self._fine, 1 << SMOOTH_BITS)
+        if self._slew:
+            if fresh:
+                self._slew.put(level)
+            self._slew.towards(level, dt_ms)
+            level = self._slew.level
+        return level
 
-    def _shaped(self, level: int) -> int:
-        size = abs(level)
-        sign = 1 if level > 0 else -1
-        zone = self._dead_zone
-        level = 0 if size <= zone else sign * div((size - zone) * FULL, FULL - zone)
-        level = mul(FULL - self._expo, level) + mul(self._expo, mul(mul(level, level), level))
-        return clamp(self._sign * level + self._trim, -FULL, FULL)
+    def _kept(self, level: int) -> int:
+        """Where the furthest point of the last push was."""
+        if level == 0:
+            self._pushed = 0
+        elif abs(level) > abs(self._pushed) or level * self._pushed < 0:
+            self._pushed = self._held = level
+        self.latched = level == 0 and self._held != 0
+        return self._held
+
+    def withdraw(self) -> None:
+        super().withdraw()
+        # What was held is not known to be wanted any more.
+        self._held = self._pushed = 0
+        self.latched = False
 
 
-class Button(Control):
+class Pressed(Control):
+    """A button or a key: on or off, and how often it has been pressed so far."""
+
+    presses = 0
+
+
+class Button(Pressed):
     """Something pressed or not, debounced; with ``toggle``, each press changes it over.
 
     What it reads first is where it starts, so a button held down at power-up is no press.
@@ -85,7 +119,6 @@ class Button(Control):
         self._debounce_ms = model.debounce_ms
         self._toggle = model.toggle
         self._pressed: bool | None = None
-        self._on = False
         self._changed_ms: int | None = None
 
     def withdraw(self) -> None:
@@ -107,14 +140,46 @@ class Button(Control):
                 self._changed_ms = now_ms
             if now_ms - self._changed_ms >= self._debounce_ms:
                 self._pressed, self._changed_ms = pressed, None
-                self._on ^= pressed
-        on = self._on if self._toggle else self._pressed
-        self.value = FULL if on else 0
+                self.presses += pressed
+                if self._toggle:
+                    self.latched ^= pressed
+        self.value = FULL if (self.latched if self._toggle else self._pressed) else 0
 
 
-def build_controls(models: Mapping[str, ControlModel]) -> dict[str, Control]:
-    """The control objects of a link file, by name."""
-    return {
-        name: Axis(name, model) if isinstance(model, AxisControl) else Button(name, model)
-        for name, model in models.items()
-    }
+class Key(Pressed):
+    """A code that arrives again and again while it is held. Its reading counts the arrivals.
+
+    No arrival is no press: a key goes to *released*, never to *no reading*, when nothing comes.
+    """
+
+    def __init__(self, name: str, model: KeyControl) -> None:
+        super().__init__(name, model.stale_ms)
+        self._hold_ms = model.hold_ms
+        self._every = model.repeat == "every"
+        self._toggle = model.toggle
+        self._count: int | None = None
+        self._down = False
+        self.value = 0
+
+    def read(self, raw: int, now_ms: int) -> None:
+        if self._down and now_ms >= self.stale_at_ms:
+            self.withdraw()
+        if self._count is not None and raw != self._count:
+            if not self._down or self._every:
+                self.presses += 1
+            if self._toggle and not self._down:
+                self.latched = not self.latched
+            self._down = True
+            self.stale_at_ms = now_ms + self._hold_ms
+        self._count = raw
+        self.value = FULL if (self.latched if self._toggle else self._down) else 0
+
+    def withdraw(self) -> None:
+        self._down = False
+        self.value = FULL if self._toggle and self.latched else 0
+
+
+def read_controls(models: Mapping[str, ReadControl | MadeControl]) -> dict[str, Control]:
+    """The controls of a link file that have readings of their own, by name."""
+    kinds = {AxisControl: Moved, SliderControl: Moved, ButtonControl: Button, KeyControl: Key}
+    return {name: kinds[type(model)](name, model) for name, model in models.items() if type(model) in kinds}

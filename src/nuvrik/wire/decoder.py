@@ -8,9 +8,9 @@ from binascii import crc_hqx
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from nuvrik.plan.check import MAX_BODY
 from nuvrik.plan.layout import CRC_INITIAL, layout_tag
 from nuvrik.plan.models import Link
+from nuvrik.plan.rules_fit import MAX_BODY
 from nuvrik.wire.cobs import unstuff
 from nuvrik.wire.frames import (
     CHECK_BYTES,

@@ -8,7 +8,8 @@ names of local look-ups go into that text, never anything from the link file.
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from nuvrik.plan.models import Channel, ChoiceChannel, Link
+from nuvrik.plan.channels import Channel, ChoiceChannel
+from nuvrik.plan.models import Link
 from nuvrik.wire.codes import Value, decode_table, encode, encode_table, value_range
 
 Values = tuple[Value, ...]
@@ -56,13 +57,15 @@ class Packer:
 
     def _compiled_pack(self) -> Callable[[Sequence[Value]], bytes]:
         names: dict[str, Any] = {"slowly": self._pack_slowly}
-        limbs, sound = [], []
+        limbs, sound, flags = [], [], []
         for start, members in self._limbs():
             codes = []
             for index in members:
                 field, code = self.fields[index], f"v{index}"
                 if field.kind == "count":
                     code = f"(v{index} & {(1 << field.bits) - 1})"
+                elif field.kind == "flag":
+                    flags.append(code)
                 else:
                     least, most = value_range(field.kind, len(field.options) or 2)
                     sound.append(f"{least} <= v{index} <= {most}")
@@ -71,6 +74,8 @@ class Packer:
                     code = f"t{index}[v{index}]"
                 codes.append(f"{code} << {field.offset - start}" if field.offset > start else code)
             limbs.append(f"({' | '.join(codes)}) << {start}" if start else f"({' | '.join(codes)})")
+        if flags:  # all at once: each is 0 or 1 exactly if their union is
+            sound.append(f"0 <= {' | '.join(flags)} <= 1")
         values = "".join(f"v{index}, " for index in range(len(self.fields)))
         # A None fails the comparison; a fraction the look-up, the shift or to_bytes: all end in the slow way.
         source = f"""def pack(values, {_as_locals(names)}):

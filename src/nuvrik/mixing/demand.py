@@ -1,0 +1,55 @@
+"""What an output is told, and how it is asked."""
+
+from enum import Enum, auto
+from typing import NamedTuple, Protocol
+
+
+class Mode(Enum):
+    """What the failsafe lets an output do."""
+
+    FOLLOW = auto()
+    """ARMED: do what the mix says."""
+    SAFE = auto()
+    """Not armed: come to rest; places stay."""
+    LOST = auto()
+    """FAILSAFE: do what ``on_loss`` says."""
+
+
+class Demand(NamedTuple):
+    """What one output is told to do right now.
+
+    ``level`` is where it stands, -FULL to FULL. ``value`` is in the units of its driver: duty counts,
+    microseconds of pulse, steps a second, 0 or 1. ``direction`` is the way the driver is set, with
+    ``reverse`` applied: 1 ahead, -1 astern, 0 off. ``driven`` says whether power makes it turn.
+    """
+
+    output: str
+    level: int
+    value: int
+    direction: int
+    driven: bool
+
+    @property
+    def signed(self) -> int:
+        """The value with the sign of its direction: what a log shows."""
+        return self.value * self.direction
+
+    @property
+    def effort(self) -> int:
+        """How hard it is driven: its level, 1 or -1 while it only holds, 0 while no power makes it turn."""
+        return (self.level or self.direction) if self.driven else 0
+
+
+class Output(Protocol):
+    """What the machine needs of each of its outputs."""
+
+    demand: Demand
+
+    def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
+        """One turn of the loop: follow ``target`` (a level; None: no demand) as far as ``mode`` lets it."""
+
+    def halt(self) -> None:
+        """Stop at once; the next tick says so to the driver."""
+
+    def why(self, target: int | None, mode: Mode) -> str:
+        """Why it does what it does, in a line."""

@@ -1,0 +1,127 @@
+"""Servo, stepper and switch."""
+
+from nuvrik.levels import FULL, Slew, clamp, div, level_of
+from nuvrik.mixing.demand import Demand, Mode
+from nuvrik.mixing.ramp import Ramp
+from nuvrik.plan.outputs import ServoOutput, StepperOutput, SwitchOutput
+
+
+class Servo:
+    """Goes to a place and stays there. It starts centred; outside ARMED it stays where it is."""
+
+    def __init__(self, name: str, model: ServoOutput) -> None:
+        self.name = name
+        self._model = model
+        self._slew = Slew(model.speed_ms)
+        self._sign = -1 if model.reverse else 1
+        self._low, self._high = level_of(model.travel[0]), level_of(model.travel[1])
+        self._goal = 0
+        self._released = False
+        self.demand = self._at(0)
+
+    def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
+        """Go towards ``target``; without one, stay."""
+        if mode is Mode.FOLLOW:
+            self._released = False
+            if target is not None:
+                self._goal = clamp(target, self._low, self._high)
+        elif mode is Mode.LOST:
+            self._released = self._model.on_loss == "release"
+            if self._model.on_loss == "centre":
+                self._goal = 0
+            elif self._model.on_loss == "preset":
+                self._goal = clamp(level_of(self._model.preset), self._low, self._high)
+        if self._slew.towards(self._goal, dt_ms) or self._released == bool(self.demand.value):
+            self.demand = self._at(self._slew.level)
+        return self.demand
+
+    def halt(self) -> None:
+        """Stay where it is now."""
+        self._goal = self._slew.level
+
+    def why(self, target: int | None, mode: Mode) -> str:
+        """Why it does what it does, in a line."""
+        if self._released:
+            return "released: no pulses"
+        angle = f"at {self.angle:.0f} degrees"
+        if mode is Mode.LOST and self._model.on_loss != "hold":
+            return f"{angle}, on loss: {self._model.on_loss}"
+        if mode is not Mode.FOLLOW or target is None:
+            return f"{angle}, staying"
+        if target != self._goal:
+            return f"{angle}, at the end of its travel"
+        return angle + (", on its way" if self._slew.level != self._goal else "")
+
+    @property
+    def angle(self) -> float:
+        """Where it is, in degrees, by the link file's ``angle``."""
+        low, high = self._model.angle
+        return low + (high - low) * (self._sign * self._slew.level / FULL + 1) / 2
+
+    def _at(self, level: int) -> Demand:
+        low, centre, high = self._model.pulse_us
+        turned = self._sign * level
+        pulse = centre + div(turned * (high - centre if turned >= 0 else centre - low), FULL)
+        return Demand(self.name, level, 0 if self._released else pulse, 1, False)
+
+
+class Stepper:
+    """Turns in steps at a rate either way about zero."""
+
+    def __init__(self, name: str, model: StepperOutput) -> None:
+        self.name = name
+        self.ramp = Ramp(model.ramp_ms, model.reverse_pause_ms)
+        self._rate_max = model.rate_max
+        self._sign = -1 if model.reverse else 1
+        self._off = self.demand = Demand(name, 0, 0, 0, False)
+
+    def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
+        """Follow ``target`` if the mode lets it, else come to rest."""
+        if self.ramp.towards((target or 0) if mode is Mode.FOLLOW else 0, dt_ms):
+            level = self.ramp.level
+            rate = div(abs(level) * self._rate_max, FULL)
+            direction = self._sign if level > 0 else -self._sign
+            self.demand = Demand(self.name, level, rate, direction, True) if rate else self._off
+        return self.demand
+
+    def halt(self) -> None:
+        """To rest at once, without a ramp."""
+        self.ramp.halt()
+        self.demand = self._off
+
+    def why(self, target: int | None, mode: Mode) -> str:
+        """Why it does what it does, in a line."""
+        pause_ms = self.ramp.pause_left(target or 0)
+        if mode is Mode.FOLLOW and pause_ms:
+            return f"reversing: {pause_ms} ms of pause left"
+        if self.demand.value:
+            return f"turning at {self.demand.signed} steps/s"
+        return "asked to rest" if mode is Mode.FOLLOW else "at rest"
+
+
+class Switch:
+    """Off or on. It is on only while armed, unless ``on_loss = "hold"`` keeps it through a failsafe."""
+
+    def __init__(self, name: str, model: SwitchOutput) -> None:
+        self.name = name
+        self._holds = model.on_loss == "hold"
+        self._states = Demand(name, 0, 0, 1, False), Demand(name, FULL, 1, 1, False)
+        self.demand = self._states[0]
+
+    def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
+        """On if ``target`` is above zero; without one, as it was."""
+        if mode is Mode.FOLLOW:
+            if target is not None:
+                self.demand = self._states[target > 0]
+        elif mode is Mode.SAFE or not self._holds:
+            self.demand = self._states[0]
+        return self.demand
+
+    def halt(self) -> None:
+        """Off."""
+        self.demand = self._states[0]
+
+    def why(self, target: int | None, mode: Mode) -> str:
+        """Why it does what it does, in a line."""
+        state = "on" if self.demand.value else "off"
+        return state + (", as it was before the loss" if mode is Mode.LOST and self.demand.value else "")

@@ -1,0 +1,47 @@
+"""A link file as far as it is known, for rules that must work on files with holes in them."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from nuvrik.plan.channels import Channel
+from nuvrik.plan.controls import Control
+from nuvrik.plan.models import (
+    Board,
+    FailsafeSection,
+    LinkSection,
+    PackedFrame,
+    RadioMedium,
+    SerialMedium,
+)
+from nuvrik.plan.outputs import OneStickMix, Output, PivotMix, TwoStickMix
+from nuvrik.plan.problems import Problem, suggestion
+
+
+@dataclass
+class Draft:
+    """A link file as far as it is known: None stands for an entry that has problems of its own."""
+
+    link: LinkSection | None = None
+    medium: SerialMedium | RadioMedium | None = None
+    frame: PackedFrame | None = None
+    board: Board | None = None
+    controls: Mapping[str, Control | None] = field(default_factory=dict)
+    channels: Mapping[str, Channel | None] = field(default_factory=dict)
+    outputs: Mapping[str, Output | None] = field(default_factory=dict)
+    mix: OneStickMix | TwoStickMix | PivotMix | None = None
+    mix_is_known: bool = True
+    failsafe: FailsafeSection | None = None
+
+    @classmethod
+    def of(cls, parts: Mapping[str, Any]) -> "Draft":
+        """From the parsed sections, by name; a section that is missing or broken may be None."""
+        known = {name: part for name, part in parts.items() if part is not None}
+        return cls(**known, mix_is_known=not ("mix" in parts and parts["mix"] is None))
+
+
+def unknown(where: str, name: str, what: str, known: Mapping[str, Any]) -> Problem:
+    """The problem of a name that stands for nothing."""
+    return Problem(
+        "error", where, f'names "{name}", but there is no {what} of that name', suggestion(name, known)
+    )

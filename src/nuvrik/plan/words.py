@@ -1,0 +1,113 @@
+"""A link file in plain words: what each control does, what each output follows and keeps to."""
+
+from nuvrik.levels import FULL
+from nuvrik.plan.channels import FlagChannel, LevelChannel, ShareChannel
+from nuvrik.plan.controls import (
+    AxisControl,
+    ButtonControl,
+    KeyControl,
+    MadeControl,
+    NudgeControl,
+    ReadControl,
+    RockerControl,
+    SliderControl,
+    parts_of,
+)
+from nuvrik.plan.models import Link
+from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput, SwitchOutput
+from nuvrik.plan.wiring import Route
+
+
+def control_words(control: ReadControl | MadeControl) -> str:
+    """What a control does, in a line."""
+    if isinstance(control, AxisControl | SliderControl):
+        return _moved_words(control)
+    if isinstance(control, ButtonControl):
+        return "each press changes it over" if control.toggle else "on while pressed"
+    if isinstance(control, KeyControl):
+        what = "each fresh press changes it over" if control.toggle else "on while it keeps arriving"
+        return f"{what}; released after {control.hold_ms} ms"
+    if isinstance(control, RockerControl):
+        return f"{control.plus} is +, {control.minus} is -, both together rest"
+    if isinstance(control, NudgeControl):
+        limits = f"{control.low:g} to {control.high:g}, at first {control.start:g}"
+        return f"{control.up} and {control.down} step it by {control.step:g}; {limits}"
+    chosen = control.values or range(len(control.buttons))
+    return ", ".join(f"{name}: {value:g}" for name, value in zip(control.buttons, chosen, strict=True))
+
+
+def _moved_words(control: AxisControl | SliderControl) -> str:
+    if isinstance(control, AxisControl):
+        low, rest, high = control.raw
+        words = [f"{low} to {high}, at rest {rest}"]
+    else:
+        words = [f"{control.raw[0]} to {control.raw[1]}"]
+    words += [f"dead zone {control.dead_zone:g}"] if control.dead_zone else []
+    words += [f"expo {control.expo:g}"] if control.expo else []
+    words += [f"curve of {len(control.curve)} points"] if control.curve else []
+    words += ["reversed"] if control.reverse else []
+    words += [f"trim {control.trim:+g}"] if control.trim else []
+    words += [f"smoothed over {control.smooth_ms} ms"] if control.smooth_ms else []
+    words += [f"at least {control.slew_ms} ms to full"] if control.slew_ms else []
+    words += (
+        ["stays when let go"] if isinstance(control, AxisControl) and control.on_release == "hold" else []
+    )
+    return ", ".join(words)
+
+
+def uses_of(link: Link, name: str) -> list[str]:
+    """What a control is used for: channels, other controls, the stop."""
+    uses = [channel for channel, model in link.channels.items() if name in model.sources.values()]
+    uses += [made for made, model in link.controls.items() if name in parts_of(model).values()]
+    return uses + (["the stop"] if name == link.failsafe.stop else [])
+
+
+def channel_words(link: Link, name: str) -> str:
+    """Where a channel comes from, in a line."""
+    channel = link.channels[name]
+    if not isinstance(channel, LevelChannel | ShareChannel):
+        words = channel.source or "a program"
+        if isinstance(channel, FlagChannel) and channel.above is not None:
+            words += f" from {channel.above:g} up"
+        return words
+    origins = {"priority": " or else ", "first": " or, whoever moves first, ", "sum": " + "}[channel.rule]
+    words = origins.join(channel.origins) or "a program"
+    if channel.weights:
+        words = " ".join(f"{weight:+g} {control}" for control, weight in channel.weights.items())
+    words += f" x {channel.times}" if channel.times else ""
+    words += f", x {channel.slow_to:g} while {channel.slow_when} is on" if channel.slow_when else ""
+    return words + (f", {channel.preset:g} while {channel.preset_when} is on" if channel.preset_when else "")
+
+
+def route_words(route: Route) -> str:
+    """What an output follows, in a line."""
+    if route.switched:
+        return next(iter(route.weights))
+    words = " ".join(f"{weight / FULL:+.2g} {channel}" for channel, weight in route.weights.items())
+    words += f", slowed by {'+' if route.inner > 0 else '-'}{route.turn}" if route.turn else ""
+    return words + (", scaled with the other side" if route.partner else "") or "nothing"
+
+
+def output_words(output: MotorOutput | ServoOutput | StepperOutput | SwitchOutput) -> tuple[str, str]:
+    """What drives an output, and what it keeps to."""
+    if isinstance(output, SwitchOutput):
+        return f"switch, active {output.active}", f"on loss: {output.on_loss}"
+    turned = ", reversed" if output.reverse else ""
+    if isinstance(output, ServoOutput):
+        low, centre, high = output.pulse_us
+        keeps = (
+            f"{low} to {high} us, centred at {centre}; travel {output.travel[0]:g} to {output.travel[1]:g}"
+        )
+        keeps += f"; {output.speed_ms} ms to an end" if output.speed_ms else ""
+        return "servo" + turned, f"{keeps}; on loss: {output.on_loss}"
+    keeps = f"ramp {output.ramp_ms} ms, {output.reverse_pause_ms} ms before reversing"
+    if isinstance(output, StepperOutput):
+        return "stepper" + turned, f"up to {output.rate_max} steps/s, {keeps}"
+    if output.driver == "servo_pulse":
+        low, rest, high = output.pulse_us
+        return output.driver + turned, f"pulse {low} to {high} us, at rest {rest}, {keeps}"
+    duty = f"duty {round(output.start_duty * output.duty_max)} to {round(output.limit * output.duty_max)}"
+    held = f", holds with {round(output.hold_duty * output.duty_max)} for {output.hold_ms} ms"
+    return output.driver + turned, f"{duty} of {output.duty_max}, {keeps}" + (
+        held if output.hold_duty else ""
+    )
