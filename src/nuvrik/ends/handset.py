@@ -37,6 +37,7 @@ class Handset:
         self._timeout_ms = link.failsafe.timeout_ms
         self._seq = 0
         self._clock = Clock()
+        self._looked_ms: int | None = None
         self._due_ms = 0
         self._arm_allowed = False
         self._arm_sent = False
@@ -115,6 +116,9 @@ class Handset:
 
     def _pass_time(self, now_ms: int) -> int:
         """The time on a clock that only grows, and every reading withdrawn that is too old by then."""
+        if now_ms == self._looked_ms:
+            return self._clock.total_ms  # read and sent in one turn of a loop
+        self._looked_ms = now_ms
         now_ms = self._clock.read(now_ms)
         for control in self._controls.values():
             if control.stale_at_ms <= now_ms and control.value is not None:

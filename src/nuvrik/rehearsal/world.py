@@ -93,7 +93,8 @@ class World:
 
     def _handset_turn(self, _: Any) -> None:
         t_us = self.t_us
-        self.at(t_us + self._period_us, self._handset_turn)
+        self._count += 1
+        heappush(self._queue, (t_us + self._period_us, self._count, self._handset_turn, None))
         if self.handset is None:
             return
         now_ms = t_us // 1000 + self._handset_start_ms
@@ -117,7 +118,8 @@ class World:
 
     def _machine_turn(self, _: Any) -> None:
         t_us, machine, moments = self.t_us, self.machine, self.trace.moments
-        self.at(t_us + self._tick_us, self._machine_turn)
+        self._count += 1
+        heappush(self._queue, (t_us + self._tick_us, self._count, self._machine_turn, None))
         demands = machine.tick(t_us // 1000 + self._machine_start_ms)
         if demands is self._demands and machine.state is self._state and machine.why == moments[-1].why:
             return
