@@ -171,7 +171,14 @@ def test_the_demo_tells_its_story_and_shows_the_effect_of_a_change(tmp_path: Pat
     ):
         assert words in said
     folder = tmp_path / "marram-demo"
-    assert {file.name for file in folder.iterdir()} == {"tug.toml", "harbour.csv", "session.png", "frame.png"}
+    assert {file.name for file in folder.iterdir()} == {
+        "tug.toml",
+        "harbour.csv",
+        "sweep.csv",
+        "screw.csv",
+        "session.png",
+        "frame.png",
+    }
     assert all((folder / name).read_bytes().startswith(b"\x89PNG") for name in ("session.png", "frame.png"))
     changed = (folder / "tug.toml").read_text().replace("timeout_ms = 400", "timeout_ms = 1000")
     (folder / "tug.toml").write_text(changed)

@@ -8,6 +8,7 @@ Time is an integer number of milliseconds modulo 2**16. Two such times must neve
 ``<``; :class:`Clock` is the only thing that may be done with them.
 """
 
+from collections.abc import Sequence
 from decimal import ROUND_HALF_UP, Decimal
 
 FULL = 16384
@@ -56,6 +57,18 @@ def level_of(fraction: float) -> int:
 def fraction_of(level: int) -> float:
     """A level as a fraction of full scale, for people to read."""
     return level / FULL
+
+
+def along(points: Sequence[tuple[int, int]], level: int) -> int:
+    """The value at ``level`` on straight lines through points with rising places; level beyond the ends."""
+    before = points[0]
+    if level <= before[0]:
+        return before[1]
+    for point in points[1:]:
+        if level <= point[0]:
+            return before[1] + div((level - before[0]) * (point[1] - before[1]), point[0] - before[0])
+        before = point
+    return before[1]
 
 
 class Clock:

@@ -107,6 +107,32 @@ def inspect(
 
 @app.command()
 @speaks_plainly
+def calibrate(
+    link: LinkFile,
+    recording: Annotated[
+        Path, typer.Argument(metavar="RECORDING", help="A sweep of all controls; or a motor's log.")
+    ],
+    output: Annotated[
+        str | None, typer.Option("--output", metavar="NAME", help="This motor, from a log t_ms,duty,speed.")
+    ] = None,
+    write: Annotated[bool, typer.Option("--write", help="Put what was found into the link file.")] = False,
+    figure: Annotated[
+        Path | None, typer.Option("--figure", metavar="PNG", help="Draw what was seen.")
+    ] = None,
+    as_json: Json = False,
+) -> int:
+    """Find ranges, rests and dead zones in a recording.
+
+    Move every control to all its ends, then let go and keep recording for two seconds. With --output,
+    find a motor's start duty and straightening curve in a log of duty against speed.
+    """
+    from nuvrik.cli.calibrate import run
+
+    return run(link, recording, output, write, figure, as_json)
+
+
+@app.command()
+@speaks_plainly
 def rehearse(
     link: LinkFile,
     fault: Annotated[

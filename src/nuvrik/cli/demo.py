@@ -7,7 +7,7 @@ from pathlib import Path
 from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.rehearse import read_recording
 from nuvrik.cli.words import DONE, busy, console
-from nuvrik.demo import DEMO_LOSS, JAM_MS, harbour_csv
+from nuvrik.demo import DATA, DEMO_LOSS, JAM_MS, demo_text
 from nuvrik.failsafe.table import State
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
@@ -25,7 +25,7 @@ def run(out: Path, seed: int) -> int:
     out.mkdir(parents=True, exist_ok=True)
     link_file, recording_file = out / "tug.toml", out / "harbour.csv"
     mine = link_file.exists()
-    for file, text in ((link_file, starter_text("tug")), (recording_file, harbour_csv())):
+    for file, text in ((link_file, starter_text("tug")), *((out / name, demo_text(name)) for name in DATA)):
         if not file.exists():
             file.write_text(text, encoding="utf-8")
     link = load(link_file)
@@ -131,5 +131,6 @@ def _tell_what_next(link_file: Path, session: Path, frame: Path) -> None:
     say(f"{frame}: one frame, byte by byte")
     say(
         f"Change a number in {link_file}, say timeout_ms = 400 to 1000, or ramp_ms, and run the demo again.\n"
-        f"Then: nuvrik check {link_file}    nuvrik rehearse {link_file}"
+        f"Then: nuvrik check {link_file}    nuvrik rehearse {link_file}\n"
+        f"      nuvrik calibrate {link_file} {link_file.with_name('sweep.csv')}"
     )

@@ -1,4 +1,4 @@
-"""The data of ``nuvrik demo``: Marram's pilot crossing the harbour, made by tools/make_demo_data.py."""
+"""The data of ``nuvrik demo``, made by tools/make_demo_data.py."""
 
 from importlib.resources import files
 
@@ -8,7 +8,10 @@ JAM_MS = (14_000, 15_600)
 DEMO_LOSS = {"loss": 0.03, "burst_loss": 0.04, "burst_frames": 4.0}
 """How bad the demo's radio is outside the jam."""
 
+DATA = ("harbour.csv", "sweep.csv", "screw.csv")
+"""A pilot's crossing, a sweep of both sticks, and a screw's duty against its speed."""
 
-def harbour_csv() -> str:
-    """The pilot's recording, as CSV."""
-    return (files(__name__) / "harbour.csv").read_text("utf-8")
+
+def demo_text(name: str) -> str:
+    """One of DATA, as text."""
+    return (files(__name__) / name).read_text("utf-8")

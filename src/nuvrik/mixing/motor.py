@@ -1,6 +1,6 @@
 """A motor behind a driver: the level it has reached to duty and direction."""
 
-from nuvrik.levels import FULL, clamp, div, level_of, mul
+from nuvrik.levels import FULL, along, clamp, div, level_of, mul
 from nuvrik.mixing.demand import Demand, Mode
 from nuvrik.mixing.ramp import Ramp
 from nuvrik.plan.outputs import MotorOutput
@@ -18,6 +18,7 @@ class Motor:
         self._top = clamp(div(level_of(model.limit) * model.duty_max, FULL), self._start, 65535)
         self._hold = min(div(level_of(model.hold_duty) * model.duty_max, FULL), self._top)
         self._hold_sign = self._sign * (1 if model.hold_toward == "ahead" else -1)
+        self._straighten = [(level_of(x), level_of(y)) for x, y in model.straighten]
         self._brakes = model.on_loss == "brake"
         pulses = model.driver == "servo_pulse"
         self._off = Demand(name, 0, model.pulse_us[1], 1, False) if pulses else Demand(name, 0, 0, 0, False)
@@ -76,7 +77,8 @@ class Motor:
         self.demand = Demand(self.name, 0, self._hold, self._hold_sign, True) if holding else self._off
 
     def _duty_at(self, level: int) -> Demand:
-        duty = self._start + div(abs(level) * (self._top - self._start), FULL) if level else 0
+        size = along(self._straighten, abs(level)) if self._straighten else abs(level)
+        duty = self._start + div(size * (self._top - self._start), FULL) if level else 0
         if not duty:
             return self._off if not level else Demand(self.name, level, 0, 0, False)
         return Demand(self.name, level, duty, self._sign if level > 0 else -self._sign, True)

@@ -1,5 +1,6 @@
 """``[outputs.NAME]`` and ``[mix]``: what moves on the machine, and how channels become demands."""
 
+from itertools import pairwise
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -70,6 +71,13 @@ class MotorOutput(_Moving):
         le=1,
         description="the most duty ever used, as a fraction of duty_max, kept by the machine",
     )
+    straighten: list[
+        Annotated[list[Annotated[float, Field(ge=0, le=1)]], Field(min_length=2, max_length=2)]
+    ] = Field(
+        default_factory=list,
+        max_length=16,
+        description="points [level, share of the duty above start], 0 to 1, rising, so that speed is even",
+    )
     ramp_ms: Millis = Field(
         default=0, description="from rest to full, and from full to rest, in ms; 0 = at once"
     )
@@ -102,6 +110,11 @@ class MotorOutput(_Moving):
         low, rest, high = self.pulse_us
         if not low < rest < high:
             raise ValueError(f"pulse_us: {low}, {rest}, {high} do not rise")
+        points = self.straighten
+        if points and not (
+            len(points) > 1 and all(a[0] < b[0] and a[1] <= b[1] for a, b in pairwise(points))
+        ):
+            raise ValueError("straighten: doubles back: each point must lie beyond the one before")
         if self.hold_duty and not self.hold_ms:
             raise ValueError("hold_ms: is not given; a hold without a limit burns motors")
         if self.hold_duty and self.driver == "servo_pulse":

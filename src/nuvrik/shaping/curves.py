@@ -1,8 +1,6 @@
 """From the place of a hand to a value: straight halves, dead zone, expo, curve."""
 
-from collections.abc import Sequence
-
-from nuvrik.levels import FULL, clamp, div, level_of, mul
+from nuvrik.levels import FULL, along, clamp, div, level_of, mul
 from nuvrik.plan.controls import AxisControl, SliderControl
 
 
@@ -60,15 +58,3 @@ def without_dead_zone(level: int, zone: int) -> int:
 def with_expo(level: int, expo: int) -> int:
     """``(1 - expo) * x + expo * x**3``."""
     return mul(FULL - expo, level) + mul(expo, mul(mul(level, level), level))
-
-
-def along(points: Sequence[tuple[int, int]], level: int) -> int:
-    """The value at ``level`` on straight lines through points with rising places; level beyond the ends."""
-    before = points[0]
-    if level <= before[0]:
-        return before[1]
-    for point in points[1:]:
-        if level <= point[0]:
-            return before[1] + div((level - before[0]) * (point[1] - before[1]), point[0] - before[0])
-        before = point
-    return before[1]

@@ -1,0 +1,136 @@
+"""``nuvrik calibrate``: what the hardware is really like, into the link file."""
+
+import csv
+from pathlib import Path
+from typing import Any
+
+from nuvrik.cli.rehearse import read_recording
+from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
+from nuvrik.mixing.straighten import Straightened, straighten
+from nuvrik.plan.edit import write_into
+from nuvrik.plan.load import load
+from nuvrik.plan.models import Link
+from nuvrik.plan.outputs import MotorOutput
+from nuvrik.plan.problems import suggestion
+from nuvrik.shaping.calibration import Calibrated, calibrate
+
+
+def run(
+    file: Path, recording: Path, output: str | None, write: bool, figure: Path | None, as_json: bool
+) -> int:
+    """Calibrate controls from a sweep, or with ``output`` a motor from a log of duty and speed. The
+    answer is no if there is something that could not be found."""
+    link = load(file)
+    if output is not None:
+        return _motor(link, file, recording, output, write, figure, as_json)
+    swept = read_recording(recording, link)
+    columns = {name: [row[name] for row in swept.rows] for name in swept.rows[0]}
+    found = calibrate(link.controls, swept.times_ms, columns)
+    if not found:
+        raise Trouble(f"{recording}: has no axis and no slider to calibrate")
+    for result in found if as_json else ():
+        say_json(result._asdict())
+    if not as_json:
+        _print_controls(link, found)
+    if figure:
+        with busy("drawing the figure"):
+            from nuvrik.figures.calibration import draw_controls
+
+            draw_controls(found, swept.times_ms, columns, figure)
+    changes: dict[tuple[str, ...], Any] = {}
+    for result in found:
+        if result.raw is not None and result.sure != "not sure":
+            changes[("controls", result.name, "raw")] = result.raw
+            changes[("controls", result.name, "dead_zone")] = result.dead_zone
+    _finish(file, changes, write, as_json)
+    return DONE if len(changes) == 2 * len(found) else NO
+
+
+def _print_controls(link: Link, found: list[Calibrated]) -> None:
+    rows = []
+    for result in found:
+        was = list(getattr(link.controls[result.name], "raw", ()))
+        zone = "-" if result.dead_zone is None else f"{result.dead_zone:g}"
+        rows.append((result.name, str(was), str(result.raw or "-"), zone, f"{result.noise:.1f}", result.sure))
+    columns = ["control", "raw in the file", "raw seen", ">dead zone", ">noise", "how sure"]
+    out = console()
+    out.print(table("what the recording says", columns, rows))
+    for result in found:
+        for doubt in result.doubts:
+            out.print(f"  {result.name}: {doubt}", markup=False)
+
+
+def _motor(
+    link: Link, file: Path, log: Path, name: str, write: bool, figure: Path | None, as_json: bool
+) -> int:
+    output = link.outputs.get(name)
+    if not isinstance(output, MotorOutput) or output.driver == "servo_pulse":
+        motors = [
+            n for n, o in link.outputs.items() if isinstance(o, MotorOutput) and o.driver != "servo_pulse"
+        ]
+        raise Trouble(f'"{name}" is no motor with a duty: {suggestion(name, motors)}')
+    duties, speeds = _read_log(log, output.duty_max)
+    with busy("fitting"):
+        try:
+            fit = straighten(duties, speeds)
+        except ValueError as error:
+            raise Trouble(f"{log}: {error}", NO) from None
+    if as_json:
+        say_json({"output": name, **fit._asdict()})
+    else:
+        _print_motor(name, output, fit)
+    if figure:
+        with busy("drawing the figure"):
+            from nuvrik.figures.calibration import draw_motor
+
+            draw_motor(name, fit, duties, speeds, figure)
+    start, curve = ("outputs", name, "start_duty"), ("outputs", name, "straighten")
+    _finish(file, {start: fit.start_duty, curve: fit.curve}, write, as_json)
+    return DONE
+
+
+def _print_motor(name: str, output: MotorOutput, fit: Straightened) -> None:
+    shape = "evenly" if abs(fit.bend - 1) < 0.1 else "fast at first" if fit.bend < 1 else "slowly at first"
+    say(
+        f"{name}: starts at duty {fit.start_duty:g} of full (in the file: {output.start_duty:g}), "
+        f"then speeds up {shape}"
+    )
+    say(f"  straighten = {fit.curve}")
+    say(f"  what the fit leaves over: {100 * fit.spread:.1f} % of the top speed")
+
+
+def _finish(file: Path, changes: dict[tuple[str, ...], Any], write: bool, as_json: bool) -> None:
+    if not write:
+        if changes and not as_json:
+            say("nothing written; add --write to put these into the link file")
+        return
+    write_into(file, changes)
+    if not as_json:
+        say(f"{file}: {len(changes)} keys written, comments kept")
+
+
+def _read_log(path: Path, duty_max: int) -> tuple[list[float], list[float]]:
+    """Duties as fractions of full, and speeds, from a CSV log with columns duty and speed."""
+    try:
+        with path.open(encoding="utf-8-sig", newline="") as file:
+            rows = csv.DictReader(file)
+            if not {"duty", "speed"} <= set(rows.fieldnames or ()):
+                raise Trouble(f"{path}, line 1: a log of a motor has the columns t_ms,duty,speed")
+            duties: list[float] = []
+            speeds: list[float] = []
+            for row in rows:
+                for name, numbers, most in (("duty", duties, duty_max), ("speed", speeds, 1)):
+                    numbers.append(_number(row[name], f"{path}, line {rows.line_num}: {name}") / most)
+    except UnicodeDecodeError:
+        raise Trouble(f"{path}: is not text; a log is CSV: t_ms,duty,speed") from None
+    return duties, speeds
+
+
+def _number(text: str | None, where: str) -> float:
+    try:
+        number = float(text or "")
+    except ValueError:
+        number = float("nan")
+    if not abs(number) < 1e9:
+        raise Trouble(f"{where} is {(text or '')[:40]!r}, not a number")
+    return number

@@ -1,0 +1,88 @@
+"""What calibration saw: each control's readings with the ends found, and a motor's duty against speed."""
+
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot
+from nuvrik.mixing.straighten import Straightened
+from nuvrik.shaping.calibration import LET_GO_MS, Calibrated
+
+
+def draw_controls(
+    found: Sequence[Calibrated],
+    times_ms: Sequence[int],
+    columns: Mapping[str, Sequence[int | None]],
+    path: Path,
+) -> None:
+    """One row a control: its readings over time, ends, rest and dead zone on them."""
+    plt = pyplot()
+    figure, axes = plt.subplots(
+        len(found),
+        1,
+        figsize=(12.8, max(4.0, 2.7 * len(found))),
+        sharex=True,
+        layout="constrained",
+        squeeze=False,
+    )
+    times = [t_ms / 1000 for t_ms in times_ms]
+    for axis, result, colour in zip(axes[:, 0], found, SERIES * 4, strict=False):
+        readings = [float("nan") if v is None else v for v in columns[result.name]]
+        axis.plot(times, readings, color=colour, linewidth=1.4)
+        axis.axvspan(times[-1] - LET_GO_MS / 1000, times[-1], color=PALE, zorder=0)
+        axis.text(times[-1], axis.get_ylim()[1], "let go ", ha="right", va="top", fontsize=9, color=GREY)
+        title = f"{result.name}: {result.sure}"
+        if result.raw is not None and result.dead_zone is not None:
+            for reading, name in zip(
+                result.raw, ("low", "rest", "high")[:: 3 - len(result.raw) or 1], strict=False
+            ):
+                axis.axhline(reading, color=INK, linewidth=0.8, linestyle=(0, (4, 3)))
+                axis.text(times[0], reading, f"{name} {reading} ", fontsize=9, va="bottom")
+            if len(result.raw) == 3:
+                low, rest, high = result.raw
+                zone = result.dead_zone * min(abs(high - rest), abs(rest - low))
+                axis.axhspan(
+                    rest - zone, rest + zone, color=STATE_COLOURS["STANDBY"], alpha=0.35, linewidth=0
+                )
+            title += f", dead zone {result.dead_zone:g}, noise {result.noise:.1f}"
+        axis.set(title=title, ylabel="reading")
+        axis.margins(x=0.01, y=0.12)
+        for place, doubt in enumerate(result.doubts):
+            axis.text(
+                0.01,
+                0.05 + 0.1 * place,
+                doubt,
+                transform=axis.transAxes,
+                fontsize=9,
+                color=STATE_COLOURS["FAILSAFE"],
+            )
+    axes[-1, 0].set_xlabel("seconds")
+    figure.savefig(path)
+    plt.close(figure)
+
+
+def draw_motor(
+    name: str, fit: Straightened, duty: Sequence[float], speed: Sequence[float], path: Path
+) -> None:
+    """The log, the fit, where it starts, and the straightening curve beside them."""
+    plt = pyplot()
+    figure, (left, right) = plt.subplots(1, 2, figsize=(12.8, 6), layout="constrained", width_ratios=(3, 2))
+    left.plot(
+        [abs(d) for d in duty], [abs(s) for s in speed], "o", color=SERIES[0], markersize=4, label="log"
+    )
+    grid = [i / 200 for i in range(201)]
+    start = fit.start_duty
+    left.plot(grid, [fit.speed_at(d) for d in grid], color=SERIES[1], linewidth=1.6, label="fit")
+    left.axvline(start, color=INK, linewidth=0.9, linestyle=(0, (4, 3)))
+    left.text(start + 0.01, 0.96 * fit.top, f"start_duty {start:g}", va="top")
+    left.set(title=f"{name}: speed against duty", xlabel="duty, of full", ylabel="speed, as logged")
+    left.legend(frameon=False, loc="lower right")
+    right.plot([0, 1], [0, 1], color=PALE, linewidth=1.2)
+    right.plot(*zip(*fit.curve, strict=True), "o-", color=SERIES[2], linewidth=1.6)
+    right.set(
+        title="straighten: level to share of duty above start",
+        xlabel="level",
+        ylabel="share of duty",
+        aspect="equal",
+    )
+    figure.savefig(path)
+    plt.close(figure)
