@@ -23,7 +23,7 @@ app = typer.Typer(
 LinkFile = Annotated[Path, typer.Argument(metavar="LINK", help="The link file.")]
 Json = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
 PortName = Annotated[
-    str, typer.Option("--port", metavar="PORT", help="A device, or a URL: socket://HOST:PORT, loop://.")
+    str, typer.Option("--port", metavar="PORT", help="A device, a URL (socket://HOST:PORT), or sim.")
 ]
 From = Annotated[Path | None, typer.Option("--from", metavar="RECORDING", help="A pilot's recording, CSV.")]
 Loss = Annotated[float, typer.Option("--loss", help="Share of frames lost one by one, 0 to 1.")]
@@ -63,11 +63,17 @@ def new(
 
 @app.command()
 @speaks_plainly
-def check(link: LinkFile, as_json: Json = False) -> int:
+def check(
+    link: LinkFile,
+    sheet: Annotated[
+        Path | None, typer.Option("--sheet", metavar="PNG", help="Draw the driver's sheet.")
+    ] = None,
+    as_json: Json = False,
+) -> int:
     """Say what a link file means, and what is wrong with it."""
     from nuvrik.cli.check import run
 
-    return run(link, as_json)
+    return run(link, sheet, as_json)
 
 
 @app.command()
@@ -182,6 +188,9 @@ def machine(
     log: Annotated[
         Path | None, typer.Option("--log", metavar="FILE", help="Write CSV here instead of the screen.")
     ] = None,
+    why: Annotated[
+        bool, typer.Option("--why", help="Say on stderr why each output does what it does.")
+    ] = False,
     for_s: Annotated[float | None, typer.Option("--for-s", min=0, help="End after so many seconds.")] = None,
 ) -> int:
     """Be the machine: log what each output is told to do.
@@ -190,7 +199,29 @@ def machine(
     """
     from nuvrik.cli.live import run_machine_command
 
-    return run_machine_command(link, port, log, for_s)
+    return run_machine_command(link, port, log, why, for_s)
+
+
+@app.command()
+@speaks_plainly
+def jog(
+    link: LinkFile,
+    output: Annotated[str, typer.Argument(metavar="OUTPUT", help="The output to move.")],
+    port: PortName,
+    level: Annotated[
+        float, typer.Option("--level", min=0.02, max=0.5, help="How far, 0.02 to 0.5 of full.")
+    ] = 0.25,
+    for_ms: Annotated[int, typer.Option("--for-ms", min=50, max=500, help="How long, 50 to 500 ms.")] = 300,
+    find_start: Annotated[bool, typer.Option("--find-start", help="Raise the duty until it moves.")] = False,
+) -> int:
+    """Move one output a little, to see which way it turns.
+
+    Asks whether it went the right way, and writes reverse into the link file if not. A servo is moved
+    outwards from the centre to find its travel. It arms for each move, and disarms after it.
+    """
+    from nuvrik.cli.jog import run
+
+    return run(link, output, port, level, for_ms, find_start)
 
 
 def main() -> Any:

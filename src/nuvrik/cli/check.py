@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from nuvrik.budget.stop import stop_bound
-from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
+from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
 from nuvrik.plan.channels import ChoiceChannel, LevelChannel, ShareChannel
 from nuvrik.plan.check import problems_in
 from nuvrik.plan.layout import layout_tag
@@ -39,8 +39,8 @@ def write_new(file: Path, like: str) -> int:
     return DONE
 
 
-def run(file: Path, as_json: bool) -> int:
-    """Check a link file and say what it means."""
+def run(file: Path, sheet: Path | None, as_json: bool) -> int:
+    """Check a link file and say what it means; draw its sheet if a file for it is named."""
     try:
         link = parse(read_text(file), str(file))
     except UnreadableError:
@@ -51,6 +51,11 @@ def run(file: Path, as_json: bool) -> int:
         else:
             _print_problems(str(file), error.problems)
         return NO
+    if sheet:
+        with busy("drawing the sheet"):
+            from nuvrik.figures.sheet import draw_sheet
+
+            draw_sheet(link, sheet)
     problems = problems_in(link)
     if as_json:
         say_json({"ok": True, "problems": _records(problems), "layout": _layout_record(link)})

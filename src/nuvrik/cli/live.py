@@ -9,13 +9,15 @@ from pathlib import Path
 from typing import Any, TextIO
 
 from nuvrik.cli.rehearse import read_recording
-from nuvrik.cli.words import DONE
+from nuvrik.cli.words import DONE, Trouble
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link, SerialMedium
+from nuvrik.plan.problems import suggestion
 from nuvrik.ports.live import log_header, log_row, run_handset, run_machine
 from nuvrik.ports.port import Port
+from nuvrik.ports.sim import SimLine
 from nuvrik.wire.describe import value_text
 from nuvrik.wire.packing import fields_of
 
@@ -28,10 +30,10 @@ def run_drive(file: Path, port: str, source: Path, headless: bool) -> int:
     link = load(file)
     recording = read_recording(source, link)
     show = None if headless or not sys.stderr.isatty() else _status_line(link)
-    with _ends_politely(), Port(port, _baud(link)) as line:
-        _note_framing(link)
+    with ends_politely(), open_line(link, port) as line:
         try:
-            dropped = run_handset(link, line, recording, show)
+            sim = line if isinstance(line, SimLine) else None
+            dropped = run_handset(link, line, recording, show, sim)
         except KeyboardInterrupt:
             _tell("\ninterrupted: sent sticks at rest and arm off")
             return DONE
@@ -40,12 +42,12 @@ def run_drive(file: Path, port: str, source: Path, headless: bool) -> int:
     return DONE
 
 
-def run_machine_command(file: Path, port: str, log: Path | None, for_s: float | None) -> int:
+def run_machine_command(file: Path, port: str, log: Path | None, why: bool, for_s: float | None) -> int:
     """Be the machine until interrupted; a row whenever something changes."""
     link = load(file)
     for_ms = None if for_s is None else int(for_s * 1000)
     with (
-        _ends_politely(),
+        ends_politely(),
         Port(port, _baud(link), wait_s=min(0.005, link.link.tick_ms / 2000)) as line,
         _log(log) as out,
     ):
@@ -54,6 +56,7 @@ def run_machine_command(file: Path, port: str, log: Path | None, for_s: float | 
         rows.writerow(log_header(link))
         out.flush()
         last: list[str] = []
+        said: dict[str, str] = {}
 
         def watch(t_ms: int, machine: Machine) -> None:
             nonlocal last
@@ -62,12 +65,31 @@ def run_machine_command(file: Path, port: str, log: Path | None, for_s: float | 
                 last = row[1:]
                 rows.writerow(row)
                 out.flush()
+            reasons = machine.reasons() if why and t_ms % STATUS_EVERY_MS < link.link.tick_ms else said
+            for output, reason in reasons.items():
+                if said.get(output) != reason:
+                    said[output] = reason
+                    _tell(f"{t_ms / 1000:8.2f} s  {output}: {reason}")
 
         try:
             run_machine(link, line, watch, for_ms)
         except KeyboardInterrupt:
             _tell("interrupted: every output is at rest")
     return DONE
+
+
+@contextmanager
+def open_line(link: Link, name: str) -> Iterator[Port | SimLine]:
+    """A port; ``sim`` is a simulated machine, ``sim:NAME,NAME`` one with those outputs wired backwards."""
+    if name == "sim" or name.startswith("sim:"):
+        backwards = frozenset(filter(None, name.removeprefix("sim").removeprefix(":").split(",")))
+        for wrong in backwards - set(link.outputs):
+            raise Trouble(f'{name}: there is no output "{wrong}": {suggestion(wrong, link.outputs)}')
+        yield SimLine(link, backwards)
+        return
+    with Port(name, _baud(link)) as line:
+        _note_framing(link)
+        yield line
 
 
 @contextmanager
@@ -80,7 +102,7 @@ def _log(path: Path | None) -> Iterator[TextIO]:
 
 
 @contextmanager
-def _ends_politely() -> Iterator[None]:
+def ends_politely() -> Iterator[None]:
     """A request to terminate takes the same way out as Ctrl-C: through a stop."""
 
     def interrupt(*_: Any) -> None:
@@ -114,6 +136,7 @@ def _status_line(link: Link) -> Any:
         shown_ms = now_ms
         values = handset.values
         text = "  ".join(f"{field.name} {value_text(values[field.name], field)}" for field in fields)
+        text += f"  held: {', '.join(handset.latched)}" if handset.latched else ""
         print(f"\r{now_ms / 1000:7.1f} s  {text}\x1b[K", end="", file=sys.stderr, flush=True)
 
     return told

@@ -1,13 +1,15 @@
 """The handset: raw readings in, frames out."""
 
-from nuvrik.levels import Clock
+from nuvrik.levels import FULL, Clock, clamp, div
 from nuvrik.plan.channels import source_name
 from nuvrik.plan.models import Link
+from nuvrik.plan.outputs import MotorOutput, StepperOutput
 from nuvrik.shaping.channels import build_source
 from nuvrik.shaping.controls import Control, read_controls
 from nuvrik.shaping.made import made_controls
 from nuvrik.wire.codes import Value
-from nuvrik.wire.frames import Encoder
+from nuvrik.wire.frames import REQUEST, Encoder
+from nuvrik.wire.requests import LEVEL_STEPS, MOST_TURNING, Jog, pack_jog
 
 
 class Handset:
@@ -44,6 +46,7 @@ class Handset:
         self._off_since_ms = 0
         self._stop_since_ms: int | None = None
         self._parting = False
+        self._request: bytes | None = None
 
     @property
     def values(self) -> dict[str, Value]:
@@ -93,6 +96,14 @@ class Handset:
             self._arm_allowed = False
         self._follow_arm(now_ms)
 
+    def jog(self, output: str, level: int, for_ms: int) -> None:
+        """Ask the machine, in place of the next command, to move one output a little: ``level`` -FULL to
+        FULL, brought down to what a jog may be, ``for_ms`` up to 500. KeyError for an unknown output."""
+        place = {name: place for place, name in enumerate(self.link.outputs)}[output]
+        turning = isinstance(self.link.outputs[output], MotorOutput | StepperOutput)
+        most = div(MOST_TURNING * FULL, LEVEL_STEPS) if turning else FULL
+        self._request = pack_jog(Jog(place, clamp(level, -most, most), for_ms))
+
     def disarm(self) -> None:
         """From now on, whatever is read: sticks at rest and arm off. For leaving in good order."""
         self._parting = True
@@ -110,6 +121,8 @@ class Handset:
         self._seq = seq + 1 & 0xFF
         if self._still_stopping(now_ms):
             body = self._encoder.stop(seq)
+        elif self._request is not None and self._arm_sent:
+            body, self._request = self._encoder.sealed(REQUEST, seq, self._request), None
         else:
             body = self._encoder.command(self._values_to_send(now_ms), seq)
         return self._encoder.on_wire(body)

@@ -15,6 +15,7 @@ from nuvrik.plan.wiring import needed_channels, output_routes
 from nuvrik.wire.decoder import Decoder, Event, Frame
 from nuvrik.wire.frames import COMMAND
 from nuvrik.wire.packing import Values
+from nuvrik.wire.requests import Jog
 
 
 class Machine:
@@ -50,6 +51,9 @@ class Machine:
         self._outputs = build_outputs(link)
         self._nothing: list[int | None] = [None] * len(self._outputs)
         self._targets = self._nothing
+        self._jog: Jog | None = None
+        self._jog_ends_ms = 0
+        self._resting = False
         self._clock = Clock()
         self._ticked_ms: int | None = None
         self.demands: list[Demand] = [output.demand for output in self._outputs]
@@ -104,6 +108,12 @@ class Machine:
                 self.counts["frames"] += 1
                 if event.kind == COMMAND:
                     self._command(event.values)
+                elif isinstance(event.values, Jog):
+                    if self._watch.state is State.ARMED and self._resting:
+                        self._jog, self._jog_ends_ms = (
+                            event.values,
+                            self._clock.total_ms + event.values.for_ms,
+                        )
                 else:
                     self._watch.stop()
                     # Here and not at the next tick: the state may have moved on by then.
@@ -121,9 +131,9 @@ class Machine:
         dt_ms = 0 if self._ticked_ms is None else total_ms - self._ticked_ms
         self._ticked_ms = total_ms
         mode = self.mode
+        targets = self._targets if self._jog is None else self._jogged(mode)
         demands = [
-            output.tick(target, dt_ms, mode)
-            for output, target in zip(self._outputs, self._targets, strict=True)
+            output.tick(target, dt_ms, mode) for output, target in zip(self._outputs, targets, strict=True)
         ]
         if demands != self.demands:  # the same list while nothing changes, so that callers can tell
             self.demands = demands
@@ -139,6 +149,14 @@ class Machine:
         if self._watch.pass_time(self._clock.read(now_ms)):
             self._decoder.forget()
 
+    def _jogged(self, mode: Mode) -> list[int | None]:
+        """The targets with the jog in them; it ends by itself, and with the right to move."""
+        if self._jog is None or mode is not Mode.FOLLOW or self._clock.total_ms >= self._jog_ends_ms:
+            self._jog = None
+            return self._targets
+        place = self._jog.output
+        return [*self._targets[:place], self._jog.level, *self._targets[place + 1 :]]
+
     def _command(self, values: Values) -> None:
         arm = self._arm is not None and bool(values[self._arm])
         moved = None
@@ -146,10 +164,14 @@ class Machine:
             value = values[place]
             if value is None:
                 self._targets = self._nothing
+                self._jog, self._resting = None, False
                 self._watch.bare(arm=arm, missing=name)
                 return
             if must_rest and moved is None and not -self._band <= value <= self._band:
                 moved = name
         self._watch.drive(arm=arm, moved=moved)
+        self._resting = moved is None
+        if moved is not None:
+            self._jog = None
         if self._watch.state is State.ARMED:
             self._targets = self._mix.demands(values)

@@ -37,7 +37,33 @@ class WallClock:
         self._start = time.monotonic()
 
     def now_ms(self) -> int:
+        """The time."""
         return int((time.monotonic() - self._start) * 1000)
+
+    def sleep(self, seconds: float) -> None:
+        """Let time go by."""
+        time.sleep(seconds)
+
+
+class AnyClock(Protocol):
+    """What the handset's loop needs of a clock; a simulated port brings its own."""
+
+    def now_ms(self) -> int:
+        """The time."""
+
+    def sleep(self, seconds: float) -> None:
+        """Let time go by."""
+
+
+class _FromNow:
+    """A clock whose time begins now."""
+
+    def __init__(self, clock: AnyClock) -> None:
+        self._start_ms = clock.now_ms()
+        self._clock, self.sleep = clock, clock.sleep
+
+    def now_ms(self) -> int:
+        return self._clock.now_ms() - self._start_ms
 
 
 def run_machine(link: Link, line: ByteLine, watch: Watcher, for_ms: int | None = None) -> Machine:
@@ -78,30 +104,35 @@ def _come_to_rest(machine: Machine, clock: WallClock, tick_ms: int, watch: Watch
 
 
 def run_handset(
-    link: Link, line: ByteLine, recording: Recording, told: Callable[[int, Handset], None] | None = None
+    link: Link,
+    line: ByteLine,
+    recording: Recording,
+    told: Callable[[int, Handset], None] | None = None,
+    clock: AnyClock | None = None,
 ) -> int:
     """Be the handset: play a recording into a port, then take leave. Gives the number of frames that
     the line did not take.
 
     However it ends (end of recording, Ctrl-C, an exception), sticks at rest and arm off are sent for
     ``timeout_ms`` and two more frames, unless the port is gone; that raises PortError.
+    ``told`` is called in every turn of the loop.
     """
-    handset, clock = Handset(link, stream=True), WallClock()
+    handset, clock = Handset(link, stream=True), _FromNow(clock or WallClock())
     dropped = 0
 
     def send(now_ms: int) -> None:
         nonlocal dropped
+        if told is not None:
+            told(now_ms, handset)
         wire = handset.send(now_ms)
         if wire and not line.write(wire):
             dropped += 1
-        if wire and told is not None:
-            told(now_ms, handset)
 
     try:
         while (now_ms := clock.now_ms()) <= recording.duration_ms:
             handset.read(now_ms, **recording.at(now_ms))
             send(now_ms)
-            time.sleep(TURN_S)
+            clock.sleep(TURN_S)
     except PortError:
         raise
     except BaseException:
@@ -112,12 +143,12 @@ def run_handset(
     return dropped
 
 
-def _take_leave(link: Link, handset: Handset, clock: WallClock, send: Callable[[int], None]) -> None:
+def _take_leave(link: Link, handset: Handset, clock: AnyClock, send: Callable[[int], None]) -> None:
     handset.disarm()
     until_ms = clock.now_ms() + link.failsafe.timeout_ms + 2 * link.link.period_ms
     while (now_ms := clock.now_ms()) <= until_ms:
         send(now_ms)
-        time.sleep(TURN_S)
+        clock.sleep(TURN_S)
 
 
 def log_header(link: Link) -> list[str]:

@@ -19,15 +19,20 @@ Keyframe = tuple[int, Mapping[str, float]]
 """A time in ms, and where some controls are by then: -1 to 1 for an axis, 0 or 1 for a button."""
 
 
-def play(link: Link, keyframes: Sequence[Keyframe], duration_ms: int, seed: int) -> Recording:
+def play(
+    link: Link, keyframes: Sequence[Keyframe], duration_ms: int, seed: int, tremor: float = TREMOR
+) -> Recording:
     """A recording of someone who moves each stick in straight lines from keyframe to keyframe.
 
-    Buttons and keys change at their keyframe. Everything starts at rest.
+    Buttons and keys change at their keyframe. Everything starts at rest. ``tremor`` is how far the
+    hand strays, as a fraction of travel.
     """
     rng = random.Random(seed)
     times = list(range(0, duration_ms + 1, SAMPLE_MS))
     hands = {
-        name: _Hand(control, [(t_ms, places[name]) for t_ms, places in keyframes if name in places], rng)
+        name: _Hand(
+            control, [(t_ms, places[name]) for t_ms, places in keyframes if name in places], rng, tremor
+        )
         for name, control in link.controls.items()
         if isinstance(control, ReadControl)
     }
@@ -94,11 +99,24 @@ def _press(control: object, name: str, on_ms: int, off_ms: int) -> list[Keyframe
     return [(on_ms, {name: 1}), (off_ms, {name: 0})]
 
 
+def arming(link: Link, hold_ms: int) -> tuple[Recording, int]:
+    """Someone who touches nothing but the arm control: off, then on for ``hold_ms``. Gives the recording
+    and the time in ms from which the machine may be expected to be armed."""
+    arm = source_name(link.channels[link.arm_channel]) if link.arm_channel else None
+    rules, period_ms = link.failsafe, link.link.period_ms
+    on_ms = rules.timeout_ms + (rules.good_frames + 5) * period_ms + 200
+    ready_ms = on_ms + 200 + 10 * period_ms
+    keyframes = _press(link.controls[arm], arm, on_ms, ready_ms + hold_ms) if arm else []
+    return play(link, keyframes, ready_ms + hold_ms, seed=0, tremor=0.0), ready_ms
+
+
 class _Hand:
     """What moves one control: its track of places, and the readings that come of it."""
 
-    def __init__(self, control: ReadControl, track: list[tuple[int, float]], rng: random.Random) -> None:
-        self._control, self._rng = control, rng
+    def __init__(
+        self, control: ReadControl, track: list[tuple[int, float]], rng: random.Random, tremor: float
+    ) -> None:
+        self._control, self._rng, self._tremor = control, rng, tremor
         self._track = [(0, 0.0), *track]
         self._next = 1
         self._arrivals, self._arrived_ms = 0, -KEY_REPEAT_MS
@@ -119,5 +137,5 @@ class _Hand:
             place += (after - place) * (t_ms - before_ms) / (after_ms - before_ms)
         low, rest, high = control.raw if isinstance(control, AxisControl) else (control.raw[0], *control.raw)
         wanted = rest + place * (high - rest if place > 0 else rest - low)
-        strayed = wanted + self._rng.gauss(0, TREMOR) * abs(high - low) / 2
+        strayed = wanted + self._rng.gauss(0, self._tremor) * abs(high - low) / 2
         return min(max(round(strayed), min(low, high)), max(low, high))

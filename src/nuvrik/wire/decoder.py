@@ -15,13 +15,16 @@ from nuvrik.wire.cobs import unstuff
 from nuvrik.wire.frames import (
     CHECK_BYTES,
     COMMAND,
+    HEAD_BYTES,
     HELLO,
+    REQUEST,
     SHORTEST_BODY,
     STOP,
     VERSION,
     initial_from_check,
 )
 from nuvrik.wire.packing import Packer, Values
+from nuvrik.wire.requests import JOG_BYTES, unpack_jog
 
 REASONS = {
     "too_long": "no frame is this long: noise, or an end marker was lost",
@@ -43,8 +46,9 @@ MAX_STUFFED = MAX_BODY + 1
 
 class Frame(NamedTuple):
     """A frame that may be believed. ``at`` is the offset of its first byte in the stream, or the
-    number of the datagram; ``values`` is one value a channel for a command, else empty; ``raw`` is
-    the frame as it came, without delimiters."""
+    number of the datagram; ``values`` is one value a channel for a command, a
+    :class:`~nuvrik.wire.requests.Jog` for a request, else empty; ``raw`` is the frame as it came,
+    without delimiters."""
 
     at: int
     kind: int
@@ -74,13 +78,18 @@ class Decoder:
     :meth:`forget` drops (after a timeout, the next is taken as it is).
     """
 
-    def __init__(self, link: Link, accepts: Iterable[int] = (COMMAND, STOP)) -> None:
+    def __init__(self, link: Link, accepts: Iterable[int] = (COMMAND, STOP, REQUEST)) -> None:
         packer = Packer(link)
         self._unpack = packer.unpack
         self._tag = layout_tag(link)
         self._pair = link.frame.pair
         # How long the body of each accepted kind is.
-        sizes = {COMMAND: SHORTEST_BODY + packer.size, STOP: SHORTEST_BODY}
+        sizes = {
+            COMMAND: SHORTEST_BODY + packer.size,
+            STOP: SHORTEST_BODY,
+            REQUEST: SHORTEST_BODY + JOG_BYTES,
+        }
+        self._link = link
         self._lengths = {kind: sizes[kind] for kind in accepts}
         self.last: int | None = None
         self._held = b""
@@ -156,7 +165,11 @@ class Decoder:
             return Reject(at, "wrong_kind", raw)
         if length != wanted:
             return Reject(at, "bad_field", raw)
-        values = self._unpack(int.from_bytes(body, "little")) if kind == COMMAND else ()
+        values: Values | None = ()
+        if kind == COMMAND:
+            values = self._unpack(int.from_bytes(body, "little"))
+        elif kind == REQUEST:
+            values = unpack_jog(body[HEAD_BYTES:-CHECK_BYTES], self._link)
         if values is None:
             return Reject(at, "bad_field", raw)
         seq = body[3]

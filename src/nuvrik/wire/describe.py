@@ -9,6 +9,7 @@ from nuvrik.wire.codes import Value
 from nuvrik.wire.decoder import REASONS, Event, Frame
 from nuvrik.wire.frames import CHECK_BYTES, COMMAND, HEAD_BYTES, Encoder, kind_name
 from nuvrik.wire.packing import Field
+from nuvrik.wire.requests import Jog
 
 
 class Part(NamedTuple):
@@ -86,5 +87,8 @@ def event_text(event: Event, fields: Sequence[Field]) -> str:
     if not isinstance(event, Frame):
         return f"refused  {event.reason}: {REASONS[event.reason]}"
     what = f"{kind_name(event.kind):8} seq {event.seq:3}"
+    if isinstance(event.values, Jog):
+        jog = event.values
+        return f"{what}  jog output {jog.output} to {fraction_of(jog.level):+.3f} for {jog.for_ms} ms"
     values = [f"{f.name} {value_text(v, f)}" for f, v in zip(fields, event.values, strict=False)]
     return "  ".join([what, *values])

@@ -1,0 +1,28 @@
+"""One output, moved a little: arm, ask, let it end, disarm, leave."""
+
+from nuvrik.ends.handset import Handset
+from nuvrik.plan.models import Link
+from nuvrik.ports.live import AnyClock, ByteLine, run_handset
+from nuvrik.rehearsal.pilot import arming
+
+SETTLE_MS = 400
+"""How long after a jog it is given to come to rest before arm goes off."""
+
+
+def jog_once(
+    link: Link, line: ByteLine, clock: AnyClock | None, output: str, level: int, for_ms: int
+) -> None:
+    """Move one output to ``level`` (-FULL to FULL) for ``for_ms``, with everything else at rest.
+
+    Before it returns, however it ends, arm is off again; between two jogs nothing is armed.
+    """
+    recording, ready_ms = arming(link, for_ms + SETTLE_MS)
+    asked = False
+
+    def ask(now_ms: int, handset: Handset) -> None:
+        nonlocal asked
+        if not asked and now_ms >= ready_ms:
+            asked = True
+            handset.jog(output, level, for_ms)
+
+    run_handset(link, line, recording, ask, clock)

@@ -1,0 +1,79 @@
+"""A port with a simulated machine on it: motors with stiction and shaft counters, servos with stops.
+
+Its time is its own: it passes when the handset's loop sleeps, and takes none of the user's.
+"""
+
+from nuvrik.ends.machine import Machine
+from nuvrik.levels import FULL
+from nuvrik.plan.models import Link
+from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput
+from nuvrik.rehearsal.motors import SimMotor
+
+SERVO_STOP = 0.8
+"""Where a simulated servo meets something, as a fraction of its way to either end."""
+
+
+class SimLine:
+    """Port and clock in one. ``backwards`` names outputs that are wired the wrong way round."""
+
+    def __init__(self, link: Link, backwards: frozenset[str] = frozenset()) -> None:
+        self.machine = Machine(link, stream=True)
+        self._link = link
+        self._now_ms = 0.0
+        self._tick_ms = link.link.tick_ms
+        self._due_ms = 0.0
+        # The link file's own `reverse` is taken to be right for what is not backwards.
+        self._mounted = {
+            name: (-1 if output.reverse else 1) * (-1 if name in backwards else 1)
+            for name, output in link.outputs.items()
+            if isinstance(output, MotorOutput | StepperOutput | ServoOutput)
+        }
+        self._met: set[str] = set()
+        self._motors = {name: SimMotor() for name in self._mounted}
+
+    def now_ms(self) -> int:
+        """The simulated time."""
+        return int(self._now_ms)
+
+    def sleep(self, seconds: float) -> None:
+        """Let simulated time go by, and the machine run in it."""
+        end_ms = self._now_ms + 1000 * seconds
+        while self._due_ms <= end_ms:
+            self._now_ms = self._due_ms
+            self._turn()
+            self._due_ms += self._tick_ms
+        self._now_ms = end_ms
+
+    def read(self) -> bytes:
+        """Nothing: the machine does not answer yet."""
+        return b""
+
+    def write(self, data: bytes) -> bool:
+        """Bytes to the machine."""
+        self.machine.feed(data, self.now_ms())
+        return True
+
+    def turns(self, name: str) -> float:
+        """The shaft counter of a motor or stepper: turns in the way that the link file calls ahead."""
+        return self._motors[name].turns
+
+    def touched(self, name: str) -> bool:
+        """Whether a servo has met its stop since this was last asked."""
+        met = name in self._met
+        self._met.discard(name)
+        return met
+
+    def _turn(self) -> None:
+        demands = self.machine.tick(self.now_ms())
+        for demand, (name, output) in zip(demands, self._link.outputs.items(), strict=True):
+            if isinstance(output, MotorOutput):
+                low, rest, high = output.pulse_us
+                away = demand.value - rest
+                span = high - rest if away > 0 else rest - low
+                duty = away / span if output.driver == "servo_pulse" else demand.signed / output.duty_max
+                self._motors[name].run(self._mounted[name] * duty, self._tick_ms)
+            elif isinstance(output, ServoOutput) and abs(demand.level) > SERVO_STOP * FULL:
+                self._met.add(name)
+            elif isinstance(output, StepperOutput):
+                rate = self._mounted[name] * demand.signed / output.steps_per_rev
+                self._motors[name].turns += rate * self._tick_ms / 1000
