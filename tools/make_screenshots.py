@@ -4,6 +4,7 @@ Needs xvfb, xterm and imagemagick (`make toolchain`). Everything shown is the de
 """
 
 import os
+import shlex
 import shutil
 import subprocess
 import sys
@@ -21,15 +22,28 @@ TERMINALS = {
     "frames": "nuvrik encode tug.toml throttle=-0.35 arm=1 --seq 7; nuvrik inspect tug.toml capture.txt",
     "rehearse": "nuvrik rehearse tug.toml --loss 0.05 --runs 20",
     "demo": "nuvrik demo --out crossing",
+    "calibrate": "nuvrik calibrate tug.toml marram-demo/sweep.csv --figure sweep.png; "
+    "nuvrik calibrate tug.toml marram-demo/screw.csv --output port_screw --figure motor.png",
+    "jog": "echo y | nuvrik jog tug.toml port_screw --port sim; "
+    "printf 'n\\ny\\n' | nuvrik jog boat.toml winch --port sim:winch",
     "machine": "nuvrik machine tug.toml --port loop:// --for-s 1; grep -A 1 -B 2 FAILSAFE log.csv",
 }
-FIGURES = {"session": "session.png", "frame": "frame.png"}
+FIGURES = {
+    "session": "marram-demo/session.png",
+    "frame": "marram-demo/frame.png",
+    "sweep": "sweep.png",
+    "motor": "motor.png",
+    "sheet": "sheet.png",
+}
 
 
 def prepare(folder: Path) -> None:
     """The demo data, a link file with three slips in it, a capture, and a log of a real pair of processes."""
     subprocess.run([BIN / "nuvrik", "demo"], cwd=folder, check=True, stdout=subprocess.DEVNULL)
     shutil.copy(folder / "marram-demo/tug.toml", folder / "tug.toml")
+    subprocess.run([BIN / "nuvrik", "new", "boat.toml", "--like", "marram"], cwd=folder, check=True)
+    quiet = {"cwd": folder, "stdout": subprocess.DEVNULL}
+    subprocess.run([BIN / "nuvrik", "check", "boat.toml", "--sheet", "sheet.png"], check=True, **quiet)
     text = (folder / "tug.toml").read_text()
     for old, new in (
         ("dead_zone", "dead_zoon"),
@@ -72,8 +86,8 @@ open("capture.txt", "w").writelines(row.hex(" ") + "\\n" for row in rows)
 def shoot(name: str, command: str, folder: Path, display: str) -> None:
     """One command in a terminal window, as a user would see it."""
     target = SHOTS / f"{name}.png"
-    typed = "".join(f"echo '$ {line}'; {line}; echo; " for line in command.split("; "))
-    shown = f"clear; {typed}touch done; sleep 60"
+    typed = "".join(f"echo {shlex.quote('$ ' + line)}; {line}; echo; " for line in command.split("; "))
+    shown = f"shopt -u xpg_echo; clear; {typed}touch done; sleep 60"
     (folder / "done").unlink(missing_ok=True)
     environment = os.environ | {
         "DISPLAY": display,
@@ -132,7 +146,7 @@ def main() -> int:
             for name, command in TERMINALS.items():
                 shoot(name, command, folder, display)
             for name, file in FIGURES.items():
-                shutil.copy(folder / "marram-demo" / file, SHOTS / f"{name}.png")
+                shutil.copy(folder / file, SHOTS / f"{name}.png")
     finally:
         screen.kill()
     return 0
