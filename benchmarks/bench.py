@@ -122,9 +122,9 @@ def encode() -> dict[str, float]:
         assert sent == FRAMES * 18
 
     def ours() -> None:
-        command, on_wire, sent = encoder.command, encoder.on_wire, 0
+        command_on_wire, sent = encoder.command_on_wire, 0
         for seq, values in enumerate(sets):
-            sent += len(on_wire(command(values, seq & 0xFF)))
+            sent += len(command_on_wire(values, seq & 0xFF))
         assert sent == FRAMES * 19
 
     return paired(floor, ours) | {"most": 4.0}

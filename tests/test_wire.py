@@ -91,6 +91,7 @@ def test_what_is_sent_is_what_is_heard(data: st.DataObject) -> None:
     values, seq = data.draw(any_values(link)), data.draw(st.integers(0, 255))
     encoder, decoder = Encoder(link), Decoder(link)
     wire = encoder.on_wire(encoder.command(values, seq))
+    assert encoder.command_on_wire(values, seq) == wire
     (event,) = decoder.feed_datagram(wire) if link.medium.datagrams else decoder.feed(wire)
     assert isinstance(event, Frame) and (event.kind, event.seq) == (COMMAND, seq)
     for sent, heard, field in zip(values, event.values, encoder.packer.fields, strict=True):

@@ -40,6 +40,7 @@ class Handset:
         self._seq = 0
         self._clock = Clock()
         self._looked_ms: int | None = None
+        self._followed_ms = -1
         self._due_ms = 0
         self._arm_allowed = False
         self._arm_sent = False
@@ -94,7 +95,9 @@ class Handset:
             # Pressed: from here on only stop frames, as long as it is held and a while longer.
             self._stop_since_ms = now_ms
             self._arm_allowed = False
+        self._followed_ms = -1  # there are new readings
         self._follow_arm(now_ms)
+        self._followed_ms = now_ms
 
     def jog(self, output: str, level: int, for_ms: int) -> None:
         """Ask the machine, in place of the next command, to move one output a little: ``level`` -FULL to
@@ -107,6 +110,7 @@ class Handset:
     def disarm(self) -> None:
         """From now on, whatever is read: sticks at rest and arm off. For leaving in good order."""
         self._parting = True
+        self._followed_ms = -1
         self._stop_since_ms = None
 
     def send(self, now_ms: int) -> bytes:
@@ -119,13 +123,13 @@ class Handset:
             self._due_ms = now_ms + self._period_ms  # long overdue frames are not made up for
         seq = self._seq
         self._seq = seq + 1 & 0xFF
+        encoder = self._encoder
         if self._still_stopping(now_ms):
-            body = self._encoder.stop(seq)
-        elif self._request is not None and self._arm_sent:
-            body, self._request = self._encoder.sealed(REQUEST, seq, self._request), None
-        else:
-            body = self._encoder.command(self._values_to_send(now_ms), seq)
-        return self._encoder.on_wire(body)
+            return encoder.on_wire(encoder.stop(seq))
+        if self._request is not None and self._arm_sent:
+            body, self._request = encoder.sealed(REQUEST, seq, self._request), None
+            return encoder.on_wire(body)
+        return encoder.command_on_wire(self._values_to_send(now_ms), seq)
 
     def _pass_time(self, now_ms: int) -> int:
         """The time on a clock that only grows, and every reading withdrawn that is too old by then."""
@@ -161,7 +165,7 @@ class Handset:
         """Decide whether arm is sent on. Once it has gone off it stays off for at least
         ``timeout_ms``, so that the machine sees it go off whatever is lost. Judged at every reading,
         not only at every frame, so that an off between two frames counts too."""
-        if self._arm is None:
+        if self._arm is None or now_ms == self._followed_ms:
             return
         on = bool(self._sources[self._arm].value())
         if self._parting or self._arm_control is None or self._arm_control.value is None:

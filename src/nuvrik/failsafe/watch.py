@@ -74,6 +74,9 @@ class LinkWatch:
             cell = WITHOUT_ARM.get((event, self.state), cell)
         if cell is not stay:
             self._carry_out(cell)
+        elif self.state is State.ARMED and event is not Happening.BARE_ON:
+            self.why = ""
+            return
         self.why = self._reason(event, cell, about)
 
     def _carry_out(self, cell: Cell) -> None:

@@ -44,4 +44,8 @@ class Mix:
 
 
 def _sum(terms: Terms, values: Sequence[Value]) -> int:
-    return sum([mul(weight, values[place] or 0) for place, weight in terms])
+    total = 0
+    for place, weight in terms:
+        value = values[place] or 0
+        total += value if weight == FULL else mul(weight, value)
+    return total

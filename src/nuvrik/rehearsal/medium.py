@@ -44,6 +44,7 @@ class SimMedium:
         self._rng = rng
         self._delay_us = medium.delay_ms * 1000
         self._jitter_us = medium.jitter_ms * 1000
+        self._lossy = bool(conditions.loss or conditions.burst_loss)
         self._in_burst = False
         self._ends = 1 / conditions.burst_frames
         self._starts = self._ends * conditions.burst_loss / (1 - conditions.burst_loss)
@@ -58,13 +59,13 @@ class SimMedium:
         if length not in self._airtimes_us:
             self._airtimes_us[length] = self._medium.airtime_us(length)
         self._free_us = start + self._airtimes_us[length]
-        if self._lost() or self.cut:
+        if (self._lossy and self._lost()) or self.cut:
             return None
         arrives = self._free_us + self._delay_us
         if self._jitter_us:
             arrives += int(self._rng.random() * self._jitter_us)
         self._arrived_us = max(arrives, self._arrived_us)
-        return self._arrived_us, self._damaged(wire)
+        return self._arrived_us, self._damaged(wire) if self._conditions.bit_errors else wire
 
     def _lost(self) -> bool:
         conditions, rng = self._conditions, self._rng
@@ -75,7 +76,7 @@ class SimMedium:
 
     def _damaged(self, wire: bytes) -> bytes:
         share, bits = self._conditions.bit_errors, 8 * len(wire)
-        if not share or self._rng.random() < (1 - share) ** bits:
+        if self._rng.random() < (1 - share) ** bits:
             return wire
         damaged = bytearray(wire)
         flips = {self._rng.randrange(bits)}

@@ -19,8 +19,10 @@ class Source:
 class Scaled(Source):
     """A level or a share; None, which travels as *no reading*, where what it needs has no reading."""
 
-    def __init__(self, model: LevelChannel | ShareChannel, controls: Mapping[str, Control]) -> None:
-        self._origin = _origin(model, controls)
+    def __init__(
+        self, model: LevelChannel | ShareChannel, origin: Source, controls: Mapping[str, Control]
+    ) -> None:
+        self._origin = origin
         self._times = controls[model.times] if model.times else None
         self._slow_when = controls[model.slow_when] if model.slow_when else None
         self._slow_to = level_of(model.slow_to)
@@ -144,7 +146,9 @@ class Count(Source):
 def build_source(model: Channel, controls: Mapping[str, Control]) -> Source:
     """The source of one channel."""
     if isinstance(model, LevelChannel | ShareChannel):
-        return Scaled(model, controls)
+        origin, bare = _origin(model, controls), not (model.times or model.slow_when or model.preset_when)
+        # A level that is just its control needs nothing done to it.
+        return origin if bare and model.kind == "level" else Scaled(model, origin, controls)
     if isinstance(model, FlagChannel):
         return Flag(model, controls)
     control = controls[model.source] if model.source else None

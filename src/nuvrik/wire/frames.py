@@ -67,7 +67,7 @@ class Encoder:
         self._stream = not link.medium.datagrams if stream is None else stream
         self._pair = link.frame.pair
         self._lead = b"\0" if link.frame.lead_zero else b""
-        self._openers = [self._lead + code for code in CODES]
+        self._opener = self._lead + CODES[SHORTEST_BODY + self.packer.size]
         self._commands = [self._head(COMMAND, seq) for seq in range(256)]
 
     def command(self, values: Sequence[Value], seq: int) -> bytes:
@@ -77,6 +77,17 @@ class Encoder:
         """
         covered = self._commands[seq] + self._pack(values)
         return covered + _check(crc_hqx(covered, self.tag))
+
+    def command_on_wire(self, values: Sequence[Value], seq: int) -> bytes:
+        """A command frame as it travels: ``on_wire(command(values, seq))`` in one go."""
+        covered = self._commands[seq] + self._pack(values)
+        check = _check(crc_hqx(covered, self.tag))
+        if not self._stream:
+            return covered + check
+        if 0 in covered or 0 in check:
+            return self._lead + stuff(covered + check) + b"\0"
+        # Most frames: one run, one code, and no search for zeros.
+        return b"".join((self._opener, covered, check, b"\0"))
 
     def stop(self, seq: int) -> bytes:
         """The body of a stop frame, which has no payload."""
@@ -92,11 +103,7 @@ class Encoder:
 
     def on_wire(self, body: bytes) -> bytes:
         """The body as it travels: stuffed and delimited on a stream, as it is in a datagram."""
-        if not self._stream:
-            return body
-        if 0 not in body:  # most frames: one run, one code, and no search for zeros
-            return self._openers[len(body)] + body + b"\0"
-        return self._lead + stuff(body) + b"\0"
+        return self._lead + stuff(body) + b"\0" if self._stream else body
 
     def wire_bytes(self, payload_bytes: int) -> int:
         """How long a frame with such a payload is on the link's own medium."""

@@ -73,7 +73,7 @@ class Packer:
                     names[f"t{index}"] = encode_table(field.kind, field.bits)
                     code = f"t{index}[v{index}]"
                 codes.append(f"{code} << {field.offset - start}" if field.offset > start else code)
-            limbs.append(f"({' | '.join(codes)}) << {start}" if start else f"({' | '.join(codes)})")
+            limbs.append((start, f"({' | '.join(codes)})"))
         if flags:  # all at once: each is 0 or 1 exactly if their union is
             sound.append(f"0 <= {' | '.join(flags)} <= 1")
         values = "".join(f"v{index}, " for index in range(len(self.fields)))
@@ -81,7 +81,7 @@ class Packer:
         source = f"""def pack(values, {_as_locals(names)}):
             {values}= values
             try:
-                if {" and ".join(sound) or True}: return ({" | ".join(limbs)}).to_bytes({self.size}, "little")
+                if {" and ".join(sound) or True}: return {_joined(limbs)}.to_bytes({self.size}, "little")
             except (TypeError, AttributeError):
                 pass
             return slowly(values)"""
@@ -132,6 +132,15 @@ class Packer:
 
 
 LIMB_BITS = 30
+
+
+def _joined(limbs: list[tuple[int, str]]) -> str:
+    """One expression for limbs at their first bits: halves of halves, so that few steps are long."""
+    if len(limbs) == 1:
+        return limbs[0][1]
+    half = (len(limbs) + 1) // 2
+    apart = limbs[half][0] - limbs[0][0]
+    return f"({_joined(limbs[:half])} | {_joined(limbs[half:])} << {apart})"
 
 
 def _encode_value(field: Field, value: Value) -> int:
