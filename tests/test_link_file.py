@@ -220,6 +220,7 @@ WARNED = [
     ("start_duty = 0.18", "current_ma = 900", "board.supply_ma"),
     ("dead_zone = 0.04", 'on_release = "hold"', "controls.right_stick.on_release"),
     ("dead_zone = 0.04", "trim = 0.2", "controls.left_stick.trim"),
+    ("[channels.turn]", '[channels.n]\nkind = "count"\nfrom = "arm_button"\n[channels.turn]', "channels.n"),
 ]
 
 

@@ -14,6 +14,7 @@ from nuvrik.plan.problems import Problem
 RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     rules_names.made_of,
     rules_names.channel_sources,
+    rules_names.toggles,
     rules_names.mixes,
     rules_names.arming,
     rules_fit.timing,

@@ -101,6 +101,17 @@ def _misfit(channel: Channel, key: str, control: Control) -> tuple[str, str] | N
     return None
 
 
+def toggles(draft: Draft) -> Iterator[Problem]:
+    """A toggle travels as what it is, not as the presses that made it so: presses get out of step."""
+    for name, channel in draft.channels.items():
+        if not isinstance(channel, CountChannel) or not channel.source:
+            continue
+        control = draft.controls.get(channel.source)
+        if isinstance(control, PRESSED) and control.toggle:
+            what = f"counts the presses of {channel.source}, a toggle: a machine that restarts is out of step"
+            yield Problem("warning", f"channels.{name}", what, "make it a flag, which says whether it is on")
+
+
 def mixes(draft: Draft) -> Iterator[Problem]:
     """A mix names channels and outputs that exist, and each output is driven once."""
     driven: dict[str, str] = {}
