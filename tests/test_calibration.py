@@ -165,6 +165,18 @@ def test_writing_keeps_every_comment_and_every_other_number(name: str) -> None:
     assert nuvrik.parse(changed) == link.model_copy(update={"controls": models})
 
 
+def test_a_new_key_joins_its_own_section() -> None:
+    changed = edited(
+        starter_text("tug"), {("controls", "stop_button", "stale_ms"): 321, ("failsafe", "give_up_ms"): 5000}
+    )
+    lines = changed.splitlines()
+    assert (
+        lines[lines.index("stale_ms = 321") - 1].startswith("debounce_ms")
+        and lines[-1] == "give_up_ms = 5000"
+    )
+    assert nuvrik.parse(changed).controls["stop_button"].stale_ms == 321
+
+
 def test_calibrate_as_a_user_types_it(tmp_path: Path) -> None:
     tug = write(tmp_path, "tug.toml", starter_text("tug"))
     swept, screw = (write(tmp_path, name, demo_text(name)) for name in ("sweep.csv", "screw.csv"))

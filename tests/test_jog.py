@@ -129,6 +129,14 @@ def test_the_simulated_machine_turns_as_it_is_wired() -> None:
         assert line.turns("starboard_screw") == 0
 
 
+def test_a_machine_without_arm_can_be_jogged_too() -> None:
+    text = starter_text("tug").replace('arm = "arm"  ', 'arm = "none"')
+    link = nuvrik.parse(text)
+    line = SimLine(link)
+    jog_once(link, line, line, "port_screw", 5000, 300)
+    assert line.turns("port_screw") > 0.1 and line.machine.safe
+
+
 def asked(answers: str, *words: object, code: int = 0) -> str:
     return nuvrik_command("jog", *words, code=code, given=answers.encode())
 

@@ -52,6 +52,9 @@ def run(file: Path, name: str, port: str, level: float, for_ms: int, find_start:
         except EOFError:
             say("no answer: nothing written")
             return NO
+        except KeyboardInterrupt:
+            say("\ninterrupted: disarmed, nothing written")
+            return DONE
 
 
 def _which_way(file: Path, link: Link, name: str, level: float, move: Move, sim: SimLine | None) -> int:

@@ -126,7 +126,7 @@ class Handset:
         encoder = self._encoder
         if self._still_stopping(now_ms):
             return encoder.on_wire(encoder.stop(seq))
-        if self._request is not None and self._arm_sent:
+        if self._request is not None and (self._arm is None or self._arm_sent):
             body, self._request = encoder.sealed(REQUEST, seq, self._request), None
             return encoder.on_wire(body)
         return encoder.command_on_wire(self._values_to_send(now_ms), seq)

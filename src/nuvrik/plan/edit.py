@@ -11,19 +11,31 @@ from nuvrik.plan.load import parse, read_text
 def edited(text: str, changes: dict[tuple[str, ...], Any]) -> str:
     """The text of a link file with some keys set: path of the key -> value. KeyError for a section
     that is not there."""
+    for path, value in changes.items():
+        text = _with(text, path, value)
+    return text
+
+
+def _with(text: str, path: tuple[str, ...], value: Any) -> str:
     import tomlkit
 
     document = tomlkit.parse(text)
-    for path, value in changes.items():
-        place: Any = document
-        for part in path[:-1]:
-            place = place[part]
-        item = tomlkit.item(value)
-        if path[-1] in place and hasattr(place[path[-1]], "trivia"):
-            # The comment behind a number stays behind it.
-            old = place[path[-1]].trivia
-            item.trivia.comment, item.trivia.comment_ws = old.comment, old.comment_ws
-        place[path[-1]] = item
+    place: Any = document
+    for part in path[:-1]:
+        place = place[part]
+    item, key = tomlkit.item(value), path[-1]
+    if key in place:
+        # The comment behind a number stays behind it.
+        old = place.value.item(key).trivia
+        item.trivia.comment, item.trivia.comment_ws = old.comment, old.comment_ws
+        place[key] = item
+    else:
+        place[key] = item
+        # A new key goes behind the section's last one, not behind the comment that heads the next section.
+        body = place.value.body
+        entry = body.pop(next(spot for spot, (name, _) in enumerate(body) if name and name.key == key))
+        last = max((spot for spot, (name, _) in enumerate(body) if name is not None), default=-1)
+        body.insert(last + 1, entry)
     return tomlkit.dumps(document)
 
 
