@@ -113,18 +113,19 @@ def unasked_motion(link: Link, trace: Trace) -> str | None:
     have run down, while the machine is not ARMED. None if there was nothing of the kind."""
     slowest = run_down_ms(link) + 2 * link.link.tick_ms
     left_ms: float | None = None
-    before: tuple[int, ...] = (0,) * len(link.outputs)
+    before = [0] * len(link.outputs)
     for moment in trace.moments:
+        efforts = moment.efforts
         if moment.state is State.ARMED:
             left_ms = None
         else:
             left_ms = moment.t_ms if left_ms is None else left_ms
-            for name, was, effort in zip(link.outputs, before, moment.efforts, strict=True):
+            for name, was, effort in zip(link.outputs, before, efforts, strict=True):
                 if abs(effort) > abs(was) or effort * was < 0:
                     return f"{name} sped up at {moment.t_ms:.0f} ms, in {moment.state}"
                 if effort and moment.t_ms - left_ms > slowest:
                     return f"{name} still turned {moment.t_ms - left_ms:.0f} ms after ARMED had ended"
-        before = moment.efforts
+        before = efforts
     if left_ms is not None and any(before):
         return "a motor was still turning at the end, outside ARMED"
     return None

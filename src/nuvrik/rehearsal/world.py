@@ -20,14 +20,22 @@ from nuvrik.wire.decoder import Frame
 
 
 class Moment(NamedTuple):
-    """What the machine did from ``t_ms`` on. One number an output: ``values`` in its driver's units,
-    signed; ``efforts`` how hard it is driven, 0 at rest."""
+    """What the machine did from ``t_ms`` on: one demand an output."""
 
     t_ms: float
     state: State
     why: str
-    values: tuple[int, ...]
-    efforts: tuple[int, ...]
+    demands: list[Demand]
+
+    @property
+    def values(self) -> list[int]:
+        """One number an output, in its driver's units, signed."""
+        return [demand.signed for demand in self.demands]
+
+    @property
+    def efforts(self) -> list[int]:
+        """How hard each output is driven, 0 at rest."""
+        return [demand.effort for demand in self.demands]
 
 
 class Trace:
@@ -124,6 +132,4 @@ class World:
         if demands is self._demands and machine.state is self._state and machine.why == moments[-1].why:
             return
         self._demands, self._state = demands, machine.state
-        values = tuple(demand.signed for demand in demands)
-        efforts = tuple(demand.effort for demand in demands)
-        moments.append(Moment(t_us / 1000, machine.state, machine.why, values, efforts))
+        moments.append(Moment(t_us / 1000, machine.state, machine.why, demands))

@@ -48,6 +48,7 @@ class Moved(Control):
     def __init__(self, name: str, model: AxisControl | SliderControl) -> None:
         super().__init__(name, model.stale_ms)
         self._bend = Bend(model)
+        self._known = self._bend.known
         self._ignore = frozenset(model.ignore)
         self._smooth_ms = model.smooth_ms
         self._slew = Slew(model.slew_ms) if model.slew_ms else None
@@ -63,7 +64,9 @@ class Moved(Control):
         if raw in self._ignore:
             self.value = None
             return
-        level = self._bend.level(raw)
+        level = self._known.get(raw)
+        if level is None:
+            level = self._bend.level(raw)
         self.value = level if self._plain else self._followed(level, now_ms)
 
     def _followed(self, level: int, now_ms: int) -> int:

@@ -18,14 +18,15 @@ class Bend:
         self._curve = [(level_of(x), level_of(y)) for x, y in model.curve or ()]
         self._reverse = model.reverse
         self._trim = level_of(model.trim)
-        self._known: dict[int, int] = {}
+        self.known: dict[int, int] = {}
+        """The levels worked out so far, by reading."""
 
     def level(self, raw: int) -> int:
         """The level of a reading; readings beyond the range count as its ends."""
-        level = self._known.get(raw)
+        level = self.known.get(raw)
         if level is None:
             reading = clamp(raw, min(self._low, self._high), max(self._low, self._high))
-            level = self._known[reading] = self._bent(self._straight(reading))
+            level = self.known[reading] = self._bent(self._straight(reading))
         return level
 
     def _straight(self, reading: int) -> int:
