@@ -156,8 +156,8 @@ def test_a_log_that_cannot_tell_is_refused(duty: list[float], speed: list[float]
 def test_writing_keeps_every_comment_and_every_other_number(name: str) -> None:
     text, link = starter_text(name), nuvrik.parse(starter_text(name))
     control = next(n for n, c in link.controls.items() if c.kind in ("axis", "slider", "button", "key"))
-    key = "dead_zone" if link.controls[control].kind in ("axis", "slider") else "stale_ms"
-    value = 0.07 if key == "dead_zone" else 321
+    kind = link.controls[control].kind
+    key, value = {"button": ("stale_ms", 321), "key": ("hold_ms", 321)}.get(kind, ("dead_zone", 0.07))
     changed = edited(text, {("controls", control, key): value})
     comments = [line.partition("#")[2] for line in text.splitlines() if "#" in line]
     assert [line.partition("#")[2] for line in changed.splitlines() if "#" in line] == comments

@@ -137,7 +137,7 @@ class ButtonControl(_Control):
     )
 
 
-class KeyControl(_Control):
+class KeyControl(Section):
     """``kind = "key"``: a code or a character that arrives again and again while it is held.
 
     Its reading is how often it has arrived so far: any number that changes with each arrival.

@@ -156,8 +156,7 @@ class Key(Pressed):
     """
 
     def __init__(self, name: str, model: KeyControl) -> None:
-        super().__init__(name, model.stale_ms)
-        self._hold_ms = model.hold_ms
+        super().__init__(name, model.hold_ms)
         self._every = model.repeat == "every"
         self._toggle = model.toggle
         self._count: int | None = None
@@ -173,7 +172,7 @@ class Key(Pressed):
             if self._toggle and not self._down:
                 self.latched = not self.latched
             self._down = True
-            self.stale_at_ms = now_ms + self._hold_ms
+            self.stale_at_ms = now_ms + self._stale_ms
         self._count = raw
         self.value = FULL if (self.latched if self._toggle else self._down) else 0
 
