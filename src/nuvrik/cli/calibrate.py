@@ -68,7 +68,7 @@ def _motor(
         motors = [
             n for n, o in link.outputs.items() if isinstance(o, MotorOutput) and o.driver != "servo_pulse"
         ]
-        raise Trouble(f'"{name}" is no motor with a duty: {suggestion(name, motors)}')
+        raise Trouble(f'"{name}" is no motor with a duty: {suggestion(name, motors, "this link has none")}')
     duties, speeds = _read_log(log, output.duty_max)
     with busy("fitting"):
         try:

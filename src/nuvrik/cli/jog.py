@@ -33,7 +33,9 @@ def run(file: Path, name: str, port: str, level: float, for_ms: int, find_start:
     output = link.outputs.get(name)
     if output is None or isinstance(output, SwitchOutput):
         able = [n for n, o in link.outputs.items() if not isinstance(o, SwitchOutput)]
-        raise Trouble(f'there is no output "{name}" that moves: {suggestion(name, able)}')
+        raise Trouble(
+            f'there is no output "{name}" that moves: {suggestion(name, able, "this link has none")}'
+        )
     if find_start and not isinstance(output, MotorOutput):
         raise Trouble(f"{name} is a {output.kind}; --find-start is for motors")
     with ends_politely(), open_line(link, port) as line:

@@ -21,11 +21,12 @@ from nuvrik.plan.controls import (
     parts_of,
 )
 from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput, SwitchOutput, pin_users
+from nuvrik.plan.outputs import MotorOutput, StepperOutput, SwitchOutput, pin_users
 from nuvrik.plan.wiring import output_routes
 
 COLUMNS = 4
 CARD_WIDTH, CARD_HEIGHT = 3.0, 1.55
+ABOVE, BELOW = 0.85, 1.85
 
 
 def draw_sheet(link: Link, path: Path) -> None:
@@ -34,8 +35,11 @@ def draw_sheet(link: Link, path: Path) -> None:
     made = {part for control in link.controls.values() for part in parts_of(control).values()}
     shown = [name for name in link.controls if name not in made]
     rows = -(-len(shown) // COLUMNS)
-    figure, axis = plt.subplots(figsize=(12.8, max(8.0, 3.4 + 1.62 * rows)))
-    figure.subplots_adjust(0.02, 0.02, 0.98, 0.97)
+    # As high as what is on it, so that circles are round and no paper is wasted.
+    high = rows * CARD_HEIGHT + ABOVE + BELOW
+    figure, axis = plt.subplots(figsize=(12.8, 12.8 * high / (COLUMNS * CARD_WIDTH + 0.1)))
+    figure.subplots_adjust(0, 0, 1, 1)
+    axis.set_aspect("equal")
     top = rows * CARD_HEIGHT
     for place, name in enumerate(shown):
         left = place % COLUMNS * CARD_WIDTH
@@ -46,7 +50,7 @@ def draw_sheet(link: Link, path: Path) -> None:
         COLUMNS * CARD_WIDTH, top + 0.42, "driver's sheet", fontsize=14, color=GREY, ha="right", va="center"
     )
     axis.set_xlim(-0.05, COLUMNS * CARD_WIDTH + 0.05)
-    axis.set_ylim(-2.35, top + 0.8)
+    axis.set_ylim(-BELOW, top + ABOVE)
     axis.axis("off")
     figure.savefig(path)
     plt.close(figure)
@@ -110,8 +114,13 @@ def _hints(control: ReadControl | MadeControl) -> list[str]:
         )
     if isinstance(control, SelectorControl):
         return [", ".join(control.buttons)]
-    if isinstance(control, ButtonControl | KeyControl) and control.toggle:
-        return ["one press on, the next off"]
+    if isinstance(control, ButtonControl | KeyControl):
+        key = (
+            ["the key " + ("space" if control.char == " " else control.char)]
+            if isinstance(control, KeyControl) and control.char
+            else []
+        )
+        return key + (["one press on, the next off"] if control.toggle else [])
     if isinstance(control, AxisControl) and control.on_release == "hold":
         return ["stays when let go"]
     return []
@@ -219,7 +228,7 @@ def _draw_rules(axis: Any, link: Link) -> None:
     held = [
         f"{name}: {', '.join(str(pin) for pin in pin_users(output).values())}"
         for name, output in link.outputs.items()
-        if isinstance(output, MotorOutput | SwitchOutput) and pin_users(output)
+        if isinstance(output, MotorOutput | StepperOutput | SwitchOutput) and pin_users(output)
     ]
     pulls = textwrap.wrap("; ".join(held), 44)[:4] or ["(no pins named)"]
     columns = (

@@ -47,15 +47,16 @@ def listing(names: Iterable[str]) -> str:
     return given[0] if len(given) == 1 else ", ".join(given[:-1]) + " or " + given[-1]
 
 
-def suggestion(word: str, allowed: Iterable[str]) -> str:
-    """What to do about an unknown word: the one that was probably meant, or all that are known."""
+def suggestion(word: str, allowed: Iterable[str], none: str = "take it out") -> str:
+    """What to do about an unknown word: the one that was probably meant, or all that are known;
+    ``none`` where none is."""
     import difflib
 
     known = list(allowed)
     close = difflib.get_close_matches(word, known, n=1, cutoff=0.6)
     if close:
         return f'did you mean "{close[0]}"?'
-    return f"use {listing(known)}" if known else "take it out"
+    return f"use {listing(known)}" if known else none
 
 
 def shown(value: Any) -> str:
