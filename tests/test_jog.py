@@ -117,6 +117,14 @@ def test_a_jog_is_not_obeyed_unless_armed_and_at_rest(how: str) -> None:
         assert not machine.tick(now)[0].driven
 
 
+def test_a_jog_does_not_outlive_a_disarming_between_two_ticks() -> None:
+    machine, seq = armed()
+    machine.feed(ENCODER.sealed(REQUEST, seq, pack_jog(Jog(0, 8000, 500))), 20 * seq)
+    for later, arm in enumerate((0, 1), 1):
+        machine.feed(command(seq + later, arm), 20 * seq + later)
+    assert machine.state is nuvrik.State.ARMED and not machine.tick(20 * seq + 20)[0].driven
+
+
 def test_the_simulated_machine_turns_as_it_is_wired() -> None:
     for backwards, sign in ((frozenset(), 1), (frozenset({"port_screw", "winch"}), -1)):
         line = SimLine(BOX, backwards)

@@ -1,7 +1,6 @@
 """The machine: frames in, demands out, and never a moving motor that nobody asked for."""
 
 from collections import Counter
-from typing import ClassVar
 
 from nuvrik.failsafe.table import State
 from nuvrik.failsafe.watch import LinkWatch
@@ -16,6 +15,14 @@ from nuvrik.wire.decoder import Decoder, Event, Frame
 from nuvrik.wire.frames import COMMAND
 from nuvrik.wire.packing import Values
 from nuvrik.wire.requests import Jog
+
+NOT_ARMED = {
+    State.WAITING: "not armed",
+    State.STANDBY: "not armed",
+    State.FAILSAFE: "failsafe",
+    State.STOPPED: "stopped",
+}
+"""How a reason begins in each state in which outputs do not follow."""
 
 
 class Machine:
@@ -83,18 +90,11 @@ class Machine:
     def reasons(self) -> dict[str, str]:
         """For each output, one line of why it does what it does at this moment."""
         mode = self.mode
-        held_back = "" if mode is Mode.FOLLOW else f"{self._NOT_ARMED[self.state]}: {self.why}; "
+        held_back = "" if mode is Mode.FOLLOW else f"{NOT_ARMED[self.state]}: {self.why}; "
         return {
             output.demand.output: held_back + output.why(target, mode)
             for output, target in zip(self._outputs, self._targets, strict=True)
         }
-
-    _NOT_ARMED: ClassVar = {
-        State.WAITING: "not armed",
-        State.STANDBY: "not armed",
-        State.FAILSAFE: "failsafe",
-        State.STOPPED: "stopped",
-    }
 
     def feed(self, data: bytes, now_ms: int) -> list[Event]:
         """Take bytes that have arrived, and give the events in them.
@@ -116,6 +116,7 @@ class Machine:
                         )
                 else:
                     self._watch.stop()
+                    self._jog = None
                     # Here and not at the next tick: the state may have moved on by then.
                     for output in self._outputs:
                         output.halt()
@@ -148,6 +149,7 @@ class Machine:
     def _judge_time(self, now_ms: int) -> None:
         if self._watch.pass_time(self._clock.read(now_ms)):
             self._decoder.forget()
+            self._jog = None
 
     def _jogged(self, mode: Mode) -> list[int | None]:
         """The targets with the jog in them; it ends by itself, and with the right to move."""
@@ -171,7 +173,7 @@ class Machine:
                 moved = name
         self._watch.drive(arm=arm, moved=moved)
         self._resting = moved is None
-        if moved is not None:
+        if moved is not None or self._watch.state is not State.ARMED:
             self._jog = None
         if self._watch.state is State.ARMED:
             self._targets = self._mix.demands(values)
