@@ -7,11 +7,11 @@ from typing import Any
 from nuvrik.cli.rehearse import read_recording
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
 from nuvrik.mixing.straighten import Straightened, straighten
-from nuvrik.plan.edit import write_into
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import MotorOutput
 from nuvrik.plan.problems import suggestion
+from nuvrik.ports.link_file import write_into
 from nuvrik.shaping.calibration import Calibrated, calibrate
 
 

@@ -9,12 +9,12 @@ from nuvrik.cli.words import DONE, NO, Trouble, say
 from nuvrik.levels import level_of
 from nuvrik.mixing.demand import Mode
 from nuvrik.mixing.motor import Motor
-from nuvrik.plan.edit import write_into
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.problems import suggestion
 from nuvrik.ports.jog import jog_once
+from nuvrik.ports.link_file import write_into
 from nuvrik.ports.sim import SimLine
 
 STEP = 0.02

@@ -6,7 +6,7 @@ from typing import Any
 from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot
 from nuvrik.levels import fraction_of
 from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import Output, ServoOutput, StepperOutput, SwitchOutput
+from nuvrik.plan.outputs import Output, ServoOutput, StepperOutput, SwitchOutput, pulse_share
 from nuvrik.rehearsal.recording import Recording
 from nuvrik.rehearsal.world import Trace
 from nuvrik.shaping.controls import Moved, read_controls
@@ -125,9 +125,7 @@ def _share(output: Output, value: int) -> float | None:
     if isinstance(output, StepperOutput):
         return sign * value / output.rate_max
     if isinstance(output, ServoOutput) or output.driver == "servo_pulse":
-        low, rest, high = output.pulse_us
-        away = value - rest
-        return sign * away / (high - rest if away > 0 else rest - low) if value else None
+        return sign * pulse_share(output.pulse_us, value) if value else None
     return sign * value / output.duty_max
 
 

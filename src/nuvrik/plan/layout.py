@@ -12,6 +12,18 @@ from nuvrik.plan.models import Link
 
 CRC_INITIAL = 0xFFFF
 
+HEAD_BYTES, CHECK_BYTES = 4, 2
+"""What is around the payload of every packed frame."""
+
+MAX_BODY = 200
+"""A longer body would need a COBS code of 0xFF."""
+
+
+def wire_bytes(payload_bytes: int, *, stream: bool, lead_zero: bool) -> int:
+    """How long a frame with such a payload is as it travels: on a stream with a COBS code, a zero
+    behind it and, if so chosen, one before it."""
+    return HEAD_BYTES + payload_bytes + CHECK_BYTES + (2 + lead_zero if stream else 0)
+
 
 def layout_text(link: Link) -> str:
     """The layout text: one ``section.name:kind:bits`` a line, and last the arm channel."""

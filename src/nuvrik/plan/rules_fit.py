@@ -5,15 +5,10 @@ from itertools import pairwise
 
 from nuvrik.plan.controls import AxisControl, KeyControl, SliderControl
 from nuvrik.plan.draft import Draft
+from nuvrik.plan.layout import MAX_BODY, wire_bytes
 from nuvrik.plan.models import RadioMedium
 from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput, SwitchOutput, pin_users, pwm_roles
 from nuvrik.plan.problems import Problem, listing
-
-FRAME_OVERHEAD = 6
-"""Bytes of head and check around the payload of a packed frame."""
-
-MAX_BODY = 200
-"""A longer body would need a COBS code of 0xFF."""
 
 SEQUENCE_HALF = 127
 """Sequence numbers that count as newer; a timeout must come before they run out."""
@@ -60,7 +55,8 @@ def sizes(draft: Draft) -> Iterator[Problem]:
     if None in draft.channels.values() or not draft.channels:
         return
     bits = sum(channel.bits for channel in draft.channels.values() if channel)
-    body = FRAME_OVERHEAD + (bits + 7) // 8
+    payload = (bits + 7) // 8
+    body = wire_bytes(payload, stream=False, lead_zero=False)
     if body > MAX_BODY:
         yield Problem(
             "error", "channels", f"make a frame of {body} bytes; the most is {MAX_BODY}", "use fewer bits"
@@ -73,9 +69,10 @@ def sizes(draft: Draft) -> Iterator[Problem]:
             f"is {medium.payload_max}, but a frame is {body} bytes",
             "use fewer bits in the channels, or a module that carries more",
         )
-    if medium is None or draft.link is None:
+    if medium is None or draft.link is None or draft.frame is None:
         return
-    airtime_ms = medium.airtime_us(body + (0 if medium.datagrams else 3)) / 1000
+    travels = wire_bytes(payload, stream=not medium.datagrams, lead_zero=draft.frame.lead_zero)
+    airtime_ms = medium.airtime_us(travels) / 1000
     period = draft.link.period_ms
     if airtime_ms >= period:
         yield Problem(

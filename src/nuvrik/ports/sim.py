@@ -6,7 +6,7 @@ Its time is its own: it passes when the handset's loop sleeps, and takes none of
 from nuvrik.ends.machine import Machine
 from nuvrik.levels import FULL
 from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput
+from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput, pulse_share
 from nuvrik.rehearsal.motors import SimMotor
 
 SERVO_STOP = 0.8
@@ -67,10 +67,9 @@ class SimLine:
         demands = self.machine.tick(self.now_ms())
         for demand, (name, output) in zip(demands, self._link.outputs.items(), strict=True):
             if isinstance(output, MotorOutput):
-                low, rest, high = output.pulse_us
-                away = demand.value - rest
-                span = high - rest if away > 0 else rest - low
-                duty = away / span if output.driver == "servo_pulse" else demand.signed / output.duty_max
+                pulses = output.driver == "servo_pulse"
+                duty = demand.signed / output.duty_max
+                duty = pulse_share(output.pulse_us, demand.value) if pulses else duty
                 self._motors[name].run(self._mounted[name] * duty, self._tick_ms)
             elif isinstance(output, ServoOutput) and abs(demand.level) > SERVO_STOP * FULL:
                 self._met.add(name)

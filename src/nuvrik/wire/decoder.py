@@ -8,14 +8,11 @@ from binascii import crc_hqx
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from nuvrik.plan.layout import CRC_INITIAL, layout_tag
+from nuvrik.plan.layout import CHECK_BYTES, CRC_INITIAL, HEAD_BYTES, MAX_BODY, layout_tag
 from nuvrik.plan.models import Link
-from nuvrik.plan.rules_fit import MAX_BODY
 from nuvrik.wire.cobs import unstuff
 from nuvrik.wire.frames import (
-    CHECK_BYTES,
     COMMAND,
-    HEAD_BYTES,
     HELLO,
     REQUEST,
     SHORTEST_BODY,

@@ -4,10 +4,11 @@ from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from nuvrik.levels import fraction_of
+from nuvrik.plan.layout import CHECK_BYTES, HEAD_BYTES
 from nuvrik.plan.models import Link
 from nuvrik.wire.codes import Value
 from nuvrik.wire.decoder import REASONS, Event, Frame
-from nuvrik.wire.frames import CHECK_BYTES, COMMAND, HEAD_BYTES, Encoder, kind_name
+from nuvrik.wire.frames import COMMAND, Encoder, kind_name
 from nuvrik.wire.packing import Field
 from nuvrik.wire.requests import Jog
 

@@ -14,7 +14,7 @@ import struct
 from binascii import crc_hqx
 from collections.abc import Sequence
 
-from nuvrik.plan.layout import CRC_INITIAL, layout_tag
+from nuvrik.plan.layout import CHECK_BYTES, CRC_INITIAL, HEAD_BYTES, layout_tag, wire_bytes
 from nuvrik.plan.models import Link
 from nuvrik.wire.cobs import CODES, stuff
 from nuvrik.wire.codes import Value
@@ -25,8 +25,6 @@ VERSION = 1
 COMMAND, TELEMETRY, REQUEST, REPLY, HELLO, STOP, ECHO = range(7)
 KINDS = ("command", "telemetry", "request", "reply", "hello", "stop", "echo")
 
-HEAD_BYTES = 4
-CHECK_BYTES = 2
 SHORTEST_BODY = HEAD_BYTES + CHECK_BYTES
 CRC_POLYNOMIAL = 0x1021
 
@@ -107,5 +105,4 @@ class Encoder:
 
     def wire_bytes(self, payload_bytes: int) -> int:
         """How long a frame with such a payload is on the link's own medium."""
-        body = SHORTEST_BODY + payload_bytes
-        return body + 2 + len(self._lead) if self._stream else body
+        return wire_bytes(payload_bytes, stream=self._stream, lead_zero=bool(self._lead))
