@@ -13,7 +13,7 @@ from test_commands import nuvrik_command
 
 import nuvrik
 from nuvrik.levels import FULL
-from nuvrik.plan.starters import starter_text
+from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.ports.jog import jog_once
 from nuvrik.ports.sim import SimLine
 from nuvrik.wire.frames import REQUEST, Encoder
@@ -137,6 +137,24 @@ def test_the_simulated_machine_turns_as_it_is_wired() -> None:
         assert line.turns("starboard_screw") == 0
 
 
+@pytest.mark.parametrize("starter", starter_names())
+def test_a_jog_moves_nothing_but_its_output(starter: str) -> None:
+    """Also where a selector or a nudge would hold a servo away from its centre."""
+    link = nuvrik.parse(starter_text(starter))
+    for name in (name for name, output in link.outputs.items() if output.kind != "switch"):
+        line, moved = SimLine(link), set()
+        tick = line.machine.tick
+
+        def watched(now_ms: int, tick=tick, moved=moved) -> list[nuvrik.Demand]:
+            demands = tick(now_ms)
+            moved |= {demand.output for demand in demands if demand.level}
+            return demands
+
+        line.machine.tick = watched  # type: ignore[method-assign]
+        jog_once(link, line, line, name, 4000, 300)
+        assert moved == {name}
+
+
 def test_a_machine_without_arm_can_be_jogged_too() -> None:
     text = starter_text("tug").replace('arm = "arm"  ', 'arm = "none"')
     link = nuvrik.parse(text)
@@ -209,7 +227,6 @@ def test_a_jog_over_a_real_line_and_why_it_moves(tmp_path: Path) -> None:
 
 def test_sheets_are_drawn_for_every_starter_and_drive_knows_the_simulated_port(tmp_path: Path) -> None:
     from nuvrik.figures.sheet import draw_sheet, effects
-    from nuvrik.plan.starters import starter_names
 
     for name in starter_names():
         link = nuvrik.parse(starter_text(name))

@@ -145,7 +145,8 @@ def _failsafe_sentences(link: Link) -> list[str]:
     return [
         f"Nothing moves unless {arm} in a fresh, matching frame.",
         f"Without a drive frame for {rules.timeout_ms} ms every motor runs down;",
-        f"  at rest at the latest {bound.worst_ms:.0f} ms after the last good frame: {bound.in_words()}.",
+        f"  at rest at the latest {bound.worst_ms:.0f} ms after the last good frame was sent:",
+        f"  {bound.in_words()}.",
         f"After {rules.good_frames} good frames in a row: {RECOVER[rules.recover]}.",
     ]
 

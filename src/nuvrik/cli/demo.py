@@ -8,7 +8,7 @@ from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.rehearse import read_recording
 from nuvrik.cli.words import DONE, busy, console
 from nuvrik.demo import DATA, DEMO_LOSS, JAM_MS, demo_text
-from nuvrik.failsafe.table import State
+from nuvrik.failsafe.table import ARMED, FAILSAFE
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
 from nuvrik.plan.starters import starter_text
@@ -106,13 +106,13 @@ def _changes(moments: list[Moment]) -> list[tuple[Moment | None, Moment]]:
         for before, after in pairs
         if before is None
         or before.state is not after.state
-        or (before.why != after.why and after.state is not State.ARMED)
+        or (before.why != after.why and after.state is not ARMED)
     ]
 
 
 def _jam_stop(link: Link, trace: Trace) -> str:
     last_heard = max((t for t in trace.heard if t < JAM_MS[0] + 50), default=None)
-    trip = next((m.t_ms for m in trace.moments if m.t_ms > JAM_MS[0] and m.state is State.FAILSAFE), None)
+    trip = next((m.t_ms for m in trace.moments if m.t_ms > JAM_MS[0] and m.state is FAILSAFE), None)
     if last_heard is None or trip is None:
         return "The jam did not trip the failsafe."
     still = next((m.t_ms for m in trace.moments if m.t_ms >= trip and not any(m.efforts)), None)

@@ -7,7 +7,7 @@ from pathlib import Path
 from nuvrik.cli.live import ends_politely, open_line
 from nuvrik.cli.words import DONE, NO, Trouble, say
 from nuvrik.levels import level_of
-from nuvrik.mixing.demand import Mode
+from nuvrik.mixing.demand import FOLLOW
 from nuvrik.mixing.motor import Motor
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
@@ -81,7 +81,7 @@ def _find_start(file: Path, name: str, output: MotorOutput, move: Move, sim: Sim
     motor = Motor(name, output.model_copy(update={"ramp_ms": 0}))
     fraction = STEP
     while fraction <= MOST:
-        duty = motor.tick(level_of(fraction), 1, Mode.FOLLOW).value
+        duty = motor.tick(level_of(fraction), 1, FOLLOW).value
         before = sim.turns(name) if sim else 0.0
         move(fraction)
         said = f"{name}: duty {duty} of {output.duty_max}"

@@ -47,13 +47,14 @@ class Handset:
         self._off_since_ms = 0
         self._stop_since_ms: int | None = None
         self._parting = False
+        self._hands_off = False
         self._request: bytes | None = None
 
     @property
     def values(self) -> dict[str, Value]:
         """The value of every channel as it would be sent now: levels and shares as integers, None
         for *no reading*; flags as 0 or 1. A look, not a send: it changes nothing."""
-        now = self._neutral if self._parting else [source.value() for source in self._sources]
+        now = self._wanted()
         if self._arm is not None:
             now = [*now[: self._arm], int(self._arm_sent), *now[self._arm + 1 :]]
         return dict(zip(self.link.channels, now, strict=True))
@@ -107,6 +108,11 @@ class Handset:
         most = div(MOST_TURNING * FULL, LEVEL_STEPS) if turning else FULL
         self._request = pack_jog(Jog(place, clamp(level, -most, most), for_ms))
 
+    def hands_off(self) -> None:
+        """From now on every channel but arm is sent at rest, wherever controls, nudges and selectors
+        stand: what a jog wants about it."""
+        self._hands_off = True
+
     def disarm(self) -> None:
         """From now on, whatever is read: sticks at rest and arm off. For leaving in good order."""
         self._parting = True
@@ -154,8 +160,14 @@ class Handset:
             self._begin_off(now_ms)
         return self._stop_since_ms is not None
 
+    def _wanted(self) -> list[Value]:
+        """What the controls say, without arm."""
+        if self._parting or self._hands_off:
+            return self._neutral[:]
+        return [source.value() for source in self._sources]
+
     def _values_to_send(self, now_ms: int) -> list[Value]:
-        values = self._neutral[:] if self._parting else [source.value() for source in self._sources]
+        values = self._wanted()
         if self._arm is not None:
             self._follow_arm(now_ms)
             values[self._arm] = int(self._arm_sent)

@@ -2,11 +2,11 @@
 
 from collections import Counter
 
-from nuvrik.failsafe.table import State
+from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.levels import Clock, level_of
 from nuvrik.mixing.build import build_outputs
-from nuvrik.mixing.demand import Demand, Mode
+from nuvrik.mixing.demand import FOLLOW, LOST, SAFE, Demand, Mode
 from nuvrik.mixing.mix import Mix
 from nuvrik.plan.channels import source_name
 from nuvrik.plan.models import Link
@@ -17,10 +17,10 @@ from nuvrik.wire.packing import Values
 from nuvrik.wire.requests import Jog
 
 NOT_ARMED = {
-    State.WAITING: "not armed",
-    State.STANDBY: "not armed",
-    State.FAILSAFE: "failsafe",
-    State.STOPPED: "stopped",
+    WAITING: "not armed",
+    STANDBY: "not armed",
+    FAILSAFE: "failsafe",
+    STOPPED: "stopped",
 }
 """How a reason begins in each state in which outputs do not follow."""
 
@@ -85,12 +85,12 @@ class Machine:
     def mode(self) -> Mode:
         """What the state lets outputs do."""
         state = self._watch.state
-        return Mode.FOLLOW if state is State.ARMED else Mode.LOST if state is State.FAILSAFE else Mode.SAFE
+        return FOLLOW if state is ARMED else LOST if state is FAILSAFE else SAFE
 
     def reasons(self) -> dict[str, str]:
         """For each output, one line of why it does what it does at this moment."""
         mode = self.mode
-        held_back = "" if mode is Mode.FOLLOW else f"{NOT_ARMED[self.state]}: {self.why}; "
+        held_back = "" if mode is FOLLOW else f"{NOT_ARMED[self.state]}: {self.why}; "
         return {
             output.demand.output: held_back + output.why(target, mode)
             for output, target in zip(self._outputs, self._targets, strict=True)
@@ -109,7 +109,7 @@ class Machine:
                 if event.kind == COMMAND:
                     self._command(event.values)
                 elif isinstance(event.values, Jog):
-                    if self._watch.state is State.ARMED and self._resting:
+                    if self._watch.state is ARMED and self._resting:
                         self._jog, self._jog_ends_ms = (
                             event.values,
                             self._clock.total_ms + event.values.for_ms,
@@ -153,7 +153,7 @@ class Machine:
 
     def _jogged(self, mode: Mode) -> list[int | None]:
         """The targets with the jog in them; it ends by itself, and with the right to move."""
-        if self._jog is None or mode is not Mode.FOLLOW or self._clock.total_ms >= self._jog_ends_ms:
+        if self._jog is None or mode is not FOLLOW or self._clock.total_ms >= self._jog_ends_ms:
             self._jog = None
             return self._targets
         place = self._jog.output
@@ -173,7 +173,7 @@ class Machine:
                 moved = name
         self._watch.drive(arm=arm, moved=moved)
         self._resting = moved is None
-        if moved is not None or self._watch.state is not State.ARMED:
+        if moved is not None or self._watch.state is not ARMED:
             self._jog = None
-        if self._watch.state is State.ARMED:
+        if self._watch.state is ARMED:
             self._targets = self._mix.demands(values)

@@ -74,22 +74,24 @@ broken = Cell(run=0)
 arm_off_seen = Cell(off_seen=1)
 arm_off_forgotten = Cell(off_seen=0)
 
+# Under names of their own, which are also looked up faster than members of an enumeration.
 WAITING, STANDBY, ARMED, FAILSAFE, STOPPED = State
-RETURN, AT_REST = Goal.RETURN, Goal.AT_REST
+DRIVE_OFF, DRIVE_REST, DRIVE_MOVED, BARE_OFF, BARE_ON, STOP, SILENCE, GIVE_UP = Happening
+RETURN, AT_REST = Goal
 _returned = go(WAITING, run=1, counts_to=STANDBY)
 _disarmed = go(STANDBY, off_seen=1)
 
 # fmt: off
 _ROWS = {
-    #                       WAITING         STANDBY            ARMED         FAILSAFE         STOPPED
-    Happening.DRIVE_OFF:   (count(STANDBY), arm_off_seen,      _disarmed,    _returned,       count(STANDBY)),
-    Happening.DRIVE_REST:  (count(STANDBY), edge(ARMED),       stay,         count(AT_REST),  broken),
-    Happening.DRIVE_MOVED: (count(STANDBY), arm_off_forgotten, stay,         count(RETURN),   broken),
-    Happening.BARE_OFF:    (broken,         arm_off_forgotten, go(STANDBY),  go(WAITING),     broken),
-    Happening.BARE_ON:     (broken,         arm_off_forgotten, stay,         broken,          broken),
-    Happening.STOP:        (go(STOPPED),    go(STOPPED),       go(STOPPED),  go(STOPPED),     broken),
-    Happening.SILENCE:     (broken,         go(WAITING),       go(FAILSAFE), broken,          broken),
-    Happening.GIVE_UP:     (stay,           stay,              stay,         go(WAITING),     stay),
+    #             WAITING         STANDBY            ARMED         FAILSAFE         STOPPED
+    DRIVE_OFF:   (count(STANDBY), arm_off_seen,      _disarmed,    _returned,       count(STANDBY)),
+    DRIVE_REST:  (count(STANDBY), edge(ARMED),       stay,         count(AT_REST),  broken),
+    DRIVE_MOVED: (count(STANDBY), arm_off_forgotten, stay,         count(RETURN),   broken),
+    BARE_OFF:    (broken,         arm_off_forgotten, go(STANDBY),  go(WAITING),     broken),
+    BARE_ON:     (broken,         arm_off_forgotten, stay,         broken,          broken),
+    STOP:        (go(STOPPED),    go(STOPPED),       go(STOPPED),  go(STOPPED),     broken),
+    SILENCE:     (broken,         go(WAITING),       go(FAILSAFE), broken,          broken),
+    GIVE_UP:     (stay,           stay,              stay,         go(WAITING),     stay),
 }
 # fmt: on
 
@@ -104,5 +106,5 @@ RECOVER: dict[str, dict[Goal, State | None]] = {
 }
 """Where a full run leads from FAILSAFE under each ``recover``; None: stay, the run held full."""
 
-WITHOUT_ARM: dict[tuple[Happening, State], Cell] = {(Happening.DRIVE_REST, STOPPED): count(STANDBY)}
+WITHOUT_ARM: dict[tuple[Happening, State], Cell] = {(DRIVE_REST, STOPPED): count(STANDBY)}
 """Cells that differ where ``arm = "none"``: without a switch, rest is the only way out of a stop."""

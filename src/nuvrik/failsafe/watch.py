@@ -1,19 +1,39 @@
 """Keeps the failsafe's timers and looks every event up in the table."""
 
-from nuvrik.failsafe.table import RECOVER, TABLE, WITHOUT_ARM, Cell, Goal, Happening, State, stay
+from nuvrik.failsafe.table import (
+    ARMED,
+    BARE_OFF,
+    BARE_ON,
+    DRIVE_MOVED,
+    DRIVE_OFF,
+    DRIVE_REST,
+    GIVE_UP,
+    RECOVER,
+    SILENCE,
+    STOP,
+    STOPPED,
+    TABLE,
+    WAITING,
+    WITHOUT_ARM,
+    Cell,
+    Goal,
+    Happening,
+    State,
+    stay,
+)
 from nuvrik.levels import LONG_AGO
 from nuvrik.plan.models import FailsafeSection
 
 POWER_UP = "waiting for a first frame"
 WORDS = {
-    Happening.DRIVE_OFF: "arm is off",
-    Happening.DRIVE_REST: "switch arm off first",
-    Happening.DRIVE_MOVED: "{} is not at rest",
-    Happening.BARE_OFF: "{} has no reading",
-    Happening.BARE_ON: "{} has no reading",
-    Happening.STOP: "stop was pressed",
-    Happening.SILENCE: "no drive frame for {} ms",
-    Happening.GIVE_UP: "nothing good for long: starting again as at power-up",
+    DRIVE_OFF: "arm is off",
+    DRIVE_REST: "switch arm off first",
+    DRIVE_MOVED: "{} is not at rest",
+    BARE_OFF: "{} has no reading",
+    BARE_ON: "{} has no reading",
+    STOP: "stop was pressed",
+    SILENCE: "no drive frame for {} ms",
+    GIVE_UP: "nothing good for long: starting again as at power-up",
 }
 """Why nothing moves after each event, where nothing more helpful is known."""
 
@@ -31,7 +51,7 @@ class LinkWatch:
         self._give_up_ms = rules.give_up_ms
         self._recover = RECOVER[rules.recover]
         self._armless = rules.arm == "none"
-        self.state = State.WAITING
+        self.state = WAITING
         self.why = POWER_UP
         self._run = 0
         self._off_seen = 0
@@ -44,29 +64,29 @@ class LinkWatch:
         then forgets the last sequence number."""
         self._now_ms = now_ms
         if self._give_up_ms is not None and now_ms - self._entered_ms >= self._give_up_ms:
-            self._happen(Happening.GIVE_UP)
+            self._happen(GIVE_UP)
         if now_ms - self._driven_ms < self._timeout_ms:
             return False
-        self._happen(Happening.SILENCE, str(self._timeout_ms))
+        self._happen(SILENCE, str(self._timeout_ms))
         return True
 
     def drive(self, *, arm: bool, moved: str | None) -> None:
         """A drive frame; ``moved`` names what is not at rest, None if everything is."""
         self._driven_ms = self._now_ms
         if not (arm or self._armless):
-            self._happen(Happening.DRIVE_OFF)
+            self._happen(DRIVE_OFF)
         elif moved is None:
-            self._happen(Happening.DRIVE_REST)
+            self._happen(DRIVE_REST)
         else:
-            self._happen(Happening.DRIVE_MOVED, moved)
+            self._happen(DRIVE_MOVED, moved)
 
     def bare(self, *, arm: bool, missing: str) -> None:
         """A command that lacks the reading of ``missing``. It is no sign of life."""
-        self._happen(Happening.BARE_ON if arm or self._armless else Happening.BARE_OFF, missing)
+        self._happen(BARE_ON if arm or self._armless else BARE_OFF, missing)
 
     def stop(self) -> None:
         """A stop frame."""
-        self._happen(Happening.STOP)
+        self._happen(STOP)
 
     def _happen(self, event: Happening, about: str = "") -> None:
         cell = TABLE[event][self.state]
@@ -74,7 +94,7 @@ class LinkWatch:
             cell = WITHOUT_ARM.get((event, self.state), cell)
         if cell is not stay:
             self._carry_out(cell)
-        elif self.state is State.ARMED and event is not Happening.BARE_ON:
+        elif self.state is ARMED and event is not BARE_ON:
             self.why = ""
             return
         self.why = self._reason(event, cell, about)
@@ -107,13 +127,13 @@ class LinkWatch:
 
     def _reason(self, event: Happening, cell: Cell, about: str) -> str:
         """Why nothing moves, in the words that help most; "" where nothing holds the machine back."""
-        if self.state is State.ARMED and event is not Happening.BARE_ON:
+        if self.state is ARMED and event is not BARE_ON:
             return ""
         progress = f"{self._run} of {self._good_frames} good frames"
-        if self.state is State.STOPPED:
-            return f"{WORDS[Happening.STOP]}: {progress}" if self._run else WORDS[Happening.STOP]
+        if self.state is STOPPED:
+            return f"{WORDS[STOP]}: {progress}" if self._run else WORDS[STOP]
         if cell.counts_to is not None and 0 < self._run < self._good_frames:
             return progress
-        if event is Happening.SILENCE and self.why == POWER_UP:
+        if event is SILENCE and self.why == POWER_UP:
             return POWER_UP
         return WORDS[event].format(about)

@@ -15,6 +15,9 @@ class Mode(Enum):
     """FAILSAFE: do what ``on_loss`` says."""
 
 
+FOLLOW, SAFE, LOST = Mode
+
+
 class Demand(NamedTuple):
     """What one output is told to do right now.
 

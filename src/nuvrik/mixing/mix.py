@@ -46,6 +46,7 @@ class Mix:
 def _sum(terms: Terms, values: Sequence[Value]) -> int:
     total = 0
     for place, weight in terms:
-        value = values[place] or 0
-        total += value if weight == FULL else mul(weight, value)
+        value = values[place]
+        if value:
+            total += value if weight == FULL else mul(weight, value)
     return total

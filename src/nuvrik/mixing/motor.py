@@ -1,7 +1,7 @@
 """A motor behind a driver: the level it has reached to duty and direction."""
 
 from nuvrik.levels import FULL, along, clamp, div, level_of, mul
-from nuvrik.mixing.demand import Demand, Mode
+from nuvrik.mixing.demand import FOLLOW, LOST, Demand, Mode
 from nuvrik.mixing.ramp import Ramp
 from nuvrik.plan.outputs import MotorOutput
 
@@ -31,10 +31,10 @@ class Motor:
 
     def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
         """Follow ``target`` if the mode lets it, else come to rest."""
-        if mode is not Mode.FOLLOW:
+        if mode is not FOLLOW:
             target = 0
             self._has_turned = False
-            if mode is Mode.LOST and self._brakes:
+            if mode is LOST and self._brakes:
                 self.halt()
         if self.ramp.towards(target or 0, dt_ms):
             level = self.ramp.level
@@ -56,7 +56,7 @@ class Motor:
     def why(self, target: int | None, mode: Mode) -> str:
         """Why it does what it does, in a line."""
         level, wanted = self.ramp.level, target or 0
-        if mode is not Mode.FOLLOW:
+        if mode is not FOLLOW:
             return f"coming to rest, at {_percent(level)}" if level else "at rest"
         pause_ms = self.ramp.pause_left(wanted)
         if wanted and pause_ms:

@@ -1,7 +1,7 @@
 """Servo, stepper and switch."""
 
 from nuvrik.levels import FULL, Slew, clamp, div, level_of
-from nuvrik.mixing.demand import Demand, Mode
+from nuvrik.mixing.demand import FOLLOW, LOST, SAFE, Demand, Mode
 from nuvrik.mixing.ramp import Ramp
 from nuvrik.plan.outputs import ServoOutput, StepperOutput, SwitchOutput
 
@@ -21,11 +21,11 @@ class Servo:
 
     def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
         """Go towards ``target``; without one, stay."""
-        if mode is Mode.FOLLOW:
+        if mode is FOLLOW:
             self._released = False
             if target is not None:
                 self._goal = clamp(target, self._low, self._high)
-        elif mode is Mode.LOST:
+        elif mode is LOST:
             self._released = self._model.on_loss == "release"
             if self._model.on_loss == "centre":
                 self._goal = 0
@@ -44,9 +44,9 @@ class Servo:
         if self._released:
             return "released: no pulses"
         angle = f"at {self.angle:.0f} degrees"
-        if mode is Mode.LOST and self._model.on_loss != "hold":
+        if mode is LOST and self._model.on_loss != "hold":
             return f"{angle}, on loss: {self._model.on_loss}"
-        if mode is not Mode.FOLLOW or target is None:
+        if mode is not FOLLOW or target is None:
             return f"{angle}, staying"
         if target != self._goal:
             return f"{angle}, at the end of its travel"
@@ -77,7 +77,7 @@ class Stepper:
 
     def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
         """Follow ``target`` if the mode lets it, else come to rest."""
-        if self.ramp.towards((target or 0) if mode is Mode.FOLLOW else 0, dt_ms):
+        if self.ramp.towards((target or 0) if mode is FOLLOW else 0, dt_ms):
             level = self.ramp.level
             rate = div(abs(level) * self._rate_max, FULL)
             direction = self._sign if level > 0 else -self._sign
@@ -92,11 +92,11 @@ class Stepper:
     def why(self, target: int | None, mode: Mode) -> str:
         """Why it does what it does, in a line."""
         pause_ms = self.ramp.pause_left(target or 0)
-        if mode is Mode.FOLLOW and pause_ms:
+        if mode is FOLLOW and pause_ms:
             return f"reversing: {pause_ms} ms of pause left"
         if self.demand.value:
             return f"turning at {self.demand.signed} steps/s"
-        return "asked to rest" if mode is Mode.FOLLOW else "at rest"
+        return "asked to rest" if mode is FOLLOW else "at rest"
 
 
 class Switch:
@@ -110,10 +110,10 @@ class Switch:
 
     def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
         """On if ``target`` is above zero; without one, as it was."""
-        if mode is Mode.FOLLOW:
+        if mode is FOLLOW:
             if target is not None:
                 self.demand = self._states[target > 0]
-        elif mode is Mode.SAFE or not self._holds:
+        elif mode is SAFE or not self._holds:
             self.demand = self._states[0]
         return self.demand
 
@@ -124,4 +124,4 @@ class Switch:
     def why(self, target: int | None, mode: Mode) -> str:
         """Why it does what it does, in a line."""
         state = "on" if self.demand.value else "off"
-        return state + (", as it was before the loss" if mode is Mode.LOST and self.demand.value else "")
+        return state + (", as it was before the loss" if mode is LOST and self.demand.value else "")

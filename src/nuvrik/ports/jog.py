@@ -21,6 +21,7 @@ def jog_once(
 
     def ask(now_ms: int, handset: Handset) -> None:
         nonlocal asked
+        handset.hands_off()
         if not asked and now_ms >= ready_ms:
             asked = True
             handset.jog(output, level, for_ms)

@@ -7,7 +7,7 @@ afterwards is in ``verdict``.
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from nuvrik.failsafe.table import State
+from nuvrik.failsafe.table import FAILSAFE, STANDBY, WAITING, State
 from nuvrik.rehearsal.world import World
 
 
@@ -40,14 +40,14 @@ FAULTS = {
             "loss",
             "the cable comes off, the aerial breaks, the handset's battery dies: no frame arrives any more",
             _cable_pulled,
-            (State.FAILSAFE,),
+            (FAILSAFE,),
         ),
         Fault(
             "handset_reset",
             "loss",
             "the handset restarts in mid-drive, its sequence from 0, its sticks where they are",
             _handset_reset,
-            (State.FAILSAFE, State.WAITING, State.STANDBY),
+            (FAILSAFE, WAITING, STANDBY),
         ),
     )
 }

@@ -4,7 +4,7 @@ import random
 from typing import Any, Literal, NamedTuple
 
 from nuvrik.budget.stop import run_down_ms, stop_bound
-from nuvrik.failsafe.table import State
+from nuvrik.failsafe.table import ARMED, State
 from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import MotorOutput, StepperOutput
 from nuvrik.rehearsal.faults import Fault
@@ -53,7 +53,7 @@ class _Strike:
             isinstance(output, MotorOutput | StepperOutput) for output in self.world.link.outputs.values()
         ):
             return not machine.safe
-        return machine.state is State.ARMED
+        return machine.state is ARMED
 
     def _hit(self, _: Any) -> None:
         self.struck_us = self.world.t_us
@@ -63,7 +63,7 @@ class _Strike:
     def _watch(self, _: Any) -> None:
         world = self.world
         machine = world.machine
-        if machine.safe and machine.state is not State.ARMED and world.last_armed_sent_us is not None:
+        if machine.safe and machine.state is not ARMED and world.last_armed_sent_us is not None:
             self.stop_ms = (world.trace.moments[-1].t_ms * 1000 - world.last_armed_sent_us) / 1000
             self.stopped_in, self.stopped_why = machine.state, machine.why
         else:
@@ -116,7 +116,7 @@ def unasked_motion(link: Link, trace: Trace) -> str | None:
     before = [0] * len(link.outputs)
     for moment in trace.moments:
         efforts = moment.efforts
-        if moment.state is State.ARMED:
+        if moment.state is ARMED:
             left_ms = None
         else:
             left_ms = moment.t_ms if left_ms is None else left_ms

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.failsafe.table import State
+from nuvrik.failsafe.table import ARMED, State
 from nuvrik.mixing.demand import Demand
 from nuvrik.plan.models import Link
 from nuvrik.rehearsal.medium import Conditions, SimMedium
@@ -119,7 +119,7 @@ class World:
         for event in self.machine.feed(wire, self.t_us // 1000 + self._machine_start_ms):
             if isinstance(event, Frame):
                 self.trace.heard.append(self.t_us / 1000)
-                if self.machine.state is State.ARMED:
+                if self.machine.state is ARMED:
                     self.last_armed_sent_us = sent_us
             else:
                 self.trace.refused.append((self.t_us / 1000, event.reason))
