@@ -4,7 +4,7 @@ PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
 
-.PHONY: demo test lint bench docs screenshots toolchain clean
+.PHONY: demo test lint bench docs fuzz screenshots toolchain clean
 
 $(VENV)/ready: pyproject.toml
 	$(PYTHON) -m venv $(VENV)
@@ -35,6 +35,11 @@ bench: $(VENV)/ready-dev     ## the figures, each a ratio to a bare floor in the
 docs: $(VENV)/ready-dev      ## the documents that are generated from the code, and the demo data
 	$(BIN)/python tools/make_docs.py
 	$(BIN)/python tools/make_demo_data.py
+
+FUZZ_SECONDS ?= 60
+fuzz: $(VENV)/ready-dev      ## every decoder against inputs that a coverage-guided fuzzer makes up
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[fuzz]'
+	$(BIN)/python tools/fuzz.py -max_total_time=$(FUZZ_SECONDS) -max_len=600 -rss_limit_mb=1500
 
 screenshots: $(VENV)/ready-dev ## one picture per main command and figure (wants `make toolchain` first)
 	$(BIN)/python tools/make_screenshots.py

@@ -23,4 +23,4 @@ packets = [
 ]
 for packet in packets:
     for event in decoder.feed_datagram(packet):
-        print(f"{packet.hex():20}  {event_text(event, encoder.packer.fields)}")
+        print(f"{packet.hex():20}  {event_text(event, link)}")

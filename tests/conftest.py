@@ -1,8 +1,13 @@
 """How hypothesis runs: the same examples every time, and no deadline, because machines are noisy."""
 
+import signal
+
 from hypothesis import HealthCheck, settings
 
 settings.register_profile(
     "steady", deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
 )
 settings.load_profile("steady")
+
+# A shell has what it runs in the background ignore Ctrl-C, and its children with it: not here.
+signal.signal(signal.SIGINT, signal.default_int_handler)

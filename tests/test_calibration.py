@@ -152,7 +152,7 @@ def test_a_log_that_cannot_tell_is_refused(duty: list[float], speed: list[float]
         straighten(duty, speed)
 
 
-@pytest.mark.parametrize("name", starter_names())
+@pytest.mark.parametrize("name", sorted(set(starter_names()) - {"panel"}))
 def test_writing_keeps_every_comment_and_every_other_number(name: str) -> None:
     text, link = starter_text(name), nuvrik.parse(starter_text(name))
     control = next(n for n, c in link.controls.items() if c.kind in ("axis", "slider", "button", "key"))

@@ -13,6 +13,10 @@ from links import TUG, WIRED_TEXT, write
 from nuvrik.plan.starters import starter_text
 from nuvrik.wire.frames import Encoder
 
+COMMANDS = (
+    *("demo", "new", "check", "encode", "inspect", "calibrate"),
+    *("rehearse", "drive", "machine", "jog", "hello"),
+)
 EXAMPLES = sorted((Path(__file__).parents[1] / "examples").glob("*.py"))
 
 
@@ -43,7 +47,7 @@ def wired(tmp_path: Path) -> Path:
 
 def test_help_names_every_command() -> None:
     said = nuvrik_command("--help")
-    for command in ("demo", "new", "check", "encode", "inspect", "rehearse", "drive", "machine"):
+    for command in COMMANDS:
         assert command in said and "--help" in nuvrik_command(command, "--help")
 
 
@@ -233,5 +237,6 @@ def test_the_examples_run_as_they_stand(script: Path, tmp_path: Path) -> None:
         "both_ends": "FAILSAFE  port_screw   +0",
         "explain_bytes": "wrong_layout",
         "choose_a_timeout": "able to drive",
+        "drive_a_panel": "345 steps",
     }
     assert expected[script.stem] in done.stdout

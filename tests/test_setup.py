@@ -421,14 +421,14 @@ def test_every_starter_rehearses_clean_and_its_two_ends_agree(name: str) -> None
     fields = nuvrik.Encoder(link).packer.fields
     recording, armed, said = practice(link, seed=2, duration_ms=12_000), 0, set()
     for now in range(0, 12_000, 5):
-        handset.read(now, **recording.at(now))
+        recording.play_into(handset, now, now)
         wire = handset.send(now)
         if wire:
             (event,) = decoder.feed_datagram(wire) if link.medium.datagrams else decoder.feed(wire)
-            sent = [
-                quantised(value, field) for value, field in zip(handset.values.values(), fields, strict=True)
-            ]
-            assert list(event.values) == sent
+            for sent, heard, field in zip(handset.values.values(), event.values, fields, strict=True):
+                # In text, steps are as fine as its numbers are; in bits, each code means itself.
+                coarse = FULL // 500 if link.frame.style == "line" else 0
+                assert heard == quantised(sent, field) or abs((sent or 0) - (heard or 0)) <= coarse
             machine.feed(wire, now)
         if now % link.link.tick_ms == 0:
             machine.tick(now)

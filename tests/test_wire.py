@@ -12,9 +12,12 @@ import nuvrik
 from nuvrik.plan.layout import layout_text
 from nuvrik.wire.cobs import stuff, unstuff
 from nuvrik.wire.codes import decode_table, encode, level_code, level_from_code
-from nuvrik.wire.decoder import MAX_STUFFED, REASONS, Decoder, Frame, Reject
-from nuvrik.wire.frames import COMMAND, ECHO, HELLO, STOP, Encoder, initial_from_check
+from nuvrik.wire.decoder import REASONS, Decoder, Frame, Reject
+from nuvrik.wire.frames import Encoder
+from nuvrik.wire.kinds import COMMAND, HELLO, STOP, TELEMETRY
+from nuvrik.wire.messages import Identity, pack_hello
 from nuvrik.wire.packing import quantised
+from nuvrik.wire.sealed import initial_from_check
 
 EXAMPLE = nuvrik.parse("""
 link = { name = "example", rate_hz = 50 }
@@ -138,7 +141,7 @@ def test_how_a_stream_is_cut_makes_no_difference(pieces: list[bytes], cuts: list
     places = [0, *sorted(min(cut, len(stream)) for cut in cuts), len(stream)]
     for start, end in itertools.pairwise(places):
         events += decoder.feed(stream[start:end])
-        assert len(decoder._held) <= MAX_STUFFED
+        assert len(decoder._held) <= decoder._most
     assert events == whole
     assert all(isinstance(event, Frame) or event.reason in REASONS for event in whole)
 
@@ -162,7 +165,7 @@ def test_each_reason_and_their_order() -> None:
         "wrong_layout": stuff(elsewhere),
         "version": stuff(sealed(bytes([0x2F, 91, tag, 5]), b"")),
         "wrong_pair": stuff(sealed(bytes([0x1F, 91, tag, 5]), b"")),
-        "wrong_kind": stuff(sealed(bytes([0x10 | ECHO, 90, tag, 5]), b"")),
+        "wrong_kind": stuff(sealed(bytes([0x10 | TELEMETRY, 90, tag, 5]), b"")),
         "bad_field": stuff(sealed(bytes([0x10, 90, tag, 5]), b"\0\0\x80")),
         "repeated": stuff(encoder.command([9, 9, 0], 5)),
         "out_of_order": stuff(encoder.command([9, 9, 0], 4)),
@@ -181,8 +184,10 @@ def test_each_reason_and_their_order() -> None:
     assert (
         decoder.feed(stuff(sealed(bytes([0x10, 90, tag, 7]), b"\0\0\0\0")) + b"\0")[0].reason == "bad_field"
     )
-    # A hello is checked from 0xFFFF; this end does not take it, but it is no noise.
-    assert decoder.feed(stuff(encoder.sealed(HELLO, 8, b"")) + b"\0")[0].reason == "wrong_kind"
+    # A hello is checked from 0xFFFF; one that answers is not for this end, but it is no noise.
+    answer = pack_hello(Identity(1, 2, 3, 4, 5, (0, 1, 0), "tug"), 60)
+    assert decoder.feed(stuff(encoder.sealed(HELLO, 8, answer)) + b"\0")[0].reason == "wrong_kind"
+    assert decoder.feed(stuff(encoder.sealed(HELLO, 9, b"")) + b"\0")[0].reason == "bad_field"
 
 
 @given(st.integers(0, 255), st.lists(st.integers(0, 255), max_size=40))

@@ -12,6 +12,9 @@ from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
 from nuvrik.failsafe.table import ARMED, TABLE, Cell, Goal, Happening, State
+from nuvrik.plan.backward import Argument, Cue
+from nuvrik.plan.frames import KeyAction, TextField
+from nuvrik.plan.load import NAMED
 from nuvrik.plan.models import TAGGED, Board, FailsafeSection, LinkSection, json_schema
 from nuvrik.plan.outputs import StepperPins
 from nuvrik.wire.decoder import REASONS
@@ -30,16 +33,21 @@ def key_tables() -> str:
     lines: list[str] = []
     plain: dict[str, type[BaseModel]] = {"link": LinkSection, "failsafe": FailsafeSection, "board": Board}
     order = ["link", "medium", "frame", "controls", "channels", "board", "outputs", "mix", "failsafe"]
+    order += ["telemetry", "requests"]
     for section in order:
         if section in plain:
             lines += table(f"[{section}]", plain[section], "")
             continue
         tag, models = TAGGED[section]
-        named = section in ("controls", "channels", "outputs")
+        named = section in NAMED
         for value, model in models.items():
             title = f"[{section}.NAME]" if named else f"[{section}]"
             lines += table(f'{title} with {tag} = "{value}"', model, tag)
+    lines += table("[cues.NAME]", Cue, "")
     lines += table("pins of a stepper", StepperPins, "")
+    lines += table("fields.CHANNEL of a line or of columns", TextField, "")
+    lines += table("keys.KEY of style keys", KeyAction, "")
+    lines += table("args.NAME of a request", Argument, "")
     return "\n".join(lines)
 
 

@@ -4,6 +4,7 @@ Needs xvfb, xterm and imagemagick (`make toolchain`). Everything shown is the de
 """
 
 import os
+import random
 import shlex
 import shutil
 import subprocess
@@ -26,6 +27,11 @@ TERMINALS = {
     "nuvrik calibrate tug.toml marram-demo/screw.csv --output port_screw --figure motor.png",
     "jog": "echo y | nuvrik jog tug.toml port_screw --port sim; "
     "printf 'n\\ny\\n' | nuvrik jog boat.toml winch --port sim:winch",
+    "diagnosis": "nuvrik inspect panel.toml slow.bin --summary; "
+    "nuvrik inspect panel.toml upside_down.bin --summary; "
+    "nuvrik inspect panel.toml boot.txt --summary; nuvrik check vent.toml | grep -A 14 damaged",
+    "hello": "nuvrik hello panel.toml --port sim; nuvrik inspect panel.toml --port sim --for-s 0.6; "
+    "python drive_a_panel.py",
     "machine": "nuvrik machine tug.toml --port loop:// --for-s 1; grep -A 1 -B 2 FAILSAFE log.csv",
 }
 FIGURES = {
@@ -34,6 +40,7 @@ FIGURES = {
     "sweep": "sweep.png",
     "motor": "motor.png",
     "sheet": "sheet.png",
+    "capture": "capture.png",
 }
 
 
@@ -63,6 +70,12 @@ rows = [good[0], good[1], good[1], bad, other.command([0, 0, 1], 43), good[3], g
 open("capture.txt", "w").writelines(row.hex(" ") + "\\n" for row in rows)
 """
     subprocess.run([BIN / "python", "-c", script], cwd=folder, check=True)
+    for name in ("panel", "vent"):
+        subprocess.run([BIN / "nuvrik", "new", f"{name}.toml", "--like", name], check=True, **quiet)
+    shutil.copy(Path(__file__).parents[1] / "examples/drive_a_panel.py", folder)
+    captures(folder)
+    words = [BIN / "nuvrik", "inspect", "tug.toml", "radio.csv", "--summary", "--figure", "capture.png"]
+    subprocess.run(words, check=True, **quiet)
     sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
     from terminals import cable, start
 
@@ -81,6 +94,30 @@ open("capture.txt", "w").writelines(row.hex(" ") + "\\n" for row in rows)
         time.sleep(1.5)
         machine.terminate()
         machine.wait()
+
+
+def captures(folder: Path) -> None:
+    """A panel's line at half its speed, upside down, and with a boot loader on it; and Marram's radio."""
+    import nuvrik
+    from nuvrik.demo import DEMO_LOSS
+    from nuvrik.rehearsal.medium import Conditions, SimMedium
+    from nuvrik.wire.uart import received, waveform
+
+    panel = nuvrik.load(folder / "panel.toml")
+    encoder = nuvrik.Encoder(panel)
+    line = waveform(b"".join(encoder.command_on_wire([1, 90 * n, -60 * n, 0, 1], n) for n in range(80)))
+    (folder / "slow.bin").write_bytes(received(line, 2.0))
+    (folder / "upside_down.bin").write_bytes(received(line, inverted=True))
+    (folder / "boot.txt").write_text("boot loader 1.2\r\nfirmware found, starting\r\n" * 4)
+    tug = nuvrik.load(folder / "tug.toml")
+    encoder, rng = nuvrik.Encoder(tug), random.Random(4)
+    air = SimMedium(tug.medium, Conditions(**DEMO_LOSS), rng)
+    rows = ["t_ms,hex"]
+    for n in range(3000):
+        arrived = air.send(encoder.command_on_wire([4 * n, 9000 - 3 * n, 1], n & 0xFF), 20_000 * n)
+        if arrived is not None:
+            rows.append(f"{arrived[0] / 1000},{arrived[1].hex()}")
+    (folder / "radio.csv").write_text("\n".join(rows) + "\n")
 
 
 def shoot(name: str, command: str, folder: Path, display: str) -> None:

@@ -13,30 +13,44 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from nuvrik.ends.asking import Asked
     from nuvrik.ends.handset import Handset
     from nuvrik.ends.machine import Machine
+    from nuvrik.ends.motions import Refused
+    from nuvrik.ends.sensors import Reading
     from nuvrik.failsafe.table import State
     from nuvrik.mixing.demand import Demand
     from nuvrik.plan.check import problems_in
     from nuvrik.plan.load import load, parse
     from nuvrik.plan.models import Link
     from nuvrik.plan.problems import LinkFileError, Problem
-    from nuvrik.wire.decoder import Decoder, Frame, Reject
+    from nuvrik.ports.connection import Connection, LinkError, RequestFailed, connect
+    from nuvrik.ports.port import PortError
+    from nuvrik.wire.decoder import Decoder
+    from nuvrik.wire.events import Frame, Reject
     from nuvrik.wire.frames import Encoder
 
 __version__ = "0.1.0"
 
 _HOMES = {
+    "Asked": "nuvrik.ends.asking",
+    "Connection": "nuvrik.ports.connection",
     "Decoder": "nuvrik.wire.decoder",
     "Demand": "nuvrik.mixing.demand",
     "Encoder": "nuvrik.wire.frames",
-    "Frame": "nuvrik.wire.decoder",
+    "Frame": "nuvrik.wire.events",
     "Handset": "nuvrik.ends.handset",
     "Link": "nuvrik.plan.models",
     "LinkFileError": "nuvrik.plan.problems",
+    "LinkError": "nuvrik.ports.connection",
     "Machine": "nuvrik.ends.machine",
+    "PortError": "nuvrik.ports.port",
+    "Reading": "nuvrik.ends.sensors",
+    "Refused": "nuvrik.ends.motions",
+    "RequestFailed": "nuvrik.ports.connection",
+    "connect": "nuvrik.ports.connection",
     "Problem": "nuvrik.plan.problems",
-    "Reject": "nuvrik.wire.decoder",
+    "Reject": "nuvrik.wire.events",
     "State": "nuvrik.failsafe.table",
     "load": "nuvrik.plan.load",
     "parse": "nuvrik.plan.load",
@@ -44,17 +58,25 @@ _HOMES = {
 }
 
 __all__ = [
+    "Asked",
+    "Connection",
     "Decoder",
     "Demand",
     "Encoder",
     "Frame",
     "Handset",
     "Link",
+    "LinkError",
     "LinkFileError",
     "Machine",
+    "PortError",
     "Problem",
+    "Reading",
+    "Refused",
     "Reject",
+    "RequestFailed",
     "State",
+    "connect",
     "load",
     "parse",
     "problems_in",

@@ -42,7 +42,7 @@ def stop_bound(link: Link) -> StopBound:
     so it is noticed up to one tick late; from there the slowest ramp still has to run down.
     """
     encoder = Encoder(link)
-    airtime_us = link.medium.airtime_us(encoder.wire_bytes(encoder.packer.size))
+    airtime_us = link.medium.airtime_us(encoder.longest_on_wire)
     return StopBound(
         transit_ms=airtime_us / 1000 + link.medium.delay_ms + link.medium.jitter_ms,
         timeout_ms=link.failsafe.timeout_ms,

@@ -23,7 +23,7 @@ app = typer.Typer(
 LinkFile = Annotated[Path, typer.Argument(metavar="LINK", help="The link file.")]
 Json = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
 PortName = Annotated[
-    str, typer.Option("--port", metavar="PORT", help="A device, a URL (socket://HOST:PORT), or sim.")
+    str, typer.Option("--port", metavar="PORT", help="A device, socket://HOST:PORT, udp://HOST:PORT, or sim.")
 ]
 From = Annotated[Path | None, typer.Option("--from", metavar="RECORDING", help="A pilot's recording, CSV.")]
 Loss = Annotated[float, typer.Option("--loss", help="Share of frames lost one by one, 0 to 1.")]
@@ -103,12 +103,25 @@ def inspect(
     hex_text: Annotated[
         str | None, typer.Option("--hex", metavar="HEX", help="Bytes to look at, in hex.")
     ] = None,
+    port: Annotated[
+        str | None, typer.Option("--port", metavar="PORT", help="Listen on a port instead.")
+    ] = None,
+    for_s: Annotated[float, typer.Option("--for-s", min=0, help="How long to listen.")] = 10.0,
+    each_byte: Annotated[bool, typer.Option("--each-byte", help="Say what every byte is.")] = False,
+    summary: Annotated[bool, typer.Option("--summary", help="Only counts, not each frame.")] = False,
+    figure: Annotated[
+        Path | None, typer.Option("--figure", metavar="PNG", help="Draw a frame and the gaps.")
+    ] = None,
     as_json: Json = False,
 ) -> int:
-    """Turn bytes into values; say of every frame refused why."""
-    from nuvrik.cli.frames import run_inspect
+    """Turn bytes into values; say of every frame refused why.
 
-    return run_inspect(link, file, hex_text, as_json)
+    If nothing decodes, it says what is probably the matter: another speed, an inverted line, another file.
+    """
+    from nuvrik.cli.inspect import Options, run_inspect
+
+    options = Options(as_json, each_byte, summary, figure)
+    return run_inspect(link, file, hex_text, port, for_s, options)
 
 
 @app.command()
@@ -222,6 +235,25 @@ def jog(
     from nuvrik.cli.jog import run
 
     return run(link, output, port, level, for_ms, find_start)
+
+
+@app.command()
+@speaks_plainly
+def hello(
+    link: Annotated[Path | None, typer.Argument(metavar="[LINK]", help="The link file.")] = None,
+    port: Annotated[
+        str | None, typer.Option("--port", metavar="PORT", help="A device, a URL, or sim; none lists them.")
+    ] = None,
+    for_s: Annotated[float, typer.Option("--for-s", min=0.1, max=60, help="How long to ask.")] = 5.0,
+    as_json: Json = False,
+) -> int:
+    """Ask the other end who it is, and whether it was built from this file.
+
+    No motor is told anything. Without a port, list the ports there are.
+    """
+    from nuvrik.cli.hello import run
+
+    return run(link, port, for_s, as_json)
 
 
 def main() -> Any:

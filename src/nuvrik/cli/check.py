@@ -9,16 +9,21 @@ from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
 from nuvrik.plan.channels import ChoiceChannel, LevelChannel, ShareChannel
 from nuvrik.plan.check import problems_in
+from nuvrik.plan.frames import Sealed, Text, TextForm
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import UnreadableError, parse, read_text
 from nuvrik.plan.models import FailsafeSection, Link
 from nuvrik.plan.problems import LinkFileError, Problem, listing, suggestion
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plan.wiring import output_routes
-from nuvrik.plan.words import channel_words, control_words, output_words, route_words, uses_of
+from nuvrik.plan.words import channel_words, control_words, item_words, output_words, route_words, uses_of
 from nuvrik.wire.codes import step
-from nuvrik.wire.describe import frame_parts
+from nuvrik.wire.describe import layout_rows
 from nuvrik.wire.frames import Encoder
+from nuvrik.wire.undetected import measure, odds
+
+TRIES = 1000
+"""How many damaged frames of each sort `check` tries."""
 
 STYLES = {"error": "bold red", "warning": "bold yellow", "note": "cyan"}
 
@@ -58,7 +63,9 @@ def run(file: Path, sheet: Path | None, as_json: bool) -> int:
             draw_sheet(link, sheet)
     problems = problems_in(link)
     if as_json:
-        say_json({"ok": True, "problems": _records(problems), "layout": _layout_record(link)})
+        undetected = {found.damage: found.per_million for found in measure(link, TRIES)}
+        record = {"ok": True, "problems": _records(problems), "layout": _layout_record(link)}
+        say_json(record | {"undetected_per_million": undetected})
     else:
         _print_meaning(link, file)
         _print_problems(str(file), problems)
@@ -74,45 +81,72 @@ def _layout_record(link: Link) -> dict[str, Any]:
     channels = [
         {"name": f.name, "kind": f.kind, "bits": f.bits, "offset": f.offset} for f in encoder.packer.fields
     ]
-    body = len(encoder.command([0] * len(channels), 0))
-    return {"tag": f"{layout_tag(link):04X}", "bytes": body, "channels": channels}
+    return {"tag": f"{layout_tag(link):04X}", "bytes": encoder.longest_body, "channels": channels}
 
 
 def _print_meaning(link: Link, file: Path) -> None:
     out = console()
     out.print(f"[bold]{link.link.name}[/bold], from {file}")
     encoder = Encoder(link)
-    neutral = [0] * len(link.channels)
-    wire = encoder.wire_bytes(encoder.packer.size)
+    wire = encoder.longest_on_wire
     airtime_ms = link.medium.airtime_us(wire) / 1000
     out.print(
         f"  A command frame every {link.link.period_ms} ms over {link.medium.kind}: {wire} bytes, "
         f"{airtime_ms:.2f} ms on the way.\n"
         f"  Pair number {link.frame.pair}, layout tag {encoder.tag:04X}.\n"
     )
-    out.print(table("what the hand moves", ["control", "kind", "what it does", "feeds"], _control_rows(link)))
+    if link.controls:
+        columns = ["control", "kind", "what it does", "feeds"]
+        out.print(table("what the hand moves", columns, _control_rows(link)))
+    else:
+        out.print("  No controls: a program sets the channels, see nuvrik.connect().\n")
     out.print(table("what moves", ["output", "driver", "follows", "limits"], _output_rows(link)))
     for sentence in _failsafe_sentences(link):
         out.print(f"  {sentence}", soft_wrap=False)
     out.print()
-    _, parts = frame_parts(link, neutral, 0)
     rows = [
         (
-            f"{p.start // 8}",
-            f"{p.start % 8}" + (f" to {p.start % 8 + p.bits - 1}" if p.bits > 1 else ""),
-            f"{p.bits}",
-            p.name,
-            p.meaning if p.name not in link.channels else _channel_text(link, p.name),
+            f"{byte}",
+            f"{bit}" + (f" to {bit + bits - 1}" if bits > 1 else ""),
+            f"{bits}",
+            name,
+            meaning if name not in link.channels else _channel_text(link, name),
         )
-        for p in parts
+        for byte, bit, bits, name, meaning in layout_rows(link)
     ]
-    out.print(
-        table(
-            "the frame, bit by bit (bit 0 is the lowest)",
-            [">byte", "from bit", ">bits", "is", "meaning"],
-            rows,
+    where = "bit 0 is the lowest" if isinstance(link.frame, Sealed) else "text, at its longest"
+    columns = [">byte", "from bit", ">bits", "is", "meaning"]
+    out.print(table(f"the frame, bit by bit ({where})", columns, rows))
+    if link.two_way:
+        out.print(table("what comes back", ["telemetry", "kind", "what it says", ">every"], _item_rows(link)))
+    if link.requests:
+        out.print(table("what can be asked for", ["request", "kind", "with", "needs"], _request_rows(link)))
+    _print_undetected(link, out)
+
+
+def _item_rows(link: Link) -> list[tuple[str, str, str, str]]:
+    return [
+        (name, item.kind, item_words(item), f"{item.every_ms} ms") for name, item in link.telemetry.items()
+    ]
+
+
+def _request_rows(link: Link) -> list[tuple[str, str, str, str]]:
+    rows: list[tuple[str, str, str, str]] = []
+    for name, request in link.requests.items():
+        given = ", ".join(
+            f"{argument} {' to '.join(map(str, a.limits))}" for argument, a in request.arguments.items()
         )
-    )
+        rows.append((name, request.kind, given or "-", "ARMED" if request.moving else "-"))
+    return rows
+
+
+def _print_undetected(link: Link, out: Any) -> None:
+    """What a damaged frame may do, tried on this very link."""
+    with busy("damaging frames"):
+        found = measure(link, TRIES)
+    rows = [(f.damage, f"{f.obeyed} of {f.tried}", f"{f.per_million:.0f}") for f in found]
+    out.print(table("damaged frames that would be obeyed", ["damage", ">measured", ">in a million"], rows))
+    out.print(f"  By mathematics: {odds(link)}.\n")
 
 
 def _control_rows(link: Link) -> list[tuple[str, str, str, str]]:
@@ -156,8 +190,12 @@ def _channel_text(link: Link, name: str) -> str:
     words = f"{channel.kind} from {channel_words(link, name)}"
     if isinstance(channel, ChoiceChannel):
         words += f": {listing(channel.options)}"
-    if isinstance(channel, LevelChannel | ShareChannel):
+    if isinstance(channel, LevelChannel | ShareChannel) and isinstance(link.frame, Sealed):
         words += f"; steps of {100 * step(channel.kind, channel.bits):.2g} %"
+    elif isinstance(channel, LevelChannel | ShareChannel) and isinstance(link.frame, Text):
+        form = TextForm.of(channel.kind, 0, link.frame.fields.get(name))
+        scale = 10**form.decimals
+        words += f"; from {form.low / scale:g} to {form.high / scale:g}"
     return words
 
 

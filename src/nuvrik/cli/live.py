@@ -12,17 +12,17 @@ from nuvrik.cli.rehearse import read_recording
 from nuvrik.cli.words import DONE, Trouble
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
+from nuvrik.ends.sensors import Reading
 from nuvrik.plan.load import load
-from nuvrik.plan.models import Link, SerialMedium
-from nuvrik.plan.problems import suggestion
+from nuvrik.plan.models import Link
 from nuvrik.ports.live import log_header, log_row, run_handset, run_machine
-from nuvrik.ports.port import Port
+from nuvrik.ports.open import AnyPort, is_sim, open_port
 from nuvrik.ports.sim import SimLine
 from nuvrik.wire.describe import value_text
+from nuvrik.wire.items import value_words
 from nuvrik.wire.packing import fields_of
 
 STATUS_EVERY_MS = 100
-RADIO_BAUD = 115200
 
 
 def run_drive(file: Path, port: str, source: Path, headless: bool) -> int:
@@ -48,10 +48,9 @@ def run_machine_command(file: Path, port: str, log: Path | None, why: bool, for_
     for_ms = None if for_s is None else int(for_s * 1000)
     with (
         ends_politely(),
-        Port(port, _baud(link), wait_s=min(0.005, link.link.tick_ms / 2000)) as line,
+        _machine_port(link, port) as line,
         _log(log) as out,
     ):
-        _note_framing(link)
         rows = csv.writer(out, lineterminator="\n")
         rows.writerow(log_header(link))
         out.flush()
@@ -79,16 +78,22 @@ def run_machine_command(file: Path, port: str, log: Path | None, why: bool, for_
 
 
 @contextmanager
-def open_line(link: Link, name: str) -> Iterator[Port | SimLine]:
-    """A port; ``sim`` is a simulated machine, ``sim:NAME,NAME`` one with those outputs wired backwards."""
-    if name == "sim" or name.startswith("sim:"):
-        backwards = frozenset(filter(None, name.removeprefix("sim").removeprefix(":").split(",")))
-        for wrong in backwards - set(link.outputs):
-            raise Trouble(f'{name}: there is no output "{wrong}": {suggestion(wrong, link.outputs)}')
-        yield SimLine(link, backwards)
+def open_line(link: Link, name: str) -> Iterator[AnyPort]:
+    """A port by any name, closed in the end."""
+    line = open_port(link, name)
+    if isinstance(line, SimLine):
+        yield line
         return
-    with Port(name, _baud(link)) as line:
-        _note_framing(link)
+    with line:
+        _note_framing(link, line)
+        yield line
+
+
+@contextmanager
+def _machine_port(link: Link, name: str) -> Iterator[AnyPort]:
+    if is_sim(name):
+        raise Trouble(f"{name}: is a machine itself; `nuvrik machine` needs a real port")
+    with open_line(link, name) as line:
         yield line
 
 
@@ -115,14 +120,17 @@ def ends_politely() -> Iterator[None]:
         signal.signal(signal.SIGTERM, before)
 
 
-def _baud(link: Link) -> int:
-    return link.medium.baud if isinstance(link.medium, SerialMedium) else RADIO_BAUD
-
-
-def _note_framing(link: Link) -> None:
-    if link.medium.datagrams:
+def _note_framing(link: Link, line: AnyPort) -> None:
+    if link.medium.datagrams and line.stream:
         kind = link.medium.kind
         _tell(f"{link.link.name} is a {kind} link; on a port its frames travel as a stream, zeros between")
+
+
+def reading_text(reading: Reading) -> str:
+    """An item of telemetry for a person to read."""
+    text = value_words(reading.value, reading.unit)
+    speed = "" if reading.speed is None else f", {reading.speed:+.1f} a second"
+    return text + speed + (" (commanded)" if reading.commanded else "")
 
 
 def _status_line(link: Link) -> Any:
@@ -131,12 +139,17 @@ def _status_line(link: Link) -> Any:
 
     def told(now_ms: int, handset: Handset) -> None:
         nonlocal shown_ms
+        if handset.cues(now_ms):
+            print("\a", end="", file=sys.stderr, flush=True)
         if now_ms - shown_ms < STATUS_EVERY_MS:
             return
         shown_ms = now_ms
         values = handset.values
         text = "  ".join(f"{field.name} {value_text(values[field.name], field)}" for field in fields)
         text += f"  held: {', '.join(handset.latched)}" if handset.latched else ""
+        if handset.machine_state is not None:
+            text += f"  | {handset.machine_state}"
+        text += "".join(f"  {name} {reading_text(item)}" for name, item in handset.telemetry.items())
         print(f"\r{now_ms / 1000:7.1f} s  {text}\x1b[K", end="", file=sys.stderr, flush=True)
 
     return told

@@ -1,15 +1,27 @@
-"""The handset: raw readings in, frames out."""
+"""The handset: raw readings in, frames out; and, on a two-way link, what comes back."""
 
-from nuvrik.levels import FULL, Clock, clamp, div
+from functools import cached_property
+
+from nuvrik.ends.asking import Asked, Asker
+from nuvrik.ends.cues import Beeper
+from nuvrik.ends.sensors import Reading, Readings
+from nuvrik.failsafe.table import State
+from nuvrik.levels import FULL, LONG_AGO, Clock, clamp, div
 from nuvrik.plan.channels import source_name
 from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput, StepperOutput
+from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput
+from nuvrik.plan.wiring import output_routes
 from nuvrik.shaping.channels import build_source
 from nuvrik.shaping.controls import Control, read_controls
 from nuvrik.shaping.made import made_controls
 from nuvrik.wire.codes import Value
-from nuvrik.wire.frames import REQUEST, Encoder
-from nuvrik.wire.requests import LEVEL_STEPS, MOST_TURNING, Jog, pack_jog
+from nuvrik.wire.decoder import Decoder
+from nuvrik.wire.events import Event, Frame
+from nuvrik.wire.frames import Encoder
+from nuvrik.wire.kinds import HELLO, REPLY, REQUEST, TELEMETRY, TO_HANDSET
+from nuvrik.wire.messages import LEVEL_STEPS, MOST_TURNING, Identity, Jog, pack_jog
+
+STATES = tuple(State)
 
 
 class Handset:
@@ -17,13 +29,24 @@ class Handset:
 
     Call :meth:`read` whenever there are readings and :meth:`send` often (every few milliseconds);
     ``now_ms`` is any millisecond clock, of which the lowest 16 bits are used. ``stream`` overrides
-    what the medium says about framing: True for a stream of bytes, False for datagrams.
+    what the medium says about framing: True for a stream of bytes, False for datagrams. ``session`` is a
+    random number, another each time a program starts; only links with requests need it.
 
     It starts disarmed: arm is sent off until the control that feeds it has been read off.
     """
 
-    def __init__(self, link: Link, *, stream: bool | None = None) -> None:
+    def __init__(self, link: Link, *, stream: bool | None = None, session: int = 0) -> None:
         self.link = link
+        self._stream = not link.medium.datagrams if stream is None else stream
+        self._asker = Asker(link, session)
+        self._readings = Readings(link)
+        self._beepers = {name: Beeper(cue) for name, cue in link.cues.items()}
+        self._puts: dict[str, tuple[Value, int | None]] = {}
+        self._arm_put: bool | None = None
+        self._between = False
+        self._heard_ms = LONG_AGO
+        self.machine_state: State | None = None
+        """What the machine last said its state was, on a link with telemetry; None before."""
         self._controls = read_controls(link.controls)
         self._made = made_controls(link.controls, self._controls)
         every: dict[str, Control] = {**self._controls, **self._made}
@@ -35,6 +58,7 @@ class Handset:
         self._neutral: list[Value] = [0] * len(names)
         self._stop = every[link.failsafe.stop] if link.failsafe.stop else None
         self._encoder = Encoder(link, stream=stream)
+        self._places = place_channels(link)
         self._period_ms = link.link.period_ms
         self._timeout_ms = link.failsafe.timeout_ms
         self._seq = 0
@@ -100,6 +124,93 @@ class Handset:
         self._follow_arm(now_ms)
         self._followed_ms = now_ms
 
+    def put(self, now_ms: int, name: str, value: Value, for_ms: int | None = None) -> None:
+        """Set a channel from a program, in place of its control: a level or a share as an integer, a flag as
+        0 or 1. After ``for_ms`` it is withdrawn: what moves goes to rest, a flag off, a place (a servo's)
+        stays; None: until it is set again. KeyError for an unknown channel, and for the arm channel."""
+        if name not in self.link.channels or name == self.link.arm_channel:
+            known = ", ".join(channel for channel in self.link.channels if channel != self.link.arm_channel)
+            raise KeyError(f"no channel {name} to set; this link has: {known}")
+        until_ms = None if for_ms is None else self._pass_time(now_ms) + for_ms
+        self._puts[name] = value, until_ms
+
+    def put_arm(self, on: bool) -> None:
+        """Arm or disarm from a program, in place of the arm control. Like a control, it starts off."""
+        self._arm_put = on
+        self._followed_ms = -1
+
+    def feed(self, data: bytes, now_ms: int) -> list[Event]:
+        """Take bytes that have come back from the machine, and give the events in them."""
+        now_ms = self._pass_time(now_ms)
+        if now_ms - self._heard_ms >= self._timeout_ms:
+            self._decoder.forget()
+        events = self._decoder.feed(data) if self._stream else self._decoder.feed_datagram(data)
+        for event in events:
+            if isinstance(event, Frame):
+                self._heard_ms = now_ms
+                if event.kind == TELEMETRY:
+                    self.machine_state = STATES[event.values.state]
+                    self._readings.take(event.values, now_ms)
+                elif event.kind == REPLY:
+                    self._asker.hear_reply(event.values, now_ms)
+                elif event.kind == HELLO:
+                    self._asker.hear_hello(event.values, now_ms)
+                else:
+                    self._asker.hear_echo(event.values, now_ms)
+        return events
+
+    @cached_property
+    def _decoder(self) -> Decoder:
+        return Decoder(self.link, TO_HANDSET)
+
+    @property
+    def telemetry(self) -> dict[str, Reading]:
+        """The latest of each item that has come back."""
+        return self._readings.latest
+
+    def age_ms(self, name: str) -> int | None:
+        """How long ago an item of telemetry came, by the time of the last call; None if it never did."""
+        reading = self._readings.latest.get(name)
+        return None if reading is None else self._clock.total_ms - reading.at_ms
+
+    def request(self, name: str, **arguments: int) -> Asked:
+        """Ask the machine to do something, once. What becomes of it shows in what is returned.
+
+        Raises KeyError for a request that the link file does not have, TypeError and ValueError for
+        arguments that it does not take.
+        """
+        return self._asker.ask(name, arguments)
+
+    def greet(self) -> None:
+        """Ask the machine who it is; :attr:`identity` holds the answer."""
+        self._asker.greet()
+
+    @property
+    def identity(self) -> Identity | None:
+        """What the machine said of itself; None before it has."""
+        return self._asker.identity
+
+    def echo(self, now_ms: int) -> None:
+        """Send a few bytes there and back; :attr:`round_trip_ms` then says how long it took."""
+        self._asker.echo(self._pass_time(now_ms))
+
+    @property
+    def round_trip_ms(self) -> int | None:
+        """How long the last echo took, in ms; None until it is back."""
+        return self._asker.round_trip_ms
+
+    def cues(self, now_ms: int) -> list[str]:
+        """The cues that are to sound now. A value that has not come for a while is silent."""
+        now_ms = self._pass_time(now_ms)
+        sounding = []
+        for name, beeper in self._beepers.items():
+            item = self.link.cues[name].source
+            reading, every_ms = self._readings.latest.get(item), self.link.telemetry[item].every_ms
+            fresh = reading is not None and now_ms - reading.at_ms <= 3 * every_ms + self._timeout_ms
+            if beeper.due(reading.value if reading and fresh else None, now_ms):
+                sounding.append(name)
+        return sounding
+
     def jog(self, output: str, level: int, for_ms: int) -> None:
         """Ask the machine, in place of the next command, to move one output a little: ``level`` -FULL to
         FULL, brought down to what a jog may be, ``for_ms`` up to 500. KeyError for an unknown output."""
@@ -131,7 +242,12 @@ class Handset:
         self._seq = seq + 1 & 0xFF
         encoder = self._encoder
         if self._still_stopping(now_ms):
-            return encoder.on_wire(encoder.stop(seq))
+            return encoder.on_wire(encoder.stop(seq)) or encoder.command_on_wire(self._neutral, seq)
+        # Never two in a row: commands keep the machine alive.
+        self._between = not self._between
+        asked = self._asker.due(now_ms) if self._between and not self._parting else None
+        if asked is not None:
+            return encoder.on_wire(encoder.sealed(asked[0], seq, asked[1]))
         if self._request is not None and (self._arm is None or self._arm_sent):
             body, self._request = encoder.sealed(REQUEST, seq, self._request), None
             return encoder.on_wire(body)
@@ -164,7 +280,17 @@ class Handset:
         """What the controls say, without arm."""
         if self._parting or self._hands_off:
             return self._neutral[:]
-        return [source.value() for source in self._sources]
+        if not self._puts:
+            return [source.value() for source in self._sources]
+        return [
+            self._put_value(name) if name in self._puts else source.value()
+            for name, source in zip(self.link.channels, self._sources, strict=True)
+        ]
+
+    def _put_value(self, name: str) -> Value:
+        value, until_ms = self._puts[name]
+        over = until_ms is not None and self._clock.total_ms >= until_ms
+        return 0 if over and name not in self._places else value
 
     def _values_to_send(self, now_ms: int) -> list[Value]:
         values = self._wanted()
@@ -179,8 +305,9 @@ class Handset:
         not only at every frame, so that an off between two frames counts too."""
         if self._arm is None or now_ms == self._followed_ms:
             return
-        on = bool(self._sources[self._arm].value())
-        if self._parting or self._arm_control is None or self._arm_control.value is None:
+        on = bool(self._sources[self._arm].value()) if self._arm_put is None else self._arm_put
+        unread = self._arm_put is None and (self._arm_control is None or self._arm_control.value is None)
+        if self._parting or unread:
             self._arm_allowed = False
         elif not on:
             self._arm_allowed = True
@@ -195,3 +322,13 @@ class Handset:
     def _begin_off(self, now_ms: int) -> None:
         self._arm_sent = False
         self._off_since_ms = now_ms
+
+
+def place_channels(link: Link) -> frozenset[str]:
+    """The channels that say where something is to be, and move nothing that turns."""
+    routes = output_routes(link)
+    kinds: dict[str, set[bool]] = {}
+    for name, output in link.outputs.items():
+        for channel in routes[name].channels:
+            kinds.setdefault(channel, set()).add(isinstance(output, ServoOutput))
+    return frozenset(channel for channel, servos in kinds.items() if servos == {True})

@@ -1,20 +1,34 @@
 """The machine: frames in, demands out, and never a moving motor that nobody asked for."""
 
 from collections import Counter
+from collections.abc import Sequence
+from functools import cached_property
 
+from nuvrik.ends.desk import Desk
+from nuvrik.ends.motions import Hook
+from nuvrik.ends.sensors import Sensors
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.levels import Clock, level_of
 from nuvrik.mixing.build import build_outputs
 from nuvrik.mixing.demand import FOLLOW, LOST, SAFE, Demand, Mode
 from nuvrik.mixing.mix import Mix
+from nuvrik.plan.backward import CallRequest
 from nuvrik.plan.channels import source_name
+from nuvrik.plan.layout import layout_tag, payload_room
 from nuvrik.plan.models import Link
 from nuvrik.plan.wiring import needed_channels, output_routes
-from nuvrik.wire.decoder import Decoder, Event, Frame
-from nuvrik.wire.frames import COMMAND
+from nuvrik.wire.decoder import Decoder
+from nuvrik.wire.events import Event, Frame
+from nuvrik.wire.frames import Encoder
+from nuvrik.wire.items import Raw
+from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REQUEST, STOP, TELEMETRY
+from nuvrik.wire.messages import Identity, Jog, Status, Telemetry, TelemetryForm
 from nuvrik.wire.packing import Values
-from nuvrik.wire.requests import Jog
+
+STATES = tuple(State)
+VERSION = (0, 1, 0)
+"""What a machine says it was built with."""
 
 NOT_ARMED = {
     WAITING: "not armed",
@@ -34,10 +48,11 @@ class Machine:
     frames as ``frames`` and every reject by its reason.
 
     ``stream`` overrides what the medium says about framing: True for a stream of bytes, False for
-    datagrams, of which :meth:`feed` takes one at a time.
+    datagrams, of which :meth:`feed` takes one at a time. ``boot`` is a number that differs from boot to
+    boot, counted or random; only links with requests need it.
     """
 
-    def __init__(self, link: Link, *, stream: bool | None = None) -> None:
+    def __init__(self, link: Link, *, stream: bool | None = None, boot: int = 0) -> None:
         self.link = link
         names = list(link.channels)
         routes = output_routes(link)
@@ -56,6 +71,12 @@ class Machine:
         self._band = level_of(link.failsafe.neutral_band)
         self._mix = Mix(routes, names)
         self._outputs = build_outputs(link)
+        self._stream = stream
+        self._desk = Desk(link, self._outputs, boot)
+        self._sensors = Sensors(link)
+        self._seq = 0
+        self._heard: int | None = None
+        self._state_said = 0
         self._nothing: list[int | None] = [None] * len(self._outputs)
         self._targets = self._nothing
         self._jog: Jog | None = None
@@ -107,19 +128,12 @@ class Machine:
             if isinstance(event, Frame):
                 self.counts["frames"] += 1
                 if event.kind == COMMAND:
+                    self._heard = event.seq
                     self._command(event.values)
-                elif isinstance(event.values, Jog):
-                    if self._watch.state is ARMED and self._resting:
-                        self._jog, self._jog_ends_ms = (
-                            event.values,
-                            self._clock.total_ms + event.values.for_ms,
-                        )
+                elif event.kind == STOP:
+                    self._stop()
                 else:
-                    self._watch.stop()
-                    self._jog = None
-                    # Here and not at the next tick: the state may have moved on by then.
-                    for output in self._outputs:
-                        output.halt()
+                    self._answer(event)
             else:
                 self.counts[event.reason] += 1
         return events
@@ -132,13 +146,100 @@ class Machine:
         dt_ms = 0 if self._ticked_ms is None else total_ms - self._ticked_ms
         self._ticked_ms = total_ms
         mode = self.mode
-        targets = self._targets if self._jog is None else self._jogged(mode)
+        targets: Sequence[int | None] = self._targets if self._jog is None else self._jogged(mode)
+        if self._desk.busy:
+            targets = self._desk.overlay(targets, mode, dt_ms)
         demands = [
             output.tick(target, dt_ms, mode) for output, target in zip(self._outputs, targets, strict=True)
         ]
         if demands != self.demands:  # the same list while nothing changes, so that callers can tell
             self.demands = demands
         return self.demands
+
+    def sense(self, now_ms: int, **readings: Raw) -> None:
+        """Take raw readings of the machine's sensors, to be sent as telemetry: whole numbers, three of them
+        for a vector, None for nothing there.
+
+        Raises KeyError for an item that the link file does not have, TypeError for a reading that is no
+        such number.
+        """
+        now_ms = self._clock.read(now_ms)
+        for name, raw in readings.items():
+            self._sensors.take(name, raw, now_ms)
+
+    def on_request(self, name: str, hook: Hook) -> None:
+        """Let your own code carry out a request of kind "call". KeyError if there is none of that name."""
+        if not isinstance(self.link.requests.get(name), CallRequest):
+            calls = [n for n, r in self.link.requests.items() if isinstance(r, CallRequest)]
+            raise KeyError(
+                f"no request of kind call is named {name}; there are: {', '.join(calls) or 'none'}"
+            )
+        self._desk.hooks[name] = hook
+
+    def send(self, now_ms: int) -> bytes:
+        """The bytes that are due now to the handset, b"" if none: answers first, then telemetry. At most one
+        frame at a time, so call it once for each packet, or until it gives b"" on a stream."""
+        now_ms = self._clock.read(now_ms)
+        if self._desk.waiting:
+            return self._sealed(*self._desk.waiting.popleft())
+        if not self.link.telemetry:
+            return b""
+        items = self._sensors.due(now_ms, self.demands, self._outputs, 8 * self._telemetry_room)
+        state = STATES.index(self._watch.state)
+        if not items and state == self._state_said:
+            return b""  # a change of state is news by itself
+        self._state_said = state
+        return self._sealed(TELEMETRY, self._form.pack(Telemetry(state, self._heard, items)))
+
+    @cached_property
+    def _encoder(self) -> Encoder:
+        return Encoder(self.link, stream=self._stream)
+
+    @cached_property
+    def _form(self) -> TelemetryForm:
+        return TelemetryForm(self.link)
+
+    @cached_property
+    def _room(self) -> int:
+        return payload_room(self.link)
+
+    @cached_property
+    def _telemetry_room(self) -> int:
+        return self._room - 2 - (len(self.link.telemetry) + 7) // 8
+
+    def _sealed(self, kind: int, payload: bytes) -> bytes:
+        seq = self._seq
+        self._seq = seq + 1 & 0xFF
+        return self._encoder.on_wire(self._encoder.sealed(kind, seq, payload))
+
+    def _answer(self, event: Frame) -> None:
+        desk = self._desk
+        if event.kind == HELLO:
+            refused = sum(self.counts.values()) - self.counts["frames"]
+            up_s = self._clock.total_ms // 1000
+            tag = layout_tag(self.link)
+            identity = Identity(tag, 0, up_s, self.counts["frames"], refused, VERSION, self.link.link.name)
+            desk.hello(event.values, identity, self._room)
+        elif event.kind == ECHO:
+            desk.echo(event.values)
+        elif event.kind == REQUEST and isinstance(event.values, Jog):
+            if self._watch.state is ARMED and self._resting:
+                self._jog, self._jog_ends_ms = event.values, self._clock.total_ms + event.values.for_ms
+        elif event.kind == REQUEST:
+            desk.ask(event.values, armed=self._watch.state is ARMED)
+
+    def _stop(self) -> None:
+        self._watch.stop()
+        self._end_motions()
+        # Here and not at the next tick: the state may have moved on by then.
+        for output in self._outputs:
+            output.halt()
+
+    def _end_motions(self) -> None:
+        """Whatever was asked for ends with the right to move, even if that is back before the next tick."""
+        self._jog = None
+        if self._desk.busy:
+            self._desk.end(Status.ENDED)
 
     def expire(self) -> None:
         """Count the link as silent. For a loop that was blocked for longer than the 16-bit clock
@@ -149,7 +250,8 @@ class Machine:
     def _judge_time(self, now_ms: int) -> None:
         if self._watch.pass_time(self._clock.read(now_ms)):
             self._decoder.forget()
-            self._jog = None
+            self._heard = None
+            self._end_motions()
 
     def _jogged(self, mode: Mode) -> list[int | None]:
         """The targets with the jog in them; it ends by itself, and with the right to move."""
@@ -166,14 +268,17 @@ class Machine:
             value = values[place]
             if value is None:
                 self._targets = self._nothing
-                self._jog, self._resting = None, False
+                self._resting = False
                 self._watch.bare(arm=arm, missing=name)
+                self._end_motions()
                 return
             if must_rest and moved is None and not -self._band <= value <= self._band:
                 moved = name
         self._watch.drive(arm=arm, moved=moved)
         self._resting = moved is None
-        if moved is not None or self._watch.state is not ARMED:
-            self._jog = None
-        if self._watch.state is ARMED:
+        if self._watch.state is not ARMED:
+            self._end_motions()
+        else:
+            if moved is not None:
+                self._jog = None
             self._targets = self._mix.demands(values)

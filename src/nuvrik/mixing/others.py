@@ -66,23 +66,34 @@ class Servo:
 
 
 class Stepper:
-    """Turns in steps at a rate either way about zero."""
+    """Turns in steps at a rate either way about zero. It counts the steps it has been told to turn."""
 
     def __init__(self, name: str, model: StepperOutput) -> None:
         self.name = name
         self.ramp = Ramp(model.ramp_ms, model.reverse_pause_ms)
-        self._rate_max = model.rate_max
+        self.rate_max, self.ramp_ms = model.rate_max, model.ramp_ms
+        self.rate_least = max(1, model.rate_max // 50)
+        """The rate at which a move by steps creeps up to its end."""
+        self.travelled = 0
+        """Thousandths of a step turned since power-up, ahead positive: the rate told times its time."""
         self._sign = -1 if model.reverse else 1
         self._off = self.demand = Demand(name, 0, 0, 0, False)
 
     def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
         """Follow ``target`` if the mode lets it, else come to rest."""
+        if self.demand.value:
+            self.travelled += self.demand.signed * self._sign * dt_ms
         if self.ramp.towards((target or 0) if mode is FOLLOW else 0, dt_ms):
             level = self.ramp.level
-            rate = div(abs(level) * self._rate_max, FULL)
+            rate = div(abs(level) * self.rate_max, FULL)
             direction = self._sign if level > 0 else -self._sign
             self.demand = Demand(self.name, level, rate, direction, True) if rate else self._off
         return self.demand
+
+    @property
+    def steps(self) -> int:
+        """Whole steps turned since power-up."""
+        return div(self.travelled, 1000)
 
     def halt(self) -> None:
         """To rest at once, without a ramp."""

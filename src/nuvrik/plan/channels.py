@@ -135,13 +135,10 @@ class CountChannel(_FromOne):
     bits: int = Field(default=8, ge=1, le=16, description="bits on the wire, 1 to 16")
 
 
-Channel = Annotated[
-    LevelChannel | ShareChannel | FlagChannel | ChoiceChannel | CountChannel, Field(discriminator="kind")
-]
+AnyChannel = LevelChannel | ShareChannel | FlagChannel | ChoiceChannel | CountChannel
+Channel = Annotated[AnyChannel, Field(discriminator="kind")]
 
 
-def source_name(
-    channel: LevelChannel | ShareChannel | FlagChannel | ChoiceChannel | CountChannel,
-) -> str | None:
+def source_name(channel: AnyChannel) -> str | None:
     """The control that a person would name first when asked where a channel comes from."""
     return next(iter(channel.sources.values()), None)

@@ -6,7 +6,7 @@ where an entry has problems of its own, and a rule says nothing about what it ca
 
 from collections.abc import Callable, Iterator
 
-from nuvrik.plan import rules_fit, rules_names
+from nuvrik.plan import rules_fit, rules_frames, rules_names
 from nuvrik.plan.draft import Draft
 from nuvrik.plan.models import Link
 from nuvrik.plan.problems import Problem
@@ -17,6 +17,9 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     rules_names.toggles,
     rules_names.mixes,
     rules_names.arming,
+    rules_frames.lacks,
+    rules_frames.texts,
+    rules_frames.backward,
     rules_fit.timing,
     rules_fit.sizes,
     rules_fit.pins,

@@ -4,15 +4,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from nuvrik.plan.backward import AnyItem, AnyRequest, Cue
 from nuvrik.plan.channels import Channel
 from nuvrik.plan.controls import Control
+from nuvrik.plan.frames import AnyFrame
+from nuvrik.plan.media import AnyMedium
 from nuvrik.plan.models import (
     Board,
     FailsafeSection,
     LinkSection,
-    PackedFrame,
-    RadioMedium,
-    SerialMedium,
 )
 from nuvrik.plan.outputs import OneStickMix, Output, PivotMix, TwoStickMix
 from nuvrik.plan.problems import Problem, suggestion
@@ -23,8 +23,8 @@ class Draft:
     """A link file as far as it is known: None stands for an entry that has problems of its own."""
 
     link: LinkSection | None = None
-    medium: SerialMedium | RadioMedium | None = None
-    frame: PackedFrame | None = None
+    medium: AnyMedium | None = None
+    frame: AnyFrame | None = None
     board: Board | None = None
     controls: Mapping[str, Control | None] = field(default_factory=dict)
     channels: Mapping[str, Channel | None] = field(default_factory=dict)
@@ -32,6 +32,9 @@ class Draft:
     mix: OneStickMix | TwoStickMix | PivotMix | None = None
     mix_is_known: bool = True
     failsafe: FailsafeSection | None = None
+    telemetry: Mapping[str, AnyItem | None] = field(default_factory=dict)
+    requests: Mapping[str, AnyRequest | None] = field(default_factory=dict)
+    cues: Mapping[str, Cue | None] = field(default_factory=dict)
 
     @classmethod
     def of(cls, parts: Mapping[str, Any]) -> "Draft":

@@ -6,8 +6,21 @@ different files do not understand each other instead of misunderstanding each ot
 """
 
 from binascii import crc_hqx
+from collections.abc import Iterable, Mapping
 
-from nuvrik.plan.channels import ChoiceChannel
+from nuvrik.plan.channels import AnyChannel, ChoiceChannel
+from nuvrik.plan.frames import (
+    CHECK_DIGITS,
+    AnyFrame,
+    KeysFrame,
+    LineFrame,
+    PackedFrame,
+    Sealed,
+    SlipFrame,
+    Text,
+    TextForm,
+)
+from nuvrik.plan.media import Packets
 from nuvrik.plan.models import Link
 
 CRC_INITIAL = 0xFFFF
@@ -19,20 +32,67 @@ MAX_BODY = 200
 """A longer body would need a COBS code of 0xFF."""
 
 
-def wire_bytes(payload_bytes: int, *, stream: bool, lead_zero: bool) -> int:
-    """How long a frame with such a payload is as it travels: on a stream with a COBS code, a zero
-    behind it and, if so chosen, one before it."""
-    return HEAD_BYTES + payload_bytes + CHECK_BYTES + (2 + lead_zero if stream else 0)
+def payload_bits(channels: Iterable[AnyChannel]) -> int:
+    """How many bits of payload a set of channels makes."""
+    return sum(channel.bits for channel in channels)
+
+
+def text_forms(frame: Text, channels: Mapping[str, AnyChannel]) -> list[TextForm]:
+    """How each channel is written as text, in declared order."""
+    return [
+        TextForm.of(channel.kind, most_of(channel), frame.fields.get(name))
+        for name, channel in channels.items()
+    ]
+
+
+def most_of(channel: AnyChannel) -> int:
+    """The greatest value of a flag, a choice or a count."""
+    return len(channel.options) - 1 if isinstance(channel, ChoiceChannel) else (1 << channel.bits) - 1
+
+
+def body_bytes(frame: AnyFrame, channels: Mapping[str, AnyChannel]) -> int:
+    """How long the body of a command is, at its longest."""
+    if isinstance(frame, KeysFrame):
+        return 1
+    if isinstance(frame, Sealed):
+        return HEAD_BYTES + (payload_bits(channels.values()) + 7) // 8 + CHECK_BYTES
+    between = len(frame.separator) * (len(channels) - 1) if isinstance(frame, LineFrame) else 0
+    check = 1 + CHECK_DIGITS[frame.check] if frame.check != "none" else 0
+    return len(frame.tag) + sum(form.longest for form in text_forms(frame, channels)) + between + check
+
+
+def payload_room(link: Link) -> int:
+    """The longest payload that a body of this link may carry in a sealed frame."""
+    most = link.medium.payload_max if isinstance(link.medium, Packets) else MAX_BODY
+    if not isinstance(link.frame, Sealed):
+        most = min(MAX_BODY, (most - 1) // 2)  # two hex digits a byte
+    return most - HEAD_BYTES - CHECK_BYTES
+
+
+def longest_on_wire(frame: AnyFrame, body: int, *, stream: bool) -> int:
+    """How many bytes a body of that length becomes at most: in a datagram it travels as it is."""
+    if not stream or isinstance(frame, KeysFrame):
+        return body
+    if isinstance(frame, PackedFrame):
+        return body + 2 + frame.lead_zero
+    if isinstance(frame, SlipFrame):
+        return 2 * body + 1 + frame.lead_end
+    return body + len(frame.end) * (1 + frame.lead_end)
 
 
 def layout_text(link: Link) -> str:
-    """The layout text: one ``section.name:kind:bits`` a line, and last the arm channel."""
+    """The layout text: one ``section.name:kind:bits`` a line (channels, telemetry, requests, each followed
+    by its arguments), and last the arm channel."""
     lines = []
     for name, channel in link.channels.items():
         line = f"channels.{name}:{channel.kind}:{channel.bits}"
         if isinstance(channel, ChoiceChannel):
             line += ":" + ",".join(channel.options)
         lines.append(line)
+    lines += [f"telemetry.{name}:{item.kind}:{item.bits}" for name, item in link.telemetry.items()]
+    for name, request in link.requests.items():
+        lines.append(f"requests.{name}:{request.kind}:{request.bits}")
+        lines += [f"requests.{name}.{arg}:{a.kind}:{a.bits}" for arg, a in request.arguments.items()]
     lines.append(f"arm:{link.failsafe.arm}")
     return "".join(line + "\n" for line in lines)
 

@@ -10,6 +10,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from nuvrik.plan.backward import Cue
 from nuvrik.plan.base import Section
 from nuvrik.plan.check import cross_check
 from nuvrik.plan.draft import Draft
@@ -21,7 +22,8 @@ MAX_FILE_BYTES = 1_000_000
 """A link file is a page or two; anything beyond this is some other file."""
 
 PLAIN: dict[str, type[Section]] = {"link": LinkSection, "failsafe": FailsafeSection, "board": Board}
-NAMED = ("controls", "channels", "outputs")
+PLAIN_ENTRIES: dict[str, type[Section]] = {"cues": Cue}
+NAMED = ("controls", "channels", "outputs", "telemetry", "requests", "cues")
 REQUIRED = ("link", "medium", "frame", "channels", "failsafe")
 
 
@@ -113,7 +115,7 @@ def _section(key: str, data: Any, problems: list[Problem]) -> Any:
         return _entry(PLAIN[key], data, key, problems)
     if key not in NAMED:
         return _tagged(key, data, key, problems)
-    entries = {}
+    entries: dict[str, Section | None] = {}
     for name, entry in data.items():
         where = f"{key}.{name}"
         if not is_name(name):
@@ -127,7 +129,12 @@ def _section(key: str, data: Any, problems: list[Problem]) -> Any:
                 Problem("error", where, f"is {shown(entry)}; it must be a section", f"write [{where}]")
             )
             entry = None
-        entries[name] = None if entry is None else _tagged(key, entry, where, problems)
+        if entry is None:
+            entries[name] = None
+        elif key in TAGGED:
+            entries[name] = _tagged(key, entry, where, problems)
+        else:
+            entries[name] = _entry(PLAIN_ENTRIES[key], entry, where, problems)
     if key == "channels" and not entries:
         problems.append(Problem("error", key, "names no channel", "add one, e.g. [channels.throttle]"))
     return entries

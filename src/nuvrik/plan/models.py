@@ -9,6 +9,21 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from nuvrik.plan.backward import (
+    AnalogItem,
+    CallRequest,
+    Cue,
+    DemandItem,
+    DigitalItem,
+    HomeRequest,
+    Item,
+    RangeItem,
+    Request,
+    ShaftItem,
+    StepsRequest,
+    VectorItem,
+    VoltsItem,
+)
 from nuvrik.plan.base import Millis, Name, Section
 from nuvrik.plan.channels import (
     Channel,
@@ -28,6 +43,8 @@ from nuvrik.plan.controls import (
     SelectorControl,
     SliderControl,
 )
+from nuvrik.plan.frames import ColumnsFrame, Frame, KeysFrame, LineFrame, PackedFrame, SlipFrame
+from nuvrik.plan.media import Medium, OnOffMedium, RadioMedium, SerialMedium, UdpMedium
 from nuvrik.plan.outputs import (
     Mix,
     MotorOutput,
@@ -54,66 +71,6 @@ class LinkSection(Section):
     def period_ms(self) -> int:
         """Milliseconds from one command frame to the next, rounded to a whole number, at least 1."""
         return max(1, (2000 + self.rate_hz) // (2 * self.rate_hz))
-
-
-class SerialMedium(Section):
-    """``[medium] kind = "serial"``: a wire that carries a stream of bytes."""
-
-    kind: Literal["serial"]
-    baud: int = Field(default=115200, ge=50, le=4_000_000, description="bits a second on the wire")
-    delay_ms: Millis = Field(
-        default=0, description="delay beyond the airtime, in ms (a USB adapter adds 1 to 16)"
-    )
-    jitter_ms: Millis = Field(default=0, description="the most that the delay varies upwards, in ms")
-
-    @property
-    def datagrams(self) -> bool:
-        """Whether frames arrive whole and separate (True) or as a stream of bytes (False)."""
-        return False
-
-    def airtime_us(self, wire_bytes: int) -> int:
-        """Microseconds that ``wire_bytes`` occupy the line: a start bit, 8 data bits, a stop bit each."""
-        return -(-wire_bytes * 10_000_000 // self.baud)
-
-
-class RadioMedium(Section):
-    """``[medium] kind = "radio"``: a module that carries whole packets."""
-
-    kind: Literal["radio"]
-    payload_max: int = Field(
-        default=32, ge=6, le=200, description="bytes the module carries in one packet, 6 to 200"
-    )
-    bitrate: int = Field(default=250_000, ge=300, le=10_000_000, description="bits a second on the air")
-    overhead_bytes: int = Field(
-        default=9, ge=0, le=64, description="bytes the module adds to each packet: preamble, address, check"
-    )
-    delay_ms: Millis = Field(default=1, description="delay beyond the airtime, in ms")
-    jitter_ms: Millis = Field(default=3, description="the most that the delay varies upwards, in ms")
-
-    @property
-    def datagrams(self) -> bool:
-        """Whether frames arrive whole and separate (True) or as a stream of bytes (False)."""
-        return True
-
-    def airtime_us(self, wire_bytes: int) -> int:
-        """Microseconds that a packet of ``wire_bytes`` is on the air, the module's own bytes included."""
-        return -(-(wire_bytes + self.overhead_bytes) * 8_000_000 // self.bitrate)
-
-
-class PackedFrame(Section):
-    """``[frame] style = "packed"``: channels packed bit by bit, with head and check."""
-
-    style: Literal["packed"] = Field(description='"packed" is the frame style with every protection')
-    pair: int = Field(
-        ge=1, le=255, description="the number both ends share and no neighbour should, 1 to 255"
-    )
-    lead_zero: bool = Field(
-        default=True,
-        description="on a stream, a zero before each frame too: noise on an idle line spoils only itself",
-    )
-
-
-Medium = Annotated[SerialMedium | RadioMedium, Field(discriminator="kind")]
 
 
 class FailsafeSection(Section):
@@ -166,13 +123,25 @@ class Link(Section):
 
     link: LinkSection
     medium: Medium
-    frame: PackedFrame
+    frame: Frame
     controls: dict[Name, Control] = Field(default_factory=dict, description="the handset: what a hand moves")
     channels: dict[Name, Channel] = Field(min_length=1, description="what travels in every command frame")
     board: Board | None = Field(default=None, description="the microcontroller board at the machine")
     outputs: dict[Name, Output] = Field(default_factory=dict, description="the machine: what moves")
     mix: Mix | None = Field(default=None, description="how channels become demands on the outputs")
     failsafe: FailsafeSection
+    telemetry: dict[Name, Item] = Field(
+        default_factory=dict, max_length=32, description="what comes back from the machine"
+    )
+    requests: dict[Name, Request] = Field(
+        default_factory=dict, max_length=128, description="what the machine can be asked to do, once each"
+    )
+    cues: dict[Name, Cue] = Field(default_factory=dict, description="what comes back made heard")
+
+    @property
+    def two_way(self) -> bool:
+        """Whether anything comes back from the machine unasked or asked for by this file."""
+        return bool(self.telemetry or self.requests)
 
     @property
     def arm_channel(self) -> str | None:
@@ -181,8 +150,20 @@ class Link(Section):
 
 
 TAGGED: dict[str, tuple[str, dict[str, type[Section]]]] = {
-    "medium": ("kind", {"serial": SerialMedium, "radio": RadioMedium}),
-    "frame": ("style", {"packed": PackedFrame}),
+    "medium": (
+        "kind",
+        {"serial": SerialMedium, "radio": RadioMedium, "on_off_keyed": OnOffMedium, "udp": UdpMedium},
+    ),
+    "frame": (
+        "style",
+        {
+            "packed": PackedFrame,
+            "slip": SlipFrame,
+            "line": LineFrame,
+            "columns": ColumnsFrame,
+            "keys": KeysFrame,
+        },
+    ),
     "controls": (
         "kind",
         {
@@ -209,6 +190,19 @@ TAGGED: dict[str, tuple[str, dict[str, type[Section]]]] = {
         "kind",
         {"motor": MotorOutput, "servo": ServoOutput, "stepper": StepperOutput, "switch": SwitchOutput},
     ),
+    "telemetry": (
+        "kind",
+        {
+            "volts": VoltsItem,
+            "analog": AnalogItem,
+            "range": RangeItem,
+            "vector": VectorItem,
+            "shaft": ShaftItem,
+            "digital": DigitalItem,
+            "demand": DemandItem,
+        },
+    ),
+    "requests": ("kind", {"steps": StepsRequest, "home": HomeRequest, "call": CallRequest}),
     "mix": ("style", {"one_stick": OneStickMix, "two_stick": TwoStickMix, "pivot": PivotMix}),
 }
 """Sections whose entries come in kinds: the key that tells which, and the model of each."""

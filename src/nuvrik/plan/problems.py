@@ -1,7 +1,7 @@
 """What is wrong with a link file, in words that say what to do about it."""
 
-from collections.abc import Iterable
-from typing import Any, Literal, NamedTuple, get_args
+from collections.abc import Iterable, Iterator
+from typing import Any, Literal, NamedTuple, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 
@@ -129,7 +129,9 @@ def _plain(detail: dict[str, Any], model: type[BaseModel], where: str) -> Proble
     if kind == "value_error":
         # Our own validators write "key: what is wrong", so that the key can be named.
         key, _, what = str(ctx["error"]).partition(": ")
-        return Problem("error", f"{where}.{key}", what, f"{key}: {known.get(key, '')}")
+        nested = _nested_model(model, loc)
+        meaning = (keys_of(nested) if nested else {}).get(key, "")
+        return Problem("error", f"{place}.{key}", what, f"{key}: {meaning}")
     if kind in _BOUNDS:
         words, limit = _BOUNDS[kind]
         return Problem("error", place, f"is {value}; it must be {words} {ctx[limit]}", meaning)
@@ -156,11 +158,22 @@ NAME_RULE = "names are lower-case letters, digits and _, starting with a letter,
 
 def _nested_model(model: type[BaseModel], loc: tuple[Any, ...]) -> type[BaseModel] | None:
     """The model of the table at ``loc`` inside ``model``, None where it is no model."""
-    for part in loc:
+    parts = iter(loc)
+    for part in parts:
         field = model.model_fields.get(str(part))
-        options = (field.annotation, *get_args(field.annotation)) if field else ()
-        inner = [option for option in options if isinstance(option, type) and issubclass(option, BaseModel)]
-        if not inner:
+        if field is None:
             return None
-        model = inner[0]
+        inner = next(iter(_models_in(field.annotation)), None)
+        if inner is None:
+            return None
+        if get_origin(field.annotation) is dict:
+            next(parts, None)  # a table of such tables: the next part is a name
+        model = inner
     return model
+
+
+def _models_in(annotation: Any) -> Iterator[type[BaseModel]]:
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        yield annotation
+    for option in get_args(annotation):
+        yield from _models_in(option)

@@ -5,8 +5,8 @@ from itertools import pairwise
 
 from nuvrik.plan.controls import AxisControl, KeyControl, SliderControl
 from nuvrik.plan.draft import Draft
-from nuvrik.plan.layout import MAX_BODY, wire_bytes
-from nuvrik.plan.models import RadioMedium
+from nuvrik.plan.layout import MAX_BODY, body_bytes, longest_on_wire
+from nuvrik.plan.media import Packets
 from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput, SwitchOutput, pin_users, pwm_roles
 from nuvrik.plan.problems import Problem, listing
 
@@ -52,26 +52,25 @@ def timing(draft: Draft) -> Iterator[Problem]:
 
 def sizes(draft: Draft) -> Iterator[Problem]:
     """The frame fits in a body, in a packet, and on the air."""
-    if None in draft.channels.values() or not draft.channels:
+    channels = {name: channel for name, channel in draft.channels.items() if channel is not None}
+    if len(channels) < len(draft.channels) or not channels or draft.frame is None:
         return
-    bits = sum(channel.bits for channel in draft.channels.values() if channel)
-    payload = (bits + 7) // 8
-    body = wire_bytes(payload, stream=False, lead_zero=False)
+    body = body_bytes(draft.frame, channels)
     if body > MAX_BODY:
         yield Problem(
             "error", "channels", f"make a frame of {body} bytes; the most is {MAX_BODY}", "use fewer bits"
         )
     medium = draft.medium
-    if isinstance(medium, RadioMedium) and body > medium.payload_max:
+    if isinstance(medium, Packets) and body > medium.payload_max:
         yield Problem(
             "error",
             "medium.payload_max",
             f"is {medium.payload_max}, but a frame is {body} bytes",
             "use fewer bits in the channels, or a module that carries more",
         )
-    if medium is None or draft.link is None or draft.frame is None:
+    if medium is None or draft.link is None:
         return
-    travels = wire_bytes(payload, stream=not medium.datagrams, lead_zero=draft.frame.lead_zero)
+    travels = longest_on_wire(draft.frame, body, stream=not medium.datagrams)
     airtime_ms = medium.airtime_us(travels) / 1000
     period = draft.link.period_ms
     if airtime_ms >= period:

@@ -64,7 +64,7 @@ def channel_sources(draft: Draft) -> Iterator[Problem]:
             what = _misfit(channel, key, control) if control is not None else None
             if what:
                 yield Problem("error", where, f'is "{source}", {what[0]}', what[1])
-        if not channel.sources:
+        if not channel.sources and draft.controls:
             yield Problem(
                 "warning",
                 f"channels.{name}",

@@ -1,6 +1,15 @@
 """A link file in plain words: what each control does, what each output follows and keeps to."""
 
 from nuvrik.levels import FULL
+from nuvrik.plan.backward import (
+    AnyItem,
+    DemandItem,
+    DigitalItem,
+    RangeItem,
+    ShaftItem,
+    VectorItem,
+    VoltsItem,
+)
 from nuvrik.plan.channels import FlagChannel, LevelChannel, ShareChannel
 from nuvrik.plan.controls import (
     AxisControl,
@@ -111,3 +120,21 @@ def output_words(output: MotorOutput | ServoOutput | StepperOutput | SwitchOutpu
     return output.driver + turned, f"{duty} of {output.duty_max}, {keeps}" + (
         held if output.hold_duty else ""
     )
+
+
+def item_words(item: AnyItem) -> str:
+    """What an item of telemetry says."""
+    if isinstance(item, DemandItem):
+        return f"what {item.of} is told, marked as commanded"
+    if isinstance(item, ShaftItem):
+        if not item.sensor:
+            return f"how far {item.of} was told to turn, marked as commanded"
+        return f"turns of {item.of or 'a shaft'}, {item.counts_per_rev} counts each, and their speed"
+    if isinstance(item, DigitalItem):
+        return f"off or on, active {item.active}"
+    low, high = item.range
+    unit = (
+        " V" if isinstance(item, VoltsItem) else " m, or nothing there" if isinstance(item, RangeItem) else ""
+    )
+    each = ", three axes" if isinstance(item, VectorItem) else ""
+    return f"{low:g} to {high:g}{unit}{each}"

@@ -1,5 +1,6 @@
 """The two live loops: a recording to a port, and a port to demands."""
 
+import random
 import time
 from collections.abc import Callable
 from typing import Protocol
@@ -22,6 +23,10 @@ Watcher = Callable[[int, Machine], None]
 
 class ByteLine(Protocol):
     """What the loops need of a port."""
+
+    @property
+    def stream(self) -> bool:
+        """Whether it carries a stream of bytes, or packets one by one."""
 
     def read(self) -> bytes:
         """What has arrived, after a short wait at most."""
@@ -66,13 +71,26 @@ class _FromNow:
         return self._clock.now_ms() - self._start_ms
 
 
-def run_machine(link: Link, line: ByteLine, watch: Watcher, for_ms: int | None = None) -> Machine:
+def random_number(bits: int) -> int:
+    """A number that nobody can foresee, for boots and sessions."""
+    return random.SystemRandom().getrandbits(bits)
+
+
+def run_machine(
+    link: Link,
+    line: ByteLine,
+    watch: Watcher,
+    for_ms: int | None = None,
+    prepare: Callable[[Machine], None] = lambda machine: None,
+) -> Machine:
     """Be the machine until ``for_ms`` have passed, the port goes away or the program is interrupted.
 
     However it ends, the outputs are first brought to rest as on a silent link, tick by tick, and
-    ``watch`` sees it. Raises PortError if the port went away.
+    ``watch`` sees it. ``prepare`` is given the machine first, for hooks. Raises PortError if the port
+    went away.
     """
-    machine, clock = Machine(link, stream=True), WallClock()
+    machine, clock = Machine(link, stream=line.stream, boot=random_number(32)), WallClock()
+    prepare(machine)
     tick_ms, due_ms, before_ms = link.link.tick_ms, 0, 0
     try:
         while for_ms is None or before_ms < for_ms:
@@ -87,6 +105,9 @@ def run_machine(link: Link, line: ByteLine, watch: Watcher, for_ms: int | None =
                 due_ms = max(due_ms + tick_ms, now_ms)
                 machine.tick(now_ms)
                 watch(now_ms, machine)
+            answer = machine.send(now_ms)
+            if answer:
+                line.write(answer)
     finally:
         _come_to_rest(machine, clock, tick_ms, watch)
     return machine
@@ -117,11 +138,13 @@ def run_handset(
     ``timeout_ms`` and two more frames, unless the port is gone; that raises PortError.
     ``told`` is called in every turn of the loop.
     """
-    handset, clock = Handset(link, stream=True), _FromNow(clock or WallClock())
+    handset = Handset(link, stream=line.stream, session=random_number(16))
+    clock = _FromNow(clock or WallClock())
     dropped = 0
 
     def send(now_ms: int) -> None:
         nonlocal dropped
+        handset.feed(line.read(), now_ms)
         if told is not None:
             told(now_ms, handset)
         wire = handset.send(now_ms)
@@ -130,7 +153,7 @@ def run_handset(
 
     try:
         while (now_ms := clock.now_ms()) <= recording.duration_ms:
-            handset.read(now_ms, **recording.at(now_ms))
+            recording.play_into(handset, now_ms, now_ms)
             send(now_ms)
             clock.sleep(TURN_S)
     except PortError:

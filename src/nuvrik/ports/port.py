@@ -17,6 +17,8 @@ class Port:
     Raises PortError, in plain words, for whatever goes wrong.
     """
 
+    stream = True
+
     def __init__(self, name: str, baud: int, wait_s: float = 0.005) -> None:
         import serial
 

@@ -5,6 +5,7 @@ Its time is its own: it passes when the handset's loop sleeps, and takes none of
 
 from nuvrik.ends.machine import Machine
 from nuvrik.levels import FULL
+from nuvrik.plan.backward import AnalogItem, DigitalItem, RangeItem, ShaftItem, VectorItem, VoltsItem
 from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput, pulse_share
 from nuvrik.rehearsal.motors import SimMotor
@@ -14,10 +15,13 @@ SERVO_STOP = 0.8
 
 
 class SimLine:
-    """Port and clock in one. ``backwards`` names outputs that are wired the wrong way round."""
+    """Port and clock in one, with the sensors that the link file names. ``backwards`` names outputs that are
+    wired the wrong way round."""
+
+    stream = True
 
     def __init__(self, link: Link, backwards: frozenset[str] = frozenset()) -> None:
-        self.machine = Machine(link, stream=True)
+        self.machine = Machine(link, stream=True, boot=1)
         self._link = link
         self._now_ms = 0.0
         self._tick_ms = link.link.tick_ms
@@ -45,8 +49,8 @@ class SimLine:
         self._now_ms = end_ms
 
     def read(self) -> bytes:
-        """Nothing: the machine does not answer yet."""
-        return b""
+        """What the machine says."""
+        return self.machine.send(self.now_ms())
 
     def write(self, data: bytes) -> bool:
         """Bytes to the machine."""
@@ -63,7 +67,26 @@ class SimLine:
         self._met.discard(name)
         return met
 
+    def _sense(self) -> None:
+        for name, item in self._link.telemetry.items():
+            if isinstance(item, ShaftItem) and item.sensor and item.of in self._motors:
+                self.machine.sense(self.now_ms(), **{name: int(self.turns(item.of) * item.counts_per_rev)})
+            elif isinstance(item, VoltsItem):
+                # A battery that sags a little with every motor that is driven.
+                driven = sum(demand.driven for demand in self.machine.demands)
+                low, high = item.raw
+                self.machine.sense(self.now_ms(), **{name: round(low + (0.9 - 0.02 * driven) * (high - low))})
+            elif isinstance(item, VectorItem):
+                low, high = item.raw
+                level = (low + high) // 2
+                self.machine.sense(self.now_ms(), **{name: (level, level, high)})
+            elif isinstance(item, RangeItem):
+                self.machine.sense(self.now_ms(), **{name: None})
+            elif isinstance(item, AnalogItem | DigitalItem):
+                self.machine.sense(self.now_ms(), **{name: 0})
+
     def _turn(self) -> None:
+        self._sense()
         demands = self.machine.tick(self.now_ms())
         for demand, (name, output) in zip(demands, self._link.outputs.items(), strict=True):
             if isinstance(output, MotorOutput):

@@ -3,7 +3,7 @@
 import random
 from dataclasses import dataclass
 
-from nuvrik.plan.models import RadioMedium, SerialMedium
+from nuvrik.plan.media import AnyMedium
 
 
 @dataclass(frozen=True)
@@ -35,9 +35,7 @@ class Conditions:
 class SimMedium:
     """The way from one end to the other. Frames stay in order; one is on the air at a time."""
 
-    def __init__(
-        self, medium: SerialMedium | RadioMedium, conditions: Conditions, rng: random.Random
-    ) -> None:
+    def __init__(self, medium: AnyMedium, conditions: Conditions, rng: random.Random) -> None:
         self.cut = False
         self._medium = medium
         self._conditions = conditions

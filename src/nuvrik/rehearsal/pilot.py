@@ -3,6 +3,7 @@
 import random
 from collections.abc import Mapping, Sequence
 
+from nuvrik.levels import level_of
 from nuvrik.plan.channels import source_name
 from nuvrik.plan.controls import AxisControl, ButtonControl, KeyControl, ReadControl, SliderControl
 from nuvrik.plan.models import Link
@@ -56,7 +57,17 @@ def practice(link: Link, seed: int, duration_ms: int = 20_000) -> Recording:
             keyframes += _wander(name, isinstance(control, SliderControl), go_at, rest_at, rng)
         elif isinstance(control, ButtonControl | KeyControl):
             keyframes += _finger(name, go_at, rest_at, rng)
-    return play(link, sorted(keyframes, key=lambda frame: frame[0]), duration_ms, seed)
+    made = play(link, sorted(keyframes, key=lambda frame: frame[0]), duration_ms, seed)
+    puts: list[tuple[int, str, int]] = []
+    for name, channel in link.channels.items():
+        if channel.sources:
+            continue
+        if name == link.arm_channel:
+            puts += [(0, name, 0), (arm_at, name, 1), (duration_ms - 400, name, 0)]
+        elif channel.kind in ("level", "share"):
+            places = _wander(name, channel.kind == "share", go_at, rest_at, rng)
+            puts += [(0, name, 0), *((t_ms, name, level_of(place[name])) for t_ms, place in places)]
+    return made._replace(puts=tuple(sorted(puts)))
 
 
 def _wander(name: str, one_sided: bool, go_ms: int, rest_ms: int, rng: random.Random) -> list[Keyframe]:
@@ -107,7 +118,11 @@ def arming(link: Link, hold_ms: int) -> tuple[Recording, int]:
     on_ms = rules.timeout_ms + (rules.good_frames + 5) * period_ms + 200
     ready_ms = on_ms + 200 + 10 * period_ms
     keyframes = _press(link.controls[arm], arm, on_ms, ready_ms + hold_ms) if arm else []
-    return play(link, keyframes, ready_ms + hold_ms, seed=0, tremor=0.0), ready_ms
+    made = play(link, keyframes, ready_ms + hold_ms, seed=0, tremor=0.0)
+    if link.arm_channel and not arm:
+        # No control arms this link, a program does.
+        made = made._replace(puts=((0, link.arm_channel, 0), (on_ms, link.arm_channel, 1)))
+    return made, ready_ms
 
 
 class _Hand:

@@ -5,6 +5,7 @@ from bisect import bisect_right
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
+from nuvrik.ends.handset import Handset
 from nuvrik.plan.controls import ReadControl
 from nuvrik.plan.models import Link
 from nuvrik.plan.problems import suggestion
@@ -20,10 +21,14 @@ class RecordingError(Exception):
 
 
 class Recording(NamedTuple):
-    """Raw readings at increasing times in milliseconds; an empty cell in the file is None."""
+    """Raw readings at increasing times in milliseconds; an empty cell in the file is None.
+
+    ``puts`` is what a program does where no control is there to do it: a time, a channel and its value.
+    """
 
     times_ms: list[int]
     rows: list[Row]
+    puts: tuple[tuple[int, str, int], ...] = ()
 
     @property
     def duration_ms(self) -> int:
@@ -34,6 +39,15 @@ class Recording(NamedTuple):
         """The readings in force at a time: the last row not later, nothing before the first."""
         place = bisect_right(self.times_ms, t_ms)
         return self.rows[place - 1] if place else {}
+
+    def play_into(self, handset: Handset, t_ms: int, now_ms: int) -> None:
+        """Do to a handset, whose clock says ``now_ms``, what is done at ``t_ms``."""
+        handset.read(now_ms, **self.at(t_ms))
+        for due_ms, name, value in self.puts:
+            if due_ms <= t_ms and name == handset.link.arm_channel:
+                handset.put_arm(bool(value))
+            elif due_ms <= t_ms:
+                handset.put(now_ms, name, value)
 
     def csv_lines(self) -> Iterator[str]:
         """The recording as CSV lines."""

@@ -16,7 +16,7 @@ from nuvrik.mixing.demand import Demand
 from nuvrik.plan.models import Link
 from nuvrik.rehearsal.medium import Conditions, SimMedium
 from nuvrik.rehearsal.recording import Recording
-from nuvrik.wire.decoder import Frame
+from nuvrik.wire.events import Frame
 
 
 class Moment(NamedTuple):
@@ -106,7 +106,7 @@ class World:
         if self.handset is None:
             return
         now_ms = t_us // 1000 + self._handset_start_ms
-        self.handset.read(now_ms, **self.recording.at(t_us // 1000))
+        self.recording.play_into(self.handset, t_us // 1000, now_ms)
         wire = self.handset.send(now_ms)
         if wire:
             self.trace.sent.append(t_us / 1000)

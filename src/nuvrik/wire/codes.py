@@ -12,6 +12,10 @@ from nuvrik.levels import FULL, div
 Value = int | None
 
 
+class Unsaid(Exception):
+    """A value that a style has no way of saying."""
+
+
 def level_code(level: int, bits: int) -> int:
     """The two's complement code of a level: -(2**(bits-1) - 1) to 2**(bits-1) - 1, as unsigned bits."""
     most = (1 << (bits - 1)) - 1

@@ -1,190 +1,112 @@
 """Whatever arrives to events: every frame that may be believed, and of every other, why not.
 
-The reasons are tested in the order of ``REASONS``; the first that applies is the one reported. No
-byte sequence whatever raises, and memory is bounded by the longest frame.
+This is the one stream decoder; what stands between two end markers is for the style's reader
+(``sealed``, ``text``, ``keys``). No byte sequence whatever raises, and memory is bounded by the
+longest frame.
 """
 
-from binascii import crc_hqx
 from collections.abc import Iterable
-from typing import NamedTuple
 
-from nuvrik.plan.layout import CHECK_BYTES, CRC_INITIAL, HEAD_BYTES, MAX_BODY, layout_tag
+from nuvrik.plan.frames import KeysFrame, Sealed
+from nuvrik.plan.layout import MAX_BODY
 from nuvrik.plan.models import Link
-from nuvrik.wire.cobs import unstuff
-from nuvrik.wire.frames import (
-    COMMAND,
-    HELLO,
-    REQUEST,
-    SHORTEST_BODY,
-    STOP,
-    VERSION,
-    initial_from_check,
-)
-from nuvrik.wire.packing import Packer, Values
-from nuvrik.wire.requests import JOG_BYTES, unpack_jog
+from nuvrik.wire.events import REASONS, Event, Frame, Reader, Reject
+from nuvrik.wire.keys import KeyReader
+from nuvrik.wire.kinds import COMMAND, TO_MACHINE
+from nuvrik.wire.sealed import SealedReader
+from nuvrik.wire.text import HexReader, TextReader
 
-REASONS = {
-    "too_long": "no frame is this long: noise, or an end marker was lost",
-    "stuffing": "the zero-distances inside do not add up: bytes were lost, added or changed",
-    "too_short": "shorter than head and check: part of a frame, or noise",
-    "check": "the check does not match: at least one bit was changed on the way",
-    "wrong_layout": "a sound frame from an end that was built from a different link file",
-    "version": "a sound frame of another version of the frame format",
-    "wrong_pair": "a sound frame for another pair number: somebody else's link",
-    "wrong_kind": "a sound frame of a kind that this end does not take",
-    "bad_field": "a sound check around a payload that cannot be: wrong length, padding or choice",
-    "repeated": "the same sequence number as the frame before",
-    "out_of_order": "an older sequence number than the frame before",
-}
-"""Every reason for which a frame is refused, in the order in which they are tested."""
-
-MAX_STUFFED = MAX_BODY + 1
+__all__ = ["REASONS", "Decoder", "Event", "Frame", "Reject"]
 
 
-class Frame(NamedTuple):
-    """A frame that may be believed. ``at`` is the offset of its first byte in the stream, or the
-    number of the datagram; ``values`` is one value a channel for a command, a
-    :class:`~nuvrik.wire.requests.Jog` for a request, else empty; ``raw`` is the frame as it came,
-    without delimiters."""
-
-    at: int
-    kind: int
-    seq: int
-    values: Values
-    raw: bytes
-
-
-class Reject(NamedTuple):
-    """A frame that is refused, with its reason, a key of REASONS."""
-
-    at: int
-    reason: str
-    raw: bytes
-
-
-Event = Frame | Reject
-
-# Events are made by the hundred thousand; a named tuple's own constructor costs twice this one.
-_new = tuple.__new__
+def reader_for(link: Link, accepts: frozenset[int], sealed: SealedReader) -> Reader:
+    """What reads the frames of a link's style."""
+    if isinstance(link.frame, Sealed):
+        return sealed
+    if isinstance(link.frame, KeysFrame):
+        # Keys only go one way; what comes back are lines of hex digits.
+        return KeyReader(link.frame, link) if COMMAND in accepts else HexReader(sealed)
+    return TextReader(link.frame, link, sealed, accepts)
 
 
 class Decoder:
     """Decodes one link's frames, from a stream in pieces of any size, or datagram by datagram.
 
-    It keeps two things: the beginning of a frame not yet ended, and the last sequence number, which
-    :meth:`forget` drops (after a timeout, the next is taken as it is).
+    ``accepts`` are the kinds that this end takes, by default a machine's. It keeps two things: the
+    beginning of a frame not yet ended, and the last sequence number, which :meth:`forget` drops (after
+    a timeout, the next is taken as it is). With ``any_pair`` it hears everybody's hello.
     """
 
-    def __init__(self, link: Link, accepts: Iterable[int] = (COMMAND, STOP, REQUEST)) -> None:
-        packer = Packer(link)
-        self._unpack = packer.unpack
-        self._tag = layout_tag(link)
-        self._pair = link.frame.pair
-        # How long the body of each accepted kind is.
-        sizes = {
-            COMMAND: SHORTEST_BODY + packer.size,
-            STOP: SHORTEST_BODY,
-            REQUEST: SHORTEST_BODY + JOG_BYTES,
-        }
-        self._link = link
-        self._lengths = {kind: sizes[kind] for kind in accepts}
-        self.last: int | None = None
+    def __init__(self, link: Link, accepts: Iterable[int] = TO_MACHINE, *, any_pair: bool = False) -> None:
+        kinds = frozenset(accepts)
+        self._sealed = SealedReader(link, kinds, any_pair=any_pair)
+        self._reader = reader = reader_for(link, kinds, self._sealed)
+        self._read, self._judge, self._end, self._most = reader.read, reader.judge, reader.end, reader.most
+        self.forget = reader.forget
+        """Drop the last sequence number and all else known from earlier frames."""
         self._held = b""
         self._skipping = False
         self._at = 0
         self._datagrams = 0
 
-    def forget(self) -> None:
-        """Drop the last sequence number: whatever comes next is taken as it is."""
-        self.last = None
+    @property
+    def pair_heard(self) -> int | None:
+        """The pair number of the last hello; None before one."""
+        return self._sealed.pair_heard
+
+    @property
+    def last(self) -> int | None:
+        """The last sequence number; None if there is none."""
+        return self._reader.last
 
     def feed(self, data: bytes) -> list[Event]:
         """The events in the next piece of a stream. How the stream is cut makes no difference."""
-        pieces = data.split(b"\0")
+        end, read, at = self._end, self._read, self._at
+        if not end:
+            self._at += len(data)
+            return [read(data[place : place + 1], at + place) for place in range(len(data))]
+        pieces = (self._held + data if self._held else data).split(end)
+        held = pieces.pop()
         if self._skipping:
-            if len(pieces) == 1:
-                self._at += len(data)
+            if not pieces:
+                self._keep_skipping(held, at)
                 return []
             self._skipping = False
-            self._at += len(pieces[0]) + 1
+            at += len(pieces[0]) + len(end)
             del pieces[0]
-        elif self._held:
-            pieces[0] = self._held + pieces[0]
-        held = pieces.pop()
         events: list[Event] = []
-        at = self._at
+        most, step = self._most, len(end)
         for piece in pieces:
             length = len(piece)
-            if length > MAX_STUFFED:
-                events.append(Reject(at, "too_long", bytes(piece[: MAX_STUFFED + 1])))
+            if length > most:
+                events.append(Reject(at, "too_long", piece[: most + 1]))
             elif length:
-                body = unstuff(piece)
-                if body is None:
-                    events.append(Reject(at, "stuffing", piece))
-                else:
-                    events.append(self._judge(body, piece, at))
-            at += length + 1
-        if len(held) > MAX_STUFFED:
-            # Said once, at the byte that overflows; the rest is skipped up to the next delimiter.
-            events.append(Reject(at, "too_long", bytes(held[: MAX_STUFFED + 1])))
+                events.append(read(piece, at))
+            at += length + step
+        # The beginning of an end marker does not count towards a frame's length.
+        if len(held) >= most + step:
+            # Said once, at the byte that overflows; the rest is skipped up to the next end marker.
+            events.append(Reject(at, "too_long", held[: most + 1]))
             self._skipping = True
-            at += len(held)
-            held = b""
-        self._held = held
-        self._at = at
+            self._keep_skipping(held, at)
+        else:
+            self._held, self._at = held, at
         return events
 
+    def _keep_skipping(self, held: bytes, at: int) -> None:
+        """Drop what cannot be the beginning of an end marker."""
+        kept = len(self._end) - 1
+        self._held = held[len(held) - kept :] if kept else b""
+        self._at = at + len(held) - len(self._held)
+
     def feed_datagram(self, body: bytes) -> list[Event]:
-        """The event of one packet; none for an empty one."""
+        """The events of one packet; none for an empty one."""
         if not body:
             return []
         at = self._datagrams
         self._datagrams += 1
+        if not self._end:
+            return [self._read(body[place : place + 1], at) for place in range(len(body))]
         if len(body) > MAX_BODY:
             return [Reject(at, "too_long", bytes(body[: MAX_BODY + 1]))]
         return [self._judge(body, bytes(body), at)]
-
-    def _judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
-        length = len(body)
-        if length < SHORTEST_BODY:
-            return Reject(at, "too_short", raw)
-        head = body[0]
-        kind = head & 0x0F
-        # The check is sent high byte first, so the CRC over everything, check included, is zero.
-        if crc_hqx(body, self._tag if kind != HELLO else CRC_INITIAL):
-            return Reject(at, "wrong_layout" if self._other_layout(body) else "check", raw)
-        if head >> 4 != VERSION:
-            return Reject(at, "version", raw)
-        if body[1] != self._pair:
-            return Reject(at, "wrong_pair", raw)
-        wanted = self._lengths.get(kind)
-        if wanted is None:
-            return Reject(at, "wrong_kind", raw)
-        if length != wanted:
-            return Reject(at, "bad_field", raw)
-        values: Values | None = ()
-        if kind == COMMAND:
-            values = self._unpack(int.from_bytes(body, "little"))
-        elif kind == REQUEST:
-            values = unpack_jog(body[HEAD_BYTES:-CHECK_BYTES], self._link)
-        if values is None:
-            return Reject(at, "bad_field", raw)
-        seq = body[3]
-        if self.last is not None:
-            ahead = seq - self.last & 0xFF
-            if not 0 < ahead < 128:
-                # A stop is obeyed whatever its sequence, and an old one must not move the last
-                # sequence backwards: that would make the frames after it look old.
-                if kind == STOP:
-                    return Frame(at, kind, seq, (), raw)
-                return Reject(at, "out_of_order" if ahead else "repeated", raw)
-        self.last = seq
-        return _new(Frame, (at, kind, seq, values, raw))
-
-    def _other_layout(self, body: bytes | bytearray) -> bool:
-        """Whether a frame that fails the check is sound under another layout tag."""
-        if body[0] >> 4 != VERSION or body[1] != self._pair or body[0] & 0x0F == HELLO:
-            return False
-        check = int.from_bytes(body[-CHECK_BYTES:], "big")
-        tag = initial_from_check(bytes(body[:-CHECK_BYTES]), check)
-        return tag != self._tag and tag & 0xFF == body[2]

@@ -1,54 +1,19 @@
-"""Head, payload, check: the body of a frame, and how it goes onto a medium.
+"""Values to frames, in any style, and how they go onto a medium."""
 
-::
-
-    body = head(4) | payload | check(2)
-    head = [version << 4 | kind] [pair] [layout tag, low byte] [sequence]
-
-The check is CRC-16 (polynomial 0x1021, not reflected, no final XOR; the one that the standard
-library has as ``binascii.crc_hqx``), high byte first, and its initial value is the whole layout tag:
-a frame from another layout fails the check even where its head looks right.
-"""
-
-import struct
 from binascii import crc_hqx
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
-from nuvrik.plan.layout import CHECK_BYTES, CRC_INITIAL, HEAD_BYTES, layout_tag, wire_bytes
+from nuvrik.plan.frames import KeysFrame, PackedFrame, Sealed, SlipFrame
+from nuvrik.plan.layout import body_bytes, layout_tag, longest_on_wire
 from nuvrik.plan.models import Link
 from nuvrik.wire.cobs import CODES, stuff
-from nuvrik.wire.codes import Value
+from nuvrik.wire.codes import Unsaid, Value
+from nuvrik.wire.keys import KeyCommands
+from nuvrik.wire.kinds import COMMAND, HELLO, STOP
 from nuvrik.wire.packing import Packer
-
-VERSION = 1
-
-COMMAND, TELEMETRY, REQUEST, REPLY, HELLO, STOP, ECHO = range(7)
-KINDS = ("command", "telemetry", "request", "reply", "hello", "stop", "echo")
-
-SHORTEST_BODY = HEAD_BYTES + CHECK_BYTES
-CRC_POLYNOMIAL = 0x1021
-
-_check = struct.Struct(">H").pack
-
-
-def kind_name(kind: int) -> str:
-    """The name of a frame kind, also of one that does not exist."""
-    return KINDS[kind] if 0 <= kind < len(KINDS) else f"kind {kind}"
-
-
-def initial_from_check(data: bytes, check: int) -> int:
-    """The initial value with which CRC-16 over ``data`` would have given ``check``.
-
-    Each step of the CRC is undone, last bit first: the polynomial is odd, so the lowest bit of the
-    register tells whether it was subtracted.
-    """
-    register = check
-    for byte in reversed(data):
-        for _ in range(8):
-            subtracted = register & 1
-            register = ((register ^ (CRC_POLYNOMIAL * subtracted)) >> 1) | subtracted << 15
-        register ^= byte << 8
-    return register
+from nuvrik.wire.sealed import ANY_PAIR, CHECK, SHORTEST_BODY, check_bytes, head, sealed
+from nuvrik.wire.slip import END, escape
+from nuvrik.wire.text import HEX_MARK, TextCommands
 
 
 class Encoder:
@@ -60,49 +25,90 @@ class Encoder:
 
     def __init__(self, link: Link, *, stream: bool | None = None) -> None:
         self.packer = Packer(link)
-        self._pack = self.packer.pack
         self.tag = layout_tag(link)
+        self._frame = frame = link.frame
         self._stream = not link.medium.datagrams if stream is None else stream
-        self._pair = link.frame.pair
-        self._lead = b"\0" if link.frame.lead_zero else b""
-        self._opener = self._lead + CODES[SHORTEST_BODY + self.packer.size]
-        self._commands = [self._head(COMMAND, seq) for seq in range(256)]
+        self._pair = frame.pair
+        self._pack = self.packer.pack
+        self._text: TextCommands | KeyCommands | None = None
+        self.command_on_wire: Callable[[Sequence[Value], int], bytes] = self._command_on_wire
+        """A command frame as it travels; b"" where the style has no way of saying these values, so that
+        the machine hears silence instead of a guess."""
+        if isinstance(frame, Sealed):
+            self._commands = [head(COMMAND, frame.pair, self.tag, seq) for seq in range(256)]
+        elif isinstance(frame, KeysFrame):
+            self._text = KeyCommands(frame, link.channels)
+        else:
+            self._text = TextCommands(frame, link.channels)
+        if isinstance(frame, PackedFrame):
+            self._lead = b"\0" if frame.lead_zero else b""
+            self._opener = self._lead + CODES[SHORTEST_BODY + self.packer.size]
+            if self._stream:
+                self.command_on_wire = self._packed_on_wire
+        self._longest = body_bytes(frame, link.channels)
 
     def command(self, values: Sequence[Value], seq: int) -> bytes:
         """The body of a command frame: one value a channel in declared order.
 
-        Raises ValueError for a value out of range and for a wrong number of values.
+        Raises ValueError for a value out of range, for a wrong number of values, and for *no reading*
+        in a style that cannot say it.
         """
-        covered = self._commands[seq] + self._pack(values)
-        return covered + _check(crc_hqx(covered, self.tag))
+        if self._text is None:
+            covered = self._commands[seq] + self._pack(values)
+            return covered + check_bytes(covered, self.tag)
+        self._pack(values)  # for its ValueErrors
+        try:
+            return self._text.command(values)
+        except Unsaid:
+            raise ValueError(f"style {self._frame.style} has no way of saying no reading") from None
 
-    def command_on_wire(self, values: Sequence[Value], seq: int) -> bytes:
-        """A command frame as it travels: ``on_wire(command(values, seq))`` in one go."""
+    def _command_on_wire(self, values: Sequence[Value], seq: int) -> bytes:
+        if self._text is not None and None in values:
+            try:
+                return self.on_wire(self._text.command(values))
+            except Unsaid:
+                return b""
+        return self.on_wire(self.command(values, seq))
+
+    def _packed_on_wire(self, values: Sequence[Value], seq: int) -> bytes:
+        """``on_wire(command(values, seq))`` in one go."""
         covered = self._commands[seq] + self._pack(values)
-        check = _check(crc_hqx(covered, self.tag))
-        if not self._stream:
-            return covered + check
+        check = CHECK(crc_hqx(covered, self.tag))
         if 0 in covered or 0 in check:
             return self._lead + stuff(covered + check) + b"\0"
         # Most frames: one run, one code, and no search for zeros.
         return b"".join((self._opener, covered, check, b"\0"))
 
     def stop(self, seq: int) -> bytes:
-        """The body of a stop frame, which has no payload."""
-        return self.sealed(STOP, seq, b"")
+        """The body of a stop frame, which has no payload; b"" where the style knows none."""
+        return sealed(STOP, self._pair, self.tag, seq, b"") if self._text is None else self._text.stop()
 
-    def sealed(self, kind: int, seq: int, payload: bytes) -> bytes:
-        """The body of a frame of any kind around a payload made elsewhere."""
-        covered = self._head(kind, seq) + payload
-        return covered + _check(crc_hqx(covered, CRC_INITIAL if kind == HELLO else self.tag))
-
-    def _head(self, kind: int, seq: int) -> bytes:
-        return bytes((VERSION << 4 | kind, self._pair, self.tag & 0xFF, seq))
+    def sealed(self, kind: int, seq: int, payload: bytes, *, anyone: bool = False) -> bytes:
+        """The body of a frame of any kind around a payload made elsewhere; in a line of hex digits where
+        the style is text. ``anyone``: a hello to whoever is there, whatever its pair number."""
+        body = sealed(kind, ANY_PAIR if anyone and kind == HELLO else self._pair, self.tag, seq, payload)
+        return body if self._text is None else HEX_MARK + body.hex().encode("ascii")
 
     def on_wire(self, body: bytes) -> bytes:
-        """The body as it travels: stuffed and delimited on a stream, as it is in a datagram."""
-        return self._lead + stuff(body) + b"\0" if self._stream else body
+        """The body as it travels: kept apart from the next on a stream, as it is in a datagram."""
+        frame = self._frame
+        if not body or not self._stream:
+            return body
+        if isinstance(frame, PackedFrame):
+            return self._lead + stuff(body) + b"\0"
+        if isinstance(frame, SlipFrame):
+            return (END if frame.lead_end else b"") + escape(body) + END
+        if isinstance(frame, KeysFrame):
+            return body + b"\n" if body.startswith(HEX_MARK) else body
+        end = frame.end.encode()
+        return (end if frame.lead_end else b"") + body + end
 
-    def wire_bytes(self, payload_bytes: int) -> int:
-        """How long a frame with such a payload is on the link's own medium."""
-        return wire_bytes(payload_bytes, stream=self._stream, lead_zero=bool(self._lead))
+    @property
+    def longest_body(self) -> int:
+        """How long the body of a command is, at its longest."""
+        return self._longest
+
+    @property
+    def longest_on_wire(self) -> int:
+        """How long a command is as it travels, at its longest."""
+        return longest_on_wire(self._frame, self._longest, stream=self._stream)

@@ -1,0 +1,28 @@
+"""A panel on the bench: set a lamp, a duty, an angle and a step rate, read what is there, move 345 steps.
+
+It runs on a simulated board; give the name of a port to drive a real one: drive_a_panel.py /dev/ttyUSB0
+"""
+
+import sys
+import time
+
+import nuvrik
+from nuvrik.plan.starters import starter_text
+
+port = sys.argv[1] if len(sys.argv) > 1 else "sim"
+link = nuvrik.parse(starter_text("panel"))  # or nuvrik.load("panel.toml")
+
+with nuvrik.connect(link, port) as panel:  # waits for the board's hello
+    print(f"{panel.hello().name} is there; there and back in {panel.round_trip_ms()} ms")
+    panel.arm()  # never implied
+    panel.set(lamp=True, flap=-0.5)  # until set again
+    panel.set(fan=0.6, for_s=1.0)  # withdrawn after a second
+    time.sleep(0.8)
+    for name, reading in panel.telemetry.items():
+        value = "nothing there" if reading.value is None else reading.value
+        marked = " (commanded)" if reading.commanded else ""
+        print(f"  {name:10} {value} {reading.unit}{marked}")
+    moved = panel.request("move", steps=345)  # asked until answered, carried out at most once
+    print(f"the turntable turned {moved.value} steps")
+# Leaving the block, even by an exception, sends disarm for at least timeout_ms.
+print("disarmed")

@@ -1,0 +1,92 @@
+"""``nuvrik hello``: who is at the other end of a port, and was it built from this file?"""
+
+import statistics
+from pathlib import Path
+
+from nuvrik.cli.live import ends_politely, open_line
+from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
+from nuvrik.plan.layout import layout_tag
+from nuvrik.plan.load import load, parse
+from nuvrik.plan.models import Link
+from nuvrik.ports.hello import Found, round_trips_ms, who_is_there
+from nuvrik.ports.live import WallClock
+from nuvrik.ports.sim import SimLine
+
+ANYBODY = """
+link = { name = "anybody", rate_hz = 10 }
+medium = { kind = "serial" }
+frame = { style = "packed", pair = 1 }
+channels = { nothing = { kind = "flag" } }
+failsafe = { arm = "none", timeout_ms = 500 }
+"""
+ROUND_TRIPS = 5
+
+
+def run(file: Path | None, port: str | None, for_s: float, as_json: bool) -> int:
+    """List the ports, or ask who is on one. The answer is no if nobody is, or somebody else."""
+    link = load(file) if file else None
+    if port is None:
+        return _list_ports(as_json)
+    asked = link or parse(ANYBODY)
+    with ends_politely(), open_line(asked, port) as line:
+        if isinstance(line, SimLine) and link is None:
+            raise Trouble("sim: needs a link file to simulate: nuvrik hello LINK --port sim")
+        clock = line if isinstance(line, SimLine) else WallClock()
+        with busy("asking who is there"):
+            found = who_is_there(asked, line, clock, int(1000 * for_s))
+            mine = link is not None and any(_is_this(link, one) for one in found)
+            trips = round_trips_ms(asked, line, clock, ROUND_TRIPS) if mine else []
+    for one in found if as_json else ():
+        say_json(_record(link, one, trips))
+    if not as_json:
+        _print_found(link, port, found, trips, for_s)
+    return DONE if found and (link is None or mine) else NO
+
+
+def _is_this(link: Link, found: Found) -> bool:
+    return found.identity.tag == layout_tag(link) and found.pair == link.frame.pair
+
+
+def _record(link: Link | None, found: Found, trips: list[float]) -> dict[str, object]:
+    record: dict[str, object] = {"pair": found.pair, **found.identity._asdict()}
+    record["tag"] = f"{found.identity.tag:04X}"
+    record["version"] = ".".join(map(str, found.identity.version))
+    if link is not None:
+        record["this_file"] = _is_this(link, found)
+        record["round_trip_ms"] = statistics.median(trips) if trips else None
+    return record
+
+
+def _print_found(link: Link | None, port: str, found: list[Found], trips: list[float], for_s: float) -> None:
+    if not found:
+        say(f"{port}: nobody answered within {for_s:g} s")
+        say("  Is it switched on? Does it run a program built from a link file? Is this its port, its speed?")
+    for pair, identity in found:
+        version = ".".join(map(str, identity.version))
+        say(f"{port}: {identity.name}, pair number {pair}, layout tag {identity.tag:04X}, version {version}")
+        say(f"  up for {identity.up_s} s; {identity.good} good frames, {identity.refused} refused")
+        if link is None:
+            continue
+        if identity.tag != layout_tag(link):
+            say(f"  built from another file: this one's layout tag is {layout_tag(link):04X}; build it anew")
+        elif pair != link.frame.pair:
+            say(f"  the same layout, but this file's pair number is {link.frame.pair}: not this machine")
+        else:
+            back = f"{statistics.median(trips):.0f} ms" if trips else "no echo came back"
+            say(f"  built from this file; there and back: {back}")
+
+
+def _list_ports(as_json: bool) -> int:
+    from serial.tools.list_ports import comports
+
+    ports = sorted(comports(), key=lambda port: port.device)
+    for port in ports if as_json else ():
+        say_json({"port": port.device, "what": port.description})
+    if as_json:
+        return DONE if ports else NO
+    if not ports:
+        say("there is no serial port on this machine; plug one in, or try --port sim")
+        return NO
+    console().print(table("ports", ["port", "what"], [(port.device, port.description) for port in ports]))
+    say("next: nuvrik hello LINK --port PORT")
+    return DONE

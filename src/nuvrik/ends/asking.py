@@ -1,0 +1,190 @@
+"""The handset's side of requests: asked again until answered, and never twice for one."""
+
+from collections import deque
+from typing import Literal
+
+from nuvrik.plan.models import Link
+from nuvrik.wire.kinds import ECHO, HELLO, REQUEST
+from nuvrik.wire.messages import Ask, Echo, Identity, Query, Reply, Status, pack_ask, pack_echo, pack_hello
+
+FIRST_RETRY_MS, LONGEST_RETRY_MS = 100, 1600
+POLL_MS = 400
+"""While a motion runs, it is asked about this often: the news of its end may have been lost."""
+
+PATIENCE_MS = 4000
+"""Without any answer for this long, a request has failed."""
+
+MOST_ECHOES = 16
+
+SESSIONS = (1 << 16) - 1
+"""Session numbers run from 1; 0 is a hello's that only asks."""
+
+State = Literal[
+    "waiting", "asked", "running", "done", "not armed", "refused", "failed", "ended", "busy", "unknown"
+]
+
+_SETTLED: dict[Status, tuple[State, str]] = {
+    Status.DONE: ("done", ""),
+    Status.NOT_ARMED: ("not armed", "the machine is not armed, and this moves"),
+    Status.REFUSED: ("refused", "the machine's own code does not do it"),
+    Status.FAILED: ("failed", "the machine's own code went wrong over it"),
+    Status.ENDED: ("ended", "it was cut short: disarmed, lost, or a hand moved the same output"),
+    Status.BUSY: ("busy", "another motion was going on"),
+    Status.STRANGER: (
+        "unknown",
+        "the machine has restarted or met another handset; unknown whether it was done",
+    ),
+}
+
+
+class Asked:
+    """A request on its way. ``state`` is "waiting" before it was first sent; in the end "done", or what went
+    wrong, which ``why`` says in words. ``value`` is what it came to: steps turned, or what the machine's own
+    code returned."""
+
+    def __init__(self, name: str, code: int, arguments: tuple[int, ...]) -> None:
+        self.name = name
+        self.code = code
+        self.arguments = arguments
+        self.number = 0
+        self.tries = 0
+        self.state: State = "waiting"
+        self.value = 0
+        self.why = "not sent yet"
+
+    @property
+    def settled(self) -> bool:
+        """Whether nothing more will become of it."""
+        return self.state not in ("waiting", "asked", "running")
+
+
+class Asker:
+    """One request at a time, in the order in which they were asked for."""
+
+    def __init__(self, link: Link, session: int) -> None:
+        self._requests = list(link.requests.items())
+        self.session = 1 + session % SESSIONS
+        self.identity: Identity | None = None
+        """What the machine said of itself last; None before, and once it is known to be out of date."""
+        self._boot: int | None = None
+        self._queue: deque[Asked] = deque()
+        self._number = 0
+        self._due_ms = 0
+        self._retry_ms = FIRST_RETRY_MS
+        self._news_ms: int | None = None
+        self._greet = False
+        self._echoes: dict[bytes, int] = {}
+        self._echo_waiting: bytes | None = None
+        self._token = 0
+        self.round_trip_ms: int | None = None
+        """How long the last echo took there and back."""
+
+    def ask(self, name: str, arguments: dict[str, int]) -> Asked:
+        """Queue a request. KeyError for an unknown one, ValueError or TypeError for wrong arguments."""
+        names = [known for known, _ in self._requests]
+        if name not in names:
+            raise KeyError(f"no request is called {name}; this link has: {', '.join(names) or 'none'}")
+        code = names.index(name)
+        request = self._requests[code][1]
+        if arguments.keys() != request.arguments.keys():
+            wanted = ", ".join(request.arguments) or "no arguments"
+            raise TypeError(f"{name} takes {wanted}, not {', '.join(arguments) or 'none'}")
+        asked = Asked(name, code, tuple(int(arguments[key]) for key in request.arguments))
+        pack_ask(Ask(code, 0, 0, 0, asked.arguments), request)
+        self._queue.append(asked)
+        return asked
+
+    def greet(self) -> None:
+        """Ask who is there, at once and until there is an answer."""
+        self._greet, self._due_ms, self._retry_ms = True, 0, FIRST_RETRY_MS
+
+    def echo(self, now_ms: int) -> None:
+        """Send a few bytes there and back."""
+        self.round_trip_ms = None
+        self._token = (self._token + 1) % (1 << 16)
+        self._echo_waiting = self._token.to_bytes(2, "little")
+
+    def due(self, now_ms: int) -> tuple[int, bytes] | None:
+        """The kind and payload that is to be sent in place of a command now, if any."""
+        if self._echo_waiting is not None:
+            token, self._echo_waiting = self._echo_waiting, None
+            self._echoes[token] = now_ms
+            if len(self._echoes) > MOST_ECHOES:
+                del self._echoes[next(iter(self._echoes))]
+            return ECHO, pack_echo(Echo(False, token))
+        asked = self._queue[0] if self._queue else None
+        if asked is None and not self._greet:
+            return None
+        if asked is not None:
+            if self._news_ms is None:
+                self._news_ms = now_ms
+            if now_ms - self._news_ms >= PATIENCE_MS:
+                self._give_up(asked)
+                return self.due(now_ms)
+        if now_ms < self._due_ms:
+            return None
+        self._due_ms = now_ms + self._retry_ms
+        self._retry_ms = min(2 * self._retry_ms, LONGEST_RETRY_MS)
+        if asked is None or self._boot is None or self._greet:
+            return HELLO, pack_hello(Query(self.session), 3)
+        if not asked.number:
+            self._number = asked.number = self._number % ((1 << 16) - 1) + 1
+        asked.tries += 1
+        if asked.state == "waiting":
+            asked.state, asked.why = "asked", "no answer yet"
+        ask = Ask(asked.code, self._boot, self.session, asked.number, asked.arguments)
+        return REQUEST, pack_ask(ask, self._requests[asked.code][1])
+
+    def hear_hello(self, identity: Identity, now_ms: int) -> None:
+        """The machine has said who it is."""
+        self.identity = identity
+        asked = self._queue[0] if self._queue else None
+        self._greet = False
+        if asked is not None and asked.tries and identity.boot != self._boot:
+            # What was sent to the boot before may or may not have been done; it is not sent again.
+            self._settle(*_SETTLED[Status.STRANGER], 0)
+        self._boot = identity.boot
+        self._news(now_ms)
+
+    def hear_reply(self, reply: Reply, now_ms: int) -> None:
+        """An answer; one to anything but the request under way is of no interest any more."""
+        asked = self._queue[0] if self._queue else None
+        if asked is None or (reply.code, reply.session, reply.number) != (
+            asked.code,
+            self.session,
+            asked.number,
+        ):
+            return
+        if reply.status is Status.RUNNING:
+            asked.state, asked.value, asked.why = "running", reply.value, "under way"
+            self._news(now_ms)
+            self._due_ms, self._retry_ms = now_ms + POLL_MS, POLL_MS
+            return
+        if reply.status is Status.STRANGER:
+            self._boot = self.identity = None
+        self._settle(*_SETTLED[reply.status], reply.value)
+        self._news(now_ms)
+
+    def hear_echo(self, echo: Echo, now_ms: int) -> None:
+        """Bytes are back."""
+        sent_ms = self._echoes.pop(echo.token, None)
+        if sent_ms is not None:
+            self.round_trip_ms = now_ms - sent_ms
+
+    def _news(self, now_ms: int) -> None:
+        self._news_ms = now_ms if self._queue else None
+        self._due_ms, self._retry_ms = now_ms, FIRST_RETRY_MS
+
+    def _give_up(self, asked: Asked) -> None:
+        if asked.tries:
+            self._settle("unknown", "no answer; unknown whether it was done", asked.value)
+            # Its number is used up, but it could still arrive: a new session makes it too old for that.
+            self.session = 1 + self.session % SESSIONS
+            self._boot = None
+        else:
+            self._settle("failed", "nobody answered hello, so it was never sent", 0)
+        self._news_ms = None
+
+    def _settle(self, state: State, why: str, value: int) -> None:
+        asked = self._queue.popleft()
+        asked.state, asked.why, asked.value = state, why, value

@@ -1,0 +1,118 @@
+"""What comes back: when the machine sends which reading, and what the handset knows of it."""
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from nuvrik.levels import LONG_AGO
+from nuvrik.mixing.demand import Demand
+from nuvrik.mixing.others import Stepper
+from nuvrik.plan.backward import AnyItem, DemandItem, ShaftItem
+from nuvrik.plan.models import Link
+from nuvrik.wire.codes import level_code
+from nuvrik.wire.items import Raw, Value, code_of, value_of
+from nuvrik.wire.messages import Telemetry
+
+
+class Sensors:
+    """The machine's side: keeps the latest reading of each item, and says which are due."""
+
+    def __init__(self, link: Link) -> None:
+        self._items = link.telemetry
+        self._codes: dict[str, tuple[int, ...]] = {}
+        self._read_ms = dict.fromkeys(self._items, LONG_AGO)
+        self._due_ms = dict.fromkeys(self._items, 0)
+        outputs = list(link.outputs)
+        self._of = {
+            name: outputs.index(item.of)
+            for name, item in self._items.items()
+            if isinstance(item, DemandItem | ShaftItem) and item.of is not None
+        }
+
+    def take(self, name: str, raw: Raw, now_ms: int) -> None:
+        """A reading. KeyError for an item that the link file does not have."""
+        if name not in self._items:
+            raise KeyError(
+                f"no telemetry is called {name}; this link has: {', '.join(self._items) or 'none'}"
+            )
+        self._codes[name] = code_of(self._items[name], raw)
+        self._read_ms[name] = now_ms
+
+    def due(
+        self, now_ms: int, demands: Sequence[Demand], outputs: Sequence[object], room: int
+    ) -> dict[str, tuple[int, ...]]:
+        """The codes of all items that are due and known, as many as fit into ``room`` bits."""
+        found: dict[str, tuple[int, ...]] = {}
+        for name, item in self._items.items():
+            if now_ms < self._due_ms[name]:
+                continue
+            codes = self._commanded(item, name, demands, outputs)
+            if codes is None and now_ms - self._read_ms[name] < item.stale_ms:
+                codes = self._codes[name]
+            if codes is None or item.bits * item.parts > room:
+                continue
+            room -= item.bits * item.parts
+            found[name] = codes
+            self._due_ms[name] = max(self._due_ms[name] + item.every_ms, now_ms + item.every_ms // 2)
+        return found
+
+    def _commanded(
+        self, item: AnyItem, name: str, demands: Sequence[Demand], outputs: Sequence[object]
+    ) -> tuple[int, ...] | None:
+        if isinstance(item, DemandItem):
+            return (level_code(demands[self._of[name]].level, item.bits),)
+        if isinstance(item, ShaftItem) and not item.sensor:
+            stepper = outputs[self._of[name]]
+            return code_of(item, stepper.steps if isinstance(stepper, Stepper) else 0)
+        return None
+
+
+class Reading(NamedTuple):
+    """One item of telemetry as the handset knows it.
+
+    ``value`` is in ``unit``: volts, metres, turns, a fraction of full scale for a demand, True or False;
+    None: nothing there. ``commanded`` says that nobody measured it: it is only what was told. ``speed`` is
+    a shaft's, in turns a second; ``at_ms`` the handset's time of its arrival.
+    """
+
+    value: Value
+    unit: str
+    commanded: bool
+    at_ms: int
+    speed: float | None = None
+
+
+class Readings:
+    """The handset's side: the latest of each item."""
+
+    def __init__(self, link: Link) -> None:
+        self._items = link.telemetry
+        self._steps_per_rev = {
+            name: getattr(link.outputs[item.of], "steps_per_rev", 1)
+            for name, item in self._items.items()
+            if isinstance(item, ShaftItem) and item.of is not None and not item.sensor
+        }
+        self.latest: dict[str, Reading] = {}
+        self._counts: dict[str, int] = {}
+
+    def take(self, telemetry: Telemetry, now_ms: int) -> None:
+        """What has arrived."""
+        for name, codes in telemetry.items.items():
+            item = self._items[name]
+            if isinstance(item, ShaftItem):
+                self.latest[name] = self._shaft(name, item, codes[0], now_ms)
+            else:
+                value, unit = value_of(item, codes)
+                self.latest[name] = Reading(value, unit, isinstance(item, DemandItem), now_ms)
+
+    def _shaft(self, name: str, item: ShaftItem, code: int, now_ms: int) -> Reading:
+        """The count goes round at 2**bits: less than half of that is taken to have passed since the last."""
+        per_rev = self._steps_per_rev.get(name, item.counts_per_rev)
+        before = self.latest.get(name)
+        half = 1 << (item.bits - 1)
+        known = self._counts.get(name)
+        moved = 0 if known is None else (code - known + half) % (2 * half) - half
+        total = (code + half) % (2 * half) - half if known is None else known + moved
+        self._counts[name] = total
+        passed_ms = 0 if before is None else now_ms - before.at_ms
+        speed = 1000 * moved / per_rev / passed_ms if passed_ms > 0 else None
+        return Reading(total / per_rev, "turns", not item.sensor, now_ms, speed)

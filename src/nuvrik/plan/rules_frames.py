@@ -1,0 +1,140 @@
+"""Rules about frames and what comes back: does the style give what the link needs of it?"""
+
+from collections.abc import Iterator, Mapping
+
+from nuvrik.plan.backward import DemandItem, HomeRequest, RangeItem, ShaftItem, StepsRequest, VectorItem
+from nuvrik.plan.draft import Draft, unknown
+from nuvrik.plan.frames import LACKS, KeyAction, KeysFrame, Sealed, Text
+from nuvrik.plan.outputs import StepperOutput
+from nuvrik.plan.problems import Problem, listing
+
+
+def lacks(draft: Draft) -> Iterator[Problem]:
+    """What a style cannot give is accepted by name, and nothing else is."""
+    frame = draft.frame
+    if frame is None:
+        return
+    missing = [lack for lack in frame.lacks if lack not in frame.accept]
+    if missing:
+        costs = "; ".join(f"{lack}: {LACKS[lack]}" for lack in missing)
+        named = ", ".join(f'"{lack}"' for lack in frame.lacks)
+        yield Problem(
+            "error",
+            "frame.accept",
+            f'does not name {listing(missing)}, which style "{frame.style}" has not got ({costs})',
+            f'if that will do, write accept = [{named}]; "packed" has everything',
+        )
+    for lack in frame.accept:
+        if lack not in frame.lacks:
+            yield Problem(
+                "error", "frame.accept", f'names "{lack}", which this style does give', "take it out"
+            )
+        else:
+            yield Problem("note", "frame.accept", f"{lack}: {LACKS[lack]}", "nothing, if that will do")
+
+
+def texts(draft: Draft) -> Iterator[Problem]:
+    """Text fields and keys name channels that exist."""
+    frame = draft.frame
+    if isinstance(frame, Text):
+        for name in frame.fields:
+            if name not in draft.channels:
+                yield unknown(f"frame.fields.{name}", name, "channel", draft.channels)
+    if frame is not None and not isinstance(frame, Sealed) and getattr(frame, "missing", "") != "no_reading":
+        yield Problem(
+            "note",
+            "frame",
+            "has no way of saying that a control has no reading: the handset then sends nothing, and the "
+            "machine stops after timeout_ms",
+            'nothing, or style = "line" with missing = "no_reading"',
+        )
+    if isinstance(frame, KeysFrame):
+        yield from _keys(draft, frame)
+
+
+def _keys(draft: Draft, frame: KeysFrame) -> Iterator[Problem]:
+    arm = draft.failsafe.arm if draft.failsafe else "none"
+    sets: set[str] = set()
+    for key, action in frame.keys.items():
+        yield from _named(draft, f"frame.keys.{key}.set", action.set)
+        yield from _named(draft, f"frame.keys.{key}.add", action.add)
+        sets |= action.set.keys()
+        if arm in action.add:
+            yield Problem(
+                "error",
+                f"frame.keys.{key}.add",
+                f'steps "{arm}", the arm channel',
+                "set it to 0 or 1 instead",
+            )
+    if arm != "none" and arm not in sets and draft.channels.get(arm) is not None:
+        yield Problem(
+            "error", "frame.keys", f'never set "{arm}", so nothing can be armed', "add a key that does"
+        )
+    if not any(idles(action) for action in frame.keys.values()):
+        yield Problem(
+            "warning",
+            "frame.keys",
+            "all step something, so a link at rest has nothing to send and times out",
+            "add a key that sets a value",
+        )
+
+
+def idles(action: KeyAction) -> bool:
+    """Whether a key can be sent again and again without changing anything more."""
+    return not action.stop and not action.add
+
+
+def _named(draft: Draft, where: str, values: Mapping[str, float]) -> Iterator[Problem]:
+    for name in values:
+        if name not in draft.channels:
+            yield unknown(f"{where}.{name}", name, "channel", draft.channels)
+
+
+def backward(draft: Draft) -> Iterator[Problem]:
+    """Telemetry, requests and cues name what exists, and can travel."""
+    for name, item in draft.telemetry.items():
+        if isinstance(item, DemandItem | ShaftItem) and item.of is not None:
+            if item.of not in draft.outputs:
+                yield unknown(f"telemetry.{name}.of", item.of, "output", draft.outputs)
+            elif isinstance(item, ShaftItem) and not item.sensor:
+                output = draft.outputs[item.of]
+                if output is not None and not isinstance(output, StepperOutput):
+                    what = f'is "{item.of}", a {output.kind}: without a sensor nobody knows how far it turned'
+                    yield Problem("error", f"telemetry.{name}.of", what, "name a stepper, or fit a sensor")
+        elif isinstance(item, ShaftItem) and not item.sensor:
+            yield Problem("error", f"telemetry.{name}.of", "is missing", "name the stepper it speaks of")
+    for name, request in draft.requests.items():
+        if isinstance(request, StepsRequest | HomeRequest):
+            output = draft.outputs.get(request.output)
+            if request.output not in draft.outputs:
+                yield unknown(f"requests.{name}.output", request.output, "output", draft.outputs)
+            elif output is not None and not isinstance(output, StepperOutput):
+                what = f'is "{request.output}", a {output.kind}'
+                yield Problem("error", f"requests.{name}.output", what, "name a stepper")
+    for name, cue in draft.cues.items():
+        if cue is None:
+            continue
+        source = draft.telemetry.get(cue.source)
+        if cue.source not in draft.telemetry:
+            yield unknown(f"cues.{name}.from", cue.source, "telemetry", draft.telemetry)
+        elif source is not None and (not hasattr(source, "range") or isinstance(source, VectorItem)):
+            what = f'is "{cue.source}", of kind {source.kind}'
+            yield Problem("error", f"cues.{name}.from", what, "name a range, volts or analog")
+        elif isinstance(source, RangeItem) and cue.fast_at > cue.slow_at:
+            what = f"is {cue.fast_at:g}, further away than slow_at: it beeps faster the further away"
+            yield Problem("note", f"cues.{name}.fast_at", what, "swap the two, if nearer is to be faster")
+    if isinstance(draft.frame, KeysFrame) and draft.requests:
+        yield Problem(
+            "error",
+            "requests",
+            "cannot be asked for in style keys, which sends single keys",
+            "use a line or packed",
+        )
+    if (
+        draft.frame is not None
+        and not isinstance(draft.frame, Sealed)
+        and (draft.telemetry or draft.requests)
+    ):
+        what = "come back as lines of # and hex digits, with the whole protection of packed frames"
+        where = "telemetry" if draft.telemetry else "requests"
+        yield Problem("note", where, what, "nothing: what the command style lacks does not touch them")

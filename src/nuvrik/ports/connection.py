@@ -1,0 +1,274 @@
+"""A host program that drives by value, with no handset model: :func:`connect`."""
+
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+from types import TracebackType
+
+from nuvrik.ends.asking import Asked
+from nuvrik.ends.handset import Handset
+from nuvrik.ends.sensors import Reading
+from nuvrik.failsafe.table import ARMED, STANDBY, State
+from nuvrik.levels import level_of
+from nuvrik.plan.channels import ChoiceChannel
+from nuvrik.plan.layout import layout_tag
+from nuvrik.plan.load import load
+from nuvrik.plan.models import Link
+from nuvrik.ports.live import AnyClock, ByteLine, WallClock, random_number
+from nuvrik.ports.open import open_port
+from nuvrik.ports.port import PortError
+from nuvrik.ports.sim import SimLine
+from nuvrik.wire.messages import Identity
+
+TURN_S = 0.002
+HELLO_S = 5.0
+"""How long a board may take from the opening of its port to its first hello."""
+
+
+class LinkError(Exception):
+    """The machine does not do what was asked of it; the text says what and why."""
+
+
+class RequestFailed(LinkError):
+    """A request that was not carried out, or of which nobody knows. ``asked`` tells more."""
+
+    def __init__(self, asked: Asked) -> None:
+        super().__init__(f"{asked.name}: {asked.state}: {asked.why}")
+        self.asked = asked
+
+
+class _RealTime:
+    """A simulated machine in real time, for programs that wait."""
+
+    def __init__(self, line: SimLine) -> None:
+        self._line = line
+        self._last = time.monotonic()
+        self.now_ms = line.now_ms
+
+    def sleep(self, seconds: float) -> None:
+        time.sleep(seconds)
+        now = time.monotonic()
+        self._line.sleep(now - self._last)
+        self._last = now
+
+
+class Connection:
+    """One machine, driven from a program. A thread of its own sends at the link's rate and takes what comes
+    back; every method may be called from any thread. Made by :func:`connect`."""
+
+    def __init__(self, link: Link, line: ByteLine, clock: AnyClock) -> None:
+        self.link = link
+        self._line, self._clock = line, clock
+        self._lock = threading.RLock()
+        self._changed = threading.Condition(self._lock)
+        self._handset = Handset(link, stream=line.stream, session=random_number(16))
+        self._trouble: BaseException | None = None
+        self._running = True
+        for name in link.channels:
+            # The program stands in for every control, and all is at rest until it says otherwise.
+            if name != link.arm_channel:
+                self._handset.put(0, name, 0)
+        self._handset.put_arm(False)
+        self._thread = threading.Thread(target=self._run, daemon=True, name=f"nuvrik {link.link.name}")
+        self._thread.start()
+
+    # ---- what a program says ----
+
+    def arm(self, wait_s: float = 5.0) -> None:
+        """Arm the machine, and wait until it is. LinkError if it does not within ``wait_s``; on a link
+        without telemetry nobody can tell, so it waits as long as arming takes at most."""
+        rules, period_s = self.link.failsafe, self.link.link.period_ms / 1000
+        settled_s = rules.timeout_ms / 1000 + (rules.good_frames + 3) * period_s
+        end = time.monotonic() + wait_s
+        if not self.link.telemetry:
+            self._switch_arm(on=False)
+            self._pause(settled_s)
+            self._switch_arm(on=True)
+            self._pause(settled_s)
+            return
+        while time.monotonic() < end:
+            # It wants to see arm off while it stands by, then on.
+            self._switch_arm(on=False)
+            if not self._wait(lambda: self._handset.machine_state is STANDBY, end - time.monotonic()):
+                break
+            self._pause(4 * period_s)
+            self._switch_arm(on=True)
+            if self._wait(lambda: self._handset.machine_state is ARMED, settled_s + 0.5):
+                return
+        self._switch_arm(on=False)
+        state = self._handset.machine_state
+        said = f"it is {state}" if state else "it has not said anything"
+        hint = "; is everything set to rest?" if state is STANDBY else ""
+        raise LinkError(f"{self.link.link.name} did not arm within {wait_s:g} s: {said}{hint}")
+
+    def disarm(self) -> None:
+        """Arm off; what turns runs down."""
+        self._switch_arm(on=False)
+
+    def set(self, for_s: float | None = None, **values: float | bool | str | None) -> None:
+        """Set channels, in fractions of full scale (a flag: True or False; a choice: its option), until set
+        again, or for ``for_s`` seconds: then what moves goes to rest, a flag off, and a place stays.
+
+        Raises KeyError for a channel that there is not, ValueError for a value that it cannot have.
+        """
+        codes = {name: self._code(name, value) for name, value in values.items()}
+        with self._lock:
+            self._check()
+            for name, code in codes.items():
+                for_ms = None if for_s is None else round(1000 * for_s)
+                self._handset.put(self._clock.now_ms(), name, code, for_ms)
+
+    def request(self, name: str, *, wait: bool = True, **arguments: int) -> Asked:
+        """Ask the machine to do something, once, and wait until it is done; with ``wait=False`` come back at
+        once, and look at what is returned later. RequestFailed says why it was not done."""
+        with self._lock:
+            self._check()
+            asked = self._handset.request(name, **arguments)
+        if wait:
+            self._wait(lambda: asked.settled, None)
+            if asked.state != "done":
+                raise RequestFailed(asked)
+        return asked
+
+    # ---- what the machine says ----
+
+    @property
+    def telemetry(self) -> dict[str, Reading]:
+        """The latest of each item that has come back."""
+        with self._lock:
+            self._check()
+            return dict(self._handset.telemetry)
+
+    @property
+    def state(self) -> State | None:
+        """The machine's state, as it last said; None on a link without telemetry."""
+        return self._handset.machine_state
+
+    def hello(self, wait_s: float = HELLO_S) -> Identity:
+        """Ask the machine who it is. LinkError if nobody answers."""
+        with self._lock:
+            self._handset.greet()
+        if not self._wait(lambda: self._handset.identity is not None, wait_s):
+            raise LinkError(f"nobody answered hello within {wait_s:g} s: is it on, and built from this file?")
+        identity = self._handset.identity
+        assert identity is not None
+        return identity
+
+    def round_trip_ms(self, wait_s: float = 1.0) -> int:
+        """How long a few bytes take there and back. LinkError if they do not come back."""
+        with self._lock:
+            self._handset.echo(self._clock.now_ms())
+        if not self._wait(lambda: self._handset.round_trip_ms is not None, wait_s):
+            raise LinkError(f"no echo within {wait_s:g} s")
+        return int(self._handset.round_trip_ms or 0)
+
+    # ---- coming and going ----
+
+    def close(self) -> None:
+        """Disarm, for as long as it takes to be heard, and leave."""
+        with self._lock:
+            leaving = self._running
+            self._handset.disarm()
+        if leaving and self._trouble is None:
+            self._pause((self.link.failsafe.timeout_ms + 2 * self.link.link.period_ms) / 1000)
+        self._running = False
+        self._thread.join(timeout=5)
+        close = getattr(self._line, "close", None)
+        if close is not None:
+            close()
+
+    def __enter__(self) -> "Connection":
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def _switch_arm(self, *, on: bool) -> None:
+        with self._lock:
+            self._check()
+            self._handset.put_arm(on)
+
+    def _run(self) -> None:
+        try:
+            while self._running:
+                data = self._line.read()
+                with self._changed:
+                    now_ms = self._clock.now_ms()
+                    self._handset.feed(data, now_ms)
+                    wire = self._handset.send(now_ms)
+                    self._changed.notify_all()
+                if wire:
+                    self._line.write(wire)
+                self._clock.sleep(TURN_S)
+        except BaseException as error:  # told to the program at its next call
+            with self._changed:
+                self._trouble = error
+                self._running = False
+                self._changed.notify_all()
+
+    def _wait(self, done: Callable[[], bool], wait_s: float | None) -> bool:
+        end = None if wait_s is None else time.monotonic() + wait_s
+        with self._changed:
+            while not done():
+                self._check()
+                left = None if end is None else end - time.monotonic()
+                if left is not None and left <= 0:
+                    return False
+                self._changed.wait(left)
+            return True
+
+    def _pause(self, seconds: float) -> None:
+        end = time.monotonic() + seconds
+        while self._running and time.monotonic() < end:
+            time.sleep(TURN_S)
+
+    def _check(self) -> None:
+        if self._trouble is not None:
+            if isinstance(self._trouble, PortError):
+                raise PortError(str(self._trouble)) from None
+            raise LinkError(f"the link stopped: {self._trouble}") from self._trouble
+        if not self._running:
+            raise LinkError("the connection is closed")
+
+    def _code(self, name: str, value: float | bool | str | None) -> int | None:
+        channel = self.link.channels.get(name)
+        if channel is None or channel.kind not in ("level", "share"):
+            if isinstance(channel, ChoiceChannel) and value in channel.options:
+                return channel.options.index(str(value))
+            if isinstance(value, str):
+                raise ValueError(f"{name}: {value!r} is none of its options")
+            return int(value or 0)
+        low = -1 if channel.kind == "level" else 0
+        if value is None:
+            return None
+        if isinstance(value, str) or not low <= value <= 1:
+            raise ValueError(f"{name} is {value!r}; it must be from {low} to 1, or None")
+        return level_of(value)
+
+
+def connect(link: Link | str | Path, port: str, hello_s: float = HELLO_S) -> Connection:
+    """Connect to a machine, by its link file and the name of a port (a device, ``socket://``, ``udp://``, or
+    ``sim`` for a simulated one). Nothing moves before :meth:`Connection.arm`.
+
+    On a link with telemetry or requests it waits for the machine's hello, up to ``hello_s``, so that a
+    board that resets when its port is opened has the time it needs and no more; and it makes sure that
+    both ends were built from one file. Raises LinkFileError, PortError, LinkError.
+    """
+    link = link if isinstance(link, Link) else load(link)
+    line = open_port(link, port)
+    made = Connection(link, line, _RealTime(line) if isinstance(line, SimLine) else WallClock())
+    if link.two_way:
+        try:
+            identity = made.hello(hello_s)
+            if identity.tag != layout_tag(link):
+                raise LinkError(
+                    f"{identity.name}, at the other end, was built from another link file (layout tag "
+                    f"{identity.tag:04X}, this one's is {layout_tag(link):04X}): build it anew from this one"
+                )
+        except BaseException:
+            made.close()
+            raise
+    return made

@@ -1,0 +1,65 @@
+"""Who is there? Asked of a port, before anything else."""
+
+from typing import NamedTuple
+
+from nuvrik.plan.models import Link
+from nuvrik.ports.live import AnyClock, ByteLine
+from nuvrik.wire.decoder import Decoder
+from nuvrik.wire.events import Frame
+from nuvrik.wire.frames import Encoder
+from nuvrik.wire.kinds import ECHO, HELLO
+from nuvrik.wire.messages import Echo, Identity, Query, pack_echo, pack_hello
+
+ASK_EVERY_MS = 200
+TURN_S = 0.002
+
+
+class Found(NamedTuple):
+    """Somebody who answered, and on which pair number."""
+
+    pair: int
+    identity: Identity
+
+
+def who_is_there(link: Link, line: ByteLine, clock: AnyClock, for_ms: int, *, enough: int = 1) -> list[Found]:
+    """Ask everybody on a port until ``enough`` have answered, or for ``for_ms``. A board that resets when its
+    port is opened answers as soon as it runs; no session is begun, and no motor is told anything."""
+    encoder = Encoder(link, stream=line.stream)
+    decoder = Decoder(link, (HELLO,), any_pair=True)
+    question = encoder.on_wire(encoder.sealed(HELLO, 0, pack_hello(Query(0), 3), anyone=True))
+    found: dict[int, Identity] = {}
+    start_ms = clock.now_ms()
+    due_ms = start_ms
+    while (now_ms := clock.now_ms()) - start_ms < for_ms and len(found) < enough:
+        if now_ms >= due_ms:
+            line.write(question)
+            due_ms = now_ms + ASK_EVERY_MS
+        data = line.read()
+        for event in decoder.feed(data) if line.stream else decoder.feed_datagram(data):
+            decoder.forget()
+            if isinstance(event, Frame) and decoder.pair_heard is not None:
+                found[decoder.pair_heard] = event.values
+        clock.sleep(TURN_S)
+    return [Found(pair, identity) for pair, identity in sorted(found.items())]
+
+
+def round_trips_ms(
+    link: Link, line: ByteLine, clock: AnyClock, times: int, wait_ms: int = 500
+) -> list[float]:
+    """How long a few bytes take there and back, in ms, each time that they came back."""
+    encoder, decoder = Encoder(link, stream=line.stream), Decoder(link, (ECHO,))
+    took: list[float] = []
+    for number in range(times):
+        token = number.to_bytes(2, "little")
+        line.write(encoder.on_wire(encoder.sealed(ECHO, number & 0xFF, pack_echo(Echo(False, token)))))
+        start_ms, back = clock.now_ms(), False
+        while not back and clock.now_ms() - start_ms < wait_ms:
+            data = line.read()
+            for event in decoder.feed(data) if line.stream else decoder.feed_datagram(data):
+                decoder.forget()
+                back = back or (isinstance(event, Frame) and event.values.token == token)
+            if not back:
+                clock.sleep(TURN_S)
+        if back:
+            took.append(clock.now_ms() - start_ms)
+    return took

@@ -1,0 +1,36 @@
+"""Any port by its name: a device, ``socket://``, ``loop://``, ``udp://``, or ``sim``."""
+
+from nuvrik.plan.media import SerialMedium
+from nuvrik.plan.models import Link
+from nuvrik.plan.problems import suggestion
+from nuvrik.ports.port import Port, PortError
+from nuvrik.ports.sim import SimLine
+from nuvrik.ports.udp import UdpPort
+
+OTHER_BAUD = 115200
+"""The speed of a port whose link is not a serial one: a module on a wire."""
+
+AnyPort = Port | UdpPort | SimLine
+
+
+def is_sim(name: str) -> bool:
+    """Whether a port's name is a simulated machine's."""
+    return name == "sim" or name.startswith("sim:")
+
+
+def baud_of(link: Link) -> int:
+    """The speed at which a port for this link is opened."""
+    return link.medium.baud if isinstance(link.medium, SerialMedium) else OTHER_BAUD
+
+
+def open_port(link: Link, name: str, wait_s: float = 0.002) -> AnyPort:
+    """Open a port; ``sim`` is a simulated machine, ``sim:NAME,NAME`` one with those outputs wired
+    backwards. Raises PortError."""
+    if is_sim(name):
+        backwards = frozenset(filter(None, name.removeprefix("sim").removeprefix(":").split(",")))
+        for wrong in backwards - set(link.outputs):
+            raise PortError(f'{name}: there is no output "{wrong}": {suggestion(wrong, link.outputs)}')
+        return SimLine(link, backwards)
+    if name.startswith("udp://"):
+        return UdpPort(name, wait_s)
+    return Port(name, baud_of(link), wait_s)

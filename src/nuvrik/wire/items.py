@@ -1,0 +1,75 @@
+"""Items of telemetry to codes and back: what a sensor reads, as bits, as a value with its unit."""
+
+from nuvrik.levels import FULL, clamp, div
+from nuvrik.plan.backward import AnyItem, DemandItem, DigitalItem, RangeItem, ShaftItem, VectorItem, VoltsItem
+from nuvrik.wire.codes import level_code, level_from_code, share_code, share_from_code
+
+Raw = int | tuple[int, int, int] | None
+"""A reading at the machine; three of them for a vector; None: nothing there."""
+
+Value = float | bool | tuple[float, float, float] | None
+
+
+def code_of(item: AnyItem, raw: Raw) -> tuple[int, ...]:
+    """The codes of a reading. TypeError for one that is of another kind than the item."""
+    if isinstance(item, VectorItem):
+        if not isinstance(raw, tuple) or len(raw) != 3:
+            raise TypeError(f"a vector is three whole numbers, not {raw!r}")
+        low, high = item.raw
+        return tuple(
+            level_code(div((_clipped(axis, item) - low) * 2 * FULL, high - low) - FULL, item.bits)
+            for axis in raw
+        )
+    if raw is None:
+        return ((1 << item.bits) - 1,)
+    if not isinstance(raw, int):
+        raise TypeError(f"a reading is a whole number, not {raw!r}")
+    if isinstance(item, ShaftItem):
+        return (raw & ((1 << item.bits) - 1),)
+    if isinstance(item, DigitalItem):
+        return (int(bool(raw) == (item.active == "high")),)
+    assert not isinstance(item, DemandItem)
+    low, high = item.raw
+    return (share_code(div((_clipped(raw, item) - low) * FULL, high - low), item.bits),)
+
+
+def _clipped(raw: int, item: AnyItem) -> int:
+    ends = item.raw  # type: ignore[union-attr]
+    return clamp(raw, min(ends), max(ends))
+
+
+def value_of(item: AnyItem, codes: tuple[int, ...]) -> tuple[Value, str]:
+    """The value that codes stand for, and its unit."""
+    if isinstance(item, DigitalItem):
+        return bool(codes[0]), ""
+    if isinstance(item, DemandItem):
+        level = level_from_code(codes[0], item.bits)
+        return (None if level is None else level / FULL), "of full"
+    assert not isinstance(item, ShaftItem)
+    low, high = item.range
+    if isinstance(item, VectorItem):
+        levels = [level_from_code(code, item.bits) or 0 for code in codes]
+        x, y, z = (low + (high - low) * (level / FULL + 1) / 2 for level in levels)
+        return (x, y, z), ""
+    unit = "V" if isinstance(item, VoltsItem) else "m" if isinstance(item, RangeItem) else ""
+    share = share_from_code(codes[0], item.bits)
+    return (None if share is None else low + (high - low) * share / FULL), unit
+
+
+def item_text(item: AnyItem, codes: tuple[int, ...]) -> str:
+    """An item for a person to read: ``11.40 V``, ``nothing there``, ``on``, ``312 counts``."""
+    if isinstance(item, ShaftItem):
+        return f"{codes[0]} counts"
+    value, unit = value_of(item, codes)
+    return value_words(value, unit) + (" (commanded)" if isinstance(item, DemandItem) else "")
+
+
+def value_words(value: Value, unit: str) -> str:
+    """A value with its unit."""
+    if value is None:
+        return "nothing there"
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, tuple):
+        return " ".join(f"{axis:+.2f}" for axis in value)
+    return f"{value:.2f} {unit}".rstrip()

@@ -1,0 +1,302 @@
+"""The payloads of all kinds but the command: telemetry, requests and replies, hello, echo.
+
+Numbers of more than one byte go low byte first. docs/wire-format.md lays every one of them out.
+"""
+
+import struct
+from collections.abc import Callable, Collection, Mapping
+from enum import IntEnum
+from functools import partial
+from typing import Any, NamedTuple
+
+from nuvrik.levels import FULL, clamp, div
+from nuvrik.plan.backward import AnyRequest
+from nuvrik.plan.models import Link
+from nuvrik.plan.outputs import MotorOutput, StepperOutput, SwitchOutput
+from nuvrik.wire.kinds import ECHO, HELLO, REPLY, REQUEST, STOP, TELEMETRY
+
+JOG = 0xFF
+JOG_BYTES = 4
+LEVEL_STEPS = 127
+MOST_TURNING = 64
+"""A motor or a stepper is jogged to no more than about half."""
+TIME_UNIT_MS = 10
+MOST_TIME = 50
+
+ECHO_MOST = 16
+
+_HELLO = struct.Struct("<BHIIIH3B")
+_REQUEST = struct.Struct("<BIHH")
+_REPLY = struct.Struct("<BHHBi")
+
+
+class Jog(NamedTuple):
+    """Move the output at place ``output`` to ``level`` for ``for_ms``."""
+
+    output: int
+    level: int
+    for_ms: int
+
+
+class Ask(NamedTuple):
+    """A request: its place in the link file, the machine's boot number, the handset's session, its own
+    number, and its arguments."""
+
+    code: int
+    boot: int
+    session: int
+    number: int
+    arguments: tuple[int, ...]
+
+
+class Status(IntEnum):
+    """What became of a request."""
+
+    DONE = 0
+    RUNNING = 1
+    NOT_ARMED = 2
+    REFUSED = 3
+    FAILED = 4
+    ENDED = 5
+    BUSY = 6
+    STRANGER = 7
+
+
+class Reply(NamedTuple):
+    """The machine's answer to a request; ``value`` is what it came to."""
+
+    code: int
+    session: int
+    number: int
+    status: Status
+    value: int
+
+
+class Query(NamedTuple):
+    """A hello that asks who is there; ``session`` is the handset's."""
+
+    session: int
+
+
+class Identity(NamedTuple):
+    """A hello that answers: what this machine was built from, and how it has fared.
+
+    ``boot`` is its boot number, ``up_s`` the seconds since then, ``good`` and ``refused`` count frames.
+    """
+
+    tag: int
+    boot: int
+    up_s: int
+    good: int
+    refused: int
+    version: tuple[int, int, int]
+    name: str
+
+
+class Echo(NamedTuple):
+    """Bytes to be sent back, or sent back."""
+
+    answer: bool
+    token: bytes
+
+
+class Telemetry(NamedTuple):
+    """What the machine says of itself: ``state`` is the place of its state in the failsafe table,
+    ``heard`` the sequence of the last command it took, ``items`` the codes of each item that is there."""
+
+    state: int
+    heard: int | None
+    items: dict[str, tuple[int, ...]]
+
+
+def pack_jog(jog: Jog) -> bytes:
+    """The payload of a jog; level and time are brought into what a jog may be, and rounded."""
+    step = clamp(div(jog.level * LEVEL_STEPS, FULL), -LEVEL_STEPS, LEVEL_STEPS)
+    time = clamp(div(jog.for_ms, TIME_UNIT_MS), 1, MOST_TIME)
+    return bytes((JOG, jog.output, step & 0xFF, time))
+
+
+def unpack_jog(payload: bytes | bytearray, link: Link) -> Jog | None:
+    """The jog in a payload; None if there is none that this link could mean."""
+    if len(payload) != JOG_BYTES:
+        return None
+    code, place, step, time = payload
+    step -= (step & 0x80) * 2
+    outputs = list(link.outputs.values())
+    if code != JOG or place >= len(outputs) or not 1 <= time <= MOST_TIME or step < -LEVEL_STEPS:
+        return None
+    output = outputs[place]
+    if isinstance(output, SwitchOutput):
+        return None
+    if isinstance(output, MotorOutput | StepperOutput) and abs(step) > MOST_TURNING:
+        return None
+    return Jog(place, div(step * FULL, LEVEL_STEPS), TIME_UNIT_MS * time)
+
+
+def pack_ask(ask: Ask, request: AnyRequest) -> bytes:
+    """The payload of a request. ValueError for an argument out of range."""
+    packed = shift = 0
+    for (name, argument), value in zip(request.arguments.items(), ask.arguments, strict=True):
+        low, high = argument.limits
+        if not low <= value <= high:
+            raise ValueError(f"{name} is {value}; it must be from {low} to {high}")
+        packed |= (value & ((1 << argument.bits) - 1)) << shift
+        shift += argument.bits
+    return _REQUEST.pack(*ask[:4]) + packed.to_bytes((shift + 7) // 8, "little")
+
+
+def unpack_request(payload: bytes, link: Link) -> Ask | Jog | None:
+    """The request in a payload; None if this link knows none like it."""
+    if payload[:1] == bytes((JOG,)):
+        return unpack_jog(payload, link)
+    requests = list(link.requests.values())
+    if not payload or payload[0] >= len(requests):
+        return None
+    request = requests[payload[0]]
+    if len(payload) != _REQUEST.size + (request.bits + 7) // 8:
+        return None
+    packed = int.from_bytes(payload[_REQUEST.size :], "little")
+    values = []
+    for argument in request.arguments.values():
+        code = packed & ((1 << argument.bits) - 1)
+        packed >>= argument.bits
+        negative = argument.kind == "integer" and code >> (argument.bits - 1)
+        values.append(code - (1 << argument.bits) if negative else code)
+    if packed:
+        return None
+    code, boot, session, number = _REQUEST.unpack(payload[: _REQUEST.size])
+    return Ask(code, boot, session, number, tuple(values))
+
+
+def pack_reply(reply: Reply) -> bytes:
+    """The payload of a reply."""
+    return _REPLY.pack(*reply)
+
+
+def unpack_reply(payload: bytes) -> Reply | None:
+    """The reply in a payload; None if there is none."""
+    if len(payload) != _REPLY.size:
+        return None
+    code, session, number, status, value = _REPLY.unpack(payload)
+    return Reply(code, session, number, Status(status), value) if status < len(Status) else None
+
+
+def pack_hello(hello: Query | Identity, most: int) -> bytes:
+    """The payload of a hello, the name cut so that the payload is no longer than ``most``."""
+    if isinstance(hello, Query):
+        return b"\0" + hello.session.to_bytes(2, "little")
+    fixed = _HELLO.pack(1, *hello[:3], min(hello.good, 2**32 - 1), min(hello.refused, 65535), *hello.version)
+    name = hello.name.encode("utf-8")[: max(0, most - len(fixed))]
+    return fixed + name.decode("utf-8", "ignore").encode("utf-8")
+
+
+def unpack_hello(payload: bytes) -> Query | Identity | None:
+    """The hello in a payload; None if there is none."""
+    if len(payload) == 3 and payload[0] == 0:
+        return Query(int.from_bytes(payload[1:], "little"))
+    if len(payload) < _HELLO.size or payload[0] != 1:
+        return None
+    _, tag, boot, up_s, good, refused, *version = _HELLO.unpack(payload[: _HELLO.size])
+    try:
+        name = payload[_HELLO.size :].decode("utf-8")
+    except UnicodeDecodeError:
+        return None
+    return Identity(tag, boot, up_s, good, refused, (version[0], version[1], version[2]), name)
+
+
+def pack_echo(echo: Echo) -> bytes:
+    """The payload of an echo."""
+    return bytes((echo.answer,)) + echo.token
+
+
+def unpack_echo(payload: bytes) -> Echo | None:
+    """The echo in a payload; None if there is none."""
+    if not 2 <= len(payload) <= 1 + ECHO_MOST or payload[0] > 1:
+        return None
+    return Echo(bool(payload[0]), payload[1:])
+
+
+class TelemetryForm:
+    """How the telemetry of one link is laid out: state, last sequence heard, which items, their codes."""
+
+    def __init__(self, link: Link) -> None:
+        self._items = [(name, item.bits, item.parts) for name, item in link.telemetry.items()]
+        self._mask_bytes = (len(self._items) + 7) // 8
+
+    def pack(self, telemetry: Telemetry) -> bytes:
+        """The payload."""
+        mask = packed = shift = 0
+        for place, (name, bits, _) in enumerate(self._items):
+            for code in telemetry.items.get(name, ()):
+                mask |= 1 << place
+                packed |= code << shift
+                shift += bits
+        heard = telemetry.heard
+        head = bytes((telemetry.state | (heard is not None) << 3, heard or 0))
+        return head + mask.to_bytes(self._mask_bytes, "little") + packed.to_bytes((shift + 7) // 8, "little")
+
+    def unpack(self, payload: bytes) -> Telemetry | None:
+        """The telemetry in a payload; None if there is none that this link could mean."""
+        start = 2 + self._mask_bytes
+        if len(payload) < start or payload[0] & 7 > 4 or payload[0] >> 4:
+            return None
+        mask = int.from_bytes(payload[2:start], "little")
+        if mask >> len(self._items):
+            return None
+        there = [item for place, item in enumerate(self._items) if mask >> place & 1]
+        total = sum(bits * parts for _, bits, parts in there)
+        packed = int.from_bytes(payload[start:], "little")
+        if len(payload) != start + (total + 7) // 8 or packed >> total:
+            return None
+        items = {}
+        for name, bits, parts in there:
+            items[name] = tuple(packed >> bits * part & ((1 << bits) - 1) for part in range(parts))
+            packed >>= bits * parts
+        return Telemetry(payload[0] & 7, payload[1] if payload[0] & 8 else None, items)
+
+
+WRONG_WAY = object()
+"""What a hello or an echo is that goes the other way: a sound frame of a kind not for this end."""
+
+Parser = Callable[[bytes], Any]
+
+
+def parsers(link: Link, accepts: Collection[int]) -> Mapping[int, Parser]:
+    """What takes the payload of each kind apart, for an end that accepts those kinds: None for a payload
+    that cannot be, WRONG_WAY for a hello or an echo from an end of the same sort."""
+    to_machine = REQUEST in accepts
+    to_handset = TELEMETRY in accepts
+
+    def towards(parse: Parser, asks: Callable[[Any], bool], payload: bytes) -> Any:
+        found = parse(payload)
+        if found is None or (to_machine and to_handset):
+            return found
+        return found if asks(found) == to_machine else WRONG_WAY
+
+    return {
+        STOP: lambda payload: None if payload else (),
+        TELEMETRY: TelemetryForm(link).unpack,
+        REQUEST: partial(unpack_request, link=link),
+        REPLY: unpack_reply,
+        HELLO: partial(towards, unpack_hello, lambda hello: isinstance(hello, Query)),
+        ECHO: partial(towards, unpack_echo, lambda echo: not echo.answer),
+    }
+
+
+def from_the_machine(kind: int, values: object) -> bool:
+    """Which end a frame comes from."""
+    if kind in (HELLO, ECHO):
+        return isinstance(values, Identity) or (isinstance(values, Echo) and values.answer)
+    return kind in (TELEMETRY, REPLY)
+
+
+def longest_payloads(link: Link) -> dict[str, int]:
+    """The longest payload of each kind that a link can send besides commands, in bytes."""
+    longest = {"hello": _HELLO.size + 1}
+    if link.telemetry:
+        bits = sum(item.bits * item.parts for item in link.telemetry.values())
+        longest["telemetry"] = 2 + (len(link.telemetry) + 7) // 8 + (bits + 7) // 8
+    if link.requests:
+        longest["request"] = _REQUEST.size + max((r.bits + 7) // 8 for r in link.requests.values())
+        longest["reply"] = _REPLY.size
+    return longest

@@ -1,0 +1,161 @@
+"""Head, payload, check: the body of a frame in the styles that have every protection.
+
+::
+
+    body = head(4) | payload | check(2)
+    head = [version << 4 | kind] [pair] [layout tag, low byte] [sequence]
+
+The check is CRC-16 (polynomial 0x1021, not reflected, no final XOR; the one that the standard
+library has as ``binascii.crc_hqx``), high byte first, and its initial value is the whole layout tag:
+a frame from another layout fails the check even where its head looks right.
+"""
+
+import struct
+from binascii import crc_hqx
+from collections.abc import Collection
+
+from nuvrik.plan.frames import PackedFrame, SlipFrame
+from nuvrik.plan.layout import CHECK_BYTES, CRC_INITIAL, HEAD_BYTES, MAX_BODY, layout_tag
+from nuvrik.plan.models import Link
+from nuvrik.wire.cobs import unstuff
+from nuvrik.wire.events import Event, Frame, Reject
+from nuvrik.wire.kinds import COMMAND, HELLO, STOP, TELEMETRY
+from nuvrik.wire.messages import WRONG_WAY, from_the_machine, parsers
+from nuvrik.wire.packing import Packer
+from nuvrik.wire.slip import END, unescape
+
+VERSION = 1
+ANY_PAIR = 0
+"""No link has this pair number: a hello that carries it asks whoever is there."""
+
+SHORTEST_BODY = HEAD_BYTES + CHECK_BYTES
+CRC_POLYNOMIAL = 0x1021
+
+CHECK = struct.Struct(">H").pack
+
+# Events are made by the hundred thousand; a named tuple's own constructor costs twice this one.
+_new = tuple.__new__
+
+
+def head(kind: int, pair: int, tag: int, seq: int) -> bytes:
+    """The four bytes in front of a payload."""
+    return bytes((VERSION << 4 | kind, pair, tag & 0xFF, seq))
+
+
+def check_bytes(covered: bytes, initial: int) -> bytes:
+    """The two bytes behind it."""
+    return CHECK(crc_hqx(covered, initial))
+
+
+def sealed(kind: int, pair: int, tag: int, seq: int, payload: bytes) -> bytes:
+    """The body of a frame of any kind around a payload made elsewhere."""
+    covered = head(kind, pair, tag, seq) + payload
+    return covered + check_bytes(covered, CRC_INITIAL if kind == HELLO else tag)
+
+
+def initial_from_check(data: bytes, check: int) -> int:
+    """The initial value with which CRC-16 over ``data`` would have given ``check``.
+
+    Each step of the CRC is undone, last bit first: the polynomial is odd, so the lowest bit of the
+    register tells whether it was subtracted.
+    """
+    register = check
+    for byte in reversed(data):
+        for _ in range(8):
+            subtracted = register & 1
+            register = ((register ^ (CRC_POLYNOMIAL * subtracted)) >> 1) | subtracted << 15
+        register ^= byte << 8
+    return register
+
+
+class SealedReader:
+    """Reads such bodies, out of COBS or out of SLIP."""
+
+    def __init__(self, link: Link, accepts: Collection[int], *, any_pair: bool = False) -> None:
+        self._any_pair = any_pair
+        self.pair_heard: int | None = None
+        """The pair number of the last hello that was accepted."""
+        packer = Packer(link)
+        self._unpack = packer.unpack
+        self._command_bytes = SHORTEST_BODY + packer.size
+        self._tag = layout_tag(link)
+        self._pair = link.frame.pair
+        self._accepts = frozenset(accepts)
+        self._parsers = parsers(link, accepts)
+        self.last: int | None = None
+        # A bystander hears two senders, each with a sequence of its own.
+        self._both = {COMMAND, TELEMETRY} <= self._accepts
+        self._other_last: int | None = None
+        self._from_machine = False
+        self.read = self._read_slip if isinstance(link.frame, SlipFrame) else self._read_cobs
+        self.end = b"\0" if isinstance(link.frame, PackedFrame) else END
+        self.most = MAX_BODY + 1 if isinstance(link.frame, PackedFrame) else 2 * MAX_BODY
+
+    def forget(self) -> None:
+        """Whatever comes next is taken as it is."""
+        self.last = self._other_last = None
+
+    def _read_cobs(self, piece: bytes, at: int) -> Event:
+        body = unstuff(piece)
+        return Reject(at, "stuffing", piece) if body is None else self.judge(body, piece, at)
+
+    def _read_slip(self, piece: bytes, at: int) -> Event:
+        body = unescape(piece)
+        if body is None:
+            return Reject(at, "stuffing", piece)
+        return Reject(at, "too_long", piece) if len(body) > MAX_BODY else self.judge(body, piece, at)
+
+    def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
+        """The event of one body."""
+        length = len(body)
+        if length < SHORTEST_BODY:
+            return Reject(at, "too_short", raw)
+        head = body[0]
+        kind = head & 0x0F
+        # The check is sent high byte first, so the CRC over everything, check included, is zero.
+        if crc_hqx(body, self._tag if kind != HELLO else CRC_INITIAL):
+            return Reject(at, "wrong_layout" if self._other_layout(body) else "check", raw)
+        if head >> 4 != VERSION:
+            return Reject(at, "version", raw)
+        if body[1] != self._pair and not (kind == HELLO and (self._any_pair or body[1] == ANY_PAIR)):
+            return Reject(at, "wrong_pair", raw)
+        if kind not in self._accepts:
+            return Reject(at, "wrong_kind", raw)
+        if kind == COMMAND:
+            values = self._unpack(int.from_bytes(body, "little")) if length == self._command_bytes else None
+        else:
+            values = self._parsers[kind](bytes(body[HEAD_BYTES:-CHECK_BYTES]))
+        if values is None:
+            return Reject(at, "bad_field", raw)
+        if values is WRONG_WAY:
+            return Reject(at, "wrong_kind", raw)
+        seq = body[3]
+        if self._both:
+            self._turn(kind, values)
+        if self.last is not None:
+            ahead = seq - self.last & 0xFF
+            if not 0 < ahead < 128:
+                # A stop is obeyed whatever its sequence, and an old one must not move the last
+                # sequence backwards: that would make the frames after it look old.
+                if kind == STOP:
+                    return Frame(at, kind, seq, (), raw)
+                return Reject(at, "out_of_order" if ahead else "repeated", raw, seq)
+        if kind == HELLO:
+            self.pair_heard = body[1]
+        self.last = seq
+        return _new(Frame, (at, kind, seq, values, raw))
+
+    def _turn(self, kind: int, values: object) -> None:
+        """Take up the sequence of the end that this frame comes from."""
+        from_machine = from_the_machine(kind, values)
+        if from_machine is not self._from_machine:
+            self._from_machine = from_machine
+            self.last, self._other_last = self._other_last, self.last
+
+    def _other_layout(self, body: bytes | bytearray) -> bool:
+        """Whether a frame that fails the check is sound under another layout tag."""
+        if body[0] >> 4 != VERSION or body[1] != self._pair or body[0] & 0x0F == HELLO:
+            return False
+        check = int.from_bytes(body[-CHECK_BYTES:], "big")
+        tag = initial_from_check(bytes(body[:-CHECK_BYTES]), check)
+        return tag != self._tag and tag & 0xFF == body[2]

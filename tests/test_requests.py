@@ -1,0 +1,241 @@
+"""Requests: at most once whatever happens on the way, exactly once when the answer came, and safely ended."""
+
+import random
+from collections import Counter
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import nuvrik
+from nuvrik.plan.starters import starter_text
+
+PANEL = nuvrik.parse(starter_text("panel"))
+COUNTED = nuvrik.parse(
+    starter_text("panel").replace("{ times = {", '{ who = { kind = "count", bits = 16 }, times = {')
+)
+
+ACTIONS = st.sampled_from(
+    ["send"] * 8
+    + ["answer"] * 8
+    + ["deliver"] * 10
+    + ["lose"] * 2
+    + ["twice"] * 2
+    + ["late"] * 3
+    + ["ask"] * 2
+    + ["wait", "reset machine", "reset handset"]
+)
+
+
+@settings(max_examples=400)
+@given(st.lists(ACTIONS, min_size=30, max_size=250), st.integers(0, 10**6))
+def test_at_most_once_and_exactly_once_when_an_answer_came(script: list[str], seed: int) -> None:
+    """Any interleaving of loss, repetition, reordering and resets at both ends. What is on the way is kept in
+    two bags, from which anything may be taken at any time, again and again."""
+    rng, now = random.Random(seed), 0
+    done: Counter[int] = Counter()
+    asked: dict[int, nuvrik.Asked] = {}
+    there: list[bytes] = []
+    back: list[bytes] = []
+
+    def beep(who: int, times: int) -> int:
+        done[who] += 1
+        return 1000 + who
+
+    def new_machine() -> nuvrik.Machine:
+        machine = nuvrik.Machine(COUNTED, boot=rng.getrandbits(32))
+        machine.on_request("beep", beep)
+        return machine
+
+    def new_handset() -> nuvrik.Handset:
+        return nuvrik.Handset(COUNTED, session=rng.getrandbits(16))
+
+    machine, handset = new_machine(), new_handset()
+    script = ["ask", *script, *["send", "deliver", "answer", "deliver back"] * 60]
+    for action in script:
+        now += rng.choice((5, 20, 60))
+        if action == "send":
+            there += filter(None, [handset.send(now)])
+        elif action == "answer":
+            back += filter(None, [machine.send(now)])
+        elif action == "ask":
+            who = len(asked)
+            asked[who] = handset.request("beep", who=who, times=1)
+        elif action == "reset machine":
+            machine = new_machine()
+        elif action == "reset handset":
+            handset = new_handset()
+        elif action == "wait":
+            now += 5000
+        elif action in ("deliver", "deliver back", "twice", "late", "lose"):
+            for bag, take in ((there, machine.feed), (back, handset.feed)):
+                if not bag:
+                    continue
+                place = 0 if action != "late" else rng.randrange(len(bag))
+                frame = bag[place] if action == "twice" else bag.pop(place)
+                if action != "lose":
+                    take(frame, now)
+        del there[:-40], back[:-40]
+    assert all(times == 1 for times in done.values()), "never twice"
+    for who, request in asked.items():
+        if request.state == "done":
+            assert done[who] == 1 and request.value == 1000 + who
+        if request.state in ("refused", "not armed", "failed", "busy"):
+            assert done[who] == 0
+
+
+def test_on_a_good_line_everything_asked_is_done_in_order() -> None:
+    machine, handset, order = nuvrik.Machine(COUNTED, boot=7), nuvrik.Handset(COUNTED, session=1), []
+    machine.on_request("beep", lambda who, times: order.append(who))
+    asked = [handset.request("beep", who=who, times=1) for who in range(20)]
+    for now in range(0, 20_000, 10):
+        machine.feed(handset.send(now), now)
+        handset.feed(machine.send(now), now)
+    assert order == list(range(20)) and {request.state for request in asked} == {"done"}
+    assert all(request.tries == 1 for request in asked)
+
+
+def test_a_machine_that_restarts_in_mid_request_never_does_it_again() -> None:
+    handset, done = nuvrik.Handset(COUNTED, session=1), []
+    machine = nuvrik.Machine(COUNTED, boot=100)
+    machine.on_request("beep", lambda who, times: done.append(who))
+    request = handset.request("beep", who=3, times=1)
+    for now in range(0, 4000, 10):
+        machine.feed(handset.send(now), now)
+        answer = machine.send(now)
+        if done and machine._desk.boot == 100:
+            machine = nuvrik.Machine(COUNTED, boot=200)  # its answer is lost with it
+            machine.on_request("beep", lambda who, times: done.append(who))
+            continue
+        handset.feed(answer, now)
+    assert done == [3] and request.state == "unknown" and "unknown whether it was done" in request.why
+
+
+def test_nobody_there_is_a_clear_failure() -> None:
+    handset, machine = nuvrik.Handset(COUNTED, session=1), nuvrik.Machine(COUNTED, boot=3)
+    never = handset.request("beep", who=1, times=1)
+    for now in range(0, 6000, 10):
+        handset.send(now)
+    assert never.state == "failed" and "never sent" in never.why
+    handset.greet()
+    for now in range(6000, 8000, 10):
+        machine.feed(handset.send(now), now)
+        handset.feed(machine.send(now), now)
+    lost = handset.request("beep", who=2, times=1)
+    for now in range(8000, 16_000, 10):
+        handset.send(now)
+    assert lost.state == "unknown" and lost.tries > 3, "asked again, with pauses that grow"
+    assert handset.identity is None or handset.identity.name == "panel"
+
+
+class Board:
+    """A panel and its board, a millisecond loop between them."""
+
+    def __init__(self) -> None:
+        self.machine, self.handset, self.now = (
+            nuvrik.Machine(PANEL, boot=9),
+            nuvrik.Handset(PANEL, session=4),
+            0,
+        )
+        for name in ("lamp", "fan", "flap", "turntable"):
+            self.handset.put(0, name, 0)
+        self.handset.put_arm(False)
+        self.steps = 0.0
+
+    def run(self, ms: int, until=lambda: False) -> None:
+        for _ in range(0, ms, 5):
+            self.now += 5
+            self.machine.feed(self.handset.send(self.now), self.now)
+            if self.now % PANEL.link.tick_ms == 0:
+                self.steps += self.machine.demands[3].signed * PANEL.link.tick_ms / 1000
+                self.machine.tick(self.now)
+            self.handset.feed(self.machine.send(self.now), self.now)
+            if until():
+                return
+
+    def armed(self) -> "Board":
+        self.run(1500)
+        self.handset.put_arm(True)
+        self.run(1500)
+        assert self.machine.state == "ARMED"
+        return self
+
+
+@settings(max_examples=40)
+@given(st.integers(-2000, 2000))
+def test_a_stepper_turns_exactly_as_many_steps_as_it_was_asked(steps: int) -> None:
+    board = Board().armed()
+    request = board.handset.request("move", steps=steps)
+    board.run(12_000, until=lambda: request.settled)
+    board.run(500)
+    assert request.state == "done" and request.value == steps
+    assert abs(board.steps - steps) < 0.5 and board.machine.safe
+    home = board.handset.request("home")
+    board.run(12_000, until=lambda: home.settled)
+    board.run(500)
+    assert home.state == "done" and abs(board.steps) < 0.5
+
+
+@pytest.mark.parametrize("how", ["disarm", "silence", "stop", "hand"])
+def test_a_motion_ends_on_leaving_armed_and_when_a_hand_takes_over(how: str) -> None:
+    board = Board().armed()
+    request = board.handset.request("move", steps=5000)
+    board.run(1500)
+    assert request.state == "running" and not board.machine.safe
+    if how == "disarm":
+        board.handset.put_arm(False)
+    elif how == "hand":
+        board.handset.put(board.now, "turntable", -8000)
+    elif how == "stop":
+        board.machine.feed(nuvrik.Encoder(PANEL).on_wire(nuvrik.Encoder(PANEL).stop(0)), board.now)
+        assert board.machine.tick(board.now) and board.machine.safe
+    else:
+        board.now += 600
+        board.machine.tick(board.now)
+    board.run(3000)
+    assert request.state == "ended"
+    assert how == "hand" or board.machine.safe
+
+
+def test_requests_that_move_need_armed_and_one_motion_goes_on_at_a_time() -> None:
+    board = Board()
+    board.run(1500)
+    early = board.handset.request("move", steps=10)
+    board.run(800)
+    assert early.state == "not armed"
+    board.armed()
+    board.machine.on_request("routine", lambda number: iter(()))
+    closed = []
+
+    def routine(number: int):
+        try:
+            for _ in range(number * 5):
+                yield {"fan": 0.5, "flap": -0.5}
+            return number
+        finally:
+            closed.append(number)
+
+    board.machine.on_request("routine", routine)
+    first, second = board.handset.request("routine", number=4), board.handset.request("move", steps=3)
+    board.run(200)
+    assert board.machine.demands[1].level > 0, "the fan turns"
+    board.run(4000)
+    assert (first.state, first.value, second.state) == ("done", 4, "done") and closed == [4]
+    # A second handset's frame in mid-motion would be a new session; in one session they queue.
+    board.machine.on_request("routine", lambda number: 1 / 0)
+    board.machine.on_request("beep", refuse)
+    broken, refused = board.handset.request("routine", number=1), board.handset.request("beep", times=1)
+    board.run(1000)
+    assert broken.state == "failed" and refused.state == "refused" and board.machine.state == "ARMED"
+    with pytest.raises(ValueError, match="times is 16"):
+        board.handset.request("beep", times=16)
+    with pytest.raises(TypeError, match="takes times"):
+        board.handset.request("beep")
+    with pytest.raises(KeyError, match="no request"):
+        board.handset.request("bark")
+    with pytest.raises(KeyError, match="routine, beep"):
+        board.machine.on_request("move", refuse)
+
+
+def refuse(times: int) -> int:
+    raise nuvrik.Refused("not today")
