@@ -19,9 +19,7 @@ with nuvrik.connect(link, port) as panel:  # waits for the board's hello
     panel.set(fan=0.6, for_s=1.0)  # withdrawn after a second
     time.sleep(0.8)
     for name, reading in panel.telemetry.items():
-        value = "nothing there" if reading.value is None else reading.value
-        marked = " (commanded)" if reading.commanded else ""
-        print(f"  {name:10} {value} {reading.unit}{marked}")
+        print(f"  {name:10} {reading.words}")
     moved = panel.request("move", steps=345)  # asked until answered, carried out at most once
     print(f"the turntable turned {moved.value} steps")
 # Leaving the block, even by an exception, sends disarm for at least timeout_ms.

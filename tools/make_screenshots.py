@@ -29,7 +29,7 @@ TERMINALS = {
     "printf 'n\\ny\\n' | nuvrik jog boat.toml winch --port sim:winch",
     "diagnosis": "nuvrik inspect panel.toml slow.bin --summary; "
     "nuvrik inspect panel.toml upside_down.bin --summary; "
-    "nuvrik inspect panel.toml boot.txt --summary; nuvrik check vent.toml | grep -A 14 damaged",
+    "nuvrik inspect panel.toml boot.txt --summary; nuvrik check vent.toml | grep -A 1 damaged",
     "hello": "nuvrik hello panel.toml --port sim; nuvrik inspect panel.toml --port sim --for-s 0.6; "
     "python drive_a_panel.py",
     "machine": "nuvrik machine tug.toml --port loop:// --for-s 1; grep -A 1 -B 2 FAILSAFE log.csv",

@@ -144,9 +144,14 @@ def _print_undetected(link: Link, out: Any) -> None:
     """What a damaged frame may do, tried on this very link."""
     with busy("damaging frames"):
         found = measure(link, TRIES)
-    rows = [(f.damage, f"{f.obeyed} of {f.tried}", f"{f.per_million:.0f}") for f in found]
-    out.print(table("damaged frames that would be obeyed", ["damage", ">measured", ">in a million"], rows))
-    out.print(f"  By mathematics: {odds(link)}.\n")
+    tried, obeyed = sum(f.tried for f in found), sum(f.obeyed for f in found)
+    out.print(f"  Of {tried} frames damaged in {len(found)} ways, {obeyed or 'none'} would be obeyed.")
+    out.print(f"  By mathematics, of random damage {odds(link)}.\n", soft_wrap=True)
+    if obeyed:
+        rows = [(f.damage, f"{f.obeyed} of {f.tried}", f"{f.per_million:.0f}") for f in found]
+        out.print(
+            table("damaged frames that would be obeyed", ["damage", ">measured", ">in a million"], rows)
+        )
 
 
 def _control_rows(link: Link) -> list[tuple[str, str, str, str]]:

@@ -12,14 +12,12 @@ from nuvrik.cli.rehearse import read_recording
 from nuvrik.cli.words import DONE, Trouble
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.ends.sensors import Reading
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
 from nuvrik.ports.live import log_header, log_row, run_handset, run_machine
 from nuvrik.ports.open import AnyPort, is_sim, open_port
 from nuvrik.ports.sim import SimLine
 from nuvrik.wire.describe import value_text
-from nuvrik.wire.items import value_words
 from nuvrik.wire.packing import fields_of
 
 STATUS_EVERY_MS = 100
@@ -126,13 +124,6 @@ def _note_framing(link: Link, line: AnyPort) -> None:
         _tell(f"{link.link.name} is a {kind} link; on a port its frames travel as a stream, zeros between")
 
 
-def reading_text(reading: Reading) -> str:
-    """An item of telemetry for a person to read."""
-    text = value_words(reading.value, reading.unit)
-    speed = "" if reading.speed is None else f", {reading.speed:+.1f} a second"
-    return text + speed + (" (commanded)" if reading.commanded else "")
-
-
 def _status_line(link: Link) -> Any:
     fields = fields_of(link.channels)
     shown_ms = -STATUS_EVERY_MS
@@ -149,7 +140,7 @@ def _status_line(link: Link) -> Any:
         text += f"  held: {', '.join(handset.latched)}" if handset.latched else ""
         if handset.machine_state is not None:
             text += f"  | {handset.machine_state}"
-        text += "".join(f"  {name} {reading_text(item)}" for name, item in handset.telemetry.items())
+        text += "".join(f"  {name} {item.words}" for name, item in handset.telemetry.items())
         print(f"\r{now_ms / 1000:7.1f} s  {text}\x1b[K", end="", file=sys.stderr, flush=True)
 
     return told

@@ -9,7 +9,7 @@ from nuvrik.mixing.others import Stepper
 from nuvrik.plan.backward import AnyItem, DemandItem, ShaftItem
 from nuvrik.plan.models import Link
 from nuvrik.wire.codes import level_code
-from nuvrik.wire.items import Raw, Value, code_of, value_of
+from nuvrik.wire.items import Raw, Value, code_of, value_of, value_words
 from nuvrik.wire.messages import Telemetry
 
 
@@ -79,6 +79,12 @@ class Reading(NamedTuple):
     commanded: bool
     at_ms: int
     speed: float | None = None
+
+    @property
+    def words(self) -> str:
+        """All of it for a person to read."""
+        speed = "" if self.speed is None else f", {self.speed:+.1f} a second"
+        return value_words(self.value, self.unit) + speed + (" (commanded)" if self.commanded else "")
 
 
 class Readings:

@@ -10,6 +10,9 @@ from nuvrik.wire.describe import byte_marks
 from nuvrik.wire.events import Frame
 from nuvrik.wire.statistics import LinkStats
 
+PLAIN = {"facecolor": "white", "edgecolor": "none", "pad": 1.5}
+"""Behind words that lines would cross."""
+
 
 def draw_capture(link: Link, frame: Frame | None, stats: LinkStats, path: Path) -> None:
     """Draw the last command of a capture, and the histogram of gaps where it has times."""
@@ -52,7 +55,13 @@ def _draw_marks(axis: Any, link: Link, frame: Frame | None) -> None:
             [left + width / 2] * 2, [-0.05, -0.45 * (number + 1) + 0.1], color=PALE, linewidth=1, zorder=0
         )
         axis.text(
-            left + width / 2, -0.45 * (number + 1), f" {mark.what}", va="center", fontsize=10, color=INK
+            left + width / 2,
+            -0.45 * (number + 1),
+            f" {mark.what}",
+            va="center",
+            fontsize=10,
+            color=INK,
+            bbox=PLAIN,
         )
         left += width
     axis.set_xlim(0, max(total * 1.35, 12))
@@ -69,8 +78,9 @@ def _draw_gaps(axis: Any, stats: LinkStats) -> None:
     bars = axis.bar([gap for gap, _ in rows], [count for _, count in rows], color=SERIES[0])
     axis.bar_label(bars, labels=[str(count) if count else "" for _, count in rows], fontsize=9)
     axis.set_yscale("symlog", linthresh=1)
+    axis.set_ylim(0, 4 * max(count for _, count in rows))
     axis.set_ylabel("how often")
-    axis.tick_params(axis="x", labelsize=9)
+    axis.tick_params(axis="x", labelsize=8)
     longest = stats.longest_silence_ms or 0.0
     axis.text(
         0.99,

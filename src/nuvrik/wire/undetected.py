@@ -127,18 +127,18 @@ def _as_heard(
 
 
 def odds(link: Link) -> str:
-    """What the mathematics says of random damage: the share that a check of so many bits lets pass."""
+    """What the mathematics says of random damage, in words that continue "of random damage"."""
     frame = link.frame
-    if isinstance(frame, Sealed):
-        return "1 in 65,536 of random damage; none of up to 3 bits, none of a burst of up to 16 bits"
-    check = getattr(frame, "check", "none")
+    sealed = isinstance(frame, Sealed)
+    check = "crc16" if sealed else getattr(frame, "check", "none")
     if check == "none":
-        return "whatever still reads as a frame"
+        return "everything passes that still reads as a frame"
     share = "65,536" if check == "crc16" else "256"
     besides = {
         "xor8": "any swap, and two bits in one place of two bytes",
         "sum8": "any swap",
-        "crc8": "but none of a burst of up to 8 bits",
-        "crc16": "but none of a burst of up to 16 bits",
+        "crc8": "but no burst of up to 8 bits",
+        "crc16": "but nothing of up to 3 bits, and no burst of up to 16 bits",
     }
-    return f"1 in {share} of random damage that still reads as a frame; {besides[check]}"
+    what = "" if sealed else " of what still reads as a frame"
+    return f"1 in {share}{what} passes; {besides[check]}"
