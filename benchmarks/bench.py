@@ -15,13 +15,12 @@ import tempfile
 import time
 from binascii import crc_hqx
 from collections.abc import Callable
-from itertools import pairwise
 from pathlib import Path
 
 import nuvrik
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
-from nuvrik.pulses.on_off_keyed import OnOffDecoder, durations
+from nuvrik.pulses.noise import frame_error_rate
 from nuvrik.rehearsal.medium import Conditions
 from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.world import World
@@ -232,12 +231,12 @@ def bulk_decode() -> dict[str, float]:
     stream = piece * 4  # 1,024,000 frames; 256,000 is a multiple of 256, so the sequence goes on
 
     def floor(_: int) -> None:
-        seen = 0
+        seen = []
         for body in stream.split(b"\0"):
             if body:
                 crc_hqx(body, 0xFFFF)
-                seen += len(shape.unpack_from(body)) > 0
-        assert seen == 1_024_000
+                seen.append(shape.unpack_from(body))
+        assert len(seen) == 1_024_000
 
     def ours(_: int) -> None:
         decoder, seen = BulkDecoder(link), 0
@@ -314,34 +313,14 @@ def undetected() -> dict[str, float]:
 
 
 def on_off_keyed() -> dict[str, float]:
-    """Frame error rate of on-off keying against the jitter of edges (as a share of a half bit), in noise."""
-    rng, found = random.Random(9), {}
-    for jitter in (0.0, 0.05, 0.08, 0.10, 0.12, 0.15):
-        decoder, bodies = OnOffDecoder(2000), [rng.randbytes(12) for _ in range(400)]
-        heard = set()
-        for body in bodies:
-            on_air = [*noise(40, rng), *jittered(durations(body, 2000, 24), jitter, rng)]
-            heard.update(decoder.feed(on_air))
-        heard.update(decoder.end())
-        found[f"lost_at_{jitter:.2f}"] = sum(body not in heard for body in bodies) / len(bodies)
-    return found | {"lost_share": found["lost_at_0.08"], "lost_most": 0.01}
-
-
-def noise(count: int, rng: random.Random) -> list[int]:
-    """What a receiver makes of an empty band."""
-    return [(1 if n % 2 else -1) * max(1, round(rng.expovariate(1 / 200))) for n in range(count)]
-
-
-def jittered(pulses: list[int], jitter: float, rng: random.Random) -> list[int]:
-    """Every edge moved by chance; the clock off by up to 2 %."""
-    clock, edge, moved = 1 + rng.uniform(-0.02, 0.02), 0.0, [0.0]
-    for pulse in pulses:
-        edge += abs(pulse) * clock
-        moved.append(edge + rng.gauss(0, jitter * 250))
-    return [
-        max(1, round(b - a)) * (1 if pulse > 0 else -1)
-        for (a, b), pulse in zip(pairwise(moved), pulses, strict=True)
-    ]
+    """Share of frames lost by on-off keying, against jitter (of a half bit) and glitches a second."""
+    rng = random.Random(9)
+    found = {
+        f"jitter {jitter:.2f}, {glitches} glitches": frame_error_rate(jitter, glitches, 300, rng)
+        for jitter in (0.0, 0.05, 0.08, 0.10, 0.12, 0.15)
+        for glitches in (0, 100)
+    }
+    return found | {"lost_share": found["jitter 0.08, 0 glitches"], "lost_most": 0.01}
 
 
 def help_start() -> dict[str, float]:

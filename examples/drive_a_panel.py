@@ -15,7 +15,7 @@ link = nuvrik.parse(starter_text("panel"))  # or nuvrik.load("panel.toml")
 with nuvrik.connect(link, port) as panel:  # waits for the board's hello
     print(f"{panel.hello().name} is there; there and back in {panel.round_trip_ms()} ms")
     panel.arm()  # never implied
-    panel.set(lamp=True, flap=-0.5)  # until set again
+    panel.set(lamp=True, flap=-0.5)  # until set again; what turns, for five seconds unless told otherwise
     panel.set(fan=0.6, for_s=1.0)  # withdrawn after a second
     time.sleep(0.8)
     for name, reading in panel.telemetry.items():

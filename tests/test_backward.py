@@ -1,6 +1,7 @@
 """What comes back: telemetry, cues, hello, statistics; and a host program that drives by value."""
 
 import json
+import math
 import random
 import socket
 import threading
@@ -157,6 +158,8 @@ def test_a_program_drives_by_value() -> None:
         time.sleep(1.0)
         assert machine.demands[0].value == 0 and machine.safe, "what was set is withdrawn"
         assert machine.demands[2].level < -8000, "but a place stays"
+        assert (panel._for_ms("fan", None), panel._for_ms("flap", None)) == (5000, None)
+        assert panel._for_ms("fan", math.inf) is None and panel._for_ms("lamp", None) is None
         assert panel.request("routine", number=3).value == 21
         with pytest.raises(nuvrik.RequestFailed, match="refused") as caught:
             panel.request("beep", times=2)

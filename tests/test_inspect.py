@@ -16,6 +16,7 @@ from test_commands import nuvrik_command
 import nuvrik
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
+from nuvrik.pulses.noise import receiver_noise, through_a_receiver
 from nuvrik.pulses.on_off_keyed import OnOffDecoder, durations
 from nuvrik.wire.bulk import BulkDecoder
 from nuvrik.wire.diagnosis import COMMON_BAUD, diagnose
@@ -72,6 +73,19 @@ def test_in_bulk_it_is_what_the_stream_decoder_says(link: nuvrik.Link, data: st.
         scale = FULL if field.kind in ("level", "share") else 1
         wanted = [np.nan if e.values[place] is None else e.values[place] / scale for e in commands]
         np.testing.assert_array_equal(column, wanted)
+
+
+def test_a_capture_as_a_table(tmp_path: Path) -> None:
+    link, stream = use(WIRED_TEXT, frames=300)
+    file = tmp_path / "raw.bin"
+    file.write_bytes(stream[:1000] + stream[1012:] + b"\0junk\0")
+    table = nuvrik.frames_table(link, file)
+    assert list(table.columns) == ["at", "seq", "throttle", "turn", "arm"] and len(table) in (298, 299)
+    assert table["throttle"].between(0, 1).all() and set(table["arm"]) == {1}
+    assert table.attrs["lost"] >= 1 and sum(table.attrs["refused"].values()) >= 1
+    assert nuvrik.frames_table(link, b"").empty
+    with pytest.raises(ValueError, match="packed can"):
+        nuvrik.frames_table(nuvrik.parse(starter_text("vent")), b"")
 
 
 # ---- when nothing decodes ------------------------------------------------------------------
@@ -204,24 +218,6 @@ def test_frames_of_a_wired_link_that_were_refused_before_the_256th_are_taken_aft
 # ---- on-off keying -------------------------------------------------------------------------
 
 
-def on_air(body: bytes, rng: random.Random, jitter: float, lean_us: int, clock: float) -> list[int]:
-    """A frame as a cheap receiver gives it: edges moved, marks longer than spaces, clock off."""
-    pulses, edges = durations(body, 2000, 24), [0.0]
-    for pulse in pulses:
-        edges.append(edges[-1] + abs(pulse) * clock)
-    edges = [edge + rng.gauss(0, jitter * 250) for edge in edges]
-    lengths = [max(1, round(b - a)) for a, b in pairwise(edges)]
-    return [
-        length + lean_us if pulse > 0 else -max(1, length - lean_us)
-        for length, pulse in zip(lengths, pulses, strict=True)
-    ]
-
-
-def noise(count: int, rng: random.Random) -> list[int]:
-    sign = rng.choice((1, -1))
-    return [(sign := -sign) * max(1, round(rng.expovariate(1 / 200))) for _ in range(count)]
-
-
 @settings(max_examples=150)
 @given(
     st.lists(st.binary(min_size=1, max_size=40), min_size=1, max_size=4),
@@ -235,7 +231,9 @@ def test_bits_by_carrier_on_and_off_arrive_through_noise_and_jitter(
 ) -> None:
     rng, pulses = random.Random(seed), []
     for body in bodies:
-        pulses += [*noise(rng.randrange(60), rng), *on_air(body, rng, 0.04, lean_us, clock)]
+        clean = durations(body, 2000, 24)
+        worn = through_a_receiver(clean, rng, jitter_us=10, lean_us=lean_us, clock=clock)
+        pulses += [*receiver_noise(rng.randrange(60), rng), *worn]
     decoder, heard = OnOffDecoder(2000), []
     for start in range(0, len(pulses), cut):
         heard += decoder.feed(pulses[start : start + cut])
@@ -246,7 +244,7 @@ def test_bits_by_carrier_on_and_off_arrive_through_noise_and_jitter(
 def test_an_hour_of_receiver_noise_is_no_command_and_the_code_is_balanced() -> None:
     rng, decoder, machine, now = random.Random(7), OnOffDecoder(2000), nuvrik.Machine(WIRED, stream=False), 0
     for _ in range(400):
-        for body in decoder.feed(noise(1000, rng)):
+        for body in decoder.feed(receiver_noise(1000, rng)):
             machine.feed(body, now)
         now += 200
     assert machine.counts["frames"] == 0

@@ -41,6 +41,7 @@ FIGURES = {
     "motor": "motor.png",
     "sheet": "sheet.png",
     "capture": "capture.png",
+    "on_off_keyed": "on_off_keyed.png",
 }
 
 
@@ -74,6 +75,9 @@ open("capture.txt", "w").writelines(row.hex(" ") + "\\n" for row in rows)
         subprocess.run([BIN / "nuvrik", "new", f"{name}.toml", "--like", name], check=True, **quiet)
     shutil.copy(Path(__file__).parents[1] / "examples/drive_a_panel.py", folder)
     captures(folder)
+    from nuvrik.figures.on_off import draw_error_rate
+
+    draw_error_rate(folder / "on_off_keyed.png")
     words = [BIN / "nuvrik", "inspect", "tug.toml", "radio.csv", "--summary", "--figure", "capture.png"]
     subprocess.run(words, check=True, **quiet)
     sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))

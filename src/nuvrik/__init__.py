@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from nuvrik.ends.motions import Refused
     from nuvrik.ends.sensors import Reading
     from nuvrik.failsafe.table import State
+    from nuvrik.figures.tables import frames_table
     from nuvrik.mixing.demand import Demand
     from nuvrik.plan.check import problems_in
     from nuvrik.plan.load import load, parse
@@ -39,6 +40,7 @@ _HOMES = {
     "Demand": "nuvrik.mixing.demand",
     "Encoder": "nuvrik.wire.frames",
     "Frame": "nuvrik.wire.events",
+    "frames_table": "nuvrik.figures.tables",
     "Handset": "nuvrik.ends.handset",
     "Link": "nuvrik.plan.models",
     "LinkFileError": "nuvrik.plan.problems",
@@ -77,6 +79,7 @@ __all__ = [
     "RequestFailed",
     "State",
     "connect",
+    "frames_table",
     "load",
     "parse",
     "problems_in",

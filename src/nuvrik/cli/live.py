@@ -14,13 +14,17 @@ from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
-from nuvrik.ports.live import log_header, log_row, run_handset, run_machine
+from nuvrik.ports.hello import other_file, who_is_there
+from nuvrik.ports.live import WallClock, log_header, log_row, run_handset, run_machine
 from nuvrik.ports.open import AnyPort, is_sim, open_port
 from nuvrik.ports.sim import SimLine
 from nuvrik.wire.describe import value_text
+from nuvrik.wire.events import Event
 from nuvrik.wire.packing import fields_of
+from nuvrik.wire.statistics import WRAPPED, LinkStats
 
 STATUS_EVERY_MS = 100
+HELLO_MS = 3000
 
 
 def run_drive(file: Path, port: str, source: Path, headless: bool) -> int:
@@ -31,6 +35,8 @@ def run_drive(file: Path, port: str, source: Path, headless: bool) -> int:
     with ends_politely(), open_line(link, port) as line:
         try:
             sim = line if isinstance(line, SimLine) else None
+            if link.two_way and sim is None:
+                _meet(link, line)
             dropped = run_handset(link, line, recording, show, sim)
         except KeyboardInterrupt:
             _tell("\ninterrupted: sent sticks at rest and arm off")
@@ -68,11 +74,37 @@ def run_machine_command(file: Path, port: str, log: Path | None, why: bool, for_
                     said[output] = reason
                     _tell(f"{t_ms / 1000:8.2f} s  {output}: {reason}")
 
+        stats = LinkStats(link.link.period_ms)
+
+        def heard(now_ms: int, event: Event) -> None:
+            notice = stats.take(event, now_ms)
+            if notice is not None and notice.what != WRAPPED:
+                _tell(f"{now_ms / 1000:8.2f} s  {notice.what}")
+
         try:
-            run_machine(link, line, watch, for_ms)
+            run_machine(link, line, watch, for_ms, heard=heard)
         except KeyboardInterrupt:
             _tell("interrupted: every output is at rest")
+        finally:
+            _tell(_fared(stats))
     return DONE
+
+
+def _fared(stats: LinkStats) -> str:
+    """How the link fared, in a line."""
+    refused = ", ".join(f"{count} {reason}" for reason, count in stats.refused.most_common())
+    silence = stats.longest_silence_ms
+    words = [f"{stats.good} good frames", f"{stats.lost} lost", f"refused: {refused or 'none'}"]
+    return ", ".join([*words, *([f"longest silence {silence:.0f} ms"] if silence is not None else [])])
+
+
+def _meet(link: Link, line: AnyPort) -> None:
+    """Before anything is driven on a two-way link: is it the machine that this file is for?"""
+    found = who_is_there(link, line, WallClock(), HELLO_MS)
+    if not found:
+        _tell(f"nobody answered hello within {HELLO_MS / 1000:g} s; driving all the same, unheard")
+    elif all(other_file(one.identity, link) for one in found):
+        raise Trouble(str(other_file(found[0].identity, link)))
 
 
 @contextmanager

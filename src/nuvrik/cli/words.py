@@ -88,12 +88,14 @@ def busy(what: str) -> Iterator[None]:
 def table(title: str, columns: Iterable[str], rows: Iterable[Iterable[str]]) -> Any:
     """A rich table in the house's look; columns that begin with > are right-aligned."""
     from rich import box
+    from rich.console import Group
     from rich.table import Table
     from rich.text import Text
 
-    made = Table(title=Text(title, style="bold"), title_justify="left", box=box.SIMPLE_HEAD, pad_edge=False)
+    made = Table(box=box.SIMPLE_HEAD, pad_edge=False)
     for column in columns:
         made.add_column(column.removeprefix(">"), justify="right" if column.startswith(">") else "left")
     for row in rows:
         made.add_row(*(Text(cell) for cell in row))
-    return made
+    # A title of its own: one of the table's would be broken to the table's width.
+    return Group(Text(title, style="bold"), made) if title else made

@@ -1,5 +1,6 @@
 """A host program that drives by value, with no handset model: :func:`connect`."""
 
+import math
 import threading
 import time
 from collections.abc import Callable
@@ -7,14 +8,14 @@ from pathlib import Path
 from types import TracebackType
 
 from nuvrik.ends.asking import Asked
-from nuvrik.ends.handset import Handset
+from nuvrik.ends.handset import Handset, place_channels
 from nuvrik.ends.sensors import Reading
 from nuvrik.failsafe.table import ARMED, STANDBY, State
 from nuvrik.levels import level_of
 from nuvrik.plan.channels import ChoiceChannel
-from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
+from nuvrik.ports.hello import other_file
 from nuvrik.ports.live import AnyClock, ByteLine, WallClock, random_number
 from nuvrik.ports.open import open_port
 from nuvrik.ports.port import PortError
@@ -22,6 +23,9 @@ from nuvrik.ports.sim import SimLine
 from nuvrik.wire.messages import Identity
 
 TURN_S = 0.002
+TURNING_S = 5.0
+"""How long what turns does so, unless the program says otherwise."""
+
 HELLO_S = 5.0
 """How long a board may take from the opening of its port to its first hello."""
 
@@ -63,6 +67,7 @@ class Connection:
         self._lock = threading.RLock()
         self._changed = threading.Condition(self._lock)
         self._handset = Handset(link, stream=line.stream, session=random_number(16))
+        self._places = place_channels(link)
         self._trouble: BaseException | None = None
         self._running = True
         for name in link.channels:
@@ -107,17 +112,18 @@ class Connection:
         self._switch_arm(on=False)
 
     def set(self, for_s: float | None = None, **values: float | bool | str | None) -> None:
-        """Set channels, in fractions of full scale (a flag: True or False; a choice: its option), until set
-        again, or for ``for_s`` seconds: then what moves goes to rest, a flag off, and a place stays.
+        """Set channels, in fractions of full scale (a flag: True or False; a choice: its option), for
+        ``for_s`` seconds: then what turns goes to rest, a flag off, and a place stays.
 
-        Raises KeyError for a channel that there is not, ValueError for a value that it cannot have.
+        Without ``for_s``, what turns does so for TURNING_S, because a program may hang, and everything else
+        stays until set again; ``math.inf`` is until set again for all. Raises KeyError for a channel that
+        there is not, ValueError for a value that it cannot have.
         """
         codes = {name: self._code(name, value) for name, value in values.items()}
         with self._lock:
             self._check()
             for name, code in codes.items():
-                for_ms = None if for_s is None else round(1000 * for_s)
-                self._handset.put(self._clock.now_ms(), name, code, for_ms)
+                self._handset.put(self._clock.now_ms(), name, code, self._for_ms(name, for_s))
 
     def request(self, name: str, *, wait: bool = True, **arguments: int) -> Asked:
         """Ask the machine to do something, once, and wait until it is done; with ``wait=False`` come back at
@@ -233,6 +239,12 @@ class Connection:
         if not self._running:
             raise LinkError("the connection is closed")
 
+    def _for_ms(self, name: str, for_s: float | None) -> int | None:
+        if for_s is None:
+            turning = self.link.channels[name].kind in ("level", "share") and name not in self._places
+            for_s = TURNING_S if turning else math.inf
+        return None if math.isinf(for_s) else round(1000 * for_s)
+
     def _code(self, name: str, value: float | bool | str | None) -> int | None:
         channel = self.link.channels.get(name)
         if channel is None or channel.kind not in ("level", "share"):
@@ -263,11 +275,9 @@ def connect(link: Link | str | Path, port: str, hello_s: float = HELLO_S) -> Con
     if link.two_way:
         try:
             identity = made.hello(hello_s)
-            if identity.tag != layout_tag(link):
-                raise LinkError(
-                    f"{identity.name}, at the other end, was built from another link file (layout tag "
-                    f"{identity.tag:04X}, this one's is {layout_tag(link):04X}): build it anew from this one"
-                )
+            wrong = other_file(identity, link)
+            if wrong:
+                raise LinkError(wrong)
         except BaseException:
             made.close()
             raise

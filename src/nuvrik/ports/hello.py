@@ -2,6 +2,7 @@
 
 from typing import NamedTuple
 
+from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.models import Link
 from nuvrik.ports.live import AnyClock, ByteLine
 from nuvrik.wire.decoder import Decoder
@@ -19,6 +20,17 @@ class Found(NamedTuple):
 
     pair: int
     identity: Identity
+
+
+def other_file(identity: Identity, link: Link) -> str | None:
+    """What is wrong where the machine was built from another link file; None where it was not."""
+    ours = layout_tag(link)
+    if identity.tag == ours:
+        return None
+    return (
+        f"{identity.name}, at the other end, was built from another link file "
+        f"(layout tag {identity.tag:04X}, this one's is {ours:04X}): build it anew from this one"
+    )
 
 
 def who_is_there(link: Link, line: ByteLine, clock: AnyClock, for_ms: int, *, enough: int = 1) -> list[Found]:

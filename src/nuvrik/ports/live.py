@@ -10,6 +10,7 @@ from nuvrik.ends.machine import Machine
 from nuvrik.plan.models import Link
 from nuvrik.ports.port import PortError
 from nuvrik.rehearsal.recording import Recording
+from nuvrik.wire.events import Event
 
 LONGEST_GAP_MS = 30_000
 """A longer gap in a loop is made a timeout here: the 16-bit clock of the ends could not tell it."""
@@ -82,12 +83,13 @@ def run_machine(
     watch: Watcher,
     for_ms: int | None = None,
     prepare: Callable[[Machine], None] = lambda machine: None,
+    heard: Callable[[int, Event], None] = lambda now_ms, event: None,
 ) -> Machine:
     """Be the machine until ``for_ms`` have passed, the port goes away or the program is interrupted.
 
     However it ends, the outputs are first brought to rest as on a silent link, tick by tick, and
-    ``watch`` sees it. ``prepare`` is given the machine first, for hooks. Raises PortError if the port
-    went away.
+    ``watch`` sees it. ``prepare`` is given the machine first, for hooks; ``heard`` is told every event.
+    Raises PortError if the port went away.
     """
     machine, clock = Machine(link, stream=line.stream, boot=random_number(32)), WallClock()
     prepare(machine)
@@ -99,7 +101,8 @@ def run_machine(
             if now_ms - before_ms > LONGEST_GAP_MS:
                 machine.expire()
             before_ms = now_ms
-            machine.feed(data, now_ms)
+            for event in machine.feed(data, now_ms):
+                heard(now_ms, event)
             if now_ms >= due_ms:
                 # Aim at whole ticks, but do not make up for missed ones.
                 due_ms = max(due_ms + tick_ms, now_ms)

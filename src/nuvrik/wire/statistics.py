@@ -20,6 +20,9 @@ GAP_EDGES_PERIODS = (0.5, 1.5, 2.5, 3.5, 5.5, 10.5, 20.5, 50.5, 100.5)
 """Where the classes of the gap histogram end, in periods: one is a frame lost, two are two."""
 
 
+WRAPPED = "sequence numbers have gone round"
+
+
 class Notice(NamedTuple):
     """Something about the sender that no single frame shows."""
 
@@ -90,7 +93,7 @@ class LinkStats:
             return self._notice(frame.at, f"restarted: sequence {before} is followed by {seq}")
         self.lost += ahead - 1
         self._due.extend([0] * (ahead - 1))
-        return self._notice(frame.at, "sequence numbers have gone round") if seq < before else None
+        return self._notice(frame.at, WRAPPED) if seq < before else None
 
     def _spaced(self, now_ms: float | None) -> None:
         if now_ms is None:
