@@ -44,10 +44,7 @@ class Cable:
 
     def close(self) -> None:
         self._running = False
-        for process in RUNNING:
-            process.kill()
-            process.communicate()
-        RUNNING.clear()
+        end_all()
         self._thread.join(timeout=5)
         for descriptor in (*self.masters, *self._slaves):
             with contextlib.suppress(OSError):
@@ -65,6 +62,14 @@ def cable() -> Iterator[Cable]:
 
 RUNNING: list[subprocess.Popen[str]] = []
 """What was started and must not outlive its test."""
+
+
+def end_all() -> None:
+    """Kill whatever still runs."""
+    for process in RUNNING:
+        process.kill()
+        process.communicate()
+    RUNNING.clear()
 
 
 def start(*words: object) -> subprocess.Popen[str]:

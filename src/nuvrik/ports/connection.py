@@ -12,7 +12,7 @@ from nuvrik.ends.handset import Handset, place_channels
 from nuvrik.ends.sensors import Reading
 from nuvrik.failsafe.table import ARMED, STANDBY, State
 from nuvrik.levels import level_of
-from nuvrik.plan.channels import ChoiceChannel
+from nuvrik.plan.channels import ChoiceChannel, LevelChannel, ShareChannel
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
 from nuvrik.ports.hello import other_file
@@ -241,13 +241,14 @@ class Connection:
 
     def _for_ms(self, name: str, for_s: float | None) -> int | None:
         if for_s is None:
-            turning = self.link.channels[name].kind in ("level", "share") and name not in self._places
-            for_s = TURNING_S if turning else math.inf
+            channel = self.link.channels.get(name)
+            turns = isinstance(channel, LevelChannel | ShareChannel) and name not in self._places
+            for_s = TURNING_S if turns else math.inf
         return None if math.isinf(for_s) else round(1000 * for_s)
 
     def _code(self, name: str, value: float | bool | str | None) -> int | None:
         channel = self.link.channels.get(name)
-        if channel is None or channel.kind not in ("level", "share"):
+        if not isinstance(channel, LevelChannel | ShareChannel):
             if isinstance(channel, ChoiceChannel) and value in channel.options:
                 return channel.options.index(str(value))
             if isinstance(value, str):
