@@ -1,5 +1,11 @@
 """Payloads byte by byte, as docs/wire-format.md lays them out, worked by hand; and the rules about them."""
 
+import contextlib
+import os
+import pty
+import re
+import subprocess
+import sys
 from binascii import crc_hqx
 from pathlib import Path
 
@@ -14,7 +20,7 @@ import nuvrik
 from nuvrik.plan.layout import layout_tag, layout_text
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.pulses.on_off_keyed import SYNC_WORD, durations, halves_of
-from nuvrik.rehearsal.pilot import play
+from nuvrik.rehearsal.pilot import play, practice
 from nuvrik.wire.events import Frame, Reject
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import ALL_KINDS, ECHO, HELLO, REPLY, REQUEST, TELEMETRY, TO_HANDSET
@@ -269,6 +275,29 @@ def test_a_handset_of_another_file_is_refused_and_a_second_sender_is_told_of(tmp
         machine.terminate()
         _, errors = machine.communicate(timeout=10)
     assert "good frames, 0 lost" in errors and "interrupted: every output is at rest" in errors
+
+
+def test_the_status_lines_fit_the_terminal_and_show_what_is_held_and_heard(tmp_path: Path) -> None:
+    """A line that wrapped could not be written over, and would scroll the screen away."""
+    text = starter_text("marram")
+    link_file = write(tmp_path, "boat.toml", text)
+    rows = practice(nuvrik.parse(text), seed=3, duration_ms=4000).csv_lines()
+    recording = write(tmp_path, "boat.csv", "".join(line + "\n" for line in rows))
+    ours, theirs = pty.openpty()
+    words = [sys.executable, "-m", "nuvrik", "drive", link_file, "--port", "sim", "--from", recording]
+    shown = b""
+    environment = os.environ | {"COLUMNS": "60", "LINES": "24"}
+    with subprocess.Popen(list(map(str, words)), stderr=theirs, env=environment) as process:
+        os.close(theirs)
+        with contextlib.suppress(OSError):  # the terminal's end, once the program has gone
+            while data := os.read(ours, 4096):
+                shown += data
+    os.close(ours)
+    plain = re.sub(r"\x1b\[\d*[FK]", "", shown.decode()).replace("\r", "").split("\n")
+    assert process.returncode == 0 and max(map(len, plain)) <= 59
+    assert any("held: " in line for line in plain) and any(
+        "machine  ARMED  battery" in line for line in plain
+    )
 
 
 # ---- carrier on and off --------------------------------------------------------------------

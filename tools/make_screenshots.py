@@ -32,6 +32,7 @@ TERMINALS = {
     "nuvrik inspect panel.toml boot.txt --summary; nuvrik check vent.toml | grep -A 1 damaged",
     "hello": "nuvrik hello panel.toml --port sim; nuvrik inspect panel.toml --port sim --for-s 0.6; "
     "python drive_a_panel.py",
+    "drive": "nuvrik drive boat.toml --port sim --from boat.csv",
     "machine": "nuvrik machine tug.toml --port loop:// --for-s 1; grep -A 1 -B 2 FAILSAFE log.csv",
 }
 FIGURES = {
@@ -105,8 +106,11 @@ def captures(folder: Path) -> None:
     import nuvrik
     from nuvrik.demo import DEMO_LOSS
     from nuvrik.rehearsal.medium import Conditions, SimMedium
+    from nuvrik.rehearsal.pilot import practice
     from nuvrik.wire.uart import received, waveform
 
+    rows = practice(nuvrik.load(folder / "boat.toml"), seed=3, duration_ms=5000).csv_lines()
+    (folder / "boat.csv").write_text("\n".join(rows) + "\n")
     panel = nuvrik.load(folder / "panel.toml")
     encoder = nuvrik.Encoder(panel)
     line = waveform(b"".join(encoder.command_on_wire([1, 90 * n, -60 * n, 0, 1], n) for n in range(80)))

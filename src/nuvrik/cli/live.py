@@ -1,6 +1,7 @@
 """``nuvrik drive`` and ``nuvrik machine``: one end each, on a real port."""
 
 import csv
+import shutil
 import signal
 import sys
 from collections.abc import Iterator
@@ -20,7 +21,7 @@ from nuvrik.ports.open import AnyPort, is_sim, open_port
 from nuvrik.ports.sim import SimLine
 from nuvrik.wire.describe import value_text
 from nuvrik.wire.events import Event
-from nuvrik.wire.packing import fields_of
+from nuvrik.wire.packing import Field, fields_of
 from nuvrik.wire.statistics import WRAPPED, LinkStats
 
 STATUS_EVERY_MS = 100
@@ -157,25 +158,39 @@ def _note_framing(link: Link, line: AnyPort) -> None:
 
 
 def _status_line(link: Link) -> Any:
+    """A few lines on stderr that say how things are, written over each other ten times a second."""
     fields = fields_of(link.channels)
     shown_ms = -STATUS_EVERY_MS
+    lines_up = ""
 
     def told(now_ms: int, handset: Handset) -> None:
-        nonlocal shown_ms
+        nonlocal shown_ms, lines_up
         if handset.cues(now_ms):
             print("\a", end="", file=sys.stderr, flush=True)
         if now_ms - shown_ms < STATUS_EVERY_MS:
             return
         shown_ms = now_ms
-        values = handset.values
-        text = "  ".join(f"{field.name} {value_text(values[field.name], field)}" for field in fields)
-        text += f"  held: {', '.join(handset.latched)}" if handset.latched else ""
-        if handset.machine_state is not None:
-            text += f"  | {handset.machine_state}"
-        text += "".join(f"  {name} {item.words}" for name, item in handset.telemetry.items())
-        print(f"\r{now_ms / 1000:7.1f} s  {text}\x1b[K", end="", file=sys.stderr, flush=True)
+        lines = _status(now_ms, handset, fields)
+        # Cut to the terminal's width: a line that wraps could not be written over.
+        width = shutil.get_terminal_size().columns - 1
+        text = "".join(f"{line[:width]}\x1b[K\n" for line in lines)
+        print(f"{lines_up}{text}", end="", file=sys.stderr, flush=True)
+        lines_up = f"\x1b[{len(lines)}F"
 
     return told
+
+
+def _status(now_ms: int, handset: Handset, fields: tuple[Field, ...]) -> list[str]:
+    """What is held, what is sent, what comes back; always as many lines for one link."""
+    values = handset.values
+    head = f"{now_ms / 1000:7.1f} s  " + ("stopping" if handset.stopping else "")
+    head += f"  held: {', '.join(handset.latched)}" if handset.latched else ""
+    sent = "  ".join(f"{field.name} {value_text(values[field.name], field)}" for field in fields)
+    if not handset.link.telemetry:
+        return [f"{head}  {sent}"]
+    said = str(handset.machine_state or "nothing heard yet")
+    items = [f"{name} {reading.words}" for name, reading in handset.telemetry.items()]
+    return [head, f"  sent     {sent}", f"  machine  {'  '.join([said, *items])}"]
 
 
 def _tell(text: str) -> None:

@@ -8,6 +8,7 @@ from nuvrik.wire.kinds import ECHO, HELLO, REQUEST
 from nuvrik.wire.messages import Ask, Echo, Identity, Query, Reply, Status, pack_ask, pack_echo, pack_hello
 
 FIRST_RETRY_MS, LONGEST_RETRY_MS = 100, 1600
+GREET_MS = 200
 POLL_MS = 400
 """While a motion runs, it is asked about this often: the news of its end may have been lost."""
 
@@ -123,10 +124,12 @@ class Asker:
                 return self.due(now_ms)
         if now_ms < self._due_ms:
             return None
+        if asked is None or self._boot is None or self._greet:
+            # A board that is starting is to be met as soon as it runs, so these do not grow apart.
+            self._due_ms = now_ms + GREET_MS
+            return HELLO, pack_hello(Query(self.session), 3)
         self._due_ms = now_ms + self._retry_ms
         self._retry_ms = min(2 * self._retry_ms, LONGEST_RETRY_MS)
-        if asked is None or self._boot is None or self._greet:
-            return HELLO, pack_hello(Query(self.session), 3)
         if not asked.number:
             self._number = asked.number = self._number % ((1 << 16) - 1) + 1
         asked.tries += 1
