@@ -2,11 +2,13 @@
 
 import itertools
 import random
+from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import any_values
+from links import any_values, write
+from test_commands import nuvrik_command
 
 import nuvrik
 from nuvrik.levels import FULL
@@ -252,6 +254,29 @@ def test_a_handset_sends_the_keys_that_lead_where_the_stick_is() -> None:
         if now == 4900:
             assert machine.state == "ARMED" and abs(machine.demands[0].level - 0.6 * FULL) < 0.02 * FULL
     assert machine.state == "STANDBY" and machine.safe
+
+
+def test_nothing_but_keys_is_ever_sent_as_keys(tmp_path: Path) -> None:
+    """The digits of a hello or a jog would be keys: here "1" arms and "4" drives."""
+    text = starter_text("slider_motor")
+    start, end = text.index("[frame]"), text.index("[controls")
+    frame = (
+        f'[frame]\nstyle = "keys"\n{NO}, "no_check"]\n[frame.keys]\n"1" = {{ set = {{ arm = 1 }} }}\n'
+        '"0" = { set = { arm = 0, speed = 0 } }\n"4" = { set = { speed = 1 } }\n" " = { stop = true }\n\n'
+    )
+    link_text = text[:start] + frame + text[end:] + '[telemetry.t]\nkind = "demand"\nof = "motor"\n'
+    link = nuvrik.parse(link_text)
+    handset, sent = nuvrik.Handset(link), set()
+    handset.greet()
+    handset.echo(0)
+    handset.jog(next(iter(link.outputs)), 4000, 300)
+    for now in range(0, 3000, 10):
+        handset.read(now, slider=link.controls["slider"].raw[0], arm_switch=1)
+        sent |= set(handset.send(now))
+    assert sent == {ord("0")}
+    file = write(tmp_path, "keys.toml", link_text)
+    assert "nobody can be asked" in nuvrik_command("hello", file, "--port", "sim", code=2)
+    assert "no way of asking" in nuvrik_command("jog", file, "motor", "--port", "sim", code=2)
 
 
 @pytest.mark.parametrize(

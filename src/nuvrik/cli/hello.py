@@ -28,6 +28,8 @@ def run(file: Path | None, port: str | None, for_s: float, as_json: bool) -> int
     if port is None:
         return _list_ports(as_json)
     asked = link or parse(ANYBODY)
+    if not asked.frame.carries_questions:
+        raise Trouble(f'{file}: in style "{asked.frame.style}" nobody can be asked anything')
     with ends_politely(), open_line(asked, port) as line:
         if isinstance(line, SimLine) and link is None:
             raise Trouble("sim: needs a link file to simulate: nuvrik hello LINK --port sim")

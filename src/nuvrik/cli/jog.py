@@ -36,6 +36,8 @@ def run(file: Path, name: str, port: str, level: float, for_ms: int, find_start:
         raise Trouble(
             f'there is no output "{name}" that moves: {suggestion(name, able, "this link has none")}'
         )
+    if not link.frame.carries_questions:
+        raise Trouble(f'{file}: in style "{link.frame.style}" there is no way of asking for a jog')
     if find_start and not isinstance(output, MotorOutput):
         raise Trouble(f"{name} is a {output.kind}; --find-start is for motors")
     with ends_politely(), open_line(link, port) as line:

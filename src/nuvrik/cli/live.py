@@ -36,7 +36,7 @@ def run_drive(file: Path, port: str, source: Path, headless: bool) -> int:
     with ends_politely(), open_line(link, port) as line:
         try:
             sim = line if isinstance(line, SimLine) else None
-            if link.two_way and sim is None:
+            if link.two_way and sim is None and link.frame.carries_questions:
                 _meet(link, line)
             dropped = run_handset(link, line, recording, show, sim)
         except KeyboardInterrupt:

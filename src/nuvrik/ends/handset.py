@@ -245,10 +245,11 @@ class Handset:
             return encoder.on_wire(encoder.stop(seq)) or encoder.command_on_wire(self._neutral, seq)
         # Never two in a row: commands keep the machine alive.
         self._between = not self._between
-        asked = self._asker.due(now_ms) if self._between and not self._parting else None
+        asks = self.link.frame.carries_questions and not self._parting
+        asked = self._asker.due(now_ms) if asks and self._between else None
         if asked is not None:
             return encoder.on_wire(encoder.sealed(asked[0], seq, asked[1]))
-        if self._request is not None and (self._arm is None or self._arm_sent):
+        if asks and self._request is not None and (self._arm is None or self._arm_sent):
             body, self._request = encoder.sealed(REQUEST, seq, self._request), None
             return encoder.on_wire(body)
         return encoder.command_on_wire(self._values_to_send(now_ms), seq)

@@ -52,6 +52,12 @@ class _Bound(Section):
         """What it cannot give."""
         return []
 
+    @property
+    def carries_questions(self) -> bool:
+        """Whether a handset can send anything but commands and stops in it. Keys cannot: the digits of a
+        question would be keys themselves."""
+        return True
+
 
 class PackedFrame(_Bound):
     """``style = "packed"``: channels packed bit by bit, with head and check."""
@@ -221,6 +227,11 @@ class KeysFrame(_Bound):
     def lacks(self) -> list[Lack]:
         """What it cannot give: nearly everything."""
         return ["no_sequence", "no_pair", "no_layout", "no_check"]
+
+    @property
+    def carries_questions(self) -> bool:
+        """No: each byte is an action."""
+        return False
 
     @model_validator(mode="after")
     def _keys_fit_on_the_wire(self) -> "KeysFrame":

@@ -273,7 +273,7 @@ def connect(link: Link | str | Path, port: str, hello_s: float = HELLO_S) -> Con
     link = link if isinstance(link, Link) else load(link)
     line = open_port(link, port)
     made = Connection(link, line, _RealTime(line) if isinstance(line, SimLine) else WallClock())
-    if link.two_way:
+    if link.two_way and link.frame.carries_questions:
         try:
             identity = made.hello(hello_s)
             wrong = other_file(identity, link)

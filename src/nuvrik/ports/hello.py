@@ -36,6 +36,8 @@ def other_file(identity: Identity, link: Link) -> str | None:
 def who_is_there(link: Link, line: ByteLine, clock: AnyClock, for_ms: int, *, enough: int = 1) -> list[Found]:
     """Ask everybody on a port until ``enough`` have answered, or for ``for_ms``. A board that resets when its
     port is opened answers as soon as it runs; no session is begun, and no motor is told anything."""
+    if not link.frame.carries_questions:
+        return []
     encoder = Encoder(link, stream=line.stream)
     decoder = Decoder(link, (HELLO,), any_pair=True)
     question = encoder.on_wire(encoder.sealed(HELLO, 0, pack_hello(Query(0), 3), anyone=True))
