@@ -134,6 +134,10 @@ def test_statistics_of_a_link() -> None:
         stats.take(Reject(0, "out_of_order", b"", (seq - 40 + other) & 0xFF), now)
     assert stats.notices[-1].what.startswith("restarted")
     assert json.dumps(stats.record())
+    lines = LinkStats(20)
+    for seq in (3, None, None, 40, 41, None):
+        lines.take(Frame(0, 0, seq, (), b""))
+    assert lines.good == 6 and lines.lost == 0, "commands in text are not numbered"
 
 
 def eventually(true, seconds: float = 10.0) -> None:

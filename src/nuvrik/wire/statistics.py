@@ -82,10 +82,9 @@ class LinkStats:
     def _followed(self, frame: Frame) -> Notice | None:
         seq, before = frame.seq, self._last_seq
         self._due.append(1)
-        if seq is None:
-            return None
+        # A style that does not number its commands leaves gaps between the frames that it does number.
         self._last_seq = seq
-        if before is None:
+        if seq is None or before is None:
             return None
         ahead = (seq - before) & 0xFF
         if not 0 < ahead < 128:
