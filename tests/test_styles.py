@@ -256,6 +256,23 @@ def test_a_handset_sends_the_keys_that_lead_where_the_stick_is() -> None:
     assert machine.state == "STANDBY" and machine.safe
 
 
+def test_the_boards_in_the_documents_are_described_as_they_say() -> None:
+    """The two examples of docs/link-file.md, as they stand there."""
+    text = (Path(__file__).parents[1] / "docs/link-file.md").read_text("utf-8")
+    line, keys = (part.partition("```")[0] for part in text.split("```toml\n")[1:3])
+    rest = (
+        'link = {{ name = "board", rate_hz = 20 }}\nmedium = {{ kind = "serial" }}\n{}'
+        '[channels.steering]\nkind = "level"\n[channels.throttle]\nkind = "level"\n'
+        '[channels.arm]\nkind = "flag"\n[failsafe]\narm = "arm"\ntimeout_ms = 500\n'
+    )
+    link = nuvrik.parse(
+        rest.format(line).replace('[channels.arm]\nkind = "flag"\n', "").replace('"arm"', '"none"')
+    )
+    assert Encoder(link).command_on_wire([0, -5734], 0) == b"M,90,-35\r" and Encoder(link).stop(0) == b""
+    link = nuvrik.parse(rest.format(keys))
+    assert [event.kind for event in nuvrik.Decoder(link).feed(b"fxd ")] == [COMMAND, COMMAND, COMMAND, STOP]
+
+
 def test_nothing_but_keys_is_ever_sent_as_keys(tmp_path: Path) -> None:
     """The digits of a hello or a jog would be keys: here "1" arms and "4" drives."""
     text = starter_text("slider_motor")
