@@ -168,7 +168,7 @@ def test_keys_bring_the_machine_as_near_as_there_are_keys_and_keep_it_there(want
         for _ in range(12):
             key = sender.command([throttle, turn, arm])
             assert key, "there is always something to say"
-            heard = reader.read(key, 0).values
+            heard = reader.judge(key, key, 0).values
         assert heard[2] == arm
         assert all(abs(a - b) <= FULL // 10 + 1 for a, b in zip(heard, (throttle, turn), strict=False))
 

@@ -15,6 +15,7 @@ from nuvrik.levels import FULL
 from nuvrik.plan.frames import PackedFrame
 from nuvrik.plan.layout import MAX_BODY, layout_tag
 from nuvrik.plan.models import Link
+from nuvrik.wire.cobs import unstuff
 from nuvrik.wire.codes import decode_table
 from nuvrik.wire.events import Frame, Reject
 from nuvrik.wire.kinds import ALL_KINDS, COMMAND, STOP
@@ -154,7 +155,8 @@ class BulkDecoder:
             if len(piece) > MAX_BODY + 1:
                 refused["too_long"] += 1
                 continue
-            event = self._reader.read(piece, at)
+            body = unstuff(piece)
+            event = Reject(at, "stuffing", piece) if body is None else self._reader.judge(body, piece, at)
             if isinstance(event, Reject):
                 refused[event.reason] += 1
             else:

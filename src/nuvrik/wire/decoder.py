@@ -12,8 +12,8 @@ from nuvrik.plan.layout import MAX_BODY
 from nuvrik.plan.models import Link
 from nuvrik.wire.events import REASONS, Event, Frame, Reader, Reject
 from nuvrik.wire.keys import KeyReader
-from nuvrik.wire.kinds import COMMAND, TO_MACHINE
-from nuvrik.wire.sealed import SealedReader
+from nuvrik.wire.kinds import COMMAND, TELEMETRY, TO_MACHINE
+from nuvrik.wire.sealed import BystanderReader, SealedReader
 from nuvrik.wire.text import HexReader, TextReader
 
 __all__ = ["REASONS", "Decoder", "Event", "Frame", "Reject"]
@@ -39,9 +39,11 @@ class Decoder:
 
     def __init__(self, link: Link, accepts: Iterable[int] = TO_MACHINE, *, any_pair: bool = False) -> None:
         kinds = frozenset(accepts)
-        self._sealed = SealedReader(link, kinds, any_pair=any_pair)
+        both = {COMMAND, TELEMETRY} <= kinds
+        self._sealed = (BystanderReader if both else SealedReader)(link, kinds, any_pair=any_pair)
         self._reader = reader = reader_for(link, kinds, self._sealed)
-        self._read, self._judge, self._end, self._most = reader.read, reader.judge, reader.end, reader.most
+        self._opened, self._judge = reader.opened, reader.judge
+        self._end, self._most = reader.end, reader.most
         self.forget = reader.forget
         """Drop the last sequence number and all else known from earlier frames."""
         self._held = b""
@@ -61,10 +63,10 @@ class Decoder:
 
     def feed(self, data: bytes) -> list[Event]:
         """The events in the next piece of a stream. How the stream is cut makes no difference."""
-        end, read, at = self._end, self._read, self._at
+        end, at, opened, judge = self._end, self._at, self._opened, self._judge
         if not end:
             self._at += len(data)
-            return [read(data[place : place + 1], at + place) for place in range(len(data))]
+            return self._one_by_one(data, at)
         pieces = (self._held + data if self._held else data).split(end)
         held = pieces.pop()
         if self._skipping:
@@ -81,7 +83,11 @@ class Decoder:
             if length > most:
                 events.append(Reject(at, "too_long", piece[: most + 1]))
             elif length:
-                events.append(read(piece, at))
+                body = opened(piece)
+                if body is None:
+                    events.append(Reject(at, "stuffing", piece))
+                else:
+                    events.append(judge(body, piece, at))
             at += length + step
         # The beginning of an end marker does not count towards a frame's length.
         if len(held) >= most + step:
@@ -106,7 +112,12 @@ class Decoder:
         at = self._datagrams
         self._datagrams += 1
         if not self._end:
-            return [self._read(body[place : place + 1], at) for place in range(len(body))]
+            return self._one_by_one(body, at, step=0)
         if len(body) > MAX_BODY:
             return [Reject(at, "too_long", bytes(body[: MAX_BODY + 1]))]
         return [self._judge(body, bytes(body), at)]
+
+    def _one_by_one(self, data: bytes, at: int, step: int = 1) -> list[Event]:
+        """Where each byte is a frame of its own."""
+        keys = [data[place : place + 1] for place in range(len(data))]
+        return [self._judge(key, key, at + step * place) for place, key in enumerate(keys)]

@@ -1,5 +1,6 @@
 """What a decoder says of whatever arrives: a frame, or why not."""
 
+from collections.abc import Callable
 from typing import Any, NamedTuple, Protocol
 
 REASONS = {
@@ -43,6 +44,8 @@ class Reject(NamedTuple):
 
 Event = Frame | Reject
 
+Opener = Callable[[bytes], bytes | bytearray | None]
+
 
 class Reader(Protocol):
     """How one style reads what stands between two end markers."""
@@ -59,11 +62,13 @@ class Reader(Protocol):
     def most(self) -> int:
         """The longest piece that can be a frame."""
 
-    def read(self, piece: bytes, at: int) -> Event:
-        """The event of one piece of a stream, never empty."""
+    @property
+    def opened(self) -> Opener:
+        """Takes a piece of a stream, never empty, out of what keeps it apart from the next; None where that
+        does not add up."""
 
-    def judge(self, body: bytes, raw: bytes, at: int) -> Event:
-        """The event of one datagram."""
+    def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
+        """The event of one body."""
 
     def forget(self) -> None:
         """Whatever is known from earlier frames counts no more."""

@@ -62,20 +62,20 @@ class KeyReader:
         """Everything at rest and off again."""
         self._state = self._rest
 
-    def read(self, piece: bytes, at: int) -> Event:
+    def opened(self, piece: bytes) -> bytes:
+        """A byte is never inside anything."""
+        return piece
+
+    def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
         """The event of one byte."""
-        step = self._steps.get(piece[0])
+        step = self._steps.get(body[0])
         if step is None:
-            return Reject(at, "bad_field", bytes(piece))
+            return Reject(at, "bad_field", raw)
         if step.stop:
             self.forget()
-            return Frame(at, STOP, None, (), bytes(piece))
+            return Frame(at, STOP, None, (), raw)
         self._state = step.after(self._state)
-        return Frame(at, COMMAND, None, self._state, bytes(piece))
-
-    def judge(self, body: bytes, raw: bytes, at: int) -> Event:
-        """The event of one byte."""
-        return self.read(body, at)
+        return Frame(at, COMMAND, None, self._state, raw)
 
 
 class KeyCommands:

@@ -14,13 +14,13 @@ import struct
 from binascii import crc_hqx
 from collections.abc import Collection
 
-from nuvrik.plan.frames import PackedFrame, SlipFrame
+from nuvrik.plan.frames import PackedFrame
 from nuvrik.plan.layout import CHECK_BYTES, CRC_INITIAL, HEAD_BYTES, MAX_BODY, layout_tag
 from nuvrik.plan.models import Link
 from nuvrik.wire.cobs import unstuff
-from nuvrik.wire.events import Event, Frame, Reject
-from nuvrik.wire.kinds import COMMAND, HELLO, STOP, TELEMETRY
-from nuvrik.wire.messages import WRONG_WAY, from_the_machine, parsers
+from nuvrik.wire.events import Event, Frame, Opener, Reject
+from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REPLY, STOP, TELEMETRY
+from nuvrik.wire.messages import WRONG_WAY, parsers
 from nuvrik.wire.packing import Packer
 from nuvrik.wire.slip import END, unescape
 
@@ -83,27 +83,14 @@ class SealedReader:
         self._accepts = frozenset(accepts)
         self._parsers = parsers(link, accepts)
         self.last: int | None = None
-        # A bystander hears two senders, each with a sequence of its own.
-        self._both = {COMMAND, TELEMETRY} <= self._accepts
-        self._other_last: int | None = None
-        self._from_machine = False
-        self.read = self._read_slip if isinstance(link.frame, SlipFrame) else self._read_cobs
-        self.end = b"\0" if isinstance(link.frame, PackedFrame) else END
-        self.most = MAX_BODY + 1 if isinstance(link.frame, PackedFrame) else 2 * MAX_BODY
+        packed = isinstance(link.frame, PackedFrame)
+        self.opened: Opener = unstuff if packed else unescape
+        self.end = b"\0" if packed else END
+        self.most = MAX_BODY + 1 if packed else 2 * MAX_BODY
 
     def forget(self) -> None:
         """Whatever comes next is taken as it is."""
-        self.last = self._other_last = None
-
-    def _read_cobs(self, piece: bytes, at: int) -> Event:
-        body = unstuff(piece)
-        return Reject(at, "stuffing", piece) if body is None else self.judge(body, piece, at)
-
-    def _read_slip(self, piece: bytes, at: int) -> Event:
-        body = unescape(piece)
-        if body is None:
-            return Reject(at, "stuffing", piece)
-        return Reject(at, "too_long", piece) if len(body) > MAX_BODY else self.judge(body, piece, at)
+        self.last = None
 
     def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
         """The event of one body."""
@@ -125,13 +112,13 @@ class SealedReader:
             values = self._unpack(int.from_bytes(body, "little")) if length == self._command_bytes else None
         else:
             values = self._parsers[kind](bytes(body[HEAD_BYTES:-CHECK_BYTES]))
+            if values is WRONG_WAY:
+                return Reject(at, "wrong_kind", raw)
+            if kind == HELLO and values is not None:
+                self.pair_heard = body[1]
         if values is None:
             return Reject(at, "bad_field", raw)
-        if values is WRONG_WAY:
-            return Reject(at, "wrong_kind", raw)
         seq = body[3]
-        if self._both:
-            self._turn(kind, values)
         if self.last is not None:
             ahead = seq - self.last & 0xFF
             if not 0 < ahead < 128:
@@ -140,17 +127,8 @@ class SealedReader:
                 if kind == STOP:
                     return Frame(at, kind, seq, (), raw)
                 return Reject(at, "out_of_order" if ahead else "repeated", raw, seq)
-        if kind == HELLO:
-            self.pair_heard = body[1]
         self.last = seq
         return _new(Frame, (at, kind, seq, values, raw))
-
-    def _turn(self, kind: int, values: object) -> None:
-        """Take up the sequence of the end that this frame comes from."""
-        from_machine = from_the_machine(kind, values)
-        if from_machine is not self._from_machine:
-            self._from_machine = from_machine
-            self.last, self._other_last = self._other_last, self.last
 
     def _other_layout(self, body: bytes | bytearray) -> bool:
         """Whether a frame that fails the check is sound under another layout tag."""
@@ -159,3 +137,26 @@ class SealedReader:
         check = int.from_bytes(body[-CHECK_BYTES:], "big")
         tag = initial_from_check(bytes(body[:-CHECK_BYTES]), check)
         return tag != self._tag and tag & 0xFF == body[2]
+
+
+class BystanderReader(SealedReader):
+    """Hears both ends, and keeps a last sequence number for each."""
+
+    def __init__(self, link: Link, accepts: Collection[int], *, any_pair: bool = False) -> None:
+        super().__init__(link, accepts, any_pair=any_pair)
+        self._other_last: int | None = None
+        self._hears_machine = False
+
+    def forget(self) -> None:
+        """Whatever comes next from either end is taken as it is."""
+        self.last = self._other_last = None
+
+    def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
+        """The event of one body, by the sequence of the end that it comes from."""
+        kind = body[0] & 0x0F if body else COMMAND
+        answers = kind in (HELLO, ECHO) and len(body) > HEAD_BYTES and body[HEAD_BYTES] == 1
+        from_machine = kind in (TELEMETRY, REPLY) or answers
+        if from_machine is not self._hears_machine:
+            self._hears_machine = from_machine
+            self.last, self._other_last = self._other_last, self.last
+        return super().judge(body, raw, at)

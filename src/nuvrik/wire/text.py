@@ -117,11 +117,11 @@ class HexReader:
         """The last sequence number among the lines of hex digits."""
         return self._sealed.last
 
-    def read(self, piece: bytes, at: int) -> Event:
-        """The event of one line."""
-        return self.judge(piece, piece, at)
+    def opened(self, piece: bytes) -> bytes:
+        """Text is as it stands in its line."""
+        return piece
 
-    def judge(self, body: bytes, raw: bytes, at: int) -> Event:
+    def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
         """The event of one line."""
         if not body.startswith(HEX_MARK):
             return Reject(at, "wrong_kind", raw)
@@ -153,12 +153,9 @@ class TextReader(HexReader):
                 self._cuts.append(self._cuts[-1] + field.form.longest)
             self._split = self._columned
 
-    def judge(self, body: bytes, raw: bytes, at: int) -> Event:
-        """The event of one packet, in which the end of a line may be there or not."""
-        return self.read(body.removesuffix(self.end), at)
-
-    def read(self, piece: bytes, at: int) -> Event:
-        """The event of one line."""
+    def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
+        """The event of one line; in a packet, its end may be there or not."""
+        piece = raw.removesuffix(self.end)
         if piece[:1] == HEX_MARK:
             return super().judge(piece, piece, at)
         text = piece
