@@ -74,6 +74,8 @@ class Asker:
         self._retry_ms = FIRST_RETRY_MS
         self._news_ms: int | None = None
         self._greet = False
+        self.wants = False
+        """Whether :meth:`due` may have anything to say."""
         self._echoes: dict[bytes, int] = {}
         self._echo_waiting: bytes | None = None
         self._token = 0
@@ -93,17 +95,20 @@ class Asker:
         asked = Asked(name, code, tuple(int(arguments[key]) for key in request.arguments))
         pack_ask(Ask(code, 0, 0, 0, asked.arguments), request)
         self._queue.append(asked)
+        self.wants = True
         return asked
 
     def greet(self) -> None:
         """Ask who is there, at once and until there is an answer."""
         self._greet, self._due_ms, self._retry_ms = True, 0, FIRST_RETRY_MS
+        self.wants = True
 
     def echo(self, now_ms: int) -> None:
         """Send a few bytes there and back."""
         self.round_trip_ms = None
         self._token = (self._token + 1) % (1 << 16)
         self._echo_waiting = self._token.to_bytes(2, "little")
+        self.wants = True
 
     def due(self, now_ms: int) -> tuple[int, bytes] | None:
         """The kind and payload that is to be sent in place of a command now, if any."""
@@ -115,6 +120,7 @@ class Asker:
             return ECHO, pack_echo(Echo(False, token))
         asked = self._queue[0] if self._queue else None
         if asked is None and not self._greet:
+            self.wants = False
             return None
         if asked is not None:
             if self._news_ms is None:

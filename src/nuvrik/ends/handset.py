@@ -243,16 +243,25 @@ class Handset:
         encoder = self._encoder
         if self._still_stopping(now_ms):
             return encoder.on_wire(encoder.stop(seq)) or encoder.command_on_wire(self._neutral, seq)
+        if self._asker.wants or self._request is not None:
+            body = self._question(now_ms, seq)
+            if body is not None:
+                return encoder.on_wire(body)
+        return encoder.command_on_wire(self._values_to_send(now_ms), seq)
+
+    def _question(self, now_ms: int, seq: int) -> bytes | None:
+        """What is to be asked in place of a command, if anything is and it may be."""
         # Never two in a row: commands keep the machine alive.
         self._between = not self._between
-        asks = self.link.frame.carries_questions and not self._parting
-        asked = self._asker.due(now_ms) if asks and self._between else None
+        if self._parting or not self._between or not self.link.frame.carries_questions:
+            return None
+        asked = self._asker.due(now_ms)
         if asked is not None:
-            return encoder.on_wire(encoder.sealed(asked[0], seq, asked[1]))
-        if asks and self._request is not None and (self._arm is None or self._arm_sent):
-            body, self._request = encoder.sealed(REQUEST, seq, self._request), None
-            return encoder.on_wire(body)
-        return encoder.command_on_wire(self._values_to_send(now_ms), seq)
+            return self._encoder.sealed(asked[0], seq, asked[1])
+        if self._request is None or not (self._arm is None or self._arm_sent):
+            return None
+        request, self._request = self._request, None
+        return self._encoder.sealed(REQUEST, seq, request)
 
     def _pass_time(self, now_ms: int) -> int:
         """The time on a clock that only grows, and every reading withdrawn that is too old by then."""

@@ -11,7 +11,7 @@ from nuvrik.wire.codes import Unsaid, Value
 from nuvrik.wire.keys import KeyCommands
 from nuvrik.wire.kinds import COMMAND, HELLO, STOP
 from nuvrik.wire.packing import Packer
-from nuvrik.wire.sealed import ANY_PAIR, CHECK, SHORTEST_BODY, check_bytes, head, sealed
+from nuvrik.wire.sealed import ANY_PAIR, CHECK, SHORTEST_BODY, head, sealed
 from nuvrik.wire.slip import END, escape
 from nuvrik.wire.text import HEX_MARK, TextCommands
 
@@ -36,6 +36,8 @@ class Encoder:
         the machine hears silence instead of a guess."""
         if isinstance(frame, Sealed):
             self._commands = [head(COMMAND, frame.pair, self.tag, seq) for seq in range(256)]
+            if not self._stream:
+                self.command_on_wire = self.command
         elif isinstance(frame, KeysFrame):
             self._text = KeyCommands(frame, link.channels)
         else:
@@ -55,7 +57,7 @@ class Encoder:
         """
         if self._text is None:
             covered = self._commands[seq] + self._pack(values)
-            return covered + check_bytes(covered, self.tag)
+            return covered + CHECK(crc_hqx(covered, self.tag))
         self._pack(values)  # for its ValueErrors
         try:
             return self._text.command(values)
