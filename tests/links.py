@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+import pytest
 from hypothesis import strategies as st
 
 import nuvrik
@@ -57,6 +58,17 @@ def any_values(draw: st.DrawFn, link: nuvrik.Link) -> list[int | None]:
         else:
             values.append(draw(st.integers(0, (1 << channel.bits) - 1)))
     return values
+
+
+def problem_in(text: str, where: str) -> nuvrik.Problem:
+    """The one problem that a broken link file has at a place."""
+    with pytest.raises(nuvrik.LinkFileError) as caught:
+        nuvrik.parse(text, "mine.toml")
+    found = [problem for problem in caught.value.problems if problem.where == where]
+    assert len(found) == 1, caught.value.problems
+    assert found[0].do and str(caught.value).startswith("mine.toml: ")
+    assert "pydantic" not in str(caught.value) and "Traceback" not in str(caught.value)
+    return found[0]
 
 
 def write(folder: Path, name: str, text: str) -> Path:

@@ -12,12 +12,12 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from links import WIRED_TEXT, write
+from links import WIRED_TEXT, problem_in, write
 from terminals import cable, start, wait_for
 from test_commands import nuvrik_command
 
 import nuvrik
-from nuvrik.plan.layout import layout_tag, layout_text
+from nuvrik.plan.layout import answers_bytes, layout_tag, layout_text
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.pulses.on_off_keyed import SYNC_WORD, durations, halves_of
 from nuvrik.rehearsal.pilot import play, practice
@@ -242,10 +242,26 @@ def test_the_machine_answers_in_every_style(style: str) -> None:
 )
 def test_what_comes_back_is_checked_like_everything_else(old: str, new: str, where: str, words: str) -> None:
     assert old in EXAMPLE_TEXT
-    with pytest.raises(nuvrik.LinkFileError) as caught:
-        nuvrik.parse(EXAMPLE_TEXT.replace(old, new, 1), "mine.toml")
-    found = [problem for problem in caught.value.problems if problem.where == where]
-    assert len(found) == 1 and words in f"{found[0].what} {found[0].do}", caught.value.problems
+    found = problem_in(EXAMPLE_TEXT.replace(old, new, 1), where)
+    assert words in f"{found.what} {found.do}"
+
+
+def test_a_packet_too_small_for_an_answer_is_said_before_and_never_sent() -> None:
+    asked = nuvrik.parse(EXAMPLE_TEXT).requests.values()
+    sizes = [
+        len(pack_ask(Ask(0, 0, 0, 1, (0,)), EXAMPLE.requests["move"])),
+        len(pack_reply(Reply(0, 0, 0, Status.DONE, 0))),
+    ]
+    hello = len(pack_hello(Identity(0, 0, 0, 0, 0, (0, 1, 0), ""), 99))
+    assert answers_bytes(asked) == max(*sizes, hello) and answers_bytes([]) == hello
+    radio = EXAMPLE_TEXT.replace(
+        'medium = { kind = "serial" }', 'medium = { kind = "radio", payload_max = 25 }'
+    )
+    assert "1 bytes too few" in problem_in(radio, "medium.payload_max").what
+    nuvrik.parse(radio.replace("= 25", "= 26"))
+    machine = nuvrik.Machine(nuvrik.parse(radio[: radio.index("[requests]")]))
+    machine.feed(Encoder(machine.link).sealed(HELLO, 0, pack_hello(Query(0), 3)), 0)
+    assert machine.counts["frames"] == 1 and all(len(machine.send(t)) <= 25 for t in range(0, 3000, 10))
 
 
 @pytest.mark.parametrize("name", starter_names())

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import any_values, write
+from links import any_values, problem_in, write
 from test_commands import nuvrik_command
 
 import nuvrik
@@ -332,10 +332,8 @@ def test_nothing_but_keys_is_ever_sent_as_keys(tmp_path: Path) -> None:
     ],
 )
 def test_a_style_that_does_not_fit_says_so(frame: str, where: str, words: str) -> None:
-    with pytest.raises(nuvrik.LinkFileError) as caught:
-        link_of(frame)
-    found = [problem for problem in caught.value.problems if where in problem.where]
-    assert found and words in f"{found[0].what} {found[0].do}", caught.value.problems
+    found = problem_in(f"{HEAD}[frame]\n{frame}\n{TAIL}", where)
+    assert words in f"{found.what} {found.do}"
 
 
 def test_what_goes_undetected_is_measured_and_is_what_the_mathematics_says() -> None:

@@ -12,6 +12,8 @@ Names are imported when they are first used, so that a command that needs little
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
+from nuvrik.version import VERSION
+
 if TYPE_CHECKING:
     from nuvrik.ends.asking import Asked
     from nuvrik.ends.handset import Handset
@@ -31,7 +33,7 @@ if TYPE_CHECKING:
     from nuvrik.wire.events import Frame, Reject
     from nuvrik.wire.frames import Encoder
 
-__version__ = "0.1.0"
+__version__ = ".".join(map(str, VERSION))
 
 _HOMES = {
     "Asked": "nuvrik.ends.asking",

@@ -59,13 +59,13 @@ class Source:
         return data
 
 
-def run(file: Path, source: Source, options: Options) -> int:
+def run(source: Source, options: Options) -> int:
     """Explain a capture event by event. The answer is no if nothing decoded."""
     link = source.link
     if sum(given is not None for given in (source.capture, source.hex_text, source.port)) != 1:
         raise Trouble("give one of a capture FILE, bytes with --hex, and a port with --port")
     if options.summary and not options.figure and _is_bulk(source):
-        return _run_bulk(file, source, options)
+        return _run_bulk(source, options)
     stats = LinkStats(link.link.period_ms)
     kinds: Counter[int] = Counter()
     last: Frame | None = None
@@ -145,7 +145,7 @@ def _events(source: Source) -> Iterator[Heard]:
     """Every event, with its time in ms where the capture has times."""
     link = source.link
     decoder = Decoder(link, ALL_KINDS)
-    packets = decoder.feed_datagram if link.medium.datagrams else decoder.feed
+    packets = decoder.taker(stream=not link.medium.datagrams)
     if source.port is not None:
         yield from _live(source, decoder)
         return
@@ -172,7 +172,7 @@ def _events(source: Source) -> Iterator[Heard]:
 
 def _live(source: Source, decoder: Decoder) -> Iterator[Heard]:
     with open_line(source.link, str(source.port)) as line:
-        feed = decoder.feed if line.stream else decoder.feed_datagram
+        feed = decoder.taker(stream=line.stream)
         # A simulated machine brings its own time, which passes only here.
         clock = line if isinstance(line, SimLine) else WallClock()
         while (now_ms := clock.now_ms()) < 1000 * source.for_s:
@@ -251,7 +251,7 @@ def _is_bulk(source: Source) -> bool:
     return b"\0" in first
 
 
-def _run_bulk(file: Path, source: Source, options: Options) -> int:
+def _run_bulk(source: Source, options: Options) -> int:
     from nuvrik.wire.bulk import BulkDecoder
 
     decoder, stats = BulkDecoder(source.link), LinkStats(source.link.link.period_ms)
@@ -275,4 +275,4 @@ def run_inspect(
     options: Options,
 ) -> int:
     """What the command line says, as a source and options."""
-    return run(file, Source(load(file), capture, hex_text, port, for_s), options)
+    return run(Source(load(file), capture, hex_text, port, for_s), options)

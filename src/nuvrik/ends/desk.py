@@ -66,7 +66,9 @@ class Desk:
                 self.boot = (self.boot + 1) % BOOTS
             self.end(Status.ENDED)
             self._session, self._number, self._reply = query.session, 0, None
-        self._say(HELLO, pack_hello(identity._replace(boot=self.boot), room))
+        answer = pack_hello(identity._replace(boot=self.boot), room)
+        if len(answer) <= room:  # a packet may be too small for it
+            self._say(HELLO, answer)
 
     def echo(self, echo: Echo) -> None:
         """Send the bytes back."""

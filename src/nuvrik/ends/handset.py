@@ -19,9 +19,7 @@ from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import HELLO, REPLY, REQUEST, TELEMETRY, TO_HANDSET
-from nuvrik.wire.messages import LEVEL_STEPS, MOST_TURNING, Identity, Jog, pack_jog
-
-STATES = tuple(State)
+from nuvrik.wire.messages import LEVEL_STEPS, MOST_TURNING, STATES, Identity, Jog, pack_jog
 
 
 class Handset:
@@ -144,12 +142,12 @@ class Handset:
         now_ms = self._pass_time(now_ms)
         if now_ms - self._heard_ms >= self._timeout_ms:
             self._decoder.forget()
-        events = self._decoder.feed(data) if self._stream else self._decoder.feed_datagram(data)
+        events = self._decoder.taker(stream=self._stream)(data)
         for event in events:
             if isinstance(event, Frame):
                 self._heard_ms = now_ms
                 if event.kind == TELEMETRY:
-                    self.machine_state = STATES[event.values.state]
+                    self.machine_state = State(STATES[event.values.state])
                     self._readings.take(event.values, now_ms)
                 elif event.kind == REPLY:
                     self._asker.hear_reply(event.values, now_ms)

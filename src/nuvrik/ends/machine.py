@@ -18,17 +18,14 @@ from nuvrik.plan.channels import source_name
 from nuvrik.plan.layout import layout_tag, payload_room
 from nuvrik.plan.models import Link
 from nuvrik.plan.wiring import needed_channels, output_routes
+from nuvrik.version import VERSION
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.items import Raw
 from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REQUEST, STOP, TELEMETRY
-from nuvrik.wire.messages import Identity, Jog, Status, Telemetry, TelemetryForm
+from nuvrik.wire.messages import STATES, Identity, Jog, Status, Telemetry, TelemetryForm
 from nuvrik.wire.packing import Values
-
-STATES = tuple(State)
-VERSION = (0, 1, 0)
-"""What a machine says it was built with."""
 
 NOT_ARMED = {
     WAITING: "not armed",
@@ -58,7 +55,7 @@ class Machine:
         routes = output_routes(link)
         self._decoder = Decoder(link)
         stream = not link.medium.datagrams if stream is None else stream
-        self._decode = self._decoder.feed if stream else self._decoder.feed_datagram
+        self._decode = self._decoder.taker(stream=stream)
         self._watch = LinkWatch(link.failsafe)
         self._arm = names.index(link.arm_channel) if link.arm_channel else None
         # The channels that must have a reading: place, name for people, and whether they must be at rest.
@@ -201,7 +198,7 @@ class Machine:
 
     @cached_property
     def _room(self) -> int:
-        return payload_room(self.link)
+        return payload_room(self.link.medium, self.link.frame)
 
     @cached_property
     def _telemetry_room(self) -> int:

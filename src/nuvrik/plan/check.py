@@ -20,6 +20,7 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     rules_frames.lacks,
     rules_frames.texts,
     rules_frames.backward,
+    rules_frames.answers_fit,
     rules_fit.timing,
     rules_fit.sizes,
     rules_fit.pins,

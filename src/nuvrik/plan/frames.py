@@ -29,9 +29,6 @@ LACKS: dict[Lack, str] = {
 MAX_TEXT = 420
 """The longest line of text: a hex line around the longest body fits."""
 
-TEXT_BODY = 200
-"""The longest command as text."""
-
 
 class _Bound(Section):
     pair: int = Field(
@@ -59,26 +56,26 @@ class _Bound(Section):
         return True
 
 
-class PackedFrame(_Bound):
-    """``style = "packed"``: channels packed bit by bit, with head and check."""
-
-    style: Literal["packed"] = Field(description='"packed" is the frame style with every protection')
+class _SealedFrame(_Bound):
     pair: int = Field(
         ge=1, le=255, description="the number both ends share and no neighbour should, 1 to 255"
     )
+
+
+class PackedFrame(_SealedFrame):
+    """``style = "packed"``: channels packed bit by bit, with head and check."""
+
+    style: Literal["packed"] = Field(description='"packed" is the frame style with every protection')
     lead_zero: bool = Field(
         default=True,
         description="on a stream, a zero before each frame too: noise on an idle line spoils only itself",
     )
 
 
-class SlipFrame(_Bound):
+class SlipFrame(_SealedFrame):
     """``style = "slip"``: the same frames as packed, kept apart as RFC 1055 says."""
 
     style: Literal["slip"] = Field(description='"slip" has every protection too, and RFC 1055 between frames')
-    pair: int = Field(
-        ge=1, le=255, description="the number both ends share and no neighbour should, 1 to 255"
-    )
     lead_end: bool = Field(
         default=True,
         description="an END before each frame too: noise on an idle line spoils only itself",

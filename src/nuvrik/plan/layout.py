@@ -8,6 +8,7 @@ different files do not understand each other instead of misunderstanding each ot
 from binascii import crc_hqx
 from collections.abc import Iterable, Mapping
 
+from nuvrik.plan.backward import AnyRequest
 from nuvrik.plan.channels import AnyChannel, ChoiceChannel
 from nuvrik.plan.frames import (
     CHECK_DIGITS,
@@ -20,13 +21,16 @@ from nuvrik.plan.frames import (
     Text,
     TextForm,
 )
-from nuvrik.plan.media import Packets
+from nuvrik.plan.media import AnyMedium, Packets
 from nuvrik.plan.models import Link
 
 CRC_INITIAL = 0xFFFF
 
 HEAD_BYTES, CHECK_BYTES = 4, 2
 """What is around the payload of every packed frame."""
+
+HELLO_BYTES, REQUEST_BYTES, REPLY_BYTES = 20, 9, 10
+"""The payloads of a hello that answers (without its name), a request (without arguments) and a reply."""
 
 MAX_BODY = 200
 """A longer body would need a COBS code of 0xFF."""
@@ -61,10 +65,15 @@ def body_bytes(frame: AnyFrame, channels: Mapping[str, AnyChannel]) -> int:
     return len(frame.tag) + sum(form.longest for form in text_forms(frame, channels)) + between + check
 
 
-def payload_room(link: Link) -> int:
-    """The longest payload that a body of this link may carry in a sealed frame."""
-    most = link.medium.payload_max if isinstance(link.medium, Packets) else MAX_BODY
-    if not isinstance(link.frame, Sealed):
+def answers_bytes(requests: Iterable[AnyRequest]) -> int:
+    """The longest payload, besides commands and telemetry, that a link with such requests must carry."""
+    return max(HELLO_BYTES, REPLY_BYTES, *(REQUEST_BYTES + (r.bits + 7) // 8 for r in requests))
+
+
+def payload_room(medium: AnyMedium, frame: AnyFrame) -> int:
+    """The longest payload that a sealed frame may carry."""
+    most = medium.payload_max if isinstance(medium, Packets) else MAX_BODY
+    if not isinstance(frame, Sealed):
         most = min(MAX_BODY, (most - 1) // 2)  # two hex digits a byte
     return most - HEAD_BYTES - CHECK_BYTES
 

@@ -5,8 +5,27 @@ from collections.abc import Iterator, Mapping
 from nuvrik.plan.backward import DemandItem, HomeRequest, RangeItem, ShaftItem, StepsRequest, VectorItem
 from nuvrik.plan.draft import Draft, unknown
 from nuvrik.plan.frames import LACKS, KeyAction, KeysFrame, Sealed, Text
+from nuvrik.plan.layout import answers_bytes, payload_room
+from nuvrik.plan.media import Packets
 from nuvrik.plan.outputs import StepperOutput
 from nuvrik.plan.problems import Problem, listing
+
+
+def answers_fit(draft: Draft) -> Iterator[Problem]:
+    """A packet holds what a link with requests has to say."""
+    medium, frame, requests = draft.medium, draft.frame, [r for r in draft.requests.values() if r is not None]
+    if not isinstance(medium, Packets) or frame is None or not requests:
+        return
+    short = answers_bytes(requests) - payload_room(medium, frame)
+    if short > 0:
+        bytes_each = 1 if isinstance(frame, Sealed) else 2  # two hex digits
+        what = f"is {medium.payload_max}, {short * bytes_each} bytes too few for requests"
+        yield Problem(
+            "error",
+            "medium.payload_max",
+            f"{what} and hello",
+            "use a module that carries more, or no requests",
+        )
 
 
 def lacks(draft: Draft) -> Iterator[Problem]:

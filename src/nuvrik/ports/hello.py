@@ -49,7 +49,7 @@ def who_is_there(link: Link, line: ByteLine, clock: AnyClock, for_ms: int, *, en
             line.write(question)
             due_ms = now_ms + ASK_EVERY_MS
         data = line.read()
-        for event in decoder.feed(data) if line.stream else decoder.feed_datagram(data):
+        for event in decoder.taker(stream=line.stream)(data):
             decoder.forget()
             if isinstance(event, Frame) and decoder.pair_heard is not None:
                 found[decoder.pair_heard] = event.values
@@ -69,7 +69,7 @@ def round_trips_ms(
         start_ms, back = clock.now_ms(), False
         while not back and clock.now_ms() - start_ms < wait_ms:
             data = line.read()
-            for event in decoder.feed(data) if line.stream else decoder.feed_datagram(data):
+            for event in decoder.taker(stream=line.stream)(data):
                 decoder.forget()
                 back = back or (isinstance(event, Frame) and event.values.token == token)
             if not back:

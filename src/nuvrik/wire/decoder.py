@@ -5,7 +5,7 @@ This is the one stream decoder; what stands between two end markers is for the s
 longest frame.
 """
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from nuvrik.plan.frames import KeysFrame, Sealed
 from nuvrik.plan.layout import MAX_BODY
@@ -104,6 +104,10 @@ class Decoder:
         kept = len(self._end) - 1
         self._held = held[len(held) - kept :] if kept else b""
         self._at = at + len(held) - len(self._held)
+
+    def taker(self, *, stream: bool) -> Callable[[bytes], list[Event]]:
+        """:meth:`feed`, or :meth:`feed_datagram` for a line that carries packets."""
+        return self.feed if stream else self.feed_datagram
 
     def feed_datagram(self, body: bytes) -> list[Event]:
         """The events of one packet; none for an empty one."""

@@ -14,7 +14,7 @@ from nuvrik.wire.events import REASONS, Event, Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.items import item_text
 from nuvrik.wire.kinds import COMMAND, kind_name
-from nuvrik.wire.messages import Ask, Echo, Identity, Jog, Query, Reply, Telemetry
+from nuvrik.wire.messages import STATES, Ask, Echo, Identity, Jog, Query, Reply, Telemetry
 from nuvrik.wire.packing import Field, fields_of
 from nuvrik.wire.sealed import SHORTEST_BODY, VERSION
 from nuvrik.wire.slip import unescape
@@ -167,9 +167,6 @@ def event_text(event: Event, link: Link) -> str:
     return "  ".join([what, *values])
 
 
-STATE_NAMES = ("WAITING", "STANDBY", "ARMED", "FAILSAFE", "STOPPED")
-
-
 def message_text(message: object, link: Link) -> str:
     """What a frame of any kind but a command says, in words."""
     match message:
@@ -193,7 +190,7 @@ def message_text(message: object, link: Link) -> str:
                 f"{name} {item_text(link.telemetry[name], codes)}" for name, codes in items.items()
             )
             after = "" if heard is None else f", heard command {heard}"
-            return f"{STATE_NAMES[state]}{after}  {said}".rstrip()
+            return f"{STATES[state]}{after}  {said}".rstrip()
     return ""
 
 

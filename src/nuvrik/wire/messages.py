@@ -25,6 +25,9 @@ MOST_TIME = 50
 
 ECHO_MOST = 16
 
+STATES = ("WAITING", "STANDBY", "ARMED", "FAILSAFE", "STOPPED")
+"""What a telemetry frame's state stands for."""
+
 _HELLO = struct.Struct("<BHIIIH3B")
 _REQUEST = struct.Struct("<BIHH")
 _REPLY = struct.Struct("<BHHBi")
@@ -288,15 +291,3 @@ def from_the_machine(kind: int, values: object) -> bool:
     if kind in (HELLO, ECHO):
         return isinstance(values, Identity) or (isinstance(values, Echo) and values.answer)
     return kind in (TELEMETRY, REPLY)
-
-
-def longest_payloads(link: Link) -> dict[str, int]:
-    """The longest payload of each kind that a link can send besides commands, in bytes."""
-    longest = {"hello": _HELLO.size + 1}
-    if link.telemetry:
-        bits = sum(item.bits * item.parts for item in link.telemetry.values())
-        longest["telemetry"] = 2 + (len(link.telemetry) + 7) // 8 + (bits + 7) // 8
-    if link.requests:
-        longest["request"] = _REQUEST.size + max((r.bits + 7) // 8 for r in link.requests.values())
-        longest["reply"] = _REPLY.size
-    return longest

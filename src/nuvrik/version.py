@@ -1,0 +1,3 @@
+"""Which version this is: what `hello` says, and what the package is called."""
+
+VERSION = (0, 1, 0)
