@@ -163,7 +163,7 @@ def _status_line(link: Link) -> Any:
     shown_ms = -STATUS_EVERY_MS
     lines_up = ""
 
-    def told(now_ms: int, handset: Handset) -> None:
+    def told(now_ms: int, _: int, handset: Handset) -> None:
         nonlocal shown_ms, lines_up
         if handset.cues(now_ms):
             print("\a", end="", file=sys.stderr, flush=True)

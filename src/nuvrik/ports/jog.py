@@ -19,10 +19,10 @@ def jog_once(
     recording, ready_ms = arming(link, for_ms + SETTLE_MS)
     asked = False
 
-    def ask(now_ms: int, handset: Handset) -> None:
+    def ask(_: int, played_ms: int, handset: Handset) -> None:
         nonlocal asked
         handset.hands_off()
-        if not asked and now_ms >= ready_ms:
+        if not asked and played_ms >= ready_ms:
             asked = True
             handset.jog(output, level, for_ms)
 

@@ -15,6 +15,10 @@ from nuvrik.wire.events import Event
 LONGEST_GAP_MS = 30_000
 """A longer gap in a loop is made a timeout here: the 16-bit clock of the ends could not tell it."""
 
+LONGEST_STEP_MS = 40
+"""A recording goes on by at most this much in a turn of the loop: on a busy computer it is played late,
+and no press in it is passed over."""
+
 TURN_S = 0.002
 """How long the handset's loop sleeps between looks at the clock."""
 
@@ -131,7 +135,7 @@ def run_handset(
     link: Link,
     line: ByteLine,
     recording: Recording,
-    told: Callable[[int, Handset], None] | None = None,
+    told: Callable[[int, int, Handset], None] | None = None,
     clock: AnyClock | None = None,
 ) -> int:
     """Be the handset: play a recording into a port, then take leave. Gives the number of frames that
@@ -139,24 +143,28 @@ def run_handset(
 
     However it ends (end of recording, Ctrl-C, an exception), sticks at rest and arm off are sent for
     ``timeout_ms`` and two more frames, unless the port is gone; that raises PortError.
-    ``told`` is called in every turn of the loop.
+    ``told`` is called in every turn of the loop with the time, how much of the recording has been
+    played, and the handset.
     """
     handset = Handset(link, stream=line.stream, session=random_number(16))
     clock = _FromNow(clock or WallClock())
-    dropped = 0
+    dropped = played_ms = before_ms = 0
 
     def send(now_ms: int) -> None:
         nonlocal dropped
         handset.feed(line.read(), now_ms)
         if told is not None:
-            told(now_ms, handset)
+            told(now_ms, played_ms, handset)
         wire = handset.send(now_ms)
         if wire and not line.write(wire):
             dropped += 1
 
     try:
-        while (now_ms := clock.now_ms()) <= recording.duration_ms:
-            recording.play_into(handset, now_ms, now_ms)
+        while played_ms < recording.duration_ms:
+            now_ms = clock.now_ms()
+            played_ms += min(now_ms - before_ms, LONGEST_STEP_MS)
+            before_ms = now_ms
+            recording.play_into(handset, played_ms, now_ms)
             send(now_ms)
             clock.sleep(TURN_S)
     except PortError:
