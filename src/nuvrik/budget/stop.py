@@ -2,8 +2,14 @@
 
 from typing import NamedTuple
 
+from nuvrik.ends.remote import frame_of, shape_of
+from nuvrik.plan.controls import KeyControl
+from nuvrik.plan.draft import Draft
+from nuvrik.plan.media import InfraredMedium
 from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import MotorOutput, StepperOutput
+from nuvrik.plan.rules_pulses import moving_keys
+from nuvrik.pulses.infrared import END_US
 from nuvrik.wire.frames import Encoder
 
 
@@ -14,18 +20,43 @@ class StopBound(NamedTuple):
     timeout_ms: int
     tick_ms: int
     ramp_ms: int
+    silence: str = "timeout"
+    """What silence means: the failsafe's timeout; on infrared, that a key is no longer held."""
+
+    @property
+    def terms(self) -> dict[str, float]:
+        """What it is made of, in ms."""
+        times = self.transit_ms, self.timeout_ms, self.tick_ms, self.ramp_ms
+        return dict(zip(("transit", self.silence, "tick", "ramp"), times, strict=True))
 
     @property
     def worst_ms(self) -> float:
         """No motor is driven later than this after the last good frame was sent."""
-        return round(sum(self), 3)
+        return round(sum(self.terms.values()), 3)
 
     def in_words(self) -> str:
         """The sum as a person would write it."""
-        return (
-            f"{self.transit_ms:.1f} transit + {self.timeout_ms} timeout + {self.tick_ms} tick + "
-            f"{self.ramp_ms} ramp = {self.worst_ms:.1f} ms"
-        )
+        words = (f"{f'{ms:.1f}' if name == 'transit' else ms} {name}" for name, ms in self.terms.items())
+        return f"{' + '.join(words)} = {self.worst_ms:.1f} ms"
+
+
+def _beam_bound(link: Link, medium: InfraredMedium) -> StopBound:
+    """From the start of the last code obeyed: the longest code and the silence that ends it; then the key
+    counts as let go of after its ``hold_ms``, or, where what moves stays as it was put, arm goes off after
+    ``lapse_ms``. The receiver looks once a tick, and shapes once a period."""
+    keys = {name: key for name, key in link.controls.items() if isinstance(key, KeyControl)}
+    moving = moving_keys(Draft.of_link(link))
+    hold_ms = max((keys[name].hold_ms for name in moving or ()), default=0)
+    pulses_us = max(sum(map(abs, frame_of(medium, key.code or 0))) for key in keys.values())
+    shape = shape_of(medium)
+    ending_us = shape.gap_us if shape else END_US
+    return StopBound(
+        transit_ms=round((pulses_us + ending_us) / 1000 + medium.delay_ms + medium.jitter_ms, 1),
+        timeout_ms=medium.lapse_ms if moving is None else hold_ms,
+        tick_ms=2 * link.link.tick_ms + link.link.period_ms,
+        ramp_ms=run_down_ms(link),
+        silence="lapse" if moving is None else "hold",
+    )
 
 
 def run_down_ms(link: Link) -> int:
@@ -41,6 +72,8 @@ def stop_bound(link: Link) -> StopBound:
     Transit is the frame's airtime plus the most the medium delays it. Silence is judged at a tick,
     so it is noticed up to one tick late; from there the slowest ramp still has to run down.
     """
+    if isinstance(link.medium, InfraredMedium):
+        return _beam_bound(link, link.medium)
     encoder = Encoder(link)
     airtime_us = link.medium.airtime_us(encoder.longest_on_wire)
     return StopBound(

@@ -12,8 +12,8 @@ from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput
 from nuvrik.plan.wiring import output_routes
 from nuvrik.shaping.channels import build_source
-from nuvrik.shaping.controls import Control, read_controls
-from nuvrik.shaping.made import made_controls
+from nuvrik.shaping.controls import Control, Key, Pressed, read_controls
+from nuvrik.shaping.made import made_controls, off_keys
 from nuvrik.wire.codes import Value
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
@@ -47,6 +47,7 @@ class Handset:
         """What the machine last said its state was, on a link with telemetry; None before."""
         self._controls = read_controls(link.controls)
         self._made = made_controls(link.controls, self._controls)
+        self._followers = [*off_keys(link.controls, self._controls), *self._made.values()]
         every: dict[str, Control] = {**self._controls, **self._made}
         self._sources = [build_source(model, every) for model in link.channels.values()]
         names = list(link.channels)
@@ -112,8 +113,28 @@ class Handset:
                 control.read(raw, now_ms)
             else:
                 raise TypeError(f"{name}: a reading is a whole number or None, not {raw!r}")
-        for made in self._made.values():
-            made.refresh()
+        self._have_read(now_ms)
+
+    def hear_key(self, now_ms: int, name: str, *, fresh: bool) -> None:
+        """Take the code of a key that has arrived, from something that can tell a fresh press from a key that
+        is held. KeyError for anything but a key."""
+        now_ms = self._pass_time(now_ms)
+        control = self._controls[name]
+        if not isinstance(control, Key):
+            raise KeyError(f"{name} is not a key")
+        control.arrive(now_ms, fresh=fresh)
+        self._have_read(now_ms)
+
+    def switch_arm_off(self, now_ms: int) -> None:
+        """As if the arm control had been switched off: for a hand that has long not been heard of."""
+        if isinstance(self._arm_control, Pressed):
+            self._arm_control.switch_off()
+        self._have_read(self._pass_time(now_ms))
+
+    def _have_read(self, now_ms: int) -> None:
+        """What follows from new readings."""
+        for follower in self._followers:
+            follower.refresh()
         if self._stop is not None and self._stop.value and not self._parting:
             # Pressed: from here on only stop frames, as long as it is held and a while longer.
             self._stop_since_ms = now_ms
@@ -270,8 +291,8 @@ class Handset:
         for control in self._controls.values():
             if control.stale_at_ms <= now_ms and control.value is not None:
                 control.withdraw()
-        for made in self._made.values():
-            made.refresh()
+        for follower in self._followers:
+            follower.refresh()
         return now_ms
 
     def _still_stopping(self, now_ms: int) -> bool:

@@ -6,13 +6,14 @@ where an entry has problems of its own, and a rule says nothing about what it ca
 
 from collections.abc import Callable, Iterator
 
-from nuvrik.plan import rules_fit, rules_frames, rules_names
+from nuvrik.plan import rules_fit, rules_frames, rules_names, rules_pulses
 from nuvrik.plan.draft import Draft
 from nuvrik.plan.models import Link
 from nuvrik.plan.problems import Problem
 
 RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     rules_names.made_of,
+    rules_names.off_keys,
     rules_names.channel_sources,
     rules_names.toggles,
     rules_names.mixes,
@@ -21,6 +22,11 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     rules_frames.texts,
     rules_frames.backward,
     rules_frames.answers_fit,
+    rules_pulses.infrared,
+    rules_pulses.codes,
+    rules_pulses.holds,
+    rules_pulses.trains,
+    rules_pulses.one_way,
     rules_fit.timing,
     rules_fit.sizes,
     rules_fit.pins,
@@ -41,4 +47,4 @@ def cross_check(draft: Draft) -> list[Problem]:
 
 def problems_in(link: Link) -> list[Problem]:
     """Warnings and notes about a link that has no errors."""
-    return cross_check(Draft.of({name: getattr(link, name) for name in Link.model_fields}))
+    return cross_check(Draft.of_link(link))

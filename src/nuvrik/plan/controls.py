@@ -132,6 +132,9 @@ class ButtonControl(_Control):
     active: Literal["high", "low"] = Field(
         default="high", description='"high": a reading of 1 is pressed; "low": a reading of 0 is pressed'
     )
+    off_by: Name | None = Field(
+        default=None, description="another button or key that puts a toggle off, never on"
+    )
     debounce_ms: Millis = Field(
         default=20, description="a change must last this long to count, in ms (contacts bounce 1 to 20)"
     )
@@ -145,7 +148,7 @@ class KeyControl(Section):
 
     kind: Literal["key"]
     code: int | None = Field(
-        default=None, ge=0, le=2**32 - 1, description="the code that a remote sends for it"
+        default=None, ge=0, le=2**48 - 1, description="the command that an infrared remote sends for it"
     )
     char: str | None = Field(
         default=None, min_length=1, max_length=1, description="the character on a keyboard"
@@ -162,6 +165,9 @@ class KeyControl(Section):
     )
     toggle: bool = Field(
         default=False, description="true: each fresh press changes it over; false: on while held"
+    )
+    off_by: Name | None = Field(
+        default=None, description="another button or key that puts a toggle off, never on"
     )
 
 
@@ -223,11 +229,12 @@ Control = Annotated[ReadControl | MadeControl, Field(discriminator="kind")]
 
 
 def parts_of(control: ReadControl | MadeControl) -> dict[str, str]:
-    """The buttons or keys that a control is made of: key in the link file -> name; empty for others."""
+    """The buttons or keys that a control is made of or listens to: key in the link file -> name."""
     if isinstance(control, RockerControl):
         return {"plus": control.plus, "minus": control.minus}
     if isinstance(control, NudgeControl):
         return {"up": control.up, "down": control.down} | ({"back": control.back} if control.back else {})
     if isinstance(control, SelectorControl):
         return {f"buttons.{place}": name for place, name in enumerate(control.buttons)}
-    return {}
+    off_by = getattr(control, "off_by", None)
+    return {"off_by": off_by} if off_by else {}

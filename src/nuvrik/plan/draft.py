@@ -12,6 +12,7 @@ from nuvrik.plan.media import AnyMedium
 from nuvrik.plan.models import (
     Board,
     FailsafeSection,
+    Link,
     LinkSection,
 )
 from nuvrik.plan.outputs import OneStickMix, Output, PivotMix, TwoStickMix
@@ -41,6 +42,11 @@ class Draft:
         """From the parsed sections, by name; a section that is missing or broken may be None."""
         known = {name: part for name, part in parts.items() if part is not None}
         return cls(**known, mix_is_known=not ("mix" in parts and parts["mix"] is None))
+
+    @classmethod
+    def of_link(cls, link: Link) -> "Draft":
+        """Of a link that has no holes."""
+        return cls.of({name: getattr(link, name) for name in Link.model_fields})
 
 
 def unknown(where: str, name: str, what: str, known: Mapping[str, Any]) -> Problem:

@@ -247,7 +247,44 @@ class KeysFrame(_Bound):
         return {number(key): action for key, action in self.keys.items()}
 
 
-AnyFrame = PackedFrame | SlipFrame | LineFrame | ColumnsFrame | KeysFrame
+class TrainFrame(_Bound):
+    """``style = "train"``: a slot of time for each channel, as radio gear carries several on one wire."""
+
+    style: Literal["train"] = Field(description='"train" is a slot of time a channel, for medium "pulses"')
+    low_us: int = Field(default=1000, ge=500, le=2500, description="the slot of a level of -1, in us")
+    high_us: int = Field(default=2000, ge=500, le=2500, description="the slot of a level of 1, in us")
+    margin_us: int = Field(
+        default=100, ge=0, le=400, description="a slot further out than this, in us, spoils the train"
+    )
+
+    @property
+    def lacks(self) -> list[Lack]:
+        """What it cannot give: nearly everything."""
+        return ["no_sequence", "no_pair", "no_layout", "no_check"]
+
+    @property
+    def carries_questions(self) -> bool:
+        """No: there is nothing but slots."""
+        return False
+
+    @model_validator(mode="after")
+    def _slots_have_travel(self) -> "TrainFrame":
+        if abs(self.high_us - self.low_us) < 100:
+            raise ValueError(f"low_us: {self.low_us} and high_us {self.high_us} are less than 100 us apart")
+        return self
+
+    @property
+    def longest_us(self) -> int:
+        """The longest slot that is one."""
+        return max(self.low_us, self.high_us) + self.margin_us
+
+    @property
+    def shortest_us(self) -> int:
+        """The shortest slot that is one."""
+        return min(self.low_us, self.high_us) - self.margin_us
+
+
+AnyFrame = PackedFrame | SlipFrame | LineFrame | ColumnsFrame | KeysFrame | TrainFrame
 Frame = Annotated[AnyFrame, Field(discriminator="style")]
 Sealed = PackedFrame | SlipFrame
 """Styles whose bodies have head and check."""

@@ -20,6 +20,7 @@ from nuvrik.plan.frames import (
     SlipFrame,
     Text,
     TextForm,
+    TrainFrame,
 )
 from nuvrik.plan.media import AnyMedium, Packets
 from nuvrik.plan.models import Link
@@ -60,6 +61,8 @@ def body_bytes(frame: AnyFrame, channels: Mapping[str, AnyChannel]) -> int:
         return 1
     if isinstance(frame, Sealed):
         return HEAD_BYTES + (payload_bits(channels.values()) + 7) // 8 + CHECK_BYTES
+    if isinstance(frame, TrainFrame):
+        return 2 * len(channels)
     between = len(frame.separator) * (len(channels) - 1) if isinstance(frame, LineFrame) else 0
     check = 1 + CHECK_DIGITS[frame.check] if frame.check != "none" else 0
     return len(frame.tag) + sum(form.longest for form in text_forms(frame, channels)) + between + check
@@ -86,6 +89,8 @@ def longest_on_wire(frame: AnyFrame, body: int, *, stream: bool) -> int:
         return body + 2 + frame.lead_zero
     if isinstance(frame, SlipFrame):
         return 2 * body + 1 + frame.lead_end
+    if isinstance(frame, TrainFrame):
+        return body + 2
     return body + len(frame.end) * (1 + frame.lead_end)
 
 

@@ -1,10 +1,11 @@
 """``[medium]``: what carries frames from one end to the other."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field
 
 from nuvrik.plan.base import Millis, Section
+from nuvrik.plan.frames import Lack
 
 
 class SerialMedium(Section):
@@ -98,8 +99,136 @@ class UdpMedium(Section):
 SYNC_AND_LENGTH_BITS = 24
 UDP_HEADERS = 28
 
-AnyMedium = SerialMedium | RadioMedium | OnOffMedium | UdpMedium
-Packets = RadioMedium | OnOffMedium | UdpMedium
+InfraredCode = Literal["nec", "nec_extended", "rc5", "rc6", "sirc12", "sirc15", "sirc20", "learned"]
+
+
+class CodeForm(NamedTuple):
+    """What a published infrared code can say: bits for the address and for the command; how often it comes
+    while a key is held; and whether anything in it tells that it was damaged."""
+
+    address_bits: int
+    command_bits: int
+    period_us: int
+    checked: bool
+
+
+CODE_FORMS: dict[InfraredCode, CodeForm] = {
+    "nec": CodeForm(8, 8, 108_000, True),
+    "nec_extended": CodeForm(16, 8, 108_000, True),
+    "rc5": CodeForm(5, 7, 113_778, False),
+    "rc6": CodeForm(8, 8, 106_667, False),
+    "sirc12": CodeForm(5, 7, 45_000, False),
+    "sirc15": CodeForm(8, 7, 45_000, False),
+    "sirc20": CodeForm(13, 7, 45_000, False),
+}
+
+MarkAndSpace = Annotated[list[Annotated[int, Field(ge=0, le=60_000)]], Field(min_length=2, max_length=2)]
+
+
+class LearnedShape(Section):
+    """``medium.shape``: a code that nobody published, as ``infrared learn`` finds it."""
+
+    header: MarkAndSpace = Field(default=[0, 0], description="mark and space it begins with; [0, 0] for none")
+    zero: MarkAndSpace = Field(description="mark and space of a bit that is 0")
+    one: MarkAndSpace = Field(description="mark and space of a bit that is 1")
+    bits: int = Field(ge=8, le=48, description="how many bits, 8 to 48")
+    period_us: int = Field(
+        ge=5_000, le=500_000, description="from the start of one to the start of the next while a key is held"
+    )
+
+
+class InfraredMedium(Section):
+    """``[medium] kind = "infrared"``: a remote control. Its keys come as codes; the machine's own end shapes
+    them into channels, and the frames of this file never leave it."""
+
+    kind: Literal["infrared"]
+    protocol: InfraredCode = Field(description="the code its keys are sent in")
+    address: int = Field(
+        default=0, ge=0, le=65535, description="the address its remote sends; others are not obeyed"
+    )
+    shape: LearnedShape | None = Field(
+        default=None, description='what a code of protocol "learned" looks like'
+    )
+    lapse_ms: int = Field(
+        default=10_000,
+        ge=500,
+        le=30_000,
+        description="after this long without any code of ours, in ms, arm goes off by itself",
+    )
+    accept: list[Lack] = Field(
+        default_factory=list,
+        max_length=4,
+        description='what codes cannot give and is done without, by name, e.g. ["no_sequence"]',
+    )
+    delay_ms: Millis = Field(default=0, description="delay of the receiver, in ms")
+    jitter_ms: Millis = Field(default=1, description="the most that the delay varies upwards, in ms")
+
+    @property
+    def datagrams(self) -> bool:
+        """Inside the receiver, frames are handed over whole."""
+        return True
+
+    @property
+    def payload_max(self) -> int:
+        """Inside the receiver, any frame fits."""
+        return 200
+
+    @property
+    def period_us(self) -> int:
+        """How often a code comes while its key is held, in microseconds."""
+        if self.protocol == "learned":
+            return self.shape.period_us if self.shape else 0
+        return CODE_FORMS[self.protocol].period_us
+
+    @property
+    def lacks(self) -> list[Lack]:
+        """What a code cannot give."""
+        always: list[Lack] = ["no_sequence", "no_pair", "no_layout"]
+        form = CODE_FORMS.get(self.protocol)
+        return always if form and form.checked else [*always, "no_check"]
+
+    def airtime_us(self, wire_bytes: int) -> int:
+        """None: frames stay inside the receiver; what travels are codes."""
+        return 0
+
+
+class PulsesMedium(Section):
+    """``[medium] kind = "pulses"``: one wire with a train of pulses, a channel each."""
+
+    kind: Literal["pulses"]
+    frame_us: int = Field(
+        default=22_500, ge=6_000, le=60_000, description="from the start of one train to the next, in us"
+    )
+    pulse_us: int = Field(default=300, ge=50, le=700, description="how long each pulse is, in us")
+    sync_us: int = Field(
+        default=3_000,
+        ge=2_300,
+        le=20_000,
+        description="a gap at least this long, in us, is between two trains",
+    )
+    active: Literal["high", "low"] = Field(default="high", description="the level of the pulses")
+    delay_ms: Millis = Field(default=0, description="delay beyond the train itself, in ms")
+    jitter_ms: Millis = Field(default=0, description="the most that the delay varies upwards, in ms")
+
+    @property
+    def datagrams(self) -> bool:
+        """A train arrives whole."""
+        return True
+
+    @property
+    def payload_max(self) -> int:
+        """As many bytes as the slots of the longest train: two each."""
+        return 2 * MOST_SLOTS
+
+    def airtime_us(self, wire_bytes: int) -> int:
+        """Microseconds of a train and the gap behind it."""
+        return self.frame_us
+
+
+FEWEST_SLOTS, MOST_SLOTS = 4, 16
+
+AnyMedium = SerialMedium | RadioMedium | OnOffMedium | UdpMedium | InfraredMedium | PulsesMedium
+Packets = RadioMedium | OnOffMedium | UdpMedium | InfraredMedium | PulsesMedium
 """Media that carry frames whole and separate, up to ``payload_max`` bytes."""
 
 Medium = Annotated[AnyMedium, Field(discriminator="kind")]

@@ -43,8 +43,16 @@ from nuvrik.plan.controls import (
     SelectorControl,
     SliderControl,
 )
-from nuvrik.plan.frames import ColumnsFrame, Frame, KeysFrame, LineFrame, PackedFrame, SlipFrame
-from nuvrik.plan.media import Medium, OnOffMedium, RadioMedium, SerialMedium, UdpMedium
+from nuvrik.plan.frames import ColumnsFrame, Frame, KeysFrame, LineFrame, PackedFrame, SlipFrame, TrainFrame
+from nuvrik.plan.media import (
+    InfraredMedium,
+    Medium,
+    OnOffMedium,
+    PulsesMedium,
+    RadioMedium,
+    SerialMedium,
+    UdpMedium,
+)
 from nuvrik.plan.outputs import (
     Mix,
     MotorOutput,
@@ -152,7 +160,14 @@ class Link(Section):
 TAGGED: dict[str, tuple[str, dict[str, type[Section]]]] = {
     "medium": (
         "kind",
-        {"serial": SerialMedium, "radio": RadioMedium, "on_off_keyed": OnOffMedium, "udp": UdpMedium},
+        {
+            "serial": SerialMedium,
+            "radio": RadioMedium,
+            "on_off_keyed": OnOffMedium,
+            "udp": UdpMedium,
+            "infrared": InfraredMedium,
+            "pulses": PulsesMedium,
+        },
     ),
     "frame": (
         "style",
@@ -162,6 +177,7 @@ TAGGED: dict[str, tuple[str, dict[str, type[Section]]]] = {
             "line": LineFrame,
             "columns": ColumnsFrame,
             "keys": KeysFrame,
+            "train": TrainFrame,
         },
     ),
     "controls": (

@@ -1,12 +1,12 @@
 """Rules about frames and what comes back: does the style give what the link needs of it?"""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 
 from nuvrik.plan.backward import DemandItem, HomeRequest, RangeItem, ShaftItem, StepsRequest, VectorItem
 from nuvrik.plan.draft import Draft, unknown
-from nuvrik.plan.frames import LACKS, KeyAction, KeysFrame, Sealed, Text
+from nuvrik.plan.frames import LACKS, KeyAction, KeysFrame, Lack, Sealed, Text, TrainFrame
 from nuvrik.plan.layout import answers_bytes, payload_room
-from nuvrik.plan.media import Packets
+from nuvrik.plan.media import InfraredMedium, Packets
 from nuvrik.plan.outputs import StepperOutput
 from nuvrik.plan.problems import Problem, listing
 
@@ -29,27 +29,36 @@ def answers_fit(draft: Draft) -> Iterator[Problem]:
 
 
 def lacks(draft: Draft) -> Iterator[Problem]:
-    """What a style cannot give is accepted by name, and nothing else is."""
-    frame = draft.frame
-    if frame is None:
-        return
-    missing = [lack for lack in frame.lacks if lack not in frame.accept]
+    """What a style or a code cannot give is accepted by name, and nothing else is."""
+    if draft.frame is not None:
+        style = f'style "{draft.frame.style}"'
+        yield from _lacks(
+            "frame.accept", style, draft.frame.lacks, draft.frame.accept, '"packed" has everything'
+        )
+    medium = draft.medium
+    if isinstance(medium, InfraredMedium):
+        code = f'a code of protocol "{medium.protocol}"'
+        yield from _lacks("medium.accept", code, medium.lacks, medium.accept, "no code has everything")
+
+
+def _lacks(
+    where: str, what: str, lacking: Sequence[Lack], accepted: Sequence[Lack], else_: str
+) -> Iterator[Problem]:
+    missing = [lack for lack in lacking if lack not in accepted]
     if missing:
         costs = "; ".join(f"{lack}: {LACKS[lack]}" for lack in missing)
-        named = ", ".join(f'"{lack}"' for lack in frame.lacks)
+        named = ", ".join(f'"{lack}"' for lack in lacking)
         yield Problem(
             "error",
-            "frame.accept",
-            f'does not name {listing(missing)}, which style "{frame.style}" has not got ({costs})',
-            f'if that will do, write accept = [{named}]; "packed" has everything',
+            where,
+            f"does not name {listing(missing)}, which {what} has not got ({costs})",
+            f"if that will do, write accept = [{named}]; {else_}",
         )
-    for lack in frame.accept:
-        if lack not in frame.lacks:
-            yield Problem(
-                "error", "frame.accept", f'names "{lack}", which this style does give', "take it out"
-            )
+    for lack in accepted:
+        if lack not in lacking:
+            yield Problem("error", where, f'names "{lack}", which {what} does give', "take it out")
         else:
-            yield Problem("note", "frame.accept", f"{lack}: {LACKS[lack]}", "nothing, if that will do")
+            yield Problem("note", where, f"{lack}: {LACKS[lack]}", "nothing, if that will do")
 
 
 def texts(draft: Draft) -> Iterator[Problem]:
@@ -151,7 +160,7 @@ def backward(draft: Draft) -> Iterator[Problem]:
         )
     if (
         draft.frame is not None
-        and not isinstance(draft.frame, Sealed)
+        and not isinstance(draft.frame, Sealed | TrainFrame)
         and (draft.telemetry or draft.requests)
     ):
         what = "come back as lines of # and hex digits, with the whole protection of packed frames"

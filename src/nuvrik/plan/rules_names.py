@@ -50,6 +50,19 @@ def made_of(draft: Draft) -> Iterator[Problem]:
             used[part] = key
 
 
+def off_keys(draft: Draft) -> Iterator[Problem]:
+    """Only a toggle can be put off, and not by itself."""
+    for name, control in draft.controls.items():
+        if not isinstance(control, PRESSED) or control.off_by is None:
+            continue
+        where = f"controls.{name}.off_by"
+        if not control.toggle:
+            what = "is given, but it is on only while pressed"
+            yield Problem("error", where, what, "take it out, or add toggle = true")
+        elif control.off_by == name:
+            yield Problem("error", where, "is itself", "name another button or key, or take it out")
+
+
 def channel_sources(draft: Draft) -> Iterator[Problem]:
     """Each channel's controls exist and can do what they are named for."""
     for name, channel in draft.channels.items():

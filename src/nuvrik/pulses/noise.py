@@ -8,6 +8,7 @@ from nuvrik.pulses.on_off_keyed import OnOffDecoder, durations
 
 MEAN_NOISE_US = 200
 GLITCH_US = (5, 60)
+LAMP_MARK_US = 300
 
 
 def receiver_noise(pulses: int, rng: random.Random) -> list[int]:
@@ -63,3 +64,37 @@ def frame_error_rate(
         heard.update(decoder.feed([*receiver_noise(40, rng), *worn]))
     heard.update(decoder.end())
     return sum(body not in heard for body in bodies) / frames
+
+
+def lamp_noise(seconds: float, pulses_per_s: float, rng: random.Random) -> list[int]:
+    """What a receiver makes of a lamp: marks of 300 us on average at random times, and nothing in them."""
+    made: list[int] = []
+    passed, whole = 0, round(seconds * 1_000_000)
+    while passed < whole:
+        mark = 1 + int(rng.expovariate(1 / LAMP_MARK_US))
+        space = 1 + int(rng.expovariate(1 / max(1_000_000 / pulses_per_s - LAMP_MARK_US, 1)))
+        made += (mark, -space)
+        passed += mark + space
+    return made
+
+
+def worn(
+    pulses: Sequence[int],
+    rng: random.Random,
+    *,
+    jitter_us: float = 0.0,
+    lean_us: float = 0.0,
+    clock: float = 1.0,
+) -> list[int]:
+    """Infrared as a sloppy receiver gives it: every edge off by up to ``jitter_us`` either way, marks
+    longer by ``lean_us`` and spaces shorter, and everything stretched by ``clock``."""
+    edge = 0.0
+    edges = [rng.uniform(-jitter_us, jitter_us)]
+    for pulse in pulses:
+        edge += abs(pulse) * clock
+        edges.append(edge + rng.uniform(-jitter_us, jitter_us) + (lean_us if pulse > 0 else 0))
+    made = []
+    for pulse, (start, end) in zip(pulses, pairwise(edges), strict=True):
+        length = max(1, round(end) - round(start))
+        made.append(length if pulse > 0 else -length)
+    return made

@@ -24,7 +24,7 @@ class Fault:
 
 
 def _cable_pulled(world: World) -> None:
-    world.medium.cut = True
+    world.cut()
 
 
 def _handset_reset(world: World) -> None:

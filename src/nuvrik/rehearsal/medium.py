@@ -14,22 +14,51 @@ class Conditions:
     in bursts of ``burst_frames`` on average: a two-state chain (E. N. Gilbert, "Capacity of a
     burst-noise channel", Bell System Technical Journal 39, 1960) in whose bad state everything is
     lost. ``bit_errors`` is the share of bits that arrive inverted.
+
+    For infrared and pulse trains: ``jitter`` is how far each edge strays at most, as a share of the code's
+    unit of time (of 100 us in a train); ``lean_us`` by how much marks come out longer and spaces shorter;
+    ``lamp_per_s`` how many pulses a second a lamp adds.
     """
 
     loss: float = 0.0
     burst_loss: float = 0.0
     burst_frames: float = 5.0
     bit_errors: float = 0.0
+    jitter: float = 0.0
+    lean_us: float = 0.0
+    lamp_per_s: float = 0.0
 
     def __post_init__(self) -> None:
-        for name in ("loss", "burst_loss", "bit_errors"):
+        for name in ("loss", "burst_loss", "bit_errors", "jitter"):
             share = getattr(self, name)
             if not 0 <= share <= (0.95 if name == "burst_loss" else 1):
                 raise ValueError(
                     f"{name} is {share}; it must be from 0 to {0.95 if name == 'burst_loss' else 1}"
                 )
+        if not 0 <= self.lean_us <= 300:
+            raise ValueError(f"lean_us is {self.lean_us:g}; it must be from 0 to 300")
+        if not 0 <= self.lamp_per_s <= 2000:
+            raise ValueError(f"lamp_per_s is {self.lamp_per_s:g}; it must be from 0 to 2000")
         if not 1 <= self.burst_frames <= 10_000:
             raise ValueError(f"burst_frames is {self.burst_frames}; it must be from 1 to 10000")
+
+
+class Losses:
+    """Which frames are lost: one by one, and in bursts."""
+
+    def __init__(self, conditions: Conditions, rng: random.Random) -> None:
+        self._rng = rng
+        self._loss, self._burst_loss = conditions.loss, conditions.burst_loss
+        self._in_burst = False
+        self._ends = 1 / conditions.burst_frames
+        self._starts = self._ends * conditions.burst_loss / (1 - conditions.burst_loss)
+
+    def next(self) -> bool:
+        """Whether the next frame is lost."""
+        rng = self._rng
+        if self._burst_loss:
+            self._in_burst ^= rng.random() < (self._ends if self._in_burst else self._starts)
+        return self._in_burst or (self._loss > 0 and rng.random() < self._loss)
 
 
 class SimMedium:
@@ -43,9 +72,7 @@ class SimMedium:
         self._delay_us = medium.delay_ms * 1000
         self._jitter_us = medium.jitter_ms * 1000
         self._lossy = bool(conditions.loss or conditions.burst_loss)
-        self._in_burst = False
-        self._ends = 1 / conditions.burst_frames
-        self._starts = self._ends * conditions.burst_loss / (1 - conditions.burst_loss)
+        self._lost = Losses(conditions, rng).next
         self._airtimes_us: dict[int, int] = {}
         self._free_us = 0
         self._arrived_us = 0
@@ -64,13 +91,6 @@ class SimMedium:
             arrives += int(self._rng.random() * self._jitter_us)
         self._arrived_us = max(arrives, self._arrived_us)
         return self._arrived_us, self._damaged(wire) if self._conditions.bit_errors else wire
-
-    def _lost(self) -> bool:
-        conditions, rng = self._conditions, self._rng
-        if conditions.burst_loss:
-            chance = self._ends if self._in_burst else self._starts
-            self._in_burst ^= rng.random() < chance
-        return self._in_burst or (conditions.loss > 0 and rng.random() < conditions.loss)
 
     def _damaged(self, wire: bytes) -> bytes:
         share, bits = self._conditions.bit_errors, 8 * len(wire)

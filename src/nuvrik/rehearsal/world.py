@@ -58,9 +58,6 @@ class World:
         self.link = link
         self.recording = recording
         self.rng = random.Random(seed)
-        self.medium = SimMedium(link.medium, conditions or Conditions(), self.rng)
-        self.handset: Handset | None = Handset(link)
-        self.machine = Machine(link)
         self.trace = Trace()
         self.t_us = 0
         self.last_armed_sent_us: int | None = None
@@ -73,6 +70,14 @@ class World:
         self._state: State | None = None
         self._queue: list[tuple[int, int, Any, Any]] = []
         self._count = 0
+        self._prepare(conditions or Conditions())
+
+    def _prepare(self, conditions: Conditions) -> None:
+        """Set up both ends and what is between them, and start their loops."""
+        link = self.link
+        self.medium = SimMedium(link.medium, conditions, self.rng)
+        self.handset: Handset | None = Handset(link)
+        self.machine = Machine(link)
         self.at(self.rng.randrange(self._period_us), self._handset_turn)
         self.at(self.rng.randrange(self._tick_us), self._machine_turn)
 
@@ -89,6 +94,15 @@ class World:
             self.t_us, _, action, given = heappop(queue)
             action(given)
         return self.trace
+
+    def cut(self, on: bool = True) -> None:
+        """Let nothing through any more, or again."""
+        self.medium.cut = on
+
+    @property
+    def at_rest(self) -> bool:
+        """Whether the machine has stopped, as it must once nothing good reaches it any more."""
+        return self.machine.safe and self.machine.state is not ARMED
 
     def reset_handset(self, boot_ms: int) -> None:
         """The handset loses power, and its program starts afresh ``boot_ms`` later."""
@@ -125,10 +139,13 @@ class World:
                 self.trace.refused.append((self.t_us / 1000, event.reason))
 
     def _machine_turn(self, _: Any) -> None:
-        t_us, machine, moments = self.t_us, self.machine, self.trace.moments
         self._count += 1
-        heappush(self._queue, (t_us + self._tick_us, self._count, self._machine_turn, None))
-        demands = machine.tick(t_us // 1000 + self._machine_start_ms)
+        heappush(self._queue, (self.t_us + self._tick_us, self._count, self._machine_turn, None))
+        self._see(self.machine.tick(self.t_us // 1000 + self._machine_start_ms))
+
+    def _see(self, demands: list[Demand]) -> None:
+        """Note what the machine does from now on, if that is new."""
+        t_us, machine, moments = self.t_us, self.machine, self.trace.moments
         if demands is self._demands and machine.state is self._state and machine.why == moments[-1].why:
             return
         self._demands, self._state = demands, machine.state

@@ -109,6 +109,11 @@ class Pressed(Control):
 
     presses = 0
 
+    def switch_off(self) -> None:
+        """A toggle that is on goes off; nothing else changes."""
+        if self.latched:
+            self.latched, self.value = False, 0
+
 
 class Button(Pressed):
     """Something pressed or not, debounced; with ``toggle``, each press changes it over.
@@ -167,13 +172,19 @@ class Key(Pressed):
         if self._down and now_ms >= self.stale_at_ms:
             self.withdraw()
         if self._count is not None and raw != self._count:
-            if not self._down or self._every:
-                self.presses += 1
-            if self._toggle and not self._down:
-                self.latched = not self.latched
-            self._down = True
-            self.stale_at_ms = now_ms + self._stale_ms
+            self.arrive(now_ms, fresh=not self._down)
         self._count = raw
+
+    def arrive(self, now_ms: int, *, fresh: bool) -> None:
+        """Its code has arrived: for a press, or (not ``fresh``) because it is held. One that is known to be
+        held keeps it down, or brings it down again after a gap, and never counts as another press of a
+        toggle."""
+        if fresh or self._every:
+            self.presses += 1
+        if self._toggle and fresh:
+            self.latched = not self.latched
+        self._down = True
+        self.stale_at_ms = now_ms + self._stale_ms
         self.value = FULL if (self.latched if self._toggle else self._down) else 0
 
     def withdraw(self) -> None:

@@ -3,7 +3,15 @@
 from collections.abc import Mapping
 
 from nuvrik.levels import clamp, level_of
-from nuvrik.plan.controls import MadeControl, NudgeControl, ReadControl, RockerControl, SelectorControl
+from nuvrik.plan.controls import (
+    ButtonControl,
+    KeyControl,
+    MadeControl,
+    NudgeControl,
+    ReadControl,
+    RockerControl,
+    SelectorControl,
+)
 from nuvrik.shaping.controls import Control, Pressed
 
 
@@ -41,6 +49,18 @@ class Counted:
         new = self.button.presses - self._seen
         self._seen = self.button.presses
         return new
+
+
+class OffBy(Made):
+    """What puts a toggle off and never on, however often it is pressed."""
+
+    def __init__(self, name: str, toggle: Pressed, button: Pressed) -> None:
+        super().__init__(name)
+        self._toggle, self._button = toggle, Counted(button)
+
+    def refresh(self) -> None:
+        if self._button.fresh():
+            self._toggle.switch_off()
 
 
 class Nudge(Made):
@@ -82,6 +102,16 @@ class Selector(Made):
         known = all(button.button.value is not None for button in self._buttons)
         self.value = self._values[self.chosen] if known else None
         self.latched = self.chosen != self._start
+
+
+def off_keys(models: Mapping[str, ReadControl | MadeControl], controls: Mapping[str, Control]) -> list[OffBy]:
+    """What puts the toggles of a link file off."""
+    buttons = {name: control for name, control in controls.items() if isinstance(control, Pressed)}
+    return [
+        OffBy(name, buttons[name], buttons[model.off_by])
+        for name, model in models.items()
+        if isinstance(model, ButtonControl | KeyControl) and model.off_by
+    ]
 
 
 def made_controls(

@@ -1,13 +1,13 @@
 """Whatever arrives to events: every frame that may be believed, and of every other, why not.
 
 This is the one stream decoder; what stands between two end markers is for the style's reader
-(``sealed``, ``text``, ``keys``). No byte sequence whatever raises, and memory is bounded by the
+(``sealed``, ``text``, ``keys``, ``train``). No byte sequence whatever raises, and memory is bounded by the
 longest frame.
 """
 
 from collections.abc import Callable, Iterable
 
-from nuvrik.plan.frames import KeysFrame, Sealed
+from nuvrik.plan.frames import KeysFrame, Sealed, TrainFrame
 from nuvrik.plan.layout import MAX_BODY
 from nuvrik.plan.models import Link
 from nuvrik.wire.events import REASONS, Event, Frame, Reader, Reject
@@ -15,6 +15,7 @@ from nuvrik.wire.keys import KeyReader
 from nuvrik.wire.kinds import COMMAND, TELEMETRY, TO_MACHINE
 from nuvrik.wire.sealed import BystanderReader, SealedReader
 from nuvrik.wire.text import HexReader, TextReader
+from nuvrik.wire.train import TrainReader
 
 __all__ = ["REASONS", "Decoder", "Event", "Frame", "Reject"]
 
@@ -26,6 +27,8 @@ def reader_for(link: Link, accepts: frozenset[int], sealed: SealedReader) -> Rea
     if isinstance(link.frame, KeysFrame):
         # Keys only go one way; what comes back are lines of hex digits.
         return KeyReader(link.frame, link) if COMMAND in accepts else HexReader(sealed)
+    if isinstance(link.frame, TrainFrame):
+        return TrainReader(link.frame, link)
     return TextReader(link.frame, link, sealed, accepts)
 
 

@@ -5,7 +5,7 @@ from itertools import pairwise
 from typing import Any, NamedTuple
 
 from nuvrik.levels import fraction_of
-from nuvrik.plan.frames import CHECK_DIGITS, KeysFrame, LineFrame, PackedFrame, Sealed, SlipFrame
+from nuvrik.plan.frames import CHECK_DIGITS, KeysFrame, LineFrame, PackedFrame, Sealed, SlipFrame, TrainFrame
 from nuvrik.plan.layout import CHECK_BYTES, HEAD_BYTES, text_forms
 from nuvrik.plan.models import Link
 from nuvrik.wire.cobs import unstuff
@@ -19,6 +19,7 @@ from nuvrik.wire.packing import Field, fields_of
 from nuvrik.wire.sealed import SHORTEST_BODY, VERSION
 from nuvrik.wire.slip import unescape
 from nuvrik.wire.text import HEX_MARK, TextCommands
+from nuvrik.wire.train import in_slots
 
 
 class Part(NamedTuple):
@@ -64,6 +65,11 @@ def _text_parts(link: Link, fields: Sequence[Field], values: Sequence[Value], bo
     frame = link.frame
     if isinstance(frame, KeysFrame):
         return [Part(0, 8 * len(body), "key", "the key that comes nearest to these values")]
+    if isinstance(frame, TrainFrame):
+        return [
+            Part(16 * n, 16, field.name, f"{us} us: {value_text(value, field)}")
+            for n, (us, value, field) in enumerate(zip(in_slots(body), values, fields, strict=True))
+        ]
     assert not isinstance(frame, Sealed)
     parts: list[Part] = []
     place = 0
@@ -94,6 +100,9 @@ def layout_rows(link: Link) -> list[tuple[int, int, int, str, str]]:
     if isinstance(frame, Sealed):
         _, parts = frame_parts(link, [0] * len(link.channels), 0)
         return [(p.start // 8, p.start % 8, p.bits, p.name, p.meaning) for p in parts]
+    if isinstance(frame, TrainFrame):
+        meaning = f"a slot from {frame.low_us} to {frame.high_us} us, high byte first"
+        return [(2 * n, 0, 16, name, meaning) for n, name in enumerate(link.channels)]
     rows, place = [], 0
 
     def add(length: int, name: str, meaning: str) -> None:
@@ -206,6 +215,8 @@ def byte_marks(link: Link, event: Event) -> list[Mark]:
     raw, frame = bytes(event.raw), link.frame
     if isinstance(frame, KeysFrame):
         return [Mark(raw, "key" if isinstance(event, Frame) else "no key of this link")]
+    if isinstance(frame, TrainFrame):
+        return _train_marks(link, event, raw)
     if isinstance(frame, PackedFrame) and not link.medium.datagrams:
         body = unstuff(raw)
         if body is None:
@@ -261,9 +272,19 @@ def _payload_text(link: Link, event: Event, kind: int) -> str:
     return "  ".join(f"{field.name} {value_text(value, field)}" for field, value in pairs)
 
 
+def _train_marks(link: Link, event: Event, raw: bytes) -> list[Mark]:
+    if not isinstance(event, Frame):
+        return [Mark(raw, "not as many slots as channels, or one that no channel can have")]
+    slots = zip(in_slots(raw), event.values, fields_of(link.channels), strict=True)
+    return [
+        Mark(raw[2 * n : 2 * n + 2], f"{field.name} {value_text(value, field)}, a slot of {us} us")
+        for n, (us, value, field) in enumerate(slots)
+    ]
+
+
 def _text_marks(link: Link, event: Event, raw: bytes) -> list[Mark]:
     frame = link.frame
-    assert not isinstance(frame, Sealed | KeysFrame)
+    assert not isinstance(frame, Sealed | KeysFrame | TrainFrame)
     ending = [] if link.medium.datagrams else [Mark(frame.end.encode(), "end of frame")]
     if raw.startswith(HEX_MARK):
         said = message_text(event.values, link) if isinstance(event, Frame) else event.reason

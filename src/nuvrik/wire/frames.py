@@ -3,7 +3,7 @@
 from binascii import crc_hqx
 from collections.abc import Callable, Sequence
 
-from nuvrik.plan.frames import KeysFrame, PackedFrame, Sealed, SlipFrame
+from nuvrik.plan.frames import KeysFrame, PackedFrame, Sealed, SlipFrame, TrainFrame
 from nuvrik.plan.layout import body_bytes, layout_tag, longest_on_wire
 from nuvrik.plan.models import Link
 from nuvrik.wire.cobs import CODES, stuff
@@ -14,6 +14,7 @@ from nuvrik.wire.packing import Packer
 from nuvrik.wire.sealed import ANY_PAIR, CHECK, SHORTEST_BODY, head, sealed
 from nuvrik.wire.slip import END, escape
 from nuvrik.wire.text import HEX_MARK, TextCommands
+from nuvrik.wire.train import GAP, TrainCommands
 
 
 class Encoder:
@@ -30,7 +31,7 @@ class Encoder:
         self._stream = not link.medium.datagrams if stream is None else stream
         self._pair = frame.pair
         self._pack = self.packer.pack
-        self._text: TextCommands | KeyCommands | None = None
+        self._text: TextCommands | KeyCommands | TrainCommands | None = None
         self.command_on_wire: Callable[[Sequence[Value], int], bytes] = self._command_on_wire
         """A command frame as it travels; b"" where the style has no way of saying these values, so that
         the machine hears silence instead of a guess."""
@@ -40,6 +41,8 @@ class Encoder:
                 self.command_on_wire = self.command
         elif isinstance(frame, KeysFrame):
             self._text = KeyCommands(frame, link.channels)
+        elif isinstance(frame, TrainFrame):
+            self._text = TrainCommands(frame, link.channels)
         else:
             self._text = TextCommands(frame, link.channels)
         if isinstance(frame, PackedFrame):
@@ -102,6 +105,8 @@ class Encoder:
             return (END if frame.lead_end else b"") + escape(body) + END
         if isinstance(frame, KeysFrame):
             return body + b"\n" if body.startswith(HEX_MARK) else body
+        if isinstance(frame, TrainFrame):
+            return body + GAP
         end = frame.end.encode()
         return (end if frame.lead_end else b"") + body + end
 

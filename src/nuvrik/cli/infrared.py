@@ -1,0 +1,239 @@
+"""``nuvrik infrared``: timings to codes, a recording of presses to keys, codes to timings."""
+
+import re
+import sys
+import tomllib
+from collections import Counter
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any, TextIO
+
+from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
+from nuvrik.ends.remote import shape_of
+from nuvrik.plan.base import NAME_PATTERN
+from nuvrik.plan.load import load, read_text
+from nuvrik.plan.media import InfraredMedium
+from nuvrik.ports.link_file import write_into
+from nuvrik.pulses.codes import Code, learned_press, press
+from nuvrik.pulses.infrared import InfraredReader
+from nuvrik.pulses.learn import Key, Learnt, learn
+from nuvrik.pulses.shape import Shape
+from nuvrik.pulses.timings import TimingsError, read_timings, write_timings
+
+BAR_FROM_BYTES = 1 << 21
+
+
+def run_read(file: Path, link_file: Path | None, figure: Path | None, as_json: bool) -> int:
+    """Codes in a capture of marks and spaces. The answer is no if there is none."""
+    medium = load(link_file).medium if link_file else None
+    if link_file and not isinstance(medium, InfraredMedium):
+        raise Trouble(f"{link_file}: its medium is {medium.kind if medium else 'none'}, not infrared")
+    shape = shape_of(medium) if isinstance(medium, InfraredMedium) else None
+    reader = InfraredReader(shape)
+    count, codes = 0, 0
+    last: Counter[str] = Counter()
+    kept: list[int] = []
+    with opened(file) as text:
+        for piece in read_timings(text, name_of(file)):
+            count += len(piece.durations)
+            if figure and len(kept) < 100_000:
+                kept += piece.durations
+            for code in reader.feed(piece.durations):
+                codes += _show(code, as_json, last)
+        for code in reader.end():
+            codes += _show(code, as_json, last)
+    if not as_json:
+        unknown = f", {last['unknown']} frames of unknown shape" if last["unknown"] else ""
+        say(f"{count} durations, {codes} codes{unknown}")
+    if figure and kept:
+        from nuvrik.figures.waveform import draw_waveform
+
+        draw_waveform(kept, figure, shape)
+        say(f"{figure}: written") if not as_json else None
+    return DONE if codes else NO
+
+
+def record(code: Code) -> dict[str, Any]:
+    """A code as ``infrared read --json`` gives it."""
+    return {
+        "t_us": code.at_us,
+        "code": code.protocol,
+        "address": code.address,
+        "command": code.command,
+        "repeat": code.repeat,
+        "toggle": code.toggle,
+        "bits": code.bits,
+        "carrier_hz": code.carrier_hz,
+    }
+
+
+def _show(code: Code, as_json: bool, seen: Counter[str]) -> int:
+    seen[code.protocol] += 1
+    if as_json:
+        say_json(record(code))
+    else:
+        say(in_words(code))
+    return int(code.protocol != "unknown")
+
+
+def in_words(code: Code) -> str:
+    """A code in a line."""
+    when = f"{code.at_us / 1_000_000:11.4f} s  {code.protocol:13}"
+    if code.protocol == "unknown":
+        return f"{when} {code.bits} marks of no known shape; `nuvrik infrared learn` may make it one"
+    if code.command is None:
+        return f"{when} a repeat of something that was not heard"
+    where = "" if code.address is None else f"address {code.address:3} (0x{code.address:02X})  "
+    what = f"{when} {where}command {code.command:3} (0x{code.command:02X})"
+    toggle = "" if code.toggle is None else f"  toggle {code.toggle}"
+    carrier = f"  {code.carrier_hz / 1000:g} kHz" if code.carrier_hz else ""
+    return f"{what}  {code.bits} bits{carrier}{toggle}{'  repeat' if code.repeat else ''}"
+
+
+def name_of(file: Path) -> str:
+    """What a file of timings is called in messages."""
+    return "stdin" if str(file) == "-" else str(file)
+
+
+@contextmanager
+def opened(file: Path) -> Iterator[TextIO]:
+    """A file of timings, - for stdin; a progress bar on stderr if that is a terminal and it is long."""
+    try:
+        if str(file) == "-":
+            yield sys.stdin
+        elif sys.stderr.isatty() and file.stat().st_size > BAR_FROM_BYTES:
+            from rich.console import Console
+            from rich.progress import open as open_with_bar
+
+            bar = Console(stderr=True)
+            with open_with_bar(file, "r", encoding="utf-8-sig", description="reading", console=bar) as text:
+                yield text
+        else:
+            with file.open(encoding="utf-8-sig") as text:
+                yield text
+    except UnicodeDecodeError:
+        raise Trouble(f"{file}: is not text; timings are microseconds, + for a mark, - for a space") from None
+    except TimingsError as error:
+        raise Trouble(str(error)) from None
+
+
+def run_learn(file: Path, names: str | None, link_file: Path | None, as_json: bool) -> int:
+    """A table of keys, put into a link file if one is given. The answer is no if no key was found."""
+    given = [name.strip() for name in names.split(",")] if names else []
+    with opened(file) as text:
+        try:
+            learnt = learn(read_timings(text, name_of(file)), given)
+        except ValueError as error:
+            raise Trouble(f"{name_of(file)}: {error}") from None
+    if as_json:
+        shape = learnt.shape._asdict() if learnt.shape else None
+        say_json(
+            {"keys": [key._asdict() for key in learnt.keys], "shape": shape, "warnings": learnt.warnings}
+        )
+    else:
+        _print_learnt(learnt)
+    if learnt.keys and link_file:
+        _write(learnt, link_file, as_json)
+    elif learnt.keys and not as_json:
+        say("nothing written; add --write LINK to put these into a link file")
+    return DONE if learnt.keys else NO
+
+
+def _print_learnt(learnt: Learnt) -> None:
+    out = console()
+    columns = ["key", "code", ">address", ">command", ">presses", "while held"]
+    rows = [
+        (
+            key.name,
+            key.protocol,
+            "-" if key.address is None else f"{key.address}",
+            f"{key.command} (0x{key.command:02X})",
+            f"{key.presses}",
+            "repeats" if key.repeats else "not seen to repeat",
+        )
+        for key in learnt.keys
+    ]
+    out.print(table("the keys", columns, rows) if rows else "no key was found in it")
+    if learnt.shape:
+        out.print(f"  its shape, in us: {_shape_words(learnt.shape)}\n", soft_wrap=True)
+    for warning in learnt.warnings:
+        say(f"  warning  {warning}")
+
+
+def _shape_words(shape: Shape) -> str:
+    header = f"header {shape.header[0]}/{shape.header[1]}, " if shape.header[0] else ""
+    return (
+        f"{header}0 is {shape.zero[0]}/{shape.zero[1]}, 1 is {shape.one[0]}/{shape.one[1]}, "
+        f"{shape.bits} bits, every {shape.period_us}"
+    )
+
+
+def _write(learnt: Learnt, link_file: Path, as_json: bool) -> None:
+    kind = tomllib.loads(read_text(link_file)).get("medium", {}).get("kind")
+    if kind != "infrared":
+        raise Trouble(
+            f'{link_file}: its medium is {kind}; write kind = "infrared" and a protocol there first'
+        )
+    protocol, address = Counter((key.protocol, key.address) for key in learnt.keys).most_common(1)[0][0]
+    changes: dict[tuple[str, ...], Any] = {("medium", "protocol"): protocol}
+    if address is not None:
+        changes["medium", "address"] = address
+    if learnt.shape:
+        changes["medium", "shape"] = {
+            name: list(value) if isinstance(value, tuple) else value
+            for name, value in learnt.shape._asdict().items()
+        }
+    mine: list[Key] = []
+    for key in learnt.keys:
+        if (key.protocol, key.address) != (protocol, address):
+            continue
+        if not re.match(NAME_PATTERN, key.name):
+            raise Trouble(f'"{key.name}" cannot be the name of a control: small letters, digits and _ only')
+        changes["controls", key.name, "kind"] = "key"
+        changes["controls", key.name, "code"] = key.command
+        mine.append(key)
+    write_into(link_file, changes)
+    if not as_json:
+        say(f"{link_file}: {len(mine)} keys of {protocol} written, comments kept")
+
+
+def run_make(
+    what: str | None,
+    link_file: Path | None,
+    address: int,
+    command: int | None,
+    key: str | None,
+    repeats: int,
+) -> int:
+    """Timings of a press, as text."""
+    if link_file is not None:
+        say(write_timings(_press_of_link(link_file, key, repeats)))
+        return DONE
+    if command is None or what is None:
+        raise Trouble(
+            "give a code and its --command, or a link file with --link and one of its keys with --key"
+        )
+    try:
+        say(write_timings(press(what, address, command, repeats)))
+    except ValueError as error:
+        raise Trouble(str(error)) from None
+    return DONE
+
+
+def _press_of_link(link_file: Path, key: str | None, repeats: int) -> list[int]:
+    from nuvrik.plan.controls import KeyControl
+    from nuvrik.plan.problems import suggestion
+
+    link = load(link_file)
+    medium = link.medium
+    if not isinstance(medium, InfraredMedium):
+        raise Trouble(f"{link_file}: its medium is {medium.kind}, not infrared")
+    codes = {name: c.code for name, c in link.controls.items() if isinstance(c, KeyControl)}
+    code = codes.get(key or "")
+    if code is None:
+        raise Trouble(f'{link_file}: there is no key "{key or ""}": {suggestion(key or "", codes)}')
+    shape = shape_of(medium)
+    if shape:
+        return learned_press(shape, code, repeats)
+    return press(medium.protocol, medium.address, code, repeats)
