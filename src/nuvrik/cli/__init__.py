@@ -256,6 +256,56 @@ def hello(
     return run(link, port, for_s, as_json)
 
 
+@app.command()
+@speaks_plainly
+def budget(
+    clock_hz: Annotated[int, typer.Option("--clock-hz", min=1, max=10**10, help="The clock, in Hz.")],
+    uart: Annotated[
+        int | None, typer.Option("--uart", metavar="BAUD", min=1, help="Divisors for this baud rate.")
+    ] = None,
+    pwm: Annotated[
+        float | None, typer.Option("--pwm", metavar="HZ", min=0.001, help="Timer settings for this PWM.")
+    ] = None,
+    servo: Annotated[
+        float | None, typer.Option("--servo", metavar="HZ", min=1, help="Servo pulses in this frame rate.")
+    ] = None,
+    divide_by: Annotated[
+        str, typer.Option("--divide-by", metavar="A,B,...", help="How the UART divides: samples, or 16ths.")
+    ] = "16,8,4,64,16ths",
+    bits: Annotated[int, typer.Option("--bits", min=2, max=32, help="Bits of the period register.")] = 8,
+    prescalers: Annotated[
+        str, typer.Option("--prescalers", metavar="A,B,...", help="Those the timer has.")
+    ] = "1,8,64,256,1024",
+    clocks_per_count: Annotated[
+        int, typer.Option("--clocks-per-count", min=1, max=64, help="4 on chips that count every fourth.")
+    ] = 1,
+    pulse_us: Annotated[
+        str, typer.Option("--pulse-us", metavar="A,B,C", help="A servo's pulses: end, centre, end.")
+    ] = "1000,1500,2000",
+    degrees: Annotated[float, typer.Option("--degrees", min=1, max=720, help="A servo's travel.")] = 90.0,
+    volts: Annotated[float, typer.Option("--volts", min=0.1, help="The supply behind the PWM.")] = 5.0,
+    other_clock_hz: Annotated[
+        int | None, typer.Option("--other-clock-hz", min=1, help="The other end's clock, for --uart.")
+    ] = None,
+    instead_hz: Annotated[
+        int | None, typer.Option("--instead-hz", min=1, help="Show what changes with another clock.")
+    ] = None,
+    figure: Annotated[
+        Path | None, typer.Option("--figure", metavar="PNG", help="Draw the servo pulses and the PWM.")
+    ] = None,
+    as_json: Json = False,
+) -> int:
+    """Do the sums: what a clock can do, for --uart, --pwm and --servo."""
+    from nuvrik.cli import clocks
+
+    pulses = clocks.numbers(pulse_us, "--pulse-us")
+    timer = clocks.Timer(bits, clocks.numbers(prescalers, "--prescalers"), clocks_per_count)
+    wanted = clocks.Wanted(
+        clock_hz, uart, pwm, servo, timer, clocks.ways(divide_by), pulses, degrees, other_clock_hz, volts
+    )
+    return clocks.run(wanted, instead_hz, figure, as_json)
+
+
 infrared = typer.Typer(
     help="Codes of remote controls: timings to codes, presses to keys, codes to timings.",
     no_args_is_help=True,

@@ -12,6 +12,7 @@ from nuvrik.plan.check import problems_in
 from nuvrik.plan.frames import Sealed, Text, TextForm
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import UnreadableError, parse, read_text
+from nuvrik.plan.media import InfraredMedium
 from nuvrik.plan.models import FailsafeSection, Link
 from nuvrik.plan.problems import LinkFileError, Problem, listing, suggestion
 from nuvrik.plan.starters import starter_names, starter_text
@@ -90,11 +91,16 @@ def _print_meaning(link: Link, file: Path) -> None:
     encoder = Encoder(link)
     wire = encoder.longest_on_wire
     airtime_ms = link.medium.airtime_us(wire) / 1000
-    out.print(
-        f"  A command frame every {link.link.period_ms} ms over {link.medium.kind}: {wire} bytes, "
-        f"{airtime_ms:.2f} ms on the way.\n"
-        f"  Pair number {link.frame.pair}, layout tag {encoder.tag:04X}.\n"
-    )
+    every = f"A command frame every {link.link.period_ms} ms"
+    if isinstance(link.medium, InfraredMedium):
+        medium = link.medium
+        form = f"{medium.protocol}, address {medium.address}"
+        held_ms = medium.period_us / 1000
+        out.print(f"  Keys of a remote control, in code {form}; held, one comes every {held_ms:.0f} ms.")
+        out.print(f"  {every} inside the receiver, of {wire} bytes: what it makes of the keys.\n")
+    else:
+        out.print(f"  {every} over {link.medium.kind}: {wire} bytes, {airtime_ms:.2f} ms on the way.")
+        out.print(f"  Pair number {link.frame.pair}, layout tag {encoder.tag:04X}.\n")
     if link.controls:
         columns = ["control", "kind", "what it does", "feeds"]
         out.print(table("what the hand moves", columns, _control_rows(link)))
@@ -121,7 +127,8 @@ def _print_meaning(link: Link, file: Path) -> None:
         out.print(table("what comes back", ["telemetry", "kind", "what it says", ">every"], _item_rows(link)))
     if link.requests:
         out.print(table("what can be asked for", ["request", "kind", "with", "needs"], _request_rows(link)))
-    _print_undetected(link, out)
+    if not isinstance(link.medium, InfraredMedium):
+        _print_undetected(link, out)
 
 
 def _item_rows(link: Link) -> list[tuple[str, str, str, str]]:
@@ -181,6 +188,13 @@ def _failsafe_sentences(link: Link) -> list[str]:
     rules: FailsafeSection = link.failsafe
     bound = stop_bound(link)
     arm = f'the channel "{rules.arm}" is on' if link.arm_channel else "the sticks have been at rest"
+    if isinstance(link.medium, InfraredMedium):
+        return [
+            f"Nothing moves unless {arm}; without any code of ours for {link.medium.lapse_ms} ms it is not.",
+            "When the codes of a key stop, whatever stands in the beam, it counts as let go of;",
+            f"  every motor is at rest at the latest {bound.worst_ms:.0f} ms after the last one began:",
+            f"  {bound.in_words()}.",
+        ]
     return [
         f"Nothing moves unless {arm} in a fresh, matching frame.",
         f"Without a drive frame for {rules.timeout_ms} ms every motor runs down;",

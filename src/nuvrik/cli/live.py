@@ -154,7 +154,8 @@ def ends_politely() -> Iterator[None]:
 def _note_framing(link: Link, line: AnyPort) -> None:
     if link.medium.datagrams and line.stream:
         kind = link.medium.kind
-        _tell(f"{link.link.name} is a {kind} link; on a port its frames travel as a stream, zeros between")
+        a_kind = f"an {kind}" if kind[0] in "aeio" else f"a {kind}"
+        _tell(f"{link.link.name} is {a_kind} link; on a port its frames travel as a stream, zeros between")
 
 
 def _status_line(link: Link) -> Any:

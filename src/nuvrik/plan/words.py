@@ -32,10 +32,12 @@ def control_words(control: ReadControl | MadeControl) -> str:
     if isinstance(control, AxisControl | SliderControl):
         return _moved_words(control)
     if isinstance(control, ButtonControl):
-        return "each press changes it over" if control.toggle else "on while pressed"
+        off = f"; {control.off_by} puts it off" if control.off_by else ""
+        return f"each press changes it over{off}" if control.toggle else "on while pressed"
     if isinstance(control, KeyControl):
         what = "each fresh press changes it over" if control.toggle else "on while it keeps arriving"
-        return f"{what}; released after {control.hold_ms} ms"
+        off = f"; {control.off_by} puts it off" if control.off_by else ""
+        return f"{what}; released after {control.hold_ms} ms{off}"
     if isinstance(control, RockerControl):
         return f"{control.plus} is +, {control.minus} is -, both together rest"
     if isinstance(control, NudgeControl):

@@ -46,12 +46,13 @@ def practice(link: Link, seed: int, duration_ms: int = 20_000) -> Recording:
     disarms. The first move is never a small one; sliders and presets are somewhere from the start."""
     rng = random.Random(seed)
     arm = source_name(link.channels[link.arm_channel]) if link.arm_channel else None
+    disarms = getattr(link.controls.get(arm or ""), "off_by", None)
     arm_at, go_at, rest_at = 1000, 1600, max(1700, duration_ms - 1200)
     keyframes: list[Keyframe] = []
     if arm is not None:
         keyframes += _press(link.controls[arm], arm, arm_at, duration_ms - 400)
     for name, control in link.controls.items():
-        if name in (arm, link.failsafe.stop):
+        if name in (arm, link.failsafe.stop, disarms):
             continue
         if isinstance(control, AxisControl | SliderControl):
             keyframes += _wander(name, isinstance(control, SliderControl), go_at, rest_at, rng)
