@@ -20,7 +20,9 @@ from pathlib import Path
 import nuvrik
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
-from nuvrik.pulses.noise import frame_error_rate
+from nuvrik.pulses.codes import PROTOCOLS, press
+from nuvrik.pulses.infrared import InfraredReader
+from nuvrik.pulses.noise import frame_error_rate, lamp_noise, worn
 from nuvrik.rehearsal.medium import Conditions
 from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.world import World
@@ -325,6 +327,43 @@ def on_off_keyed() -> dict[str, float]:
     return found | {"lost_share": found["jitter 0.08, 0 glitches"], "lost_most": 0.01}
 
 
+def infrared_read() -> dict[str, float]:
+    """An hour of presses of every code, and lamp noise between them, and how many times real time it is read
+    in; how many presses are recognised at 15 % jitter and marks 150 us too long; codes in an hour of lamp."""
+    rng = random.Random(10)
+    pressed = [a_press(rng) for _ in range(1000)]
+    worn_us = [worn(d, rng, jitter_us=0.15 * PROTOCOLS[c[0]].unit_us, lean_us=150) for c, d in pressed]
+    stretch = []
+    for press_us in worn_us:
+        stretch += (*press_us, -300_000, *lamp_noise(2, 200, rng), -99_000)
+    stretch_s = sum(map(abs, stretch)) / 1e6
+    rounds = -(-3600 // int(stretch_s))
+    start = time.perf_counter()
+    reader, seen = InfraredReader(), 0
+    for _ in range(rounds):
+        seen += len(reader.feed(stretch))
+    speed = rounds * stretch_s / (time.perf_counter() - start)
+    heard = 0
+    for (code, _), durations in zip(pressed, worn_us, strict=True):
+        alone = InfraredReader()
+        found = [*alone.feed(durations), *alone.end()]
+        heard += any(one[1:4] == code and not one.repeat for one in found)
+    lamp, lit = InfraredReader(), 0
+    for _ in range(60):
+        lit += sum(one.protocol != "unknown" for one in lamp.feed(lamp_noise(60, 200, rng)))
+    found = {"times_real_time": speed, "codes": seen, "recognised": heard / len(pressed), "lamp_codes": lit}
+    return found | {"least_speed": 500.0, "least_recognised": 0.995}
+
+
+def a_press(rng: random.Random) -> tuple[tuple[str, int, int], list[int]]:
+    """Some key of some remote, held for up to half a second."""
+    name = rng.choice(list(PROTOCOLS))
+    form = PROTOCOLS[name].form
+    address, command = rng.randrange(1 << form.address_bits), rng.randrange(1 << form.command_bits)
+    address ^= name == "nec_extended" and address >> 8 == ~address & 0xFF
+    return (name, address, command), press(name, address, command, rng.randrange(5), rng.randrange(2))
+
+
 def help_start() -> dict[str, float]:
     """How much longer `nuvrik --help` takes than Python takes to start."""
     floor = [sys.executable, "-c", "pass"]
@@ -350,16 +389,14 @@ LIMITS = (
 
 def met(figure: dict[str, float]) -> bool:
     """Whether a figure reaches its target."""
+    if "least_speed" in figure:
+        fast = figure["times_real_time"] >= figure["least_speed"]
+        return fast and figure["recognised"] >= figure["least_recognised"] and not figure["lamp_codes"]
     if "least" in figure:
         return figure["simulated_s_per_s"] >= figure["least"]
     if "most_us" in figure:
         return figure["ours_us_a_frame"] <= figure["most_us"]
-    for value, most in (
-        ("extra_ms", "most_ms"),
-        ("peak_mb", "most_mb"),
-        ("sure", "sure_most"),
-        ("lost_share", "lost_most"),
-    ):
+    for value, most in LIMITS:
         if most in figure:
             return figure[value] <= figure[most]
     return figure["ratio"] <= figure["most"]
@@ -375,6 +412,7 @@ FIGURES = (
     rehearsal,
     undetected,
     on_off_keyed,
+    infrared_read,
     help_start,
 )
 

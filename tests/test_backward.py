@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from links import write
 from serial.tools.list_ports import comports
 from terminals import cable, start, wait_for
-from test_commands import nuvrik_command
+from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.ends.cues import Beeper

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from links import TUG, write
-from test_commands import nuvrik_command
+from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.demo import demo_text

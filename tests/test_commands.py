@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 from links import TUG, WIRED_TEXT, write
+from typed import nuvrik_command
 
 from nuvrik.plan.starters import starter_text
 from nuvrik.wire.frames import Encoder
@@ -18,21 +19,6 @@ COMMANDS = (
     *("rehearse", "drive", "machine", "jog", "hello"),
 )
 EXAMPLES = sorted((Path(__file__).parents[1] / "examples").glob("*.py"))
-
-
-def nuvrik_command(*words: object, code: int = 0, given: bytes | None = None, cwd: Path | None = None) -> str:
-    done = subprocess.run(
-        [sys.executable, "-m", "nuvrik", *map(str, words)],
-        input=given,
-        check=False,
-        capture_output=True,
-        cwd=cwd,
-        timeout=120,
-    )
-    out, errors = done.stdout.decode(), done.stderr.decode()
-    assert "Traceback" not in out + errors
-    assert done.returncode == code, (words, out, errors)
-    return out if code != 2 else errors
 
 
 @pytest.fixture

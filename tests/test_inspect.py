@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from links import WIRED, WIRED_TEXT, any_link, any_values, write
-from test_commands import nuvrik_command
+from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.levels import FULL

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from links import WIRED_TEXT, write
 from terminals import cable, start, wait_for
-from test_commands import nuvrik_command
+from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.levels import FULL

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from links import any_values, problem_in, write
-from test_commands import nuvrik_command
+from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.levels import FULL

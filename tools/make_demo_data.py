@@ -3,6 +3,7 @@
 ``harbour.csv``: Marram leaves her berth, crosses the harbour, berths again. ``sweep.csv``: someone moves
 both sticks to all their ends and lets go, on a handset whose sticks are not quite what the link file
 says. ``screw.csv``: duty against speed of a screw with stiction, as a shaft counter shows it.
+``presses.txt``: someone presses each key of the curtain's remote three times, before a sloppy receiver.
 
 With --check it changes nothing and fails if what is in the repository is not what it would make.
 """
@@ -12,7 +13,11 @@ import sys
 from pathlib import Path
 
 import nuvrik
+from nuvrik.plan.controls import KeyControl
 from nuvrik.plan.starters import starter_text
+from nuvrik.pulses.codes import press
+from nuvrik.pulses.noise import lamp_noise, worn
+from nuvrik.pulses.timings import write_timings
 from nuvrik.rehearsal.motors import SimMotor
 from nuvrik.rehearsal.pilot import Keyframe, play
 
@@ -97,8 +102,27 @@ def screw() -> str:
     return "\n".join(lines) + "\n"
 
 
+def presses() -> str:
+    """Each key three times, held a little longer each time; a lamp between the keys."""
+    rng, text = random.Random(SEED), ""
+    for name, key in nuvrik.parse(starter_text("curtain")).controls.items():
+        if not isinstance(key, KeyControl) or key.code is None:
+            continue
+        text += f"# {name}\n"
+        for repeats in range(3):
+            held = press("nec", 0x1C, key.code, repeats)[:-1]
+            durations = [*worn(held, rng, jitter_us=50, lean_us=90, clock=1.03), -500_000]
+            text += write_timings([*durations, *lamp_noise(0.3, 60, rng)]) + "\n"
+    return text
+
+
 def main() -> int:
-    made = {TARGET / "harbour.csv": harbour(), TARGET / "sweep.csv": sweep(), TARGET / "screw.csv": screw()}
+    made = {
+        TARGET / "harbour.csv": harbour(),
+        TARGET / "sweep.csv": sweep(),
+        TARGET / "screw.csv": screw(),
+        TARGET / "presses.txt": presses(),
+    }
     stale = [file for file, text in made.items() if not file.exists() or file.read_text("utf-8") != text]
     if "--check" in sys.argv[1:]:
         for file in stale:

@@ -18,8 +18,7 @@ BIN = Path(sys.executable).parent
 SIZE = "1280x800"
 
 TERMINALS = {
-    "check": "nuvrik check tug.toml",
-    "problems": "nuvrik check broken.toml",
+    "check": "nuvrik check tug.toml | head -30; nuvrik check broken.toml",
     "frames": "nuvrik encode tug.toml throttle=-0.35 arm=1 --seq 7; nuvrik inspect tug.toml capture.txt",
     "rehearse": "nuvrik rehearse tug.toml --loss 0.05 --runs 20",
     "demo": "nuvrik demo --out crossing",
@@ -35,14 +34,24 @@ TERMINALS = {
     "drive": "nuvrik drive boat.toml --port sim --from boat.csv",
     "machine": "nuvrik machine tug.toml --port loop:// --for-s 1; grep -A 1 -B 2 FAILSAFE log.csv",
 }
+TERMINALS |= {
+    "infrared": "nuvrik infrared learn presses.txt --write curtain.toml; "
+    "nuvrik infrared make rc5 --address 5 --command 35; "
+    "nuvrik infrared read presses.txt | head -5; nuvrik rehearse curtain.toml",
+    "budget": "nuvrik budget --clock-hz 16000000 --uart 115200 --divide-by 16,8,16ths; "
+    "nuvrik budget --clock-hz 500000 --pwm 50 --prescalers 16; "
+    "nuvrik budget --clock-hz 16000000 --instead-hz 8000000 --uart 57600 --pwm 980 --servo 50 --bits 16",
+}
+STACKED = {
+    "calibration": ("sweep.png", "motor.png"),
+    "pulses": ("waveform.png", "waves.png", "on_off_keyed.png"),
+}
+"""Figures that belong together, one above the other."""
 FIGURES = {
     "session": "marram-demo/session.png",
     "frame": "marram-demo/frame.png",
-    "sweep": "sweep.png",
-    "motor": "motor.png",
     "sheet": "sheet.png",
     "capture": "capture.png",
-    "on_off_keyed": "on_off_keyed.png",
 }
 
 
@@ -72,13 +81,18 @@ rows = [good[0], good[1], good[1], bad, other.command([0, 0, 1], 43), good[3], g
 open("capture.txt", "w").writelines(row.hex(" ") + "\\n" for row in rows)
 """
     subprocess.run([BIN / "python", "-c", script], cwd=folder, check=True)
-    for name in ("panel", "vent"):
+    shutil.copy(Path(__file__).parents[1] / "src/nuvrik/demo/presses.txt", folder)
+    for name in ("panel", "vent", "curtain"):
         subprocess.run([BIN / "nuvrik", "new", f"{name}.toml", "--like", name], check=True, **quiet)
     shutil.copy(Path(__file__).parents[1] / "examples/drive_a_panel.py", folder)
     captures(folder)
     from nuvrik.figures.on_off import draw_error_rate
 
     draw_error_rate(folder / "on_off_keyed.png")
+    words = [BIN / "nuvrik", "infrared", "read", "presses.txt", "--figure", "waveform.png"]
+    subprocess.run(words, check=True, **quiet)
+    words = [BIN / "nuvrik", "budget", "--clock-hz", "16000000", "--pwm", "980", "--figure", "waves.png"]
+    subprocess.run(words, check=True, **quiet)
     words = [BIN / "nuvrik", "inspect", "tug.toml", "radio.csv", "--summary", "--figure", "capture.png"]
     subprocess.run(words, check=True, **quiet)
     sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
@@ -163,7 +177,7 @@ def shoot(name: str, command: str, folder: Path, display: str) -> None:
         env=environment,
     )
     try:
-        for _ in range(300):
+        for _ in range(900):
             if (folder / "done").exists():
                 break
             time.sleep(0.1)
@@ -192,6 +206,9 @@ def main() -> int:
                 shoot(name, command, folder, display)
             for name, file in FIGURES.items():
                 shutil.copy(folder / file, SHOTS / f"{name}.png")
+            for name, files in STACKED.items():
+                command = ["convert", *(folder / file for file in files), "-append", SHOTS / f"{name}.png"]
+                subprocess.run(command, check=True)
     finally:
         screen.kill()
     return 0

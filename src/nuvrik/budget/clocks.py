@@ -47,15 +47,21 @@ def divisors(clock_hz: int, baud: int, ways: Sequence[str] = WAYS) -> list[Divis
     ``ways`` are those that a chip has, of WAYS."""
     found = []
     for samples in (int(way) for way in ways if way != "16ths"):
-        whole = max(1, round(Fraction(clock_hz, samples * baud)))
+        whole = _nearest(Fraction(clock_hz, samples * baud))
         if whole <= 1 << UART_BITS:
             actual = Fraction(clock_hz, samples * whole)
             found.append(_divisor(f"clock / ({samples} (n + 1))", whole - 1, actual, baud, samples))
-    parts = max(FRACTIONS, round(Fraction(clock_hz * FRACTIONS, 16 * baud)))
+    parts = max(FRACTIONS, _nearest(Fraction(clock_hz * FRACTIONS, 16 * baud)))
     if "16ths" in ways and parts <= FRACTIONS << UART_BITS:
         actual = Fraction(clock_hz * FRACTIONS, 16 * parts)
         found.append(_divisor("clock / (16 n), n in 16ths", parts / FRACTIONS, actual, baud, 16))
     return sorted(found, key=lambda one: (round(abs(one.error_percent), 6), -min(one.samples, 16)))
+
+
+def _nearest(exact: Fraction) -> int:
+    """The whole number to divide by that comes nearest to a frequency: not always the nearest number."""
+    below = max(1, int(exact))
+    return below if exact / below - 1 <= 1 - exact / (below + 1) else below + 1
 
 
 def _divisor(how: str, register: float, actual: Fraction, baud: int, samples: int) -> Divisor:
@@ -102,7 +108,7 @@ def settings(clock_hz: int, wanted_hz: float, timer: Timer) -> list[Setting]:
         wanted = count_hz / Fraction(wanted_hz)
         if not Fraction(3, 2) <= wanted < timer.most + Fraction(1, 2):
             continue
-        steps = min(int(wanted + Fraction(1, 2)), timer.most)
+        steps = min(max(_nearest(wanted), 2), timer.most)
         actual = count_hz / steps
         error = float(100 * (actual / Fraction(wanted_hz) - 1))
         found.append(Setting(prescaler, steps - 1, float(actual), error, steps, float(1_000_000 / count_hz)))

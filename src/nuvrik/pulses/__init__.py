@@ -1,4 +1,7 @@
 """Things made of marks and spaces: durations in microseconds, a mark positive, a space negative.
 
-So far bits by on-off keying (``on_off_keyed``), for radio modules that know nothing but carrier on and off.
+``codes`` makes the published infrared codes and ``infrared`` reads them; ``shape`` and ``learn`` find out
+what a remote sends, ``timings`` is the text they are kept in. ``train`` is the pulse train of radio gear,
+``waves`` servo pulses and PWM, ``on_off_keyed`` bits for radio modules that know nothing but carrier on and
+off. ``noise`` is what receivers and lamps do to all of them.
 """

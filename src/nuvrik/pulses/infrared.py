@@ -309,8 +309,9 @@ class InfraredReader:
 
     def _learned(self, shape: Shape, at: int, at_us: int) -> Found | None:
         count = shape.durations
-        for place in range(at, min(at + count, self._whole)):
-            if place > at and (place - at) % 2 and self._buffer[place] > shape.gap_us:
+        # Not a frame, if there is silence in it; nor is it worth waiting for the rest of one then.
+        for place in range(at + 1, min(at + count, len(self._buffer)), 2):
+            if self._buffer[place] > shape.gap_us:
                 return None
         self._within(at + count - 1)
         if not self._ends(at + count, shape.gap_us):

@@ -37,31 +37,30 @@ class _Signs:
         self._count = 0
         self._longest = 0
 
-    def take(self, numbers: list[int]) -> list[int]:
-        """The next durations, signed."""
+    def take(self, numbers: list[int], *, signed: bool) -> list[int]:
+        """The next durations with their signs; ``signed``: some of them were written with one."""
         if not numbers:
             return []
         self._longest = max(self._longest, *map(abs, numbers))
         if self._longest > LONGEST_US:
             self._wrong("a duration of more than an hour", "leave the silence between two captures out")
-        if self._unsigned is None and len(numbers) + (self._count > 0) > 1:
-            pair = [self._before, *numbers][-len(numbers) - (self._count > 0) :][:2]
-            self._unsigned = pair[0] > 0 and pair[1] > 0
+        if self._unsigned is None and (signed or self._count + len(numbers) > 1):
+            self._unsigned = not signed
         if self._unsigned:
             if min(numbers) <= 0:
                 self._bad(next(n for n, number in enumerate(numbers) if number <= 0), numbers)
             sign = 1 if self._count % 2 == 0 else -1
-            signed = [number * (sign if n % 2 == 0 else -sign) for n, number in enumerate(numbers)]
+            made = [number * (sign if n % 2 == 0 else -sign) for n, number in enumerate(numbers)]
         else:
-            signed = numbers
+            made = numbers
             before = self._before
             for n, number in enumerate(numbers):
                 if not number or (before and (number > 0) == (before > 0)):
                     self._bad(n, numbers)
                 before = number
-        self._before = signed[-1]
+        self._before = made[-1]
         self._count += len(numbers)
-        return signed
+        return made
 
     def _bad(self, place: int, numbers: list[int]) -> None:
         which, number = self._count + place + 1, numbers[place]
@@ -103,7 +102,7 @@ def read_timings(file: TextIO, name: str) -> Iterator[Piece]:
         except ValueError:
             raise _not_whole(tokens, number, name) from None
         if numbers:
-            yield Piece(signs.take(numbers), remark)
+            yield Piece(signs.take(numbers, signed="+" in body or "-" in body), remark)
             remark = None
     signs.end()
 
@@ -115,7 +114,8 @@ def parse_timings(durations: Iterable[object], name: str = "timings") -> list[in
         if not isinstance(duration, int) or isinstance(duration, bool):
             raise _not_whole([str(given[place])], 1, name)
     signs = _Signs(name)
-    made = signs.take([duration for duration in given if isinstance(duration, int)])
+    numbers = [duration for duration in given if isinstance(duration, int)]
+    made = signs.take(numbers, signed=min(numbers, default=0) < 0)
     signs.end()
     return made
 

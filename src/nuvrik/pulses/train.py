@@ -9,9 +9,7 @@ that is all by which it can be known.
 from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
-from nuvrik.plan.frames import TrainFrame
 from nuvrik.plan.media import MOST_SLOTS, PulsesMedium
-from nuvrik.wire.train import in_bytes, in_slots
 
 EDGES_KEPT = MOST_SLOTS + 2
 
@@ -29,15 +27,20 @@ def train(slots: Sequence[int], medium: PulsesMedium) -> list[int]:
     return [*made, pulse, -gap]
 
 
-def edge_times(durations: Iterable[int], medium: PulsesMedium, start_us: int = 0) -> list[int]:
+def edge_times(durations: Iterable[int], start_us: int = 0) -> list[int]:
     """When the pulses began: the edges that a timer captures, in microseconds."""
-    rising = medium.active == "high"
     times, at = [], start_us
     for duration in durations:
-        if (duration > 0) == rising:
+        if duration > 0:
             times.append(at)
         at += abs(duration)
     return times
+
+
+def as_levels(durations: Iterable[int], medium: PulsesMedium) -> list[int]:
+    """Marks and spaces as levels on the wire, high positive; and back."""
+    sign = 1 if medium.active == "high" else -1
+    return [sign * duration for duration in durations]
 
 
 class TrainDecoder:
@@ -65,13 +68,3 @@ class TrainDecoder:
         """The train that a gap has ended, if there is one."""
         edges, self._edges = self._edges, None
         return [[after - before for before, after in pairwise(edges)]] if edges else []
-
-
-def over_the_wire(wire: bytes, medium: PulsesMedium, frame: TrainFrame) -> list[int]:
-    """A command, as the encoder makes it, as marks and spaces."""
-    return train(in_slots(wire), medium)
-
-
-def captured(slots: Sequence[int]) -> bytes:
-    """A train as the decoder takes it."""
-    return in_bytes(slots)

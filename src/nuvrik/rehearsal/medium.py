@@ -2,8 +2,11 @@
 
 import random
 from dataclasses import dataclass
+from itertools import pairwise
 
-from nuvrik.plan.media import AnyMedium
+from nuvrik.plan.media import AnyMedium, PulsesMedium
+from nuvrik.pulses.train import edge_times, train
+from nuvrik.wire.train import in_bytes, in_slots
 
 
 @dataclass(frozen=True)
@@ -17,7 +20,8 @@ class Conditions:
 
     For infrared and pulse trains: ``jitter`` is how far each edge strays at most, as a share of the code's
     unit of time (of 100 us in a train); ``lean_us`` by how much marks come out longer and spaces shorter;
-    ``lamp_per_s`` how many pulses a second a lamp adds.
+    ``lamp_per_s`` how many pulses a second a lamp adds. In a train,
+    ``bit_errors`` is the share of pulses lost.
     """
 
     loss: float = 0.0
@@ -71,6 +75,7 @@ class SimMedium:
         self._rng = rng
         self._delay_us = medium.delay_ms * 1000
         self._jitter_us = medium.jitter_ms * 1000
+        self._damages = bool(conditions.bit_errors or conditions.jitter)
         self._lossy = bool(conditions.loss or conditions.burst_loss)
         self._lost = Losses(conditions, rng).next
         self._airtimes_us: dict[int, int] = {}
@@ -90,9 +95,11 @@ class SimMedium:
         if self._jitter_us:
             arrives += int(self._rng.random() * self._jitter_us)
         self._arrived_us = max(arrives, self._arrived_us)
-        return self._arrived_us, self._damaged(wire) if self._conditions.bit_errors else wire
+        return self._arrived_us, self._damaged(wire) if self._damages else wire
 
     def _damaged(self, wire: bytes) -> bytes:
+        if not self._conditions.bit_errors:
+            return wire
         share, bits = self._conditions.bit_errors, 8 * len(wire)
         if self._rng.random() < (1 - share) ** bits:
             return wire
@@ -102,3 +109,27 @@ class SimMedium:
         for bit in flips:
             damaged[bit >> 3] ^= 1 << (bit & 7)
         return bytes(damaged)
+
+
+TRAIN_UNIT_US = 100
+
+
+class TrainMedium(SimMedium):
+    """A wire with trains of pulses: each goes over it as marks and spaces, and is captured edge by edge."""
+
+    def _damaged(self, wire: bytes) -> bytes:
+        assert isinstance(self._medium, PulsesMedium)
+        rng, conditions = self._rng, self._conditions
+        stray = conditions.jitter * TRAIN_UNIT_US
+        edges = [
+            at + rng.uniform(-stray, stray)
+            for at in edge_times(train(in_slots(wire), self._medium))
+            if rng.random() >= conditions.bit_errors
+        ]
+        return in_bytes([min(max(round(b - a), 0), 0xFFFF) for a, b in pairwise(edges)])
+
+
+def medium_of(medium: AnyMedium, conditions: Conditions, rng: random.Random) -> SimMedium:
+    """The simulated medium of a link."""
+    kind = TrainMedium if isinstance(medium, PulsesMedium) else SimMedium
+    return kind(medium, conditions, rng)

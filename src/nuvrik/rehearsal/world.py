@@ -14,7 +14,7 @@ from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import ARMED, State
 from nuvrik.mixing.demand import Demand
 from nuvrik.plan.models import Link
-from nuvrik.rehearsal.medium import Conditions, SimMedium
+from nuvrik.rehearsal.medium import Conditions, medium_of
 from nuvrik.rehearsal.recording import Recording
 from nuvrik.wire.events import Frame
 
@@ -75,7 +75,7 @@ class World:
     def _prepare(self, conditions: Conditions) -> None:
         """Set up both ends and what is between them, and start their loops."""
         link = self.link
-        self.medium = SimMedium(link.medium, conditions, self.rng)
+        self.medium = medium_of(link.medium, conditions, self.rng)
         self.handset: Handset | None = Handset(link)
         self.machine = Machine(link)
         self.at(self.rng.randrange(self._period_us), self._handset_turn)
