@@ -18,7 +18,7 @@ BIN = Path(sys.executable).parent
 SIZE = "1280x800"
 
 TERMINALS = {
-    "check": "nuvrik check tug.toml | head -30; nuvrik check broken.toml",
+    "check": "nuvrik check tug.toml | head -28; nuvrik check broken.toml",
     "frames": "nuvrik encode tug.toml throttle=-0.35 arm=1 --seq 7; nuvrik inspect tug.toml capture.txt",
     "rehearse": "nuvrik rehearse tug.toml --loss 0.05 --runs 20",
     "demo": "nuvrik demo --out crossing",

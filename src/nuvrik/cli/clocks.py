@@ -206,7 +206,7 @@ def _print_cannot(wanted: Wanted, hz: float) -> None:
     say(f"{hz:g} Hz cannot be done with {hertz(wanted.clock_hz)}, {_timer_words(timer)}.")
     slowest = wanted.clock_hz / max(timer.prescalers) / timer.clocks_per_count / timer.most
     fastest = wanted.clock_hz / min(timer.prescalers) / timer.clocks_per_count / 2
-    say(f"  It can do {slowest:.4g} to {fastest:.4g} Hz.")
+    say(f"  It can do {hertz(slowest)} to {hertz(fastest)}.")
     nearest = nearest_clock(wanted.clock_hz, hz, timer)
     best = settings(nearest, hz, timer)[0]
     say(f"  The nearest clock that can is {hertz(nearest)}: {_setting_words(best)}.")
@@ -280,12 +280,12 @@ def _facts(sums: Sums) -> list[str | None]:
     return made
 
 
-def hertz(clock_hz: int) -> str:
+def hertz(clock_hz: float) -> str:
     """A clock for people to read."""
     for unit, size in (("MHz", 1_000_000), ("kHz", 1000)):
         if clock_hz >= size:
             return f"{clock_hz / size:.7g} {unit}"
-    return f"{clock_hz} Hz"
+    return f"{clock_hz:.4g} Hz"
 
 
 __all__ = ["Timer", "Wanted", "numbers", "run", "ways"]
