@@ -18,12 +18,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 import nuvrik
+from nuvrik.budget.conditions import Conditions
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
 from nuvrik.pulses.codes import PROTOCOLS, press
 from nuvrik.pulses.infrared import InfraredReader
 from nuvrik.pulses.noise import frame_error_rate, lamp_noise, worn
-from nuvrik.rehearsal.medium import Conditions
 from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.world import World
 from nuvrik.wire.undetected import measure, odds

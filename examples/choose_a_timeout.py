@@ -7,9 +7,9 @@ trip the machine waits until the sticks are at rest, so a trip costs more than i
 from itertools import pairwise
 
 import nuvrik
+from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
 from nuvrik.plan.starters import starter_text
-from nuvrik.rehearsal.medium import Conditions
 from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.world import World
 

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from typed import nuvrik_command
 
 import nuvrik
+from nuvrik.budget.conditions import Conditions
 from nuvrik.ends.remote import Receiver, Remote
 from nuvrik.plan.media import CODE_FORMS
 from nuvrik.plan.starters import starter_text
@@ -22,7 +23,6 @@ from nuvrik.pulses.shape import Shape
 from nuvrik.pulses.timings import Piece, TimingsError, parse_timings, read_timings, write_timings
 from nuvrik.rehearsal.beam import Beam
 from nuvrik.rehearsal.faults import FAULTS
-from nuvrik.rehearsal.medium import Conditions
 from nuvrik.rehearsal.verdict import rehearse
 
 CURTAIN = nuvrik.parse(starter_text("curtain"), "curtain.toml")

@@ -48,8 +48,8 @@ def line():
 def under_way(tmp_path: Path, line: Cable, link_file: Path, recording: Path):
     """Both ends running, the motors turning at full.
 
-    A computer too busy to send for ``timeout_ms`` while they get there has rightly not moved anything;
-    then it is given another go.
+    A computer too busy to send for ``timeout_ms`` while they get there rightly stops, or has not moved
+    anything; then it is given another go.
     """
     for attempt in range(TRIES):
         log = tmp_path / f"log{attempt}.csv"
@@ -57,7 +57,8 @@ def under_way(tmp_path: Path, line: Cable, link_file: Path, recording: Path):
         handset = start("drive", link_file, "--port", line.ports[0], "--from", recording, "--headless")
         with contextlib.suppress(AssertionError):
             wait_for(log, lambda row: row["port_screw"] == "230")
-            return handset, machine, log
+            if not any(row["state"] == "FAILSAFE" for row in rows_of(log)):
+                return handset, machine, log
         end_all()
     raise AssertionError(f"not under way in any of {TRIES} tries; the last said {rows_of(log)}")
 

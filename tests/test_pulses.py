@@ -13,11 +13,11 @@ from typed import nuvrik_command
 import nuvrik
 from nuvrik.budget.clocks import Timer, divisors, leaves_margin, nearest_clock, servo
 from nuvrik.budget.clocks import settings as timer_settings
+from nuvrik.budget.conditions import Conditions
 from nuvrik.levels import FULL
 from nuvrik.pulses.train import TrainDecoder, as_levels, edge_times, train
 from nuvrik.pulses.waves import pwm, servo_angle, servo_pulse
 from nuvrik.rehearsal.faults import FAULTS
-from nuvrik.rehearsal.medium import Conditions
 from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.verdict import rehearse, unasked_motion
 from nuvrik.rehearsal.world import World

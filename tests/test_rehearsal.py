@@ -9,12 +9,12 @@ from hypothesis import strategies as st
 from links import TUG, WIRED
 
 import nuvrik
+from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import ARMED, FAILSAFE, State, stay
 from nuvrik.failsafe.watch import TABLE, Happening
-from nuvrik.rehearsal.faults import FAULTS
-from nuvrik.rehearsal.medium import Conditions
+from nuvrik.rehearsal.faults import FAULTS, faults_for
 from nuvrik.rehearsal.pilot import play, practice
 from nuvrik.rehearsal.recording import Recording, RecordingError, parse_recording
 from nuvrik.rehearsal.verdict import rehearse, unasked_motion
@@ -29,12 +29,22 @@ BAD_RADIO = Conditions(loss=0.05, burst_loss=0.05, burst_frames=4, bit_errors=0.
 def test_every_fault_is_survived_within_the_bound(
     link: nuvrik.Link, conditions: Conditions, fault: str
 ) -> None:
-    runs = [rehearse(link, FAULTS[fault], seed, conditions=conditions) for seed in range(12)]
-    assert [run for run in runs if run.verdict == "fail"] == []
-    assert len({run.stop_ms for run in runs}) > 6, "the fault strikes at many different moments"
-    assert max(run.stop_ms or 0 for run in runs) > stop_bound(link).worst_ms - 120, (
-        "the bound is no idle number"
+    if fault not in faults_for(link):
+        return
+    runs = [rehearse(link, FAULTS[fault], seed, conditions=conditions) for seed in range(3)]
+    assert [(run.seed, run.why) for run in runs if run.verdict == "fail"] == []
+    assert FAULTS[fault].must != "stop" or len({run.stop_ms for run in runs}) > 1, (
+        "it strikes at many moments"
     )
+
+
+@pytest.mark.parametrize("link", [TUG, WIRED], ids=["radio", "serial"])
+def test_the_bound_is_kept_and_is_no_idle_number(link: nuvrik.Link) -> None:
+    """The worst of many comes to within one tick of it, and none beyond."""
+    stops = [rehearse(link, FAULTS["cable_pulled"], seed).stop_ms or 0 for seed in range(60)]
+    bound = stop_bound(link)
+    assert bound.worst_ms - bound.tick_ms <= max(stops) <= bound.worst_ms
+    assert len(set(stops)) > 30
 
 
 def test_the_same_seed_gives_the_same_run_and_another_another() -> None:

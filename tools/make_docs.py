@@ -11,7 +11,8 @@ from typing import get_args
 from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
-from nuvrik.failsafe.table import ARMED, TABLE, Cell, Goal, Happening, State
+from nuvrik.failsafe.table import Happening, State
+from nuvrik.failsafe.words import cell_words
 from nuvrik.plan.backward import Argument, Cue
 from nuvrik.plan.frames import KeyAction, TextField
 from nuvrik.plan.load import NAMED
@@ -20,11 +21,6 @@ from nuvrik.plan.outputs import StepperPins
 from nuvrik.wire.decoder import REASONS
 
 DOCS = Path(__file__).parents[1] / "docs"
-FOLLOWED = {
-    Happening.DRIVE_REST: "follow",
-    Happening.DRIVE_MOVED: "follow",
-    Happening.BARE_ON: "motors to rest; silence runs on",
-}
 BEGIN, END = "<!-- made by tools/make_docs.py: {} -->", "<!-- end -->"
 
 
@@ -84,29 +80,9 @@ def failsafe_table() -> str:
     """The failsafe table in words, from the one that the code runs on."""
     lines = ["| event | " + " | ".join(State) + " |", "|---" * (len(State) + 1) + "|"]
     for event in Happening:
-        cells = [cell_text(TABLE[event][state], event, state) for state in State]
+        cells = [cell_words(event, state) for state in State]
         lines.append(f"| {event.value} | " + " | ".join(cells) + " |")
     return "\n".join(lines) + "\n"
-
-
-def cell_text(cell: Cell, event: Happening, state: State) -> str:
-    """One cell in words."""
-    words = []
-    if cell.to is not None:
-        words.append(f"to {cell.to}")
-    if cell.edge_to is not None:
-        words.append(f"if off_seen: to {cell.edge_to}")
-    if cell.counts_to is not None:
-        goal = "as `recover` says" if isinstance(cell.counts_to, Goal) else f"to {cell.counts_to}"
-        words.append(f"run = {cell.run}" if cell.run is not None else "run + 1")
-        words.append(f"at n: {goal}")
-    elif cell.run is not None and cell.to is None:
-        words.append(f"run = {cell.run}")
-    if cell.off_seen is not None and (cell.to is None or cell.off_seen):
-        words.append(f"off_seen = {cell.off_seen}")
-    if not words and state is ARMED and event in FOLLOWED:
-        words.append(FOLLOWED[event])
-    return "; ".join(words) or "-"
 
 
 def reason_table() -> str:

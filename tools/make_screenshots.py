@@ -118,8 +118,9 @@ open("capture.txt", "w").writelines(row.hex(" ") + "\\n" for row in rows)
 def captures(folder: Path) -> None:
     """A panel's line at half its speed, upside down, and with a boot loader on it; and Marram's radio."""
     import nuvrik
+    from nuvrik.budget.conditions import Conditions
     from nuvrik.demo import DEMO_LOSS
-    from nuvrik.rehearsal.medium import Conditions, SimMedium
+    from nuvrik.rehearsal.medium import SimMedium
     from nuvrik.rehearsal.pilot import practice
     from nuvrik.wire.uart import received, waveform
 

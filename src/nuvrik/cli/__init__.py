@@ -9,7 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
-from nuvrik.cli.words import speaks_plainly
+from nuvrik.cli.words import Trouble, speaks_plainly
 
 app = typer.Typer(
     name="nuvrik",
@@ -159,21 +159,47 @@ def rehearse(
     ] = None,
     seed: Annotated[int, typer.Option("--seed", help="The first seed.")] = 0,
     runs: Annotated[int, typer.Option("--runs", min=1, max=10000, help="Seeds to try for each fault.")] = 5,
+    jobs: Annotated[int, typer.Option("--jobs", min=1, max=64, help="Processes to share the work.")] = 1,
     recording: From = None,
     loss: Loss = 0.0,
     burst_loss: Burst = 0.0,
     burst_frames: BurstFrames = 5.0,
     bit_errors: BitErrors = 0.0,
+    jitter: Annotated[float, typer.Option("--jitter", help="Pulses: how far edges stray, of a unit.")] = 0.0,
+    lean_us: Annotated[float, typer.Option("--lean-us", help="Infrared: marks so much longer.")] = 0.0,
+    lamp: Annotated[float, typer.Option("--lamp-per-s", help="Infrared: pulses a second of a lamp.")] = 0.0,
+    figure: Annotated[
+        Path | None, typer.Option("--figure", metavar="PNG", help="Draw the one --fault on a time axis.")
+    ] = None,
+    report: Annotated[
+        Path | None, typer.Option("--report", metavar="HTML", help="Write all of it into one file.")
+    ] = None,
+    soak: Annotated[
+        float | None, typer.Option("--soak", metavar="HOURS", min=0.01, help="Random faults for so long.")
+    ] = None,
     as_json: Json = False,
 ) -> int:
     """Run the link against faults: a verdict and a stop time each.
 
     Both ends run in virtual time; the stop time is from the last frame that was obeyed.
     """
-    from nuvrik.cli.rehearse import run
+    medium = {
+        "loss": loss,
+        "burst_loss": burst_loss,
+        "burst_frames": burst_frames,
+        "bit_errors": bit_errors,
+        "jitter": jitter,
+        "lean_us": lean_us,
+        "lamp_per_s": lamp,
+    }
+    if soak is not None:
+        from nuvrik.cli.soak import run_soak
 
-    medium = {"loss": loss, "burst_loss": burst_loss, "burst_frames": burst_frames, "bit_errors": bit_errors}
-    return run(link, fault or [], range(seed, seed + runs), recording, medium, as_json)
+        return run_soak(link, medium, soak, seed, as_json)
+    from nuvrik.cli.rehearse import Options, run
+
+    options = Options(fault or [], range(seed, seed + runs), recording, jobs, figure, report, as_json)
+    return run(link, medium, options)
 
 
 @app.command()
@@ -259,7 +285,19 @@ def hello(
 @app.command()
 @speaks_plainly
 def budget(
-    clock_hz: Annotated[int, typer.Option("--clock-hz", min=1, max=10**10, help="The clock, in Hz.")],
+    link: Annotated[Path | None, typer.Argument(metavar="[LINK]", help="The link file.")] = None,
+    compare: Annotated[
+        bool, typer.Option("--compare", help="The same channels in every frame style.")
+    ] = False,
+    capture: Annotated[
+        Path | None, typer.Option("--from", metavar="CAPTURE", help="Take loss and bursts from a capture.")
+    ] = None,
+    loss: Loss = 0.0,
+    burst_loss: Burst = 0.0,
+    burst_frames: BurstFrames = 5.0,
+    clock_hz: Annotated[
+        int | None, typer.Option("--clock-hz", min=1, max=10**10, help="The clock, in Hz.")
+    ] = None,
     uart: Annotated[
         int | None, typer.Option("--uart", metavar="BAUD", min=1, help="Divisors for this baud rate.")
     ] = None,
@@ -290,14 +328,23 @@ def budget(
     instead_hz: Annotated[
         int | None, typer.Option("--instead-hz", min=1, help="Show what changes with another clock.")
     ] = None,
-    figure: Annotated[
-        Path | None, typer.Option("--figure", metavar="PNG", help="Draw the servo pulses and the PWM.")
-    ] = None,
+    figure: Annotated[Path | None, typer.Option("--figure", metavar="PNG", help="Draw it.")] = None,
     as_json: Json = False,
 ) -> int:
-    """Do the sums: what a clock can do, for --uart, --pwm and --servo."""
+    """Do the sums: of a link, or what a clock can do.
+
+    Of a link: bytes, airtime, latency, the worst stop, the odds of a false trip. Of a clock: --uart, --pwm
+    and --servo with --clock-hz need no link file.
+    """
+    if link is not None and uart is None and pwm is None and servo is None:
+        from nuvrik.cli.budget import Options, run
+
+        medium = {"loss": loss, "burst_loss": burst_loss, "burst_frames": burst_frames}
+        return run(link, medium, Options(capture, compare, clock_hz, other_clock_hz, figure, as_json))
     from nuvrik.cli import clocks
 
+    if clock_hz is None:
+        raise Trouble("give a link file; or --clock-hz with --uart, --pwm or --servo")
     pulses = clocks.numbers(pulse_us, "--pulse-us")
     timer = clocks.Timer(bits, clocks.numbers(prescalers, "--prescalers"), clocks_per_count)
     wanted = clocks.Wanted(

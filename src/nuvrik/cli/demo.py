@@ -4,6 +4,7 @@ from collections import Counter
 from itertools import pairwise
 from pathlib import Path
 
+from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.rehearse import read_recording
 from nuvrik.cli.words import DONE, busy, console
@@ -12,7 +13,6 @@ from nuvrik.failsafe.table import ARMED, FAILSAFE
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
 from nuvrik.plan.starters import starter_text
-from nuvrik.rehearsal.medium import Conditions
 from nuvrik.rehearsal.verdict import unasked_motion
 from nuvrik.rehearsal.world import Moment, Trace, World
 

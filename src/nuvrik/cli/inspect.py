@@ -72,7 +72,7 @@ def run(source: Source, options: Options) -> int:
     each_byte = options.each_byte or (source.hex_text is not None and not options.as_json)
     with ends_politely():
         try:
-            for shown, (when, event) in enumerate(_events(source)):
+            for shown, (when, event) in enumerate(events_of(source)):
                 notice = stats.take(event, when)
                 if isinstance(event, Frame):
                     kinds[event.kind] += 1
@@ -141,7 +141,7 @@ def _say_bytes(link: Link, event: Event) -> None:
 # ---- where events come from ----
 
 
-def _events(source: Source) -> Iterator[Heard]:
+def events_of(source: Source) -> Iterator[Heard]:
     """Every event, with its time in ms where the capture has times."""
     link = source.link
     decoder = Decoder(link, ALL_KINDS)

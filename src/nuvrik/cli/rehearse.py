@@ -1,23 +1,41 @@
 """``nuvrik rehearse``."""
 
-import statistics
 import sys
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
+from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
-from nuvrik.cli.words import DONE, NO, Trouble, console, say_json, table
+from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
 from nuvrik.plan.problems import suggestion
-from nuvrik.rehearsal.faults import FAULTS
-from nuvrik.rehearsal.medium import Conditions
+from nuvrik.rehearsal.faults import FAULTS, faults_for
+from nuvrik.rehearsal.page import summary
 from nuvrik.rehearsal.recording import Recording, parse_recording
 from nuvrik.rehearsal.verdict import Run, rehearse
+from nuvrik.rehearsal.world import Trace
 
 BAR_FROM = 6
 """Rehearsals that take more than about a second together."""
+
+Job = tuple[str, int]
+T = TypeVar("T")
+
+
+@dataclass
+class Options:
+    """What is to be rehearsed, and what is to come out."""
+
+    names: list[str]
+    seeds: range
+    recording: Path | None = None
+    jobs: int = 1
+    figure: Path | None = None
+    report: Path | None = None
+    as_json: bool = False
 
 
 def read_recording(path: Path, link: Link) -> Recording:
@@ -29,89 +47,118 @@ def read_recording(path: Path, link: Link) -> Recording:
         raise Trouble(f"{path}: is not text; a recording is CSV: t_ms,CONTROL,...") from None
 
 
-def run(
-    file: Path,
-    names: list[str],
-    seeds: range,
-    recording: Path | None,
-    medium: dict[str, float],
-    as_json: bool,
-) -> int:
+def conditions_of(medium: dict[str, float]) -> Conditions:
+    """How bad the medium is, from options."""
+    try:
+        return Conditions(**medium)
+    except ValueError as error:
+        name, said = str(error).split(" ", 1)
+        raise Trouble(f"--{name.replace('_', '-')} {said}") from None
+
+
+def run(file: Path, medium: dict[str, float], options: Options) -> int:
     """Rehearse each fault with each seed. The answer is no if any verdict is fail."""
-    for name in names:
+    link = load(file)
+    conditions = conditions_of(medium)
+    able = faults_for(link)
+    for name in options.names:
         if name not in FAULTS:
             raise Trouble(f'there is no fault "{name}": {suggestion(name, FAULTS)}')
-    link = load(file)
-    try:
-        conditions = Conditions(**medium)
-    except ValueError as error:
-        raise Trouble(f"--{str(error).replace('_', '-', 1)}") from None
-    played = read_recording(recording, link) if recording else None
-    jobs = [(name, seed) for name in (names or FAULTS) for seed in seeds]
-    runs = []
-    for name, seed in _with_progress(jobs):
-        result = rehearse(link, FAULTS[name], seed, played, conditions)
-        runs.append(result)
-        if as_json:
+        if name not in able:
+            raise Trouble(f'the fault "{name}" cannot strike {link.link.name}: {FAULTS[name].imitates}')
+    if options.figure and len(options.names) != 1:
+        raise Trouble("--figure draws one fault: say which with --fault")
+    played = read_recording(options.recording, link) if options.recording else None
+    jobs = [(name, seed) for name in (options.names or able) for seed in options.seeds]
+    runs: list[Run] = []
+    for result in with_progress(_results(link, jobs, played, conditions, options.jobs), len(jobs)):
+        runs.append(result if options.figure else result._replace(trace=Trace()))
+        if options.as_json:
             say_json(_record(result))
-    if not as_json:
+    if not options.as_json:
         _print_page(link, runs, conditions)
+    if options.figure:
+        _draw(link, runs, options, played)
+    if options.report:
+        from nuvrik.figures.report import write_report
+
+        write_report(link, file, runs, conditions, options.report)
+        _tell(options, f"{options.report}: written, all in one file")
     return NO if any(result.verdict == "fail" for result in runs) else DONE
+
+
+def _tell(options: Options, what: str) -> None:
+    if not options.as_json:
+        say(what)
+
+
+def _draw(link: Link, runs: list[Run], options: Options, played: Recording | None) -> None:
+    from nuvrik.figures.session import draw_run
+
+    assert options.figure is not None
+    # The one that went wrong, or else the one that came nearest to the bound.
+    shown = next((run for run in runs if run.verdict == "fail"), None)
+    draw_run(link, shown or max(runs, key=lambda run: run.stop_ms or 0), played, options.figure)
+    _tell(options, f"{options.figure}: written")
+
+
+def _results(
+    link: Link, jobs: list[Job], played: Recording | None, conditions: Conditions, processes: int
+) -> Iterator[Run]:
+    if processes == 1 or len(jobs) < BAR_FROM:
+        for name, seed in jobs:
+            yield rehearse(link, FAULTS[name], seed, played, conditions)
+        return
+    from concurrent.futures import ProcessPoolExecutor
+    from functools import partial
+
+    work = partial(_elsewhere, link, played, conditions)
+    with ProcessPoolExecutor(processes) as pool:
+        yield from pool.map(work, jobs, chunksize=max(1, len(jobs) // (8 * processes)))
+
+
+def _elsewhere(link: Link, played: Recording | None, conditions: Conditions, job: Job) -> Run:
+    """One rehearsal in another process; what it saw stays there."""
+    return rehearse(link, FAULTS[job[0]], job[1], played, conditions)._replace(trace=Trace())
 
 
 def _record(result: Run) -> dict[str, Any]:
     """A run as ``rehearse --json`` gives it: everything but the trace."""
-    return {name: getattr(result, name) for name in Run._fields if name != "trace"}
+    made = {name: getattr(result, name) for name in Run._fields if name != "trace"}
+    return {**made, "group": FAULTS[result.fault].group}
 
 
-def _with_progress(jobs: list[tuple[str, int]]) -> Iterable[tuple[str, int]]:
-    """The jobs, with a bar on stderr if that is a terminal and there is more than a moment's work."""
-    if not sys.stderr.isatty() or len(jobs) < BAR_FROM:
-        return jobs
+def with_progress(work: Iterable[T], total: int, what: str = "rehearsing") -> Iterable[T]:
+    """The same, with a bar on stderr if that is a terminal and there is more than a moment's work."""
+    if not sys.stderr.isatty() or total < BAR_FROM:
+        return work
     from rich.console import Console
     from rich.progress import track
 
-    return track(jobs, description="rehearsing", console=Console(stderr=True), transient=True)
+    return track(work, description=what, total=total, console=Console(stderr=True), transient=True)
 
 
 def _print_page(link: Link, runs: list[Run], conditions: Conditions) -> None:
     out = console()
-    out.print(f"[bold]{link.link.name}[/bold]: {len(runs)} rehearsals, {_in_words(conditions)}")
+    faults = list(dict.fromkeys(run.fault for run in runs))
+    how = conditions.in_words()
+    out.print(f"[bold]{link.link.name}[/bold]: {len(runs)} rehearsals of {len(faults)} faults, {how}")
     out.print(f"  every motor at rest within {stop_bound(link).in_words()}\n")
-    by_fault = {
-        name: [run for run in runs if run.fault == name] for name in dict.fromkeys(run.fault for run in runs)
-    }
-    columns = ["fault", "stands for", "verdict", ">median ms", ">worst ms", ">bound ms"]
-    rows = [_summary(name, mine) for name, mine in by_fault.items()]
+    columns = ["fault", "stands for", "must", "verdict", ">median ms", ">worst ms", ">bound ms"]
+    rows = [summary(name, [run for run in runs if run.fault == name]) for name in faults]
     out.print(table("stop time, from the last frame that was obeyed", columns, rows))
-    for name, mine in by_fault.items():
-        out.print(f"  [bold]{name}[/bold]: {FAULTS[name].imitates}")
-        for why in dict.fromkeys(run.why for run in mine):
-            seeds = [run.seed for run in mine if run.why == why]
-            failed = any(run.verdict == "fail" for run in mine if run.why == why)
-            colour = "red" if failed else "green"
-            out.print(
-                f"    [{colour}]{'fail' if failed else 'pass'}[/{colour}] {len(seeds)} of {len(mine)}: {why}",
-                end="",
-            )
-            out.print(f" [dim](first seed {seeds[0]})[/dim]" if failed else "")
+    failed = [name for name in faults if any(run.verdict == "fail" for run in runs if run.fault == name)]
+    for name in faults if len(faults) <= 3 else failed:
+        _print_whys(name, [run for run in runs if run.fault == name], out.print)
+    if len(faults) > 3 and not failed:
+        out.print("  All of them held. Name one with --fault to see what it imitates and what was said.")
 
 
-def _summary(name: str, mine: list[Run]) -> tuple[str, ...]:
-    failed = sum(run.verdict == "fail" for run in mine)
-    stops = [run.stop_ms for run in mine if run.stop_ms is not None]
-    median = f"{statistics.median(stops):.0f}" if stops else "-"
-    worst = f"{max(stops):.0f}" if stops else "-"
-    verdict = f"fail ({failed} of {len(mine)})" if failed else "pass"
-    return name, FAULTS[name].group, verdict, median, worst, f"{mine[0].bound_ms:.0f}"
-
-
-def _in_words(conditions: Conditions) -> str:
-    words = []
-    if conditions.loss:
-        words.append(f"{100 * conditions.loss:g} % of frames lost one by one")
-    if conditions.burst_loss:
-        words.append(f"{100 * conditions.burst_loss:g} % lost in bursts of {conditions.burst_frames:g}")
-    if conditions.bit_errors:
-        words.append(f"one bit in {1 / conditions.bit_errors:.0f} inverted")
-    return ", ".join(words) or "on a medium without loss"
+def _print_whys(name: str, mine: list[Run], put: Callable[..., None]) -> None:
+    put(f"  [bold]{name}[/bold]: {FAULTS[name].imitates}")
+    for why in dict.fromkeys(run.why for run in mine):
+        seeds = [run.seed for run in mine if run.why == why]
+        failed = any(run.verdict == "fail" for run in mine if run.why == why)
+        colour = "red" if failed else "green"
+        said = f"    [{colour}]{'fail' if failed else 'pass'}[/{colour}] {len(seeds)} of {len(mine)}: {why}"
+        put(said + (f" [dim](first seed {seeds[0]})[/dim]" if failed else ""))

@@ -57,6 +57,8 @@ class Handset:
         self._neutral: list[Value] = [0] * len(names)
         self._stop = every[link.failsafe.stop] if link.failsafe.stop else None
         self._encoder = Encoder(link, stream=stream)
+        self._guard_ms = link.failsafe.delay_guard_ms
+        self._told_ms = LONG_AGO
         self._places = place_channels(link)
         self._period_ms = link.link.period_ms
         self._timeout_ms = link.failsafe.timeout_ms
@@ -168,6 +170,7 @@ class Handset:
             if isinstance(event, Frame):
                 self._heard_ms = now_ms
                 if event.kind == TELEMETRY:
+                    self._encoder.echo, self._told_ms = event.seq or 0, now_ms
                     self.machine_state = State(STATES[event.values.state])
                     self._readings.take(event.values, now_ms)
                 elif event.kind == REPLY:
@@ -266,6 +269,11 @@ class Handset:
             body = self._question(now_ms, seq)
             if body is not None:
                 return encoder.on_wire(body)
+        if self._guard_ms is not None and now_ms - self._told_ms > self._guard_ms:
+            # Nothing has come back by which the machine could tell that this is not old: it would refuse it.
+            self._seq = seq
+            self._follow_arm(now_ms)
+            return b""
         return encoder.command_on_wire(self._values_to_send(now_ms), seq)
 
     def _question(self, now_ms: int, seq: int) -> bytes | None:

@@ -9,7 +9,7 @@ from nuvrik.ends.motions import Hook
 from nuvrik.ends.sensors import Sensors
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.failsafe.watch import LinkWatch
-from nuvrik.levels import Clock, level_of
+from nuvrik.levels import LONG_AGO, Clock, level_of
 from nuvrik.mixing.build import build_outputs
 from nuvrik.mixing.demand import FOLLOW, LOST, SAFE, Demand, Mode
 from nuvrik.mixing.mix import Mix
@@ -56,6 +56,10 @@ class Machine:
         self._decoder = Decoder(link)
         stream = not link.medium.datagrams if stream is None else stream
         self._decode = self._decoder.taker(stream=stream)
+        self._guard_ms = link.failsafe.delay_guard_ms
+        self._told_ms: dict[int, int] = {}
+        if self._guard_ms is not None:
+            self._decoder.guard(self._recent)
         self._watch = LinkWatch(link.failsafe)
         self._arm = names.index(link.arm_channel) if link.arm_channel else None
         # The channels that must have a reading: place, name for people, and whether they must be at rest.
@@ -74,6 +78,7 @@ class Machine:
         self._seq = 0
         self._heard: int | None = None
         self._state_said = 0
+        self._last_told_ms = LONG_AGO
         self._nothing: list[int | None] = [None] * len(self._outputs)
         self._targets = self._nothing
         self._jog: Jog | None = None
@@ -183,10 +188,21 @@ class Machine:
             return b""
         items = self._sensors.due(now_ms, self.demands, self._outputs, 8 * self._telemetry_room)
         state = STATES.index(self._watch.state)
-        if not items and state == self._state_said:
+        if not items and state == self._state_said and not self._must_tell(now_ms):
             return b""  # a change of state is news by itself
         self._state_said = state
+        if self._guard_ms is not None:
+            self._told_ms[self._seq] = self._last_told_ms = now_ms
         return self._sealed(TELEMETRY, self._form.pack(Telemetry(state, self._heard, items)))
+
+    def _must_tell(self, now_ms: int) -> bool:
+        """Whether the handset needs telemetry by which to show how old its commands are."""
+        return self._guard_ms is not None and now_ms - self._last_told_ms >= self._guard_ms // 3
+
+    def _recent(self, seq: int) -> bool:
+        """Whether telemetry of that sequence was sent no longer ago than the delay guard allows."""
+        told_ms = self._told_ms.get(seq, LONG_AGO)
+        return self._guard_ms is not None and self._clock.total_ms - told_ms <= self._guard_ms
 
     @cached_property
     def _encoder(self) -> Encoder:

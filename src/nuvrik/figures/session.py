@@ -7,7 +7,9 @@ from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot
 from nuvrik.levels import fraction_of
 from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import Output, ServoOutput, StepperOutput, SwitchOutput, pulse_share
+from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.recording import Recording
+from nuvrik.rehearsal.verdict import PRACTICE_MS, Run
 from nuvrik.rehearsal.world import Trace
 from nuvrik.shaping.controls import Moved, read_controls
 
@@ -19,6 +21,7 @@ def draw_session(
     title: str,
     path: Path,
     jam_ms: tuple[int, int] | None = None,
+    jam: str = "jammed",
 ) -> None:
     """Draw a rehearsal: what the hand did, what was heard, the failsafe's state, the motors' duty."""
     plt = pyplot()
@@ -39,7 +42,7 @@ def draw_session(
         sticks.text(
             sum(jam_ms) / 2000,
             1.06,
-            "jammed",
+            jam,
             ha="center",
             va="bottom",
             color=STATE_COLOURS["FAILSAFE"],
@@ -49,6 +52,17 @@ def draw_session(
     duty.set_xlim(0, end_s)
     figure.savefig(path)
     plt.close(figure)
+
+
+def draw_run(link: Link, run: Run, recording: Recording | None, path: Path) -> None:
+    """Draw one rehearsal of one fault, with the time that it lasted marked."""
+    recording = recording or practice(link, run.seed, PRACTICE_MS)
+    marks = [round(t_ms) for t_ms, _ in run.trace.marks]
+    end_ms = max(recording.duration_ms, *(round(m.t_ms) for m in run.trace.moments), 1)
+    struck = (marks[0], marks[1] if len(marks) > 1 else end_ms) if marks else None
+    stop = f"; at rest after {run.stop_ms:.0f} of {run.bound_ms:.0f} ms" if run.stop_ms is not None else ""
+    title = f"{link.link.name}, {run.fault}, seed {run.seed}: {run.verdict}{stop}"
+    draw_session(link, recording, run.trace, title, path, struck, run.fault)
 
 
 def _draw_sticks(axis: Any, link: Link, recording: Recording) -> None:

@@ -19,6 +19,7 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     rules_names.mixes,
     rules_names.arming,
     rules_frames.lacks,
+    rules_frames.delay_guard,
     rules_frames.texts,
     rules_frames.backward,
     rules_frames.answers_fit,

@@ -55,12 +55,12 @@ def most_of(channel: AnyChannel) -> int:
     return len(channel.options) - 1 if isinstance(channel, ChoiceChannel) else (1 << channel.bits) - 1
 
 
-def body_bytes(frame: AnyFrame, channels: Mapping[str, AnyChannel]) -> int:
+def body_bytes(frame: AnyFrame, channels: Mapping[str, AnyChannel], guard_bytes: int = 0) -> int:
     """How long the body of a command is, at its longest."""
     if isinstance(frame, KeysFrame):
         return 1
     if isinstance(frame, Sealed):
-        return HEAD_BYTES + (payload_bits(channels.values()) + 7) // 8 + CHECK_BYTES
+        return HEAD_BYTES + guard_bytes + (payload_bits(channels.values()) + 7) // 8 + CHECK_BYTES
     if isinstance(frame, TrainFrame):
         return 2 * len(channels)
     between = len(frame.separator) * (len(channels) - 1) if isinstance(frame, LineFrame) else 0
@@ -96,7 +96,7 @@ def longest_on_wire(frame: AnyFrame, body: int, *, stream: bool) -> int:
 
 def layout_text(link: Link) -> str:
     """The layout text: one ``section.name:kind:bits`` a line (channels, telemetry, requests, each followed
-    by its arguments), and last the arm channel."""
+    by its arguments), then the arm channel, and last the delay guard if there is one."""
     lines = []
     for name, channel in link.channels.items():
         line = f"channels.{name}:{channel.kind}:{channel.bits}"
@@ -108,6 +108,7 @@ def layout_text(link: Link) -> str:
         lines.append(f"requests.{name}:{request.kind}:{request.bits}")
         lines += [f"requests.{name}.{arg}:{a.kind}:{a.bits}" for arg, a in request.arguments.items()]
     lines.append(f"arm:{link.failsafe.arm}")
+    lines += ["guard:delay"] * link.guard_bytes
     return "".join(line + "\n" for line in lines)
 
 

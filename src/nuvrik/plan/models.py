@@ -105,6 +105,12 @@ class FailsafeSection(Section):
     give_up_ms: Millis | None = Field(
         default=None, description="after this long in failsafe, in ms, start again as at power-up"
     )
+    delay_guard_ms: int | None = Field(
+        default=None,
+        ge=60,
+        le=5000,
+        description="with telemetry: a command made from what was known longer ago, in ms, is refused",
+    )
     stop: Name | None = Field(default=None, description="the control that, while on, sends only stop frames")
 
 
@@ -150,6 +156,11 @@ class Link(Section):
     def two_way(self) -> bool:
         """Whether anything comes back from the machine unasked or asked for by this file."""
         return bool(self.telemetry or self.requests)
+
+    @property
+    def guard_bytes(self) -> int:
+        """How many bytes of a command's payload guard against delay: 1 or 0."""
+        return int(self.failsafe.delay_guard_ms is not None)
 
     @property
     def arm_channel(self) -> str | None:

@@ -55,7 +55,8 @@ def sizes(draft: Draft) -> Iterator[Problem]:
     channels = {name: channel for name, channel in draft.channels.items() if channel is not None}
     if len(channels) < len(draft.channels) or not channels or draft.frame is None:
         return
-    body = body_bytes(draft.frame, channels)
+    guarded = draft.failsafe is not None and draft.failsafe.delay_guard_ms is not None
+    body = body_bytes(draft.frame, channels, int(guarded))
     if body > MAX_BODY:
         yield Problem(
             "error", "channels", f"make a frame of {body} bytes; the most is {MAX_BODY}", "use fewer bits"

@@ -61,6 +61,26 @@ def _lacks(
             yield Problem("note", where, f"{lack}: {LACKS[lack]}", "nothing, if that will do")
 
 
+def delay_guard(draft: Draft) -> Iterator[Problem]:
+    """A delay guard has telemetry to go by, a style that can carry it, and time for a round trip."""
+    guard_ms = draft.failsafe.delay_guard_ms if draft.failsafe else None
+    if guard_ms is None:
+        return
+    where = "failsafe.delay_guard_ms"
+    if not draft.telemetry:
+        what = "is given, but nothing comes back by which a handset could show how old its commands are"
+        yield Problem("error", where, what, "add telemetry, or take it out")
+    if draft.frame is not None and not isinstance(draft.frame, Sealed):
+        what = f'is given, and style "{draft.frame.style}" has no room for it'
+        yield Problem("error", where, what, 'use "packed" or "slip", or take it out')
+    medium, link = draft.medium, draft.link
+    if medium is not None and link is not None:
+        trip_ms = 2 * (medium.delay_ms + medium.jitter_ms) + guard_ms // 3 + 2 * link.period_ms + link.tick_ms
+        if trip_ms > guard_ms:
+            what = f"is {guard_ms}, and there and back may take {trip_ms}: good commands would be refused"
+            yield Problem("error", where, what, f"make it {3 * (trip_ms - guard_ms // 3) // 2 + 10} or more")
+
+
 def texts(draft: Draft) -> Iterator[Problem]:
     """Text fields and keys name channels that exist."""
     frame = draft.frame

@@ -3,12 +3,13 @@
 import random
 from typing import Any
 
+from nuvrik.budget.conditions import Conditions
 from nuvrik.ends.remote import Receiver, Remote, infrared
 from nuvrik.failsafe.table import ARMED
 from nuvrik.pulses.codes import PROTOCOLS
 from nuvrik.pulses.noise import LAMP_MARK_US
-from nuvrik.rehearsal.medium import Conditions, Losses
-from nuvrik.rehearsal.world import World
+from nuvrik.rehearsal.medium import Losses
+from nuvrik.rehearsal.world import Clock, World
 
 LEARNED_UNIT_US = 500
 
@@ -85,8 +86,8 @@ class BeamWorld(World):
         self.remote: Remote | None = Remote(self.link)
         self.receiver = Receiver(self.link)
         self.machine = self.receiver.machine
-        self.handset = None
-        self._remote_start_ms = self.rng.randrange(1 << 16)
+        self.machine_on = True
+        self.back = None
         self.at(self.rng.randrange(self._period_us), self._remote_turn)
         self.at(self.rng.randrange(self._tick_us), self._receiver_turn)
 
@@ -104,9 +105,21 @@ class BeamWorld(World):
         self.remote = None
         self.at(self.t_us + 1000 * boot_ms, self._boot_remote)
 
+    def kill_handset(self) -> None:
+        """The remote's battery is empty."""
+        self.remote = None
+
+    def reset_machine(self, boot_ms: int) -> None:
+        """The receiver loses power with the motors; it starts afresh ``boot_ms`` later."""
+        self.machine_on = False
+        self.receiver = Receiver(self.link)
+        self.machine = self.receiver.machine
+        self._see(self.machine.demands)
+        self.at(self.t_us + 1000 * boot_ms, self._boot_machine)
+
     def _boot_remote(self, _: Any) -> None:
         self.remote = Remote(self.link)
-        self._remote_start_ms = -self.t_us // 1000
+        self.handset_clock = Clock(-self.t_us // 1000)
 
     def second_remote(self, durations: list[int], every_us: int) -> None:
         """From now on another remote sends these marks and spaces again and again."""
@@ -121,8 +134,9 @@ class BeamWorld(World):
         self.at(self.t_us + self._period_us, self._remote_turn)
         if self.remote is None:
             return
-        now_ms = self.t_us // 1000 + self._remote_start_ms
-        self.remote.read(now_ms, **self.recording.at(self.t_us // 1000))
+        now_ms = self.handset_clock.ms(self.t_us)
+        row = self.recording.at(self.t_us // 1000)
+        self.remote.read(now_ms, **(row if self.hands is None else self.hands(row)))
         durations = self.remote.send(now_ms)
         if durations:
             self.trace.sent.append(self.t_us / 1000)
@@ -130,7 +144,9 @@ class BeamWorld(World):
 
     def _receiver_turn(self, _: Any) -> None:
         self.at(self.t_us + self._tick_us, self._receiver_turn)
-        now_ms = self.t_us // 1000 + self._machine_start_ms
+        if not self.machine_on or self.t_us < self.machine_stalled_until_us:
+            return
+        now_ms = self.machine_clock.ms(self.t_us)
         before = self.receiver.counts.copy()
         codes = self.receiver.feed(self.beam.take(self.t_us), now_ms)
         demands = self.receiver.tick(now_ms)

@@ -1,50 +1,12 @@
 """A medium that loses, delays and damages frames, all from one seed."""
 
 import random
-from dataclasses import dataclass
 from itertools import pairwise
 
+from nuvrik.budget.conditions import Conditions
 from nuvrik.plan.media import AnyMedium, PulsesMedium
 from nuvrik.pulses.train import edge_times, train
 from nuvrik.wire.train import in_bytes, in_slots
-
-
-@dataclass(frozen=True)
-class Conditions:
-    """How bad the medium is. Shares are 0 to 1.
-
-    ``loss`` is the share of frames lost one by one, independently. ``burst_loss`` is the share lost
-    in bursts of ``burst_frames`` on average: a two-state chain (E. N. Gilbert, "Capacity of a
-    burst-noise channel", Bell System Technical Journal 39, 1960) in whose bad state everything is
-    lost. ``bit_errors`` is the share of bits that arrive inverted.
-
-    For infrared and pulse trains: ``jitter`` is how far each edge strays at most, as a share of the code's
-    unit of time (of 100 us in a train); ``lean_us`` by how much marks come out longer and spaces shorter;
-    ``lamp_per_s`` how many pulses a second a lamp adds. In a train,
-    ``bit_errors`` is the share of pulses lost.
-    """
-
-    loss: float = 0.0
-    burst_loss: float = 0.0
-    burst_frames: float = 5.0
-    bit_errors: float = 0.0
-    jitter: float = 0.0
-    lean_us: float = 0.0
-    lamp_per_s: float = 0.0
-
-    def __post_init__(self) -> None:
-        for name in ("loss", "burst_loss", "bit_errors", "jitter"):
-            share = getattr(self, name)
-            if not 0 <= share <= (0.95 if name == "burst_loss" else 1):
-                raise ValueError(
-                    f"{name} is {share}; it must be from 0 to {0.95 if name == 'burst_loss' else 1}"
-                )
-        if not 0 <= self.lean_us <= 300:
-            raise ValueError(f"lean_us is {self.lean_us:g}; it must be from 0 to 300")
-        if not 0 <= self.lamp_per_s <= 2000:
-            raise ValueError(f"lamp_per_s is {self.lamp_per_s:g}; it must be from 0 to 2000")
-        if not 1 <= self.burst_frames <= 10_000:
-            raise ValueError(f"burst_frames is {self.burst_frames}; it must be from 1 to 10000")
 
 
 class Losses:

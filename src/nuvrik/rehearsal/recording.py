@@ -2,7 +2,7 @@
 
 import csv
 from bisect import bisect_right
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from typing import NamedTuple
 
 from nuvrik.ends.handset import Handset
@@ -40,9 +40,13 @@ class Recording(NamedTuple):
         place = bisect_right(self.times_ms, t_ms)
         return self.rows[place - 1] if place else {}
 
-    def play_into(self, handset: Handset, t_ms: int, now_ms: int) -> None:
-        """Do to a handset, whose clock says ``now_ms``, what is done at ``t_ms``."""
-        handset.read(now_ms, **self.at(t_ms))
+    def play_into(
+        self, handset: Handset, t_ms: int, now_ms: int, alter: Callable[[Row], Row] | None = None
+    ) -> None:
+        """Do to a handset, whose clock says ``now_ms``, what is done at ``t_ms``; ``alter`` may make other
+        readings of it."""
+        row = self.at(t_ms)
+        handset.read(now_ms, **(row if alter is None else alter(row)))
         for due_ms, name, value in self.puts:
             if due_ms <= t_ms and name == handset.link.arm_channel:
                 handset.put_arm(bool(value))

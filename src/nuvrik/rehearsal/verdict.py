@@ -1,24 +1,37 @@
-"""Did it hold? One link, one fault, one seed, one verdict."""
+"""Did it hold? One link, one fault, one seed, one verdict.
+
+What must hold whatever happens: no motor speeds up, or turns on after its ramp, while the machine is not
+ARMED; nothing is obeyed that the handset did not send, nor anything older than what was obeyed before; no
+output jumps by more than its ramp allows. What must hold besides is said by each fault.
+"""
 
 import random
+from collections.abc import Iterator
 from typing import Any, Literal, NamedTuple
 
+from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import run_down_ms, stop_bound
-from nuvrik.failsafe.table import ARMED, STANDBY, State
+from nuvrik.failsafe.table import ARMED, State
+from nuvrik.levels import FULL
 from nuvrik.plan.media import InfraredMedium
 from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import MotorOutput, StepperOutput
 from nuvrik.rehearsal.beam import BeamWorld
-from nuvrik.rehearsal.faults import Fault
-from nuvrik.rehearsal.medium import Conditions
+from nuvrik.rehearsal.fault import ANY, Fault
 from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.recording import Recording
 from nuvrik.rehearsal.world import Trace, World
 
+PRACTICE_MS = 8000
+"""How long a pilot drives who is made up for a rehearsal."""
+AFTER_MS = 2000
+"""How long the run is watched after a fault has ended, or stopped the machine for good."""
+
 
 class Run(NamedTuple):
-    """One rehearsal's outcome. ``stop_ms`` is from the sending of the last frame that was obeyed to
-    the tick that left no motor driven; ``why`` what the machine said then, or what went wrong."""
+    """One rehearsal's outcome. ``stop_ms`` is from the sending of the last frame that was obeyed to the tick
+    that left no motor driven, None where it did not have to stop; ``why`` what the machine said then, or what
+    went wrong."""
 
     fault: str
     seed: int
@@ -29,8 +42,8 @@ class Run(NamedTuple):
     trace: Trace
 
 
-class _Strike:
-    """Strikes when the machine moves, then watches it come to rest."""
+class Strike:
+    """Strikes when the machine moves, heals, and watches it come to rest."""
 
     def __init__(self, world: World, fault: Fault, not_before_us: int) -> None:
         self.world, self.fault = world, fault
@@ -38,7 +51,10 @@ class _Strike:
         self.stop_ms: float | None = None
         self.stopped_in: State | None = None
         self.stopped_why = ""
-        world.at(not_before_us, self._wait)
+        if fault.must == "never":
+            self._hit(None)
+        else:
+            world.at(not_before_us, self._wait)
 
     def _wait(self, _: Any) -> None:
         world = self.world
@@ -58,9 +74,25 @@ class _Strike:
         return machine.state is ARMED
 
     def _hit(self, _: Any) -> None:
-        self.struck_us = self.world.t_us
-        self.fault.strike(self.world)
-        self._watch(None)
+        world, fault = self.world, self.fault
+        self.struck_us = world.t_us
+        world.trace.marks.append((world.t_us / 1000, f"{fault.name} begins"))
+        fault.strike(world)
+        if fault.lasts_ms is not None:
+            world.at(world.t_us + 1000 * world.rng.randint(*fault.lasts_ms), self._heal)
+        if fault.must == "stop":
+            self._watch(None)
+
+    def _heal(self, _: Any) -> None:
+        world = self.world
+        self._end_soon()
+        world.trace.marks.append((world.t_us / 1000, f"{self.fault.name} ends"))
+        if self.fault.heal is not None:
+            self.fault.heal(world)
+
+    def _end_soon(self) -> None:
+        """What was to be seen has been seen, but for what comes of it."""
+        self.world.until_us = min(self.world.until_us, self.world.t_us + 1000 * AFTER_MS)
 
     def _watch(self, _: Any) -> None:
         world = self.world
@@ -68,6 +100,8 @@ class _Strike:
         if world.at_rest and world.last_armed_sent_us is not None:
             self.stop_ms = (world.trace.moments[-1].t_ms * 1000 - world.last_armed_sent_us) / 1000
             self.stopped_in, self.stopped_why = machine.state, machine.why
+            if self.fault.lasts_ms is None:
+                self._end_soon()
         else:
             world.at(world.t_us + 1000, self._watch)
 
@@ -84,31 +118,80 @@ def rehearse(
     Without a ``recording``, a pilot made up from the seed drives. The fault strikes at a time chosen
     by the seed, while a motor is turning.
     """
-    if recording is None:
-        recording = practice(link, seed)
+    recording = recording or practice(link, seed, PRACTICE_MS)
+    chance = random.Random(f"{fault.name} {seed}").uniform(0.1, 0.4)
+    not_before_us = int(1000 * recording.duration_ms * chance)
+    world, strike = _run(link, fault, seed, recording, conditions, not_before_us)
+    if strike.struck_us is None:  # nothing turned so late: then at the first chance
+        world, strike = _run(link, fault, seed, recording, conditions, 0)
+    return _judged(world, fault, seed, strike)
+
+
+def bound_ms(link: Link, fault: Fault) -> float:
+    """How long after the last frame that was obeyed every motor must be at rest."""
+    return stop_bound(link).worst_ms + (fault.later_ms(link) if fault.later_ms else 0)
+
+
+def _run(
+    link: Link,
+    fault: Fault,
+    seed: int,
+    recording: Recording,
+    conditions: Conditions | None,
+    not_before_us: int,
+) -> tuple[World, Strike]:
     world = world_of(link, recording, conditions, seed=seed)
-    chance = random.Random(f"{fault.name} {seed}")
-    strike = _Strike(world, fault, int(1000 * recording.duration_ms * chance.uniform(0.1, 0.7)))
-    bound = stop_bound(link).worst_ms
+    strike = Strike(world, fault, not_before_us)
     # Long enough after a strike at the very end for the machine to stop and the handset to return.
-    trace = world.run(recording.duration_ms + int(bound) + 3000)
+    lasts_ms = fault.lasts_ms[1] if fault.lasts_ms else 0
+    world.run(recording.duration_ms + int(bound_ms(link, fault)) + lasts_ms + AFTER_MS)
+    return world, strike
 
-    def outcome(verdict: Literal["pass", "fail"], why: str) -> Run:
-        return Run(fault.name, seed, verdict, strike.stop_ms, bound, why, trace)
 
+def _judged(world: World, fault: Fault, seed: int, strike: Strike) -> Run:
+    bound, trace = bound_ms(world.link, fault), world.trace
+    wrong = next(_wrongs(world, fault, strike, bound), None)
+    if wrong is not None:
+        return Run(fault.name, seed, "fail", strike.stop_ms, bound, wrong, trace)
+    if fault.must == "stop":
+        said = strike.stopped_why or "no key is held any more"
+        return Run(fault.name, seed, "pass", strike.stop_ms, bound, f"{strike.stopped_in}: {said}", trace)
+    said = "nothing moved" if fault.must == "never" else "nothing was obeyed that was not meant for it"
+    return Run(fault.name, seed, "pass", None, bound, said, trace)
+
+
+def _wrongs(world: World, fault: Fault, strike: Strike, bound: float) -> Iterator[str]:
+    """Everything that went wrong, the worst first."""
+    link, trace = world.link, world.trace
     if strike.struck_us is None:
-        return outcome("fail", "no motor was turning when the fault was to strike, so nothing was shown")
-    if strike.stop_ms is None:
-        return outcome("fail", f"a motor was still turning at the end; the machine was {world.machine.state}")
-    if strike.stop_ms > bound:
-        return outcome("fail", f"stopped {strike.stop_ms - bound:.1f} ms later than the bound")
+        yield "no motor was turning when the fault was to strike, so nothing was shown"
+        return
     unasked = unasked_motion(link, trace)
     if unasked:
-        return outcome("fail", unasked)
-    ends_in = (ARMED, STANDBY) if isinstance(world, BeamWorld) else fault.ends_in
-    if strike.stopped_in not in ends_in:
-        return outcome("fail", f"stopped in {strike.stopped_in}, expected {' or '.join(ends_in)}")
-    return outcome("pass", f"{strike.stopped_in}: {strike.stopped_why or 'no key is held any more'}")
+        yield unasked
+    if trace.strangers:
+        t_ms, what = trace.strangers[0]
+        yield f"obeyed {what}, at {t_ms:.0f} ms"
+    if fault.must == "stop" and strike.stop_ms is None:
+        yield f"a motor was still turning at the end; the machine was {world.machine.state}"
+    if strike.stop_ms is not None and strike.stop_ms > bound:
+        yield f"stopped {strike.stop_ms - bound:.1f} ms later than the bound"
+    if fault.must == "never" and any(any(moment.efforts) for moment in trace.moments):
+        yield "something moved"
+    ends_in = ANY if isinstance(world, BeamWorld) else fault.ends_in
+    if strike.stopped_in is not None and strike.stopped_in not in ends_in:
+        yield f"stopped in {strike.stopped_in}, expected {' or '.join(ends_in)}"
+    jumped = jump(link, trace)
+    if jumped:
+        yield jumped
+    if fault.shows and not _shown(trace, fault.shows, strike.struck_us / 1000):
+        yield f"nothing said why: none of {', '.join(fault.shows)} came up"
+
+
+def _shown(trace: Trace, words: tuple[str, ...], since_ms: float) -> bool:
+    refusals = (reason for t_ms, reason in trace.refused if t_ms >= since_ms)
+    whys = (moment.why for moment in trace.moments if moment.t_ms >= since_ms)
+    return any(word in said for said in (*refusals, *whys) for word in words)
 
 
 def world_of(
@@ -139,4 +222,25 @@ def unasked_motion(link: Link, trace: Trace) -> str | None:
         before = efforts
     if left_ms is not None and any(before):
         return "a motor was still turning at the end, outside ARMED"
+    return None
+
+
+def jump(link: Link, trace: Trace) -> str | None:
+    """An output that turns and sped up by more than its ramp allows in a tick; None if none did."""
+    steps = {
+        place: FULL * 1.1 * link.link.tick_ms / output.ramp_ms + 4
+        for place, output in enumerate(link.outputs.values())
+        if isinstance(output, MotorOutput | StepperOutput) and output.ramp_ms
+    }
+    before = None
+    for moment in trace.moments:
+        if before is not None:
+            ticks = max(1.0, min(2.0, (moment.t_ms - before.t_ms) / link.link.tick_ms))
+            for place, step in steps.items():
+                was, now = before.demands[place].level, moment.demands[place].level
+                if abs(now) - abs(was) > step * ticks:
+                    name = list(link.outputs)[place]
+                    size = 100 * (abs(now) - abs(was)) / FULL
+                    return f"{name} jumped by {size:.0f} % at {moment.t_ms:.0f} ms, more than its ramp allows"
+        before = moment
     return None

@@ -2,21 +2,31 @@
 
 Three things happen: the handset's loop turns (once a period), a frame arrives, the machine's loop
 turns (once a tick). Between them time does not pass at all, so an hour takes seconds. Each end has
-a clock of its own with a start of its own; both wrap at 2**16 ms as on a microcontroller.
+a clock of its own with a start and a pace of its own; both wrap at 2**16 ms as on a microcontroller.
 """
 
 import random
+from collections import deque
+from collections.abc import Callable, Iterable
 from heapq import heappop, heappush
 from typing import Any, NamedTuple
 
+from nuvrik.budget.conditions import Conditions
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import ARMED, State
 from nuvrik.mixing.demand import Demand
 from nuvrik.plan.models import Link
-from nuvrik.rehearsal.medium import Conditions, medium_of
-from nuvrik.rehearsal.recording import Recording
-from nuvrik.wire.events import Frame
+from nuvrik.rehearsal.medium import medium_of
+from nuvrik.rehearsal.plant import Plant
+from nuvrik.rehearsal.recording import Recording, Row
+from nuvrik.wire.decoder import Decoder
+from nuvrik.wire.events import Event, Frame
+
+LONGEST_GAP_MS = 30_000
+"""A longer gap in a machine's loop is made a timeout by its port, or by its watchdog."""
+
+Arrivals = Iterable[tuple[int, bytes]]
 
 
 class Moment(NamedTuple):
@@ -40,17 +50,38 @@ class Moment(NamedTuple):
 
 class Trace:
     """What was seen in a run: ``moments`` whenever the machine changed, and the times in ms at which
-    frames were ``sent`` and ``heard``, and at which others were ``refused`` with their reasons."""
+    frames were ``sent`` and ``heard``, and at which others were ``refused`` with their reasons; what was
+    done to it (``marks``: when, and what); and commands obeyed that the handset had not sent just before
+    (``strangers``: when, and what was odd)."""
 
     def __init__(self) -> None:
         self.moments: list[Moment] = []
         self.sent: list[float] = []
         self.heard: list[float] = []
         self.refused: list[tuple[float, str]] = []
+        self.marks: list[tuple[float, str]] = []
+        self.strangers: list[tuple[float, str]] = []
+
+
+class Clock:
+    """An end's millisecond clock: when it began, and how fast it runs."""
+
+    def __init__(self, start_ms: int) -> None:
+        self._start_ms = start_ms
+        self.pace = 1.0
+
+    def ms(self, t_us: int) -> int:
+        """What it says at a time."""
+        return (t_us if self.pace == 1.0 else int(t_us * self.pace)) // 1000 + self._start_ms
 
 
 class World:
-    """One rehearsal of one link. ``run`` goes to the end of the recording, or to a given time."""
+    """One rehearsal of one link. ``run`` goes to the end of the recording, or to a given time.
+
+    What faults may do: ``tamper`` with frames on their way (time of arrival and bytes in, any number of such
+    out), have ``hands`` alter the readings, ``hung`` the handset's program while its loop still sends, set
+    :attr:`machine_stalled_until_us`, and call the methods below.
+    """
 
     def __init__(
         self, link: Link, recording: Recording, conditions: Conditions | None = None, *, seed: int = 0
@@ -62,12 +93,22 @@ class World:
         self.t_us = 0
         self.last_armed_sent_us: int | None = None
         """When the last frame that was obeyed in ARMED left the handset."""
+        self.tamper: Callable[[int, bytes], Arrivals] | None = None
+        self.hands: Callable[[Row], Row] | None = None
+        self.hung = False
+        self.machine_stalled_until_us = 0
+        self.plant: Plant | None = None
+        self.twin: Machine | None = None
         self._period_us = link.link.period_ms * 1000
         self._tick_us = link.link.tick_ms * 1000
-        self._handset_start_ms = self.rng.randrange(1 << 16)
-        self._machine_start_ms = self.rng.randrange(1 << 16)
+        self.handset_clock = Clock(self.rng.randrange(1 << 16))
+        self.machine_clock = Clock(self.rng.randrange(1 << 16))
         self._demands: list[Demand] | None = None
         self._state: State | None = None
+        self._turned_us = 0
+        self._ours: deque[tuple[bytes, int]] = deque(maxlen=400)
+        """Frames of the handset since somebody has been tampering with them, and when they were sent."""
+        self._newest_us = 0
         self._queue: list[tuple[int, int, Any, Any]] = []
         self._count = 0
         self._prepare(conditions or Conditions())
@@ -76,8 +117,12 @@ class World:
         """Set up both ends and what is between them, and start their loops."""
         link = self.link
         self.medium = medium_of(link.medium, conditions, self.rng)
+        self.back = medium_of(link.medium, conditions, self.rng) if link.telemetry else None
+        if link.telemetry:
+            self.plant = Plant(link)
         self.handset: Handset | None = Handset(link)
         self.machine = Machine(link)
+        self.machine_on = True
         self.at(self.rng.randrange(self._period_us), self._handset_turn)
         self.at(self.rng.randrange(self._tick_us), self._machine_turn)
 
@@ -87,22 +132,27 @@ class World:
         heappush(self._queue, (t_us, self._count, action, given))
 
     def run(self, until_ms: int | None = None) -> Trace:
-        """Run to ``until_ms`` (default: the end of the recording), and give what was seen."""
-        until_us = 1000 * (self.recording.duration_ms if until_ms is None else until_ms)
+        """Run to ``until_ms`` (default: the end of the recording), or to ``until_us`` if somebody sets that
+        meanwhile, and give what was seen."""
+        self.until_us = 1000 * (self.recording.duration_ms if until_ms is None else until_ms)
         queue = self._queue
-        while queue and queue[0][0] <= until_us:
+        while queue and queue[0][0] <= self.until_us:
             self.t_us, _, action, given = heappop(queue)
             action(given)
         return self.trace
 
+    # ---- what faults do ----------------------------------------------------------------------
+
     def cut(self, on: bool = True) -> None:
         """Let nothing through any more, or again."""
         self.medium.cut = on
+        if self.back is not None:
+            self.back.cut = on
 
     @property
     def at_rest(self) -> bool:
-        """Whether the machine has stopped, as it must once nothing good reaches it any more."""
-        return self.machine.safe and self.machine.state is not ARMED
+        """Whether every machine has stopped, as it must once nothing good reaches it any more."""
+        return self.machine.safe and self.machine.state is not ARMED and (self.twin is None or self.twin.safe)
 
     def reset_handset(self, boot_ms: int) -> None:
         """The handset loses power, and its program starts afresh ``boot_ms`` later."""
@@ -111,7 +161,29 @@ class World:
 
     def _boot_handset(self, _: Any) -> None:
         self.handset = Handset(self.link)
-        self._handset_start_ms = -self.t_us // 1000
+        self.handset_clock = Clock(-self.t_us // 1000)
+
+    def kill_handset(self) -> None:
+        """The handset's program ends without a word."""
+        self.handset = None
+
+    def reset_machine(self, boot_ms: int) -> None:
+        """The machine loses power: every pin floats, and pull-downs hold the drivers off. It starts afresh
+        ``boot_ms`` later."""
+        self.machine_on = False
+        self.machine = Machine(self.link)
+        self._see(self.machine.demands)
+        self.at(self.t_us + 1000 * boot_ms, self._boot_machine)
+
+    def _boot_machine(self, _: Any) -> None:
+        self.machine_on = True
+        self.machine_clock = Clock(-self.t_us // 1000)
+
+    def inject(self, wire: bytes, t_us: int) -> None:
+        """Bytes that arrive at the machine from somebody else."""
+        self.at(t_us, self._arrive, (wire, None))
+
+    # ---- the loops ---------------------------------------------------------------------------
 
     def _handset_turn(self, _: Any) -> None:
         t_us = self.t_us
@@ -119,34 +191,97 @@ class World:
         heappush(self._queue, (t_us + self._period_us, self._count, self._handset_turn, None))
         if self.handset is None:
             return
-        now_ms = t_us // 1000 + self._handset_start_ms
-        self.recording.play_into(self.handset, t_us // 1000, now_ms)
+        now_ms = self.handset_clock.ms(t_us)
+        if not self.hung:
+            self.recording.play_into(self.handset, t_us // 1000, now_ms, self.hands)
         wire = self.handset.send(now_ms)
         if wire:
             self.trace.sent.append(t_us / 1000)
             arrival = self.medium.send(wire, t_us)
             if arrival is not None:
-                self.at(arrival[0], self._arrive, (arrival[1], t_us))
+                self._on_its_way(*arrival)
 
-    def _arrive(self, given: tuple[bytes, int]) -> None:
+    def _on_its_way(self, arrives_us: int, wire: bytes) -> None:
+        if self.tamper is None:
+            self.at(arrives_us, self._arrive, (wire, self.t_us))
+            return
+        self._ours.append((wire, self.t_us))
+        for when_us, other in self.tamper(arrives_us, wire):
+            self.at(max(when_us, self.t_us), self._arrive, (other, self.t_us if other == wire else None))
+
+    def _arrive(self, given: tuple[bytes, int | None]) -> None:
+        if not self.machine_on:
+            return
         wire, sent_us = given
-        for event in self.machine.feed(wire, self.t_us // 1000 + self._machine_start_ms):
-            if isinstance(event, Frame):
-                self.trace.heard.append(self.t_us / 1000)
-                if self.machine.state is ARMED:
-                    self.last_armed_sent_us = sent_us
-            else:
-                self.trace.refused.append((self.t_us / 1000, event.reason))
+        now_ms = self.machine_clock.ms(self.t_us)
+        if self.twin is not None:
+            self.twin.feed(wire, now_ms)
+        for event in self.machine.feed(wire, now_ms):
+            self._heard(event, sent_us)
+
+    def _heard(self, event: Event, sent_us: int | None) -> None:
+        t_ms = self.t_us / 1000
+        if not isinstance(event, Frame):
+            self.trace.refused.append((t_ms, event.reason))
+            return
+        self.trace.heard.append(t_ms)
+        if sent_us is None:  # as it stands; but what was obeyed of it may have been ours
+            sent_us = self._sent_like(event)
+        if sent_us is None:
+            self.trace.strangers.append((t_ms, "a frame that the handset never sent"))
+            return
+        if self.machine.state is ARMED:
+            if sent_us < self._newest_us:
+                self.trace.strangers.append((t_ms, "a frame older than one obeyed before"))
+            self.last_armed_sent_us = sent_us
+        self._newest_us = sent_us
+
+    def _sent_like(self, event: Frame) -> int | None:
+        """When the handset sent a frame that says the same; None if it never did."""
+        raw = bytes(event.raw)
+        for wire, at_us in reversed(self._ours):
+            if raw in wire:
+                return at_us
+        for wire, at_us in reversed(self._ours):
+            said = Decoder(self.link).taker(stream=not self.link.medium.datagrams)(wire)
+            if any(isinstance(one, Frame) and one[1:4:2] == event[1:4:2] for one in said):
+                return at_us
+        return None
 
     def _machine_turn(self, _: Any) -> None:
         self._count += 1
         heappush(self._queue, (self.t_us + self._tick_us, self._count, self._machine_turn, None))
-        self._see(self.machine.tick(self.t_us // 1000 + self._machine_start_ms))
+        if not self.machine_on or self.t_us < self.machine_stalled_until_us:
+            return
+        now_ms = self.machine_clock.ms(self.t_us)
+        dt_us, self._turned_us = self.t_us - self._turned_us, self.t_us
+        if dt_us > 1000 * LONGEST_GAP_MS:
+            self.machine.expire()
+        self._see(self.machine.tick(now_ms))
+        if self.twin is not None:
+            self.twin.tick(now_ms)
+        if self.plant is not None:
+            self.plant.run(self.machine.demands, dt_us / 1000)
+            self.machine.sense(now_ms, **self.plant.readings())
+        if self.back is not None:
+            answer = self.machine.send(now_ms)
+            arrival = self.back.send(answer, self.t_us) if answer else None
+            if arrival is not None:
+                self.at(arrival[0], self._come_back, arrival[1])
+
+    def _come_back(self, wire: bytes) -> None:
+        if self.handset is not None:
+            self.handset.feed(wire, self.handset_clock.ms(self.t_us))
 
     def _see(self, demands: list[Demand]) -> None:
         """Note what the machine does from now on, if that is new."""
         t_us, machine, moments = self.t_us, self.machine, self.trace.moments
-        if demands is self._demands and machine.state is self._state and machine.why == moments[-1].why:
+        if (
+            moments
+            and demands is self._demands
+            and machine.state is self._state
+            and machine.why == moments[-1].why
+        ):
             return
         self._demands, self._state = demands, machine.state
         moments.append(Moment(t_us / 1000, machine.state, machine.why, demands))

@@ -54,6 +54,10 @@ class Decoder:
         self._at = 0
         self._datagrams = 0
 
+    def guard(self, fresh: Callable[[int], bool]) -> None:
+        """Refuse commands as late unless ``fresh`` of their guard byte."""
+        self._sealed.fresh = fresh
+
     @property
     def pair_heard(self) -> int | None:
         """The pair number of the last hello; None before one."""

@@ -52,6 +52,8 @@ def _packed_parts(link: Link, encoder: Encoder, values: Sequence[Value], seq: in
         Part(16, 8, "layout tag", f"low byte of {encoder.tag:04X}"),
         Part(24, 8, "sequence", str(seq)),
     ]
+    if link.guard_bytes:
+        parts.append(Part(8 * HEAD_BYTES, 8, "guard", "the sequence of the telemetry heard last"))
     for value, field in zip(values, packer.fields, strict=True):
         parts.append(Part(8 * HEAD_BYTES + field.offset, field.bits, field.name, value_text(value, field)))
     if packer.size * 8 > packer.bits:

@@ -15,6 +15,7 @@ REASONS = {
     "bad_field": "a payload that cannot be: wrong length, padding, choice, number, or no such key",
     "repeated": "the same sequence number as the frame before",
     "out_of_order": "an older sequence number than the frame before",
+    "late": "made from telemetry of too long ago: something on the way delays frames",
 }
 """Every reason for which a frame is refused, in the order in which they are tested."""
 

@@ -30,7 +30,9 @@ class Encoder:
         self._frame = frame = link.frame
         self._stream = not link.medium.datagrams if stream is None else stream
         self._pair = frame.pair
-        self._pack = self.packer.pack
+        self._pack = self._guarded if link.guard_bytes else self.packer.pack
+        self.echo = 0
+        """The sequence of the telemetry heard last, where a delay guard has it travel in every command."""
         self._text: TextCommands | KeyCommands | TrainCommands | None = None
         self.command_on_wire: Callable[[Sequence[Value], int], bytes] = self._command_on_wire
         """A command frame as it travels; b"" where the style has no way of saying these values, so that
@@ -50,7 +52,10 @@ class Encoder:
             self._opener = self._lead + CODES[SHORTEST_BODY + self.packer.size]
             if self._stream:
                 self.command_on_wire = self._packed_on_wire
-        self._longest = body_bytes(frame, link.channels)
+        self._longest = body_bytes(frame, link.channels, link.guard_bytes)
+
+    def _guarded(self, values: Sequence[Value]) -> bytes:
+        return bytes((self.echo,)) + self.packer.pack(values)[1:]
 
     def command(self, values: Sequence[Value], seq: int) -> bytes:
         """The body of a command frame: one value a channel in declared order.

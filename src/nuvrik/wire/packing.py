@@ -26,9 +26,9 @@ class Field(NamedTuple):
     options: tuple[str, ...] = ()
 
 
-def fields_of(channels: Mapping[str, Channel]) -> tuple[Field, ...]:
-    """The place of every channel, in declared order."""
-    fields, offset = [], 0
+def fields_of(channels: Mapping[str, Channel], offset: int = 0) -> tuple[Field, ...]:
+    """The place of every channel, in declared order; ``offset`` is the first one's."""
+    fields = []
     for name, channel in channels.items():
         options = tuple(channel.options) if isinstance(channel, ChoiceChannel) else ()
         fields.append(Field(name, channel.kind, channel.bits, offset, options))
@@ -42,15 +42,16 @@ class Packer:
     ``pack(values)`` takes one value a channel in declared order and gives the payload, ``size``
     bytes; it raises ValueError for a value out of range. ``unpack(number)`` does the opposite on a
     whole body read as one little-endian number; it gives None where padding is not zero or a choice
-    is impossible.
+    is impossible. Where a delay guard takes the first byte, that is left 0 and not looked at.
     """
 
     SHIFT = 32
     """The payload's first bit in such a number: it follows the 4 bytes of the head."""
 
     def __init__(self, link: Link) -> None:
-        self.fields = fields_of(link.channels)
-        self.bits = sum(field.bits for field in self.fields)
+        guard_bits = 8 * link.guard_bytes
+        self.fields = fields_of(link.channels, guard_bits)
+        self.bits = guard_bits + sum(field.bits for field in self.fields)
         self.size = (self.bits + 7) // 8
         self.pack: Callable[[Sequence[Value]], bytes] = self._compiled_pack()
         self.unpack: Callable[[int], Values | None] = self._compiled_unpack()

@@ -12,7 +12,7 @@ a frame from another layout fails the check even where its head looks right.
 
 import struct
 from binascii import crc_hqx
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 
 from nuvrik.plan.frames import PackedFrame
 from nuvrik.plan.layout import CHECK_BYTES, CRC_INITIAL, HEAD_BYTES, MAX_BODY, layout_tag
@@ -83,6 +83,8 @@ class SealedReader:
         self._accepts = frozenset(accepts)
         self._parsers = parsers(link, accepts)
         self.last: int | None = None
+        self.fresh: Callable[[int], bool] | None = None
+        """Says of the guard byte of a command whether it is recent, where there is a delay guard."""
         packed = isinstance(link.frame, PackedFrame)
         self.opened: Opener = unstuff if packed else unescape
         self.end = b"\0" if packed else END
@@ -127,6 +129,8 @@ class SealedReader:
                 if kind == STOP:
                     return Frame(at, kind, seq, (), raw)
                 return Reject(at, "out_of_order" if ahead else "repeated", raw, seq)
+        if self.fresh is not None and kind == COMMAND and not self.fresh(body[HEAD_BYTES]):
+            return Reject(at, "late", raw, seq)
         self.last = seq
         return _new(Frame, (at, kind, seq, values, raw))
 

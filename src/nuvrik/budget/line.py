@@ -1,0 +1,119 @@
+"""The sums of one link: how big, how fast, how long, how finely."""
+
+from typing import NamedTuple
+
+from nuvrik.budget.conditions import Conditions
+from nuvrik.budget.stop import StopBound, stop_bound
+from nuvrik.budget.trips import mean_hours
+from nuvrik.plan.channels import LevelChannel, ShareChannel
+from nuvrik.plan.frames import Sealed
+from nuvrik.plan.layout import CHECK_BYTES, HEAD_BYTES, longest_on_wire
+from nuvrik.plan.media import InfraredMedium
+from nuvrik.plan.models import Link
+from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput
+from nuvrik.plan.wiring import output_routes
+from nuvrik.wire.codes import step
+from nuvrik.wire.frames import Encoder
+
+
+class Step(NamedTuple):
+    """The finest difference that a channel can say: as a share of full scale, and in the units of what it
+    moves."""
+
+    channel: str
+    share: float
+    means: str
+
+
+class Budget(NamedTuple):
+    """The sums. Times in ms; loads are shares of the time that the medium is busy, there and back."""
+
+    frame_bytes: int
+    wire_bytes: int
+    airtime_ms: float
+    load: float
+    load_back: float
+    max_rate_hz: float
+    typical_ms: float
+    worst_ms: float
+    stop: StopBound
+    mean_hours: float
+    payload_left: int | None
+    steps: list[Step]
+
+
+def budget(link: Link, conditions: Conditions | None = None) -> Budget:
+    """All of it for a link; ``conditions`` say how bad its medium is, for the odds of a false trip."""
+    encoder, medium, period = Encoder(link), link.medium, link.link.period_ms
+    wire = encoder.longest_on_wire
+    airtime_ms = medium.airtime_us(wire) / 1000
+    back_ms = _back_ms(link)
+    # From a hand's move to the motor's first answer: waiting for the next frame, the way, waiting for a tick.
+    typical = period / 2 + airtime_ms + medium.delay_ms + medium.jitter_ms / 2 + link.link.tick_ms / 2
+    worst = period + airtime_ms + medium.delay_ms + medium.jitter_ms + link.link.tick_ms
+    most = getattr(medium, "payload_max", None)
+    return Budget(
+        frame_bytes=encoder.longest_body,
+        wire_bytes=wire,
+        airtime_ms=airtime_ms,
+        load=airtime_ms / period,
+        load_back=back_ms / 1000,
+        max_rate_hz=1000 / airtime_ms if airtime_ms else 1000 / period,
+        typical_ms=round(typical, 2),
+        worst_ms=round(worst, 2),
+        stop=stop_bound(link),
+        mean_hours=mean_hours(conditions or Conditions(), period, medium.jitter_ms, link.failsafe.timeout_ms),
+        payload_left=None
+        if most is None or isinstance(medium, InfraredMedium)
+        else most - encoder.longest_body,
+        steps=_steps(link),
+    )
+
+
+def _back_ms(link: Link) -> float:
+    """How long in every second something comes back unasked."""
+    total = 0.0
+    stream = not link.medium.datagrams
+    for item in link.telemetry.values():
+        body = (
+            HEAD_BYTES + 2 + (len(link.telemetry) + 7) // 8 + (item.bits * item.parts + 7) // 8 + CHECK_BYTES
+        )
+        if not isinstance(link.frame, Sealed):
+            body = 1 + 2 * body  # a line of hex digits
+        wire = longest_on_wire(link.frame, body, stream=stream)
+        total += link.medium.airtime_us(wire) / item.every_ms
+    return total
+
+
+def _steps(link: Link) -> list[Step]:
+    routes, found = output_routes(link), []
+    for name, channel in link.channels.items():
+        if not isinstance(channel, LevelChannel | ShareChannel):
+            continue
+        share = step(channel.kind, channel.bits) if isinstance(link.frame, Sealed) else _text_step(link, name)
+        moved = [_means(link, out, share) for out, route in routes.items() if name in route.channels]
+        found.append(Step(name, share, ", ".join(dict.fromkeys(words for words in moved if words))))
+    return found
+
+
+def _text_step(link: Link, name: str) -> float:
+    field = getattr(link.frame, "fields", {}).get(name)
+    span = 1000.0
+    if field is not None and field.range:
+        span = abs(field.range[1] - field.range[0]) * 10**field.decimals
+    elif link.channels[name].kind == "level":
+        span = 2000.0
+    return 1 / span if link.channels[name].kind == "share" else 2 / span
+
+
+def _means(link: Link, name: str, share: float) -> str:
+    output = link.outputs[name]
+    if isinstance(output, MotorOutput):
+        return f"{share * output.duty_max:.2g} counts of {name}"
+    if isinstance(output, ServoOutput):
+        degrees = share * abs(output.angle[1] - output.angle[0]) / 2
+        pulse_us = share * (output.pulse_us[2] - output.pulse_us[0]) / 2
+        return f"{pulse_us:.2g} us or {degrees:.2g} degrees of {name}"
+    if isinstance(output, StepperOutput):
+        return f"{share * output.rate_max:.2g} steps/s of {name}"
+    return ""

@@ -1,0 +1,133 @@
+"""Odds of a false trip: how often mere bad luck makes a machine think that its link is gone.
+
+A trip is a gap between two frames that arrive of at least ``timeout_ms``. With a frame every P ms, n frames
+lost in a row make a gap of (n + 1) P, give or take how differently the two at its ends were delayed: the
+difference of two uniform delays of up to J ms, a triangle from -J to J. Losses follow a chain of two states
+(E. N. Gilbert, "Capacity of a burst-noise channel", Bell System Technical Journal 39, 1960): in the bad one
+everything is lost, in the good one each frame with a chance of its own; the plain independent case has no bad
+state. All of it is exact.
+"""
+
+import math
+from typing import NamedTuple
+
+from nuvrik.budget.conditions import Conditions
+
+NEVER_H = float("inf")
+LONGEST_MS = 30_000
+
+
+class Chain(NamedTuple):
+    """The two-state chain as chances for each frame: to enter and to leave the bad state, and to be lost in
+    the good one."""
+
+    starts: float
+    ends: float
+    loss: float
+
+    @classmethod
+    def of(cls, conditions: Conditions) -> "Chain":
+        """As the simulated medium has it."""
+        ends = 1 / conditions.burst_frames
+        return cls(ends * conditions.burst_loss / (1 - conditions.burst_loss), ends, conditions.loss)
+
+    @property
+    def received(self) -> float:
+        """The share of frames that arrive."""
+        good = self.ends / (self.starts + self.ends) if self.starts else 1.0
+        return good * (1 - self.loss)
+
+    def runs(self, most: int) -> list[float]:
+        """After a frame that arrived: the chance that n frames in a row or more are lost, n from 0 on."""
+        good, bad = 1.0, 0.0  # where the chain is, given that all so far were lost
+        found = [1.0]
+        for _ in range(most):
+            to_good = good * (1 - self.starts) + bad * self.ends
+            good, bad = to_good * self.loss, good + bad - to_good
+            found.append(good + bad)
+        return found
+
+
+def _at_least(wanted_ms: float, jitter_ms: float) -> float:
+    """The chance that the difference of two uniform delays is at least so much."""
+    if wanted_ms <= -jitter_ms:
+        return 1.0
+    if wanted_ms > jitter_ms or not jitter_ms:
+        return float(wanted_ms <= 0)
+    share = wanted_ms / jitter_ms
+    return (1 - share) ** 2 / 2 if share >= 0 else 1 - (1 + share) ** 2 / 2
+
+
+def trips_a_frame(chain: Chain, period_ms: float, jitter_ms: float, timeout_ms: float) -> float:
+    """How many trips there are for each frame sent."""
+    fewest = max(0, int((timeout_ms - jitter_ms) // period_ms) - 1)
+    most = int((timeout_ms + jitter_ms) // period_ms) + 1
+    runs = chain.runs(most + 1)
+    total = 0.0
+    for lost in range(fewest, most + 1):
+        chance = _at_least(timeout_ms - (lost + 1) * period_ms, jitter_ms)
+        # Gaps of exactly so many; of more than `most`, all trip.
+        share = runs[lost] - runs[lost + 1] if lost < most else runs[lost]
+        total += share * chance
+    return chain.received * total
+
+
+def mean_hours(conditions: Conditions, period_ms: float, jitter_ms: float, timeout_ms: float) -> float:
+    """The mean time between false trips, in hours; infinite where nothing is ever lost."""
+    chance = trips_a_frame(Chain.of(conditions), period_ms, jitter_ms, timeout_ms)
+    return period_ms / chance / 3_600_000 if chance > 0 else NEVER_H
+
+
+def timeout_for(conditions: Conditions, period_ms: float, jitter_ms: float, hours: float) -> int | None:
+    """The shortest timeout in ms with no more than one false trip in so many hours; None if 30 s is not
+    enough."""
+    low, high = 1, LONGEST_MS
+    if mean_hours(conditions, period_ms, jitter_ms, high) < hours:
+        return None
+    while low < high:
+        middle = (low + high) // 2
+        if mean_hours(conditions, period_ms, jitter_ms, middle) >= hours:
+            high = middle
+        else:
+            low = middle + 1
+    return low
+
+
+def simulated_hours(
+    conditions: Conditions, period_ms: float, jitter_ms: float, timeout_ms: float, frames: int, seed: int = 0
+) -> tuple[float, int]:
+    """The same by trying: so many frames sent, all at once. Gives the mean time in hours and how many trips
+    that was."""
+    import numpy as np
+
+    rng = np.random.default_rng(seed)
+    chain = Chain.of(conditions)
+    lost = rng.random(frames) < chain.loss if chain.loss else np.zeros(frames, bool)
+    if chain.starts:
+        # How long each stay in a state lasts, the good and the bad in turn.
+        stays = int(frames * chain.starts * chain.ends / (chain.starts + chain.ends) * 1.2) + 100
+        lengths = np.empty(2 * stays, np.int64)
+        lengths[::2], lengths[1::2] = rng.geometric(chain.starts, stays), rng.geometric(chain.ends, stays)
+        ends = np.cumsum(lengths)
+        bad = np.searchsorted(ends, np.arange(frames), side="right") % 2 == 1
+        lost |= bad
+    sent_ms = np.flatnonzero(~lost) * period_ms
+    arrived = sent_ms + rng.random(len(sent_ms)) * jitter_ms
+    trips = int(np.count_nonzero(np.diff(arrived) >= timeout_ms))
+    return (frames * period_ms / trips / 3_600_000 if trips else NEVER_H), trips
+
+
+def hours_words(hours: float) -> str:
+    """A mean time for people to read."""
+    if math.isinf(hours):
+        return "never"
+    for limit, unit, size in (
+        (1 / 60, "s", 1 / 3600),
+        (1, "minutes", 1 / 60),
+        (48, "hours", 1),
+        (8766, "days", 24),
+    ):
+        if hours < limit:
+            return f"{hours / size:.3g} {unit}"
+    years = hours / 8766
+    return f"{years:.3g} years" if years < 1e6 else "millions of years"

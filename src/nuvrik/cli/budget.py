@@ -1,0 +1,174 @@
+"""``nuvrik budget LINK``: the sums of one link."""
+
+import math
+from pathlib import Path
+from typing import Any
+
+from nuvrik.budget.clocks import divisors, leaves_margin
+from nuvrik.budget.compare import Row, compare
+from nuvrik.budget.conditions import Conditions
+from nuvrik.budget.line import Budget, budget
+from nuvrik.budget.seen import conditions_seen
+from nuvrik.budget.trips import hours_words, mean_hours, timeout_for
+from nuvrik.cli.clocks import hertz
+from nuvrik.cli.inspect import Source, events_of
+from nuvrik.cli.rehearse import conditions_of
+from nuvrik.cli.words import DONE, Trouble, busy, console, say, say_json, table
+from nuvrik.plan.load import load
+from nuvrik.plan.media import InfraredMedium, SerialMedium
+from nuvrik.plan.models import Link
+
+HOURS = (1.0, 100.0, 10_000.0)
+"""For these mean times between false trips the shortest timeout is given."""
+
+
+class Options:
+    """What is asked for besides the sums."""
+
+    def __init__(
+        self,
+        capture: Path | None,
+        compared: bool,
+        clock_hz: int | None,
+        other_clock_hz: int | None,
+        figure: Path | None,
+        as_json: bool,
+    ) -> None:
+        self.capture, self.compared, self.figure, self.as_json = capture, compared, figure, as_json
+        self.clock_hz, self.other_clock_hz = clock_hz, other_clock_hz
+
+
+def run(file: Path, medium: dict[str, float], options: Options) -> int:
+    """Do the sums of a link."""
+    link = load(file)
+    conditions = conditions_of(medium)
+    if options.capture is not None:
+        conditions = _seen(link, options)
+    sums = budget(link, conditions)
+    rows = list(_compared(link)) if options.compared else []
+    if options.as_json:
+        say_json(record(link, sums, rows))
+    else:
+        _print(link, sums, conditions, options)
+        if rows:
+            _print_rows(rows)
+    if options.figure:
+        from nuvrik.figures.budget import draw_comparison, draw_timeouts
+
+        with busy("drawing"):
+            if rows:
+                draw_comparison(link, rows, options.figure)
+            else:
+                draw_timeouts(link, conditions, options.figure)
+        if not options.as_json:
+            say(f"{options.figure}: written")
+    return DONE
+
+
+def _compared(link: Link) -> list[Row]:
+    if isinstance(link.medium, InfraredMedium):
+        raise Trouble("--compare: an infrared link sends codes, not frames in some style")
+    with busy("damaging frames in every style"):
+        return list(compare(link))
+
+
+def _seen(link: Link, options: Options) -> Conditions:
+    source = Source(link, capture=options.capture)
+    conditions, arrived, lost = conditions_seen(event for _, event in events_of(source))
+    if not arrived:
+        raise Trouble(f"{options.capture}: no frame with a sequence number is in it, so no loss can be seen")
+    if not options.as_json:
+        say(f"{options.capture}: {arrived} frames arrived and {lost} did not: {conditions.in_words()}")
+    return conditions
+
+
+def record(link: Link, sums: Budget, rows: list[Row]) -> dict[str, Any]:
+    """The sums as ``budget --json`` gives them."""
+    made = {
+        "frame_bytes": sums.frame_bytes,
+        "wire_bytes": sums.wire_bytes,
+        "airtime_ms": sums.airtime_ms,
+        "load": {"there": sums.load, "back": sums.load_back},
+        "max_rate_hz": sums.max_rate_hz,
+        "latency_ms": {"typical": sums.typical_ms, "worst": sums.worst_ms},
+        "stop_ms": {"worst": sums.stop.worst_ms, "terms": sums.stop.terms},
+        "false_trip": {"mean_hours": None if math.isinf(sums.mean_hours) else sums.mean_hours},
+        "payload_left": sums.payload_left,
+        "steps": [one._asdict() for one in sums.steps],
+    }
+    return made | ({"compare": [row._asdict() for row in rows]} if rows else {})
+
+
+def _print(link: Link, sums: Budget, conditions: Conditions, options: Options) -> None:
+    period = link.link.period_ms
+    say(f"{link.link.name}: a frame every {period} ms over {link.medium.kind}, {conditions.in_words()}")
+    beam = isinstance(link.medium, InfraredMedium)
+    if not beam:
+        left = "" if sums.payload_left is None else f"; {sums.payload_left} more would fit in a packet"
+        say(f"  frame       {sums.frame_bytes} bytes, {sums.wire_bytes} on the wire{left}")
+        back = f", {100 * sums.load_back:.2g} % by what comes back" if sums.load_back else ""
+        busy_share = f"the medium is busy {100 * sums.load:.2g} % of the time{back}"
+        say(f"  airtime     {sums.airtime_ms:.2f} ms: {busy_share}")
+        say(f"  rate        {link.link.rate_hz} a second; at most {sums.max_rate_hz:.0f} would fit")
+        say(f"  latency     {sums.typical_ms:g} ms typically, {sums.worst_ms:g} ms at worst, hand to motor")
+    say(f"  stop        {sums.stop.in_words()}, at worst, from the last good frame")
+    _print_trips(link, sums, conditions, beam)
+    if not link.guard_bytes and not beam:
+        say("  delay       a constant delay cannot be noticed: that takes telemetry and delay_guard_ms")
+    if sums.steps:
+        rows = [(one.channel, f"{100 * one.share:.2g} %", one.means or "-") for one in sums.steps]
+        console().print(table("\nthe finest difference", ["channel", ">of full", "in its own units"], rows))
+    if isinstance(link.medium, SerialMedium) and options.clock_hz:
+        _print_uarts(link.medium.baud, options.clock_hz, options.other_clock_hz or options.clock_hz)
+
+
+def _print_trips(link: Link, sums: Budget, conditions: Conditions, beam: bool) -> None:
+    if beam:
+        return
+    timeout, period, jitter = link.failsafe.timeout_ms, link.link.period_ms, link.medium.jitter_ms
+    if math.isinf(sums.mean_hours):
+        say("  false trips never, where nothing is lost; how bad is it? --loss, --burst-loss, --from")
+        return
+    say(f"  false trips with a timeout of {timeout} ms one in {hours_words(sums.mean_hours)} on average")
+    for hours in HOURS:
+        able = timeout_for(conditions, period, jitter, hours)
+        if able is not None:
+            reached = mean_hours(conditions, period, jitter, able)
+            say(f"              {able} ms would do for one in {hours_words(reached)}")
+
+
+def _print_uarts(baud: int, clock_hz: int, other_hz: int) -> None:
+    ours, theirs = divisors(clock_hz, baud), divisors(other_hz, baud)
+    if not ours or not theirs:
+        say(f"  {baud} baud cannot be made from {hertz(clock_hz)} and {hertz(other_hz)}")
+        return
+    fits, apart = leaves_margin(ours[0], theirs[0].error_percent)
+    for name, end in ((hertz(clock_hz), ours[0]), (hertz(other_hz), theirs[0])):
+        made = f"{end.actual_baud:.1f} baud, {end.error_percent:+.2f} %"
+        say(f"  {name}: {end.how}, n = {end.divisor:g}: {made}")
+    say(f"  the two ends are {apart:.2f} % apart, {'which leaves room' if fits else 'which is too much'}")
+
+
+def _print_rows(rows: list[Row]) -> None:
+    columns = [
+        "style",
+        ">bytes",
+        ">on the wire",
+        ">airtime",
+        ">most a second",
+        ">obeyed of a million damaged",
+    ]
+    columns += [">frames a lost byte costs"]
+    cells = [
+        (
+            row.style,
+            f"{row.frame_bytes}",
+            f"{row.wire_bytes}",
+            f"{row.airtime_ms:.2f} ms",
+            f"{row.max_rate_hz:.0f}",
+            f"{row.undetected:.0f}",
+            f"{row.lost_mean:.2f}, at most {row.lost_most}",
+        )
+        for row in rows
+    ]
+    console().print(table("\nthe same channels in every style", columns, cells))

@@ -1,0 +1,428 @@
+"""Faults of the two ends, of hands and programs, and of the bench."""
+
+from nuvrik.ends.handset import Handset
+from nuvrik.ends.machine import Machine
+from nuvrik.failsafe.table import FAILSAFE, STANDBY, WAITING
+from nuvrik.plan.channels import source_name
+from nuvrik.plan.controls import AxisControl, ButtonControl, SliderControl, parts_of
+from nuvrik.plan.models import Link
+from nuvrik.plan.wiring import needed_channels, output_routes
+from nuvrik.rehearsal.fault import ANY, Fault, any_link, every_link, sealed
+from nuvrik.rehearsal.faults_on_the_way import older
+from nuvrik.rehearsal.plant import Plant
+from nuvrik.rehearsal.recording import Row
+from nuvrik.rehearsal.world import World
+
+BROWN_OUT_VOLTS = 5.0
+WRAP_MS = 1 << 16
+
+
+def _handset_reset(world: World) -> None:
+    # From a brown-out too short for the timeout to notice, to a slow boot loader.
+    world.reset_handset(boot_ms=world.rng.randrange(30, 2500))
+
+
+def _machine_reset(world: World) -> None:
+    world.reset_machine(boot_ms=world.rng.randrange(30, 2500))
+
+
+def _battery_flat(world: World) -> None:
+    """Whenever the motors draw, the voltage falls and the machine resets; at rest it recovers."""
+    world.plant = world.plant or Plant(world.link)
+    world.plant.charge = 0.1
+
+    def look(_: object) -> None:
+        assert world.plant is not None
+        if world.machine_on and world.plant.volts < BROWN_OUT_VOLTS and not world.machine.safe:
+            world.reset_machine(boot_ms=200)
+            world.plant.volts = BROWN_OUT_VOLTS
+        world.at(world.t_us + 1000 * world.link.link.tick_ms, look)
+
+    look(None)
+
+
+def _killed(world: World) -> None:
+    world.kill_handset()
+
+
+def _hung(world: World) -> None:
+    world.hung = True
+
+
+def _not_hung(world: World) -> None:
+    world.hung = False
+
+
+def _no_readings(world: World) -> None:
+    world.hands = dict.fromkeys
+
+
+def _hands_off(world: World) -> None:
+    world.hands = None
+
+
+def moving_controls(link: Link) -> list[str]:
+    """The controls with readings of their own that make something turn."""
+    needed = needed_channels(link, output_routes(link))
+    names: list[str] = []
+    for channel, turning in needed.items():
+        for source in link.channels[channel].sources.values() if turning else ():
+            parts = parts_of(link.controls[source]).values()
+            names += parts or [source]
+    return [n for n in dict.fromkeys(names) if isinstance(link.controls[n], AxisControl | SliderControl)]
+
+
+def _sticks(link: Link) -> list[str]:
+    """Those that make something turn by themselves, without an accelerator squeezed as well."""
+    squeezed = {
+        source
+        for channel in link.channels.values()
+        if getattr(channel, "times", None)
+        for source in channel.sources.values()
+    }
+    moving = moving_controls(link)
+    return [n for n in moving if isinstance(link.controls[n], AxisControl) and n not in squeezed]
+
+
+def _has_stick(link: Link) -> bool:
+    return any_link(link) and bool(_sticks(link)) and link.arm_channel is not None
+
+
+def _recovers_at_rest(link: Link) -> bool:
+    return _has_stick(link) and link.failsafe.recover == "neutral"
+
+
+def _armed_by_button(link: Link) -> bool:
+    return any_link(link) and isinstance(link.controls.get(_arm(link) or ""), ButtonControl)
+
+
+def _arm(link: Link) -> str | None:
+    return source_name(link.channels[link.arm_channel]) if link.arm_channel else None
+
+
+def _at(link: Link, name: str, share: float) -> int:
+    """The reading of a stick or a slider at -1 to 1 of its travel."""
+    control = link.controls[name]
+    assert isinstance(control, AxisControl | SliderControl)
+    low, rest, high = control.raw if isinstance(control, AxisControl) else (control.raw[0], *control.raw)
+    return round(rest + share * (high - rest if share > 0 else rest - low))
+
+
+def _held(world: World, name: str, reading: int) -> None:
+    def alter(row: Row) -> Row:
+        return {**row, name: reading}
+
+    world.hands = alter
+
+
+def _stuck_key(world: World) -> None:
+    """Whatever button is pressed first from now on stays pressed."""
+    stuck: Row = {}
+    arm = _arm(world.link)
+
+    def alter(row: Row) -> Row:
+        for name, control in world.link.controls.items():
+            if isinstance(control, ButtonControl) and name != arm and not stuck:
+                pressed = 1 if control.active == "high" else 0
+                if row.get(name) == pressed:
+                    stuck[name] = pressed
+        return {**row, **stuck}
+
+    world.hands = alter
+
+
+def _never_centres(world: World) -> None:
+    """The stick stays a fifth out of the middle when it is let go; then the link is lost for a while."""
+    name = _sticks(world.link)[0]
+    _held(world, name, _at(world.link, name, 0.25))
+    world.at(world.t_us + 300_000, lambda _: world.cut())
+    world.at(
+        world.t_us + 300_000 + 1000 * (world.link.failsafe.timeout_ms + 400), lambda _: world.cut(on=False)
+    )
+
+
+def _rail(world: World) -> None:
+    name = _sticks(world.link)[0]
+    _held(world, name, _at(world.link, name, world.rng.choice((-1.0, 1.0))))
+
+
+def _pushed(world: World) -> None:
+    name = _sticks(world.link)[0]
+    _held(world, name, _at(world.link, name, world.rng.choice((-0.6, 0.6))))
+
+
+def _arm_on(world: World) -> None:
+    arm = _arm(world.link)
+    assert arm is not None
+    control = world.link.controls[arm]
+    assert isinstance(control, ButtonControl)
+    _held(world, arm, 1 if control.active == "high" else 0)
+
+
+def _sensor_lost(world: World) -> None:
+    assert world.plant is not None
+    world.plant.readings = dict  # type: ignore[method-assign]
+
+
+def _disarm_lost(world: World) -> None:
+    """Arm is switched off, and what says so is lost for most of a timeout."""
+    arm = _arm(world.link)
+    assert arm is not None
+    control = world.link.controls[arm]
+    assert isinstance(control, ButtonControl)
+    on, off = (1, 0) if control.active == "high" else (0, 1)
+    began_us = world.t_us
+
+    def alter(row: Row) -> Row:
+        pressed = control.toggle and world.t_us - began_us < 200_000
+        return {**row, arm: on if pressed else off}
+
+    world.hands = alter
+    world.cut()
+    world.at(world.t_us + 700 * world.link.failsafe.timeout_ms, lambda _: world.cut(on=False))
+
+
+def _port_gone(world: World) -> None:
+    world.cut()
+
+
+def _port_back(world: World) -> None:
+    """The program that drove has ended; it is started again."""
+    world.cut(on=False)
+    world.reset_handset(boot_ms=0)
+
+
+def _clocks_off(world: World) -> None:
+    for clock, pace in ((world.handset_clock, 1.03), (world.machine_clock, 0.97)):
+        # From now on, not from the start: a clock does not jump.
+        before = clock.ms(world.t_us)
+        clock.pace = pace
+        clock._start_ms += before - clock.ms(world.t_us)
+    world.cut()
+
+
+def _loop_blocked(world: World) -> None:
+    world.machine_stalled_until_us = world.t_us + 1000 * (WRAP_MS + world.rng.randrange(2000))
+    world.kill_handset()
+
+
+def _second_handset(world: World) -> None:
+    """Somebody switches on another handset of this very link, its sticks at rest, arm off."""
+    other = Handset(world.link)
+    rest = world.recording.at(0)
+
+    def turn(_: object) -> None:
+        now_ms = world.t_us // 1000
+        other.read(now_ms, **rest)
+        wire = other.send(now_ms)
+        arrival = world.medium.send(wire, world.t_us) if wire else None
+        if arrival is not None:
+            world.at(arrival[0], world._arrive, (arrival[1], world.t_us))
+        world.at(world.t_us + 1000 * world.link.link.period_ms, turn)
+
+    turn(None)
+
+
+def _two_machines(world: World) -> None:
+    world.twin = Machine(world.link)
+    world.at(world.t_us + 1_500_000, lambda _: world.cut())
+
+
+def _older_file(world: World) -> None:
+    """The handset is swapped for one that was built from an older link file."""
+    world.handset = Handset(older(world.link))
+
+
+def _stale_ms(link: Link) -> float:
+    """A hung program's controls go stale first; its loop says so with its next frame."""
+    stale = [control.stale_ms for control in link.controls.values() if hasattr(control, "stale_ms")]
+    return max(stale, default=0) + link.link.period_ms
+
+
+def _drift_ms(link: Link) -> float:
+    rules = link.failsafe
+    return 0.04 * (
+        rules.timeout_ms + max((getattr(o, "ramp_ms", 0) for o in link.outputs.values()), default=0)
+    )
+
+
+def _read_by_hand(link: Link) -> bool:
+    """A link whose motion comes from sticks or sliders, whose readings can go stale."""
+    return any_link(link) and bool(moving_controls(link))
+
+
+def _has_telemetry(link: Link) -> bool:
+    return any_link(link) and bool(link.telemetry)
+
+
+def _turns_a_motor(link: Link) -> bool:
+    return any_link(link) and any(o.kind == "motor" for o in link.outputs.values())
+
+
+FAULTS = (
+    Fault(
+        "older_link_file",
+        "masquerade",
+        "the handset is swapped for one that was built from an older link file",
+        _older_file,
+        ends_in=(FAILSAFE,),
+        shows=("wrong_layout",),
+        fits=sealed,
+    ),
+    Fault(
+        "second_handset",
+        "masquerade",
+        "a second handset of this very link is switched on, its sticks at rest",
+        _second_handset,
+        must="hold",
+        ends_in=ANY,
+    ),
+    Fault(
+        "two_machines",
+        "wrong address",
+        "two machines were built from one link file; then the link is lost to both",
+        _two_machines,
+        ends_in=(FAILSAFE,),
+    ),
+    Fault(
+        "handset_reset",
+        "bench",
+        "the handset restarts in mid-drive, its sequence from 0, its sticks where they are",
+        _handset_reset,
+        ends_in=(FAILSAFE, WAITING, STANDBY),
+        fits=every_link,
+    ),
+    Fault(
+        "machine_brown_out",
+        "bench",
+        "the machine restarts in mid-drive, the stick still pushed",
+        _machine_reset,
+        ends_in=(WAITING, STANDBY),
+        fits=every_link,
+    ),
+    Fault(
+        "flat_battery",
+        "bench",
+        "the battery sags under the motors until the machine restarts, again and again",
+        _battery_flat,
+        ends_in=(WAITING, STANDBY),
+        fits=_turns_a_motor,
+    ),
+    Fault(
+        "program_killed",
+        "bench",
+        "the handset's program is killed, without a word",
+        _killed,
+        ends_in=(FAILSAFE,),
+        fits=every_link,
+    ),
+    Fault(
+        "program_hung",
+        "bench",
+        "the part of the handset's program that reads the sticks hangs, the part that sends goes on",
+        _hung,
+        ends_in=(FAILSAFE, WAITING, STANDBY),
+        shows=("has no reading", "no drive frame", "arm is off"),
+        fits=_read_by_hand,
+        later_ms=_stale_ms,
+    ),
+    Fault(
+        "no_readings",
+        "bench",
+        "the sticks come unplugged from the handset: none of them has a reading",
+        _no_readings,
+        ends_in=(FAILSAFE, WAITING, STANDBY),
+        shows=("has no reading", "no drive frame", "arm is off"),
+        lasts_ms=(1500, 3000),
+        heal=_hands_off,
+        fits=_read_by_hand,
+        later_ms=lambda link: link.link.period_ms,
+    ),
+    Fault(
+        "stuck_key",
+        "bench",
+        "a button stays down when the finger leaves it",
+        _stuck_key,
+        must="hold",
+        ends_in=ANY,
+    ),
+    Fault(
+        "stick_never_centres",
+        "bench",
+        "the stick stays a quarter out when it is let go; the link is lost, and comes back",
+        _never_centres,
+        ends_in=(FAILSAFE, STANDBY, WAITING),
+        shows=("is not at rest",),
+        fits=_recovers_at_rest,
+    ),
+    Fault(
+        "wire_broken_at_power_up",
+        "bench",
+        "a wire in the handset is broken, and its stick reads an end of its range from the start",
+        _rail,
+        must="never",
+        shows=("is not at rest",),
+        fits=_has_stick,
+    ),
+    Fault(
+        "stick_pushed_at_power_up",
+        "bench",
+        "the stick is held out of the middle from power-up on, and arm switched on",
+        _pushed,
+        must="never",
+        shows=("is not at rest",),
+        fits=_has_stick,
+    ),
+    Fault(
+        "arm_on_at_power_up",
+        "bench",
+        "the arm control is on from power-up on",
+        _arm_on,
+        must="never",
+        shows=("arm is off", "switch arm off first"),
+        fits=_armed_by_button,
+    ),
+    Fault(
+        "disarm_lost",
+        "bench",
+        "arm is switched off, and the first frames that say so are lost",
+        _disarm_lost,
+        ends_in=(STANDBY, FAILSAFE, WAITING),
+        fits=_armed_by_button,
+    ),
+    Fault(
+        "sensor_lost",
+        "bench",
+        "the machine's sensors fall silent",
+        _sensor_lost,
+        must="hold",
+        ends_in=ANY,
+        fits=_has_telemetry,
+    ),
+    Fault(
+        "port_vanishes",
+        "bench",
+        "the port vanishes under the handset's program; it comes back, and the program is started again",
+        _port_gone,
+        lasts_ms=(700, 3000),
+        heal=_port_back,
+        ends_in=(FAILSAFE, WAITING),
+    ),
+    Fault(
+        "clocks_off",
+        "bench",
+        "the handset's clock runs 3 % fast and the machine's 3 % slow; then the cable comes off",
+        _clocks_off,
+        ends_in=(FAILSAFE,),
+        later_ms=_drift_ms,
+    ),
+    Fault(
+        "loop_blocked",
+        "bench",
+        "the machine's loop is blocked for longer than its clock takes to wrap, the handset gone meanwhile",
+        _loop_blocked,
+        ends_in=(FAILSAFE,),
+        later_ms=lambda link: WRAP_MS + 2000,
+        fits=_turns_a_motor,
+    ),
+)

@@ -1,0 +1,426 @@
+"""Faults on the way from one end to the other: the eight communication errors."""
+
+from collections.abc import Callable
+
+from nuvrik.failsafe.table import FAILSAFE
+from nuvrik.plan.channels import FlagChannel
+from nuvrik.plan.frames import Lack
+from nuvrik.plan.media import InfraredMedium
+from nuvrik.plan.models import Link
+from nuvrik.pulses.codes import PROTOCOLS, press
+from nuvrik.rehearsal.beam import BeamWorld
+from nuvrik.rehearsal.fault import Fault, every_link, sealed
+from nuvrik.rehearsal.world import Arrivals, World
+from nuvrik.wire.frames import Encoder
+
+LONG_ENOUGH = (1500, 3000)
+"""Longer than timeouts are, so that the machine must have stopped."""
+DAMAGED = ("check", "stuffing", "too_short", "too_long", "bad_field", "wrong_layout", "version", "wrong_kind")
+
+
+def _tampering(make: Callable[[World], Callable[[int, bytes], Arrivals]]) -> Callable[[World], None]:
+    def strike(world: World) -> None:
+        world.tamper = make(world)
+
+    return strike
+
+
+def _straight(world: World) -> None:
+    world.tamper = None
+
+
+def _bits_flipped(world: World) -> Callable[[int, bytes], Arrivals]:
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        damaged = bytearray(wire)
+        for bit in world.rng.sample(range(8 * len(wire)), world.rng.randint(1, 3)):
+            damaged[bit >> 3] ^= 1 << (bit & 7)
+        return [(at_us, bytes(damaged))]
+
+    return tamper
+
+
+def _noise_over(world: World) -> Callable[[int, bytes], Arrivals]:
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        start = world.rng.randrange(len(wire))
+        length = world.rng.randint(2, max(2, len(wire) - start))
+        return [(at_us, wire[:start] + world.rng.randbytes(length) + wire[start + length :])]
+
+    return tamper
+
+
+def _overrun(world: World) -> Callable[[int, bytes], Arrivals]:
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        start = world.rng.randrange(len(wire) - 1)
+        return [(at_us, wire[:start] + wire[start + world.rng.randint(1, len(wire) - start) :])]
+
+    return tamper
+
+
+def _repeated(world: World) -> Callable[[int, bytes], Arrivals]:
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        return [(at_us + 700 * again, wire) for again in range(world.rng.randint(2, 3))]
+
+    return tamper
+
+
+def _stuck(world: World) -> Callable[[int, bytes], Arrivals]:
+    kept: list[bytes] = []
+
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        kept.append(wire)
+        return [(at_us, kept[0])]
+
+    return tamper
+
+
+def _fading(world: World) -> Callable[[int, bytes], Arrivals]:
+    began_us, length_us = world.t_us, 1000 * world.rng.randint(1000, 3000)
+
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        lost = (world.t_us - began_us) / length_us
+        return [] if world.rng.random() < lost else [(at_us, wire)]
+
+    return tamper
+
+
+def _every_other(world: World) -> Callable[[int, bytes], Arrivals]:
+    count = 0
+
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        nonlocal count
+        count += 1
+        return [(at_us, wire)] if count % 2 else []
+
+    return tamper
+
+
+def _noise_between(world: World) -> Callable[[int, bytes], Arrivals]:
+    period_us = 1000 * world.link.link.period_ms
+
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        noise = world.rng.randbytes(world.rng.randint(1, 40))
+        # Noise, and behind it whatever ends it: the frame after it is not to suffer.
+        return [(at_us, wire), (at_us + world.rng.randrange(1, period_us // 2), noise + b"\0\n\xc0")]
+
+    return tamper
+
+
+def _other_file(world: World) -> Callable[[int, bytes], Arrivals]:
+    """Sound frames of another link file."""
+    other = older(world.link)
+    encoder, count = Encoder(other), 0
+
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        nonlocal count
+        count += 1
+        values = [1 if channel.kind == "flag" else 0 for channel in other.channels.values()]
+        return [(at_us, wire), (at_us + 3000, encoder.on_wire(encoder.command(values, count & 0xFF)))]
+
+    return tamper
+
+
+def older(link: Link) -> Link:
+    """The same link before a channel was taken out of it."""
+    spare = FlagChannel(kind="flag")
+    return link.model_copy(update={"channels": {**link.channels, "taken_out_since": spare}})
+
+
+def _swapped(world: World) -> Callable[[int, bytes], Arrivals]:
+    held: list[bytes] = []
+
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        if not held:
+            held.append(wire)
+            return []
+        return [(at_us, wire), (at_us + 500, held.pop())]
+
+    return tamper
+
+
+def _one_late(world: World) -> Callable[[int, bytes], Arrivals]:
+    period_us = 1000 * world.link.link.period_ms
+
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        late = world.rng.random() < 0.2
+        return [(at_us + late * world.rng.randint(2, 12) * period_us, wire)]
+
+    return tamper
+
+
+def _held_back(world: World) -> Callable[[int, bytes], Arrivals]:
+    until_us = world.t_us + 1000 * (world.link.failsafe.timeout_ms + world.rng.randint(300, 1500))
+
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        return [(max(at_us, until_us), wire)]
+
+    return tamper
+
+
+def _queue(world: World) -> Callable[[int, bytes], Arrivals]:
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        return [(at_us + 5_000_000, wire)]
+
+    return tamper
+
+
+def _neighbour(world: World) -> Callable[[int, bytes], Arrivals]:
+    """Another handset of the same kind, with its own pair number, hard ahead."""
+    pair = world.link.frame.pair % 255 + 1
+    frame = world.link.frame.model_copy(update={"pair": pair})
+    encoder, count = Encoder(world.link.model_copy(update={"frame": frame})), 0
+
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        nonlocal count
+        count += 1
+        values = [0 if c.kind in ("choice", "count") else 1 for c in world.link.channels.values()]
+        return [(at_us, wire), (at_us + 3000, encoder.on_wire(encoder.command(values, count & 0xFF)))]
+
+    return tamper
+
+
+def _replayed(world: World) -> Callable[[int, bytes], Arrivals]:
+    """Everything that was sent up to a second ago comes once more, in its order."""
+    recent: list[bytes] = []
+    most = min(100, 1000 // world.link.link.period_ms)
+
+    def tamper(at_us: int, wire: bytes) -> Arrivals:
+        recent.append(wire)
+        if len(recent) <= most:
+            return [(at_us, wire)]
+        return [(at_us, wire), (at_us + 2000, recent.pop(0))]
+
+    return tamper
+
+
+def _guarded(link: Link) -> bool:
+    return sealed(link) and bool(link.guard_bytes)
+
+
+def _infrared(link: Link) -> bool:
+    return isinstance(link.medium, InfraredMedium)
+
+
+def _lamp(world: World) -> None:
+    assert isinstance(world, BeamWorld)
+    world.beam.lamp_per_s = world.rng.choice((200.0, 400.0, 800.0))
+
+
+def _lamp_off(world: World) -> None:
+    assert isinstance(world, BeamWorld)
+    world.beam.lamp_per_s = 0.0
+
+
+def _second_remote(world: World) -> None:
+    assert isinstance(world, BeamWorld)
+    medium = world.link.medium
+    assert isinstance(medium, InfraredMedium)
+    name = medium.protocol if medium.protocol in PROTOCOLS else "nec"
+    durations = press(name, medium.address ^ 1, 5)
+    world.second_remote(durations, sum(map(abs, durations)))
+
+
+def _block(world: World) -> None:
+    world.cut()
+
+
+def _unblock(world: World) -> None:
+    world.cut(on=False)
+
+
+ORDER: tuple[Lack, ...] = ("no_sequence",)
+
+FAULTS = (
+    Fault(
+        "bits_flipped",
+        "corruption",
+        "interference turns one to three bits over in every frame",
+        _tampering(_bits_flipped),
+        shows=DAMAGED,
+        lasts_ms=LONG_ENOUGH,
+        heal=_straight,
+        needs=("no_check",),
+    ),
+    Fault(
+        "noise_over",
+        "corruption",
+        "a burst of noise lies over a part of every frame",
+        _tampering(_noise_over),
+        shows=DAMAGED,
+        lasts_ms=LONG_ENOUGH,
+        heal=_straight,
+        needs=("no_check",),
+    ),
+    Fault(
+        "receiver_overrun",
+        "corruption",
+        "the receiver is too slow, and loses a few bytes out of every frame",
+        _tampering(_overrun),
+        shows=DAMAGED,
+        lasts_ms=LONG_ENOUGH,
+        heal=_straight,
+        needs=("no_check",),
+    ),
+    Fault(
+        "all_repeated",
+        "unintended repetition",
+        "a module that was not acknowledged sends every frame two or three times",
+        _tampering(_repeated),
+        must="hold",
+        shows=("repeated",),
+        lasts_ms=(1000, 3000),
+        heal=_straight,
+        needs=ORDER,
+    ),
+    Fault(
+        "stuck_frame",
+        "unintended repetition",
+        "a module hangs and sends one and the same frame again and again",
+        _tampering(_stuck),
+        shows=("repeated", "out_of_order", "no drive frame"),
+        ends_in=(FAILSAFE,),
+        lasts_ms=LONG_ENOUGH,
+        heal=_straight,
+        needs=ORDER,
+    ),
+    Fault(
+        "cable_pulled",
+        "loss",
+        "the cable comes off, the aerial breaks, the handset's battery dies: no frame arrives any more",
+        _block,
+        ends_in=(FAILSAFE,),
+        fits=every_link,
+    ),
+    Fault(
+        "jam",
+        "loss",
+        "the band is jammed, or the cable hangs by a thread: nothing arrives for a while",
+        _block,
+        lasts_ms=(600, 3000),
+        heal=_unblock,
+        ends_in=(FAILSAFE,),
+        fits=every_link,
+    ),
+    Fault(
+        "out_of_range",
+        "loss",
+        "it fades out of range: fewer and fewer frames arrive, at last none",
+        _tampering(_fading),
+        ends_in=(FAILSAFE,),
+    ),
+    Fault(
+        "every_other_lost",
+        "loss",
+        "a bad aerial: only every other frame arrives",
+        _tampering(_every_other),
+        must="hold",
+        lasts_ms=(1000, 3000),
+        heal=_straight,
+    ),
+    Fault(
+        "noise_between",
+        "insertion",
+        "noise arrives between the frames",
+        _tampering(_noise_between),
+        must="hold",
+        lasts_ms=(1000, 3000),
+        heal=_straight,
+        needs=("no_check",),
+    ),
+    Fault(
+        "others_frames",
+        "insertion",
+        "sound frames of another link file arrive between ours",
+        _tampering(_other_file),
+        must="hold",
+        shows=("wrong_layout",),
+        lasts_ms=(1000, 3000),
+        heal=_straight,
+        fits=sealed,
+    ),
+    Fault(
+        "swapped",
+        "wrong order",
+        "a network brings frames in pairs, the later one first",
+        _tampering(_swapped),
+        must="hold",
+        shows=("out_of_order",),
+        lasts_ms=(1000, 3000),
+        heal=_straight,
+        needs=ORDER,
+    ),
+    Fault(
+        "one_late",
+        "wrong order",
+        "one frame in five takes a detour and comes after those that were sent later",
+        _tampering(_one_late),
+        must="hold",
+        shows=("out_of_order",),
+        lasts_ms=(1000, 3000),
+        heal=_straight,
+        needs=ORDER,
+    ),
+    Fault(
+        "held_back",
+        "delay",
+        "a host or a network stalls; then everything it held back arrives at once",
+        _tampering(_held_back),
+        ends_in=(FAILSAFE,),
+    ),
+    Fault(
+        "queue",
+        "delay",
+        "a queue delays every frame by five seconds, in order: all of them sound, all of them old",
+        _tampering(_queue),
+        shows=("late",),
+        fits=_guarded,
+    ),
+    Fault(
+        "replayed",
+        "masquerade",
+        "somebody plays back what was sent a second ago, between what is sent now",
+        _tampering(_replayed),
+        must="hold",
+        shows=("out_of_order", "repeated"),
+        lasts_ms=(1500, 3000),
+        heal=_straight,
+        needs=ORDER,
+    ),
+    Fault(
+        "neighbour",
+        "wrong address",
+        "a neighbour's handset of the same kind, with its own pair number, sends too",
+        _tampering(_neighbour),
+        must="hold",
+        shows=("wrong_pair",),
+        lasts_ms=(1000, 3000),
+        heal=_straight,
+        fits=sealed,
+    ),
+    Fault(
+        "lamp",
+        "insertion",
+        "a lamp comes on and floods the receiver",
+        _lamp,
+        lasts_ms=LONG_ENOUGH,
+        heal=_lamp_off,
+        fits=_infrared,
+    ),
+    Fault(
+        "second_remote",
+        "wrong address",
+        "somebody's remote control for something else is used in the same room",
+        _second_remote,
+        must="hold",
+        shows=("wrong_address",),
+        fits=_infrared,
+    ),
+    Fault(
+        "beam_blocked",
+        "loss",
+        "somebody walks through the beam while a key is held, and on",
+        _block,
+        lasts_ms=(400, 2000),
+        heal=_unblock,
+        fits=_infrared,
+    ),
+)

@@ -1,0 +1,144 @@
+"""Every state, every event, every wrap of the clock, through the real machine; and that it would notice."""
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+
+import nuvrik
+from nuvrik.failsafe import table
+from nuvrik.failsafe.table import (
+    ARMED,
+    BARE_ON,
+    DRIVE_MOVED,
+    DRIVE_OFF,
+    DRIVE_REST,
+    FAILSAFE,
+    SILENCE,
+    STANDBY,
+    STOP,
+    STOPPED,
+    TABLE,
+    WAITING,
+    count,
+    go,
+    stay,
+)
+from nuvrik.failsafe.watch import LinkWatch
+from nuvrik.levels import Clock
+from nuvrik.mixing.demand import FOLLOW
+from nuvrik.mixing.motor import Motor
+from nuvrik.rehearsal.search import Searcher
+from nuvrik.wire.sealed import SealedReader
+
+SMALL_TEXT = """
+link = { name = "small", rate_hz = 50, tick_ms = 10 }
+medium = { kind = "radio" }
+frame = { style = "packed", pair = 9 }
+failsafe = { arm = "arm", timeout_ms = 100, good_frames = 2, recover = "neutral" }
+[channels]
+throttle = { kind = "level" }
+arm = { kind = "flag" }
+[outputs]
+screw = { kind = "motor", driver = "pwm_2dir", ramp_ms = 60, mix = { throttle = 1.0 } }
+"""
+SMALL = nuvrik.parse(SMALL_TEXT)
+BEFORE_WRAP = 65_530
+
+
+def test_nothing_that_must_not_be_can_be_reached() -> None:
+    found = Searcher(SMALL, BEFORE_WRAP).search()
+    assert found.wrong == []
+    assert found.states > 300 and found.steps > 10_000, "it came to an end because nothing new was left"
+
+
+@pytest.mark.parametrize("recover", ["rearm", "resume"])
+@pytest.mark.parametrize("start_ms", [0, 32_700])
+def test_nor_under_any_other_rule_or_at_any_other_time(recover: str, start_ms: int) -> None:
+    link = nuvrik.parse(SMALL_TEXT.replace('"neutral"', f'"{recover}"'))
+    assert Searcher(link, start_ms).search(most=60).wrong == []
+
+
+def _cell(event: Any, state: Any, cell: Any) -> Callable[[pytest.MonkeyPatch], None]:
+    return lambda patch: patch.setitem(TABLE[event], state, cell)
+
+
+def _later(patch: pytest.MonkeyPatch) -> None:
+    """> where >= belongs: silent one millisecond too late."""
+
+    def pass_time(self: LinkWatch, now_ms: int) -> bool:
+        self._now_ms = now_ms
+        if now_ms - self._driven_ms <= self._timeout_ms:
+            return False
+        self._happen(SILENCE, "")
+        return True
+
+    patch.setattr(LinkWatch, "pass_time", pass_time)
+
+
+def _no_sequence(patch: pytest.MonkeyPatch) -> None:
+    judge = SealedReader.judge
+
+    def forgetful(self: SealedReader, body: Any, raw: bytes, at: int) -> Any:
+        self.last = None
+        return judge(self, body, raw, at)
+
+    patch.setattr(SealedReader, "judge", forgetful)
+
+
+def _no_wrap(patch: pytest.MonkeyPatch) -> None:
+    def read(self: Clock, now_ms: int) -> int:
+        if self._last_ms is not None:
+            self.total_ms += max(0, now_ms - self._last_ms)
+        self._last_ms = now_ms
+        return self.total_ms
+
+    patch.setattr(Clock, "read", read)
+
+
+def _bare_is_life(patch: pytest.MonkeyPatch) -> None:
+    bare = LinkWatch.bare
+
+    def lively(self: LinkWatch, *, arm: bool, missing: str) -> None:
+        self._driven_ms = self._now_ms
+        bare(self, arm=arm, missing=missing)
+
+    patch.setattr(LinkWatch, "bare", lively)
+
+
+def _motor_runs_on(patch: pytest.MonkeyPatch) -> None:
+    tick = Motor.tick
+    patch.setattr(Motor, "tick", lambda self, target, dt_ms, mode: tick(self, target, dt_ms, FOLLOW))
+
+
+def _no_halt(patch: pytest.MonkeyPatch) -> None:
+    patch.setattr(Motor, "halt", lambda self: None)
+
+
+MUTATIONS: dict[str, Callable[[pytest.MonkeyPatch], None]] = {
+    "silent a millisecond late": _later,
+    "the sequence is not checked": _no_sequence,
+    "the clock's wrap is ignored": _no_wrap,
+    "armed without an off before": _cell(DRIVE_REST, STANDBY, go(ARMED)),
+    "armed out of standby by a pushed stick": _cell(DRIVE_MOVED, STANDBY, table.edge(ARMED)),
+    "a pushed stick does not undo the off": _cell(DRIVE_MOVED, STANDBY, stay),
+    "silence does not disarm": _cell(SILENCE, ARMED, stay),
+    "silence does not break a run": _cell(SILENCE, WAITING, stay),
+    "one frame is enough after a loss": _cell(DRIVE_REST, FAILSAFE, go(ARMED)),
+    "a pushed stick moves again after a loss": _cell(DRIVE_MOVED, FAILSAFE, count(table.AT_REST)),
+    "arm off does not disarm": _cell(DRIVE_OFF, ARMED, stay),
+    "a stop is only standby": _cell(STOP, ARMED, go(STANDBY)),
+    "arm on leads out of a stop": _cell(DRIVE_REST, STOPPED, count(STANDBY)),
+    "a frame without a reading is life": _bare_is_life,
+    "a frame without a reading keeps a run": _cell(BARE_ON, WAITING, stay),
+    "the motor follows when it may not": _motor_runs_on,
+    "a stop ramps down": _no_halt,
+    "no way out of a stop": _cell(DRIVE_OFF, STOPPED, table.broken),
+}
+
+
+@pytest.mark.parametrize("broken", MUTATIONS)
+def test_the_search_catches_a_failsafe_that_is_broken(broken: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    MUTATIONS[broken](monkeypatch)
+    found = Searcher(SMALL, BEFORE_WRAP).search(enough=1)
+    assert found.wrong, f"nobody noticed that {broken}"
