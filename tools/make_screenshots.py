@@ -20,7 +20,7 @@ SIZE = "1280x800"
 TERMINALS = {
     "check": "nuvrik check tug.toml | head -28; nuvrik check broken.toml",
     "frames": "nuvrik encode tug.toml throttle=-0.35 arm=1 --seq 7; nuvrik inspect tug.toml capture.txt",
-    "rehearse": "nuvrik rehearse tug.toml --loss 0.05 --runs 20",
+    "rehearse": "nuvrik rehearse tug.toml --loss 0.05 --runs 8 --jobs 2",
     "demo": "nuvrik demo --out crossing",
     "calibrate": "nuvrik calibrate tug.toml marram-demo/sweep.csv --figure sweep.png; "
     "nuvrik calibrate tug.toml marram-demo/screw.csv --output port_screw --figure motor.png",
@@ -38,7 +38,8 @@ TERMINALS |= {
     "infrared": "nuvrik infrared learn presses.txt --write curtain.toml; "
     "nuvrik infrared make rc5 --address 5 --command 35; "
     "nuvrik infrared read presses.txt | head -5; nuvrik rehearse curtain.toml",
-    "budget": "nuvrik budget --clock-hz 16000000 --uart 115200 --divide-by 16,8,16ths; "
+    "budget": "nuvrik budget boat.toml --loss 0.1 --burst-loss 0.1; nuvrik budget boat.toml --compare",
+    "clocks": "nuvrik budget --clock-hz 16000000 --uart 115200 --divide-by 16,8,16ths; "
     "nuvrik budget --clock-hz 500000 --pwm 50 --prescalers 16; "
     "nuvrik budget --clock-hz 16000000 --instead-hz 8000000 --uart 57600 --pwm 980 --servo 50 --bits 16",
 }
@@ -52,6 +53,7 @@ FIGURES = {
     "frame": "marram-demo/frame.png",
     "sheet": "sheet.png",
     "capture": "capture.png",
+    "timeout": "timeout.png",
 }
 
 
@@ -89,6 +91,20 @@ open("capture.txt", "w").writelines(row.hex(" ") + "\\n" for row in rows)
     from nuvrik.figures.on_off import draw_error_rate
 
     draw_error_rate(folder / "on_off_keyed.png")
+    words = [
+        BIN / "nuvrik",
+        "budget",
+        "boat.toml",
+        "--loss",
+        "0.1",
+        "--burst-loss",
+        "0.1",
+        "--figure",
+        "timeout.png",
+    ]
+    subprocess.run(words, check=True, **quiet)
+    words = [BIN / "nuvrik", "rehearse", "boat.toml", "--runs", "4", "--report", "report.html"]
+    subprocess.run(words, check=True, **quiet)
     words = [BIN / "nuvrik", "infrared", "read", "presses.txt", "--figure", "waveform.png"]
     subprocess.run(words, check=True, **quiet)
     words = [BIN / "nuvrik", "budget", "--clock-hz", "16000000", "--pwm", "980", "--figure", "waves.png"]
@@ -190,6 +206,19 @@ def shoot(name: str, command: str, folder: Path, display: str) -> None:
     print(f"{target}")
 
 
+def shoot_page(page: Path, target: Path) -> None:
+    """A page in a browser, if there is one."""
+    browser = shutil.which("chromium")
+    if browser is None:
+        print(f"{target} left as it is: needs chromium", file=sys.stderr)
+        return
+    switches = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking"]
+    switches += [f"--user-data-dir={page.parent / 'browser'}", "--window-size=1280,1600"]
+    words = [browser, *switches, f"--screenshot={target}", page.as_uri()]
+    subprocess.run(words, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, timeout=120)
+    print(f"{target}")
+
+
 def main() -> int:
     SHOTS.mkdir(parents=True, exist_ok=True)
     missing = [tool for tool in ("Xvfb", "xterm", "import") if shutil.which(tool) is None]
@@ -205,6 +234,7 @@ def main() -> int:
             prepare(folder)
             for name, command in TERMINALS.items():
                 shoot(name, command, folder, display)
+            shoot_page(folder / "report.html", SHOTS / "report.png")
             for name, file in FIGURES.items():
                 shutil.copy(folder / file, SHOTS / f"{name}.png")
             for name, files in STACKED.items():

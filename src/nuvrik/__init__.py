@@ -15,10 +15,12 @@ from typing import TYPE_CHECKING, Any
 from nuvrik.version import VERSION
 
 if TYPE_CHECKING:
+    from nuvrik.budget.conditions import Conditions
     from nuvrik.ends.asking import Asked
     from nuvrik.ends.handset import Handset
     from nuvrik.ends.machine import Machine
     from nuvrik.ends.motions import Refused
+    from nuvrik.ends.remote import Receiver, Remote
     from nuvrik.ends.sensors import Reading
     from nuvrik.failsafe.table import State
     from nuvrik.figures.tables import frames_table
@@ -29,6 +31,9 @@ if TYPE_CHECKING:
     from nuvrik.plan.problems import LinkFileError, Problem
     from nuvrik.ports.connection import Connection, LinkError, RequestFailed, connect
     from nuvrik.ports.port import PortError
+    from nuvrik.pulses.infrared import InfraredReader
+    from nuvrik.rehearsal.testing import assert_holds
+    from nuvrik.rehearsal.verdict import Run
     from nuvrik.wire.decoder import Decoder
     from nuvrik.wire.events import Frame, Reject
     from nuvrik.wire.frames import Encoder
@@ -36,6 +41,12 @@ if TYPE_CHECKING:
 __version__ = ".".join(map(str, VERSION))
 
 _HOMES = {
+    "Conditions": "nuvrik.budget.conditions",
+    "InfraredReader": "nuvrik.pulses.infrared",
+    "Receiver": "nuvrik.ends.remote",
+    "Remote": "nuvrik.ends.remote",
+    "Run": "nuvrik.rehearsal.verdict",
+    "assert_holds": "nuvrik.rehearsal.testing",
     "Asked": "nuvrik.ends.asking",
     "Connection": "nuvrik.ports.connection",
     "Decoder": "nuvrik.wire.decoder",
@@ -63,12 +74,14 @@ _HOMES = {
 
 __all__ = [
     "Asked",
+    "Conditions",
     "Connection",
     "Decoder",
     "Demand",
     "Encoder",
     "Frame",
     "Handset",
+    "InfraredReader",
     "Link",
     "LinkError",
     "LinkFileError",
@@ -76,10 +89,14 @@ __all__ = [
     "PortError",
     "Problem",
     "Reading",
+    "Receiver",
     "Refused",
     "Reject",
+    "Remote",
     "RequestFailed",
+    "Run",
     "State",
+    "assert_holds",
     "connect",
     "frames_table",
     "load",

@@ -20,8 +20,8 @@ from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.undetected import measure
 
-TRIES = 400
-CUTS = 200
+TRIES = 150
+CUTS = 120
 ALL: list[Lack] = ["no_sequence", "no_pair", "no_layout", "no_check"]
 
 

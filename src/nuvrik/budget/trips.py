@@ -9,7 +9,7 @@ state. All of it is exact.
 """
 
 import math
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from nuvrik.budget.conditions import Conditions
 
@@ -36,6 +36,23 @@ class Chain(NamedTuple):
         """The share of frames that arrive."""
         good = self.ends / (self.starts + self.ends) if self.starts else 1.0
         return good * (1 - self.loss)
+
+    def lost(self, frames: int, rng: Any) -> Any:
+        """Which of so many frames in a row are lost, as a NumPy array of bool; ``rng`` is NumPy's."""
+        import numpy as np
+
+        lost = rng.random(frames) < self.loss if self.loss else np.zeros(frames, bool)
+        if self.starts:
+            # How long each stay in a state lasts, the good and the bad in turn.
+            stays = int(frames * self.starts * self.ends / (self.starts + self.ends) * 1.2) + 100
+            lengths = np.empty(2 * stays, np.int64)
+            lengths[::2], lengths[1::2] = rng.geometric(self.starts, stays), rng.geometric(self.ends, stays)
+            turns = np.minimum(np.cumsum(lengths), frames)
+            change = np.zeros(frames + 1, np.int8)
+            np.add.at(change, turns[::2], 1)
+            np.add.at(change, turns[1::2], -1)
+            lost |= np.cumsum(change[:-1], dtype=np.int8) > 0
+        return lost
 
     def runs(self, most: int) -> list[float]:
         """After a frame that arrived: the chance that n frames in a row or more are lost, n from 0 on."""
@@ -101,16 +118,7 @@ def simulated_hours(
     import numpy as np
 
     rng = np.random.default_rng(seed)
-    chain = Chain.of(conditions)
-    lost = rng.random(frames) < chain.loss if chain.loss else np.zeros(frames, bool)
-    if chain.starts:
-        # How long each stay in a state lasts, the good and the bad in turn.
-        stays = int(frames * chain.starts * chain.ends / (chain.starts + chain.ends) * 1.2) + 100
-        lengths = np.empty(2 * stays, np.int64)
-        lengths[::2], lengths[1::2] = rng.geometric(chain.starts, stays), rng.geometric(chain.ends, stays)
-        ends = np.cumsum(lengths)
-        bad = np.searchsorted(ends, np.arange(frames), side="right") % 2 == 1
-        lost |= bad
+    lost = Chain.of(conditions).lost(frames, rng)
     sent_ms = np.flatnonzero(~lost) * period_ms
     arrived = sent_ms + rng.random(len(sent_ms)) * jitter_ms
     trips = int(np.count_nonzero(np.diff(arrived) >= timeout_ms))

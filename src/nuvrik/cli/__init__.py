@@ -231,6 +231,9 @@ def machine(
         bool, typer.Option("--why", help="Say on stderr why each output does what it does.")
     ] = False,
     for_s: Annotated[float | None, typer.Option("--for-s", min=0, help="End after so many seconds.")] = None,
+    watchdog: Annotated[
+        Path | None, typer.Option("--watchdog", metavar="FILE", help="A watchdog device to keep quiet.")
+    ] = None,
 ) -> int:
     """Be the machine: log what each output is told to do.
 
@@ -238,7 +241,7 @@ def machine(
     """
     from nuvrik.cli.live import run_machine_command
 
-    return run_machine_command(link, port, log, why, for_s)
+    return run_machine_command(link, port, log, why, for_s, watchdog)
 
 
 @app.command()

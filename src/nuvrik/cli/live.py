@@ -4,7 +4,7 @@ import csv
 import shutil
 import signal
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, TextIO
@@ -47,7 +47,9 @@ def run_drive(file: Path, port: str, source: Path, headless: bool) -> int:
     return DONE
 
 
-def run_machine_command(file: Path, port: str, log: Path | None, why: bool, for_s: float | None) -> int:
+def run_machine_command(
+    file: Path, port: str, log: Path | None, why: bool, for_s: float | None, watchdog: Path | None = None
+) -> int:
     """Be the machine until interrupted; a row whenever something changes."""
     link = load(file)
     for_ms = None if for_s is None else int(for_s * 1000)
@@ -55,6 +57,7 @@ def run_machine_command(file: Path, port: str, log: Path | None, why: bool, for_
         ends_politely(),
         _machine_port(link, port) as line,
         _log(log) as out,
+        _watchdog(watchdog) as kick,
     ):
         rows = csv.writer(out, lineterminator="\n")
         rows.writerow(log_header(link))
@@ -83,12 +86,30 @@ def run_machine_command(file: Path, port: str, log: Path | None, why: bool, for_
                 _tell(f"{now_ms / 1000:8.2f} s  {notice.what}")
 
         try:
-            run_machine(link, line, watch, for_ms, heard=heard)
+            run_machine(link, line, watch, for_ms, heard=heard, kick=kick)
         except KeyboardInterrupt:
             _tell("interrupted: every output is at rest")
         finally:
             _tell(_fared(stats))
     return DONE
+
+
+@contextmanager
+def _watchdog(device: Path | None) -> Iterator[Callable[[], None]]:
+    """What keeps a watchdog device of the kernel quiet: a byte each time; a V, as its documentation says,
+    ends its watch when the machine is at rest. Whatever else ends this program, the board is restarted."""
+    if device is None:
+        yield lambda: None
+        return
+    with device.open("wb", buffering=0) as file:
+
+        def kick() -> None:
+            file.write(b"\0")
+
+        try:
+            yield kick
+        finally:
+            file.write(b"V")
 
 
 def _fared(stats: LinkStats) -> str:

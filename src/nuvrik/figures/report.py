@@ -54,6 +54,9 @@ def _contents(link: Link, file: Path, runs: Sequence[Run], conditions: Condition
         "worst": f"{max(stops):.0f}" if stops else "-",
         "bound": f"{bound.worst_ms:.0f}",
         "bound_words": bound.in_words(),
+        "others": ", ".join(
+            dict.fromkeys(run.fault for run in runs if run.stop_ms and run.bound_ms > bound.worst_ms)
+        ),
         "stops": _inline(lambda target: draw_stops(runs, target)),
         "groups": [group for group in (_group(name, names, runs) for name in GROUPS) if group["rows"]],
         "skipped": ", ".join(name for name in FAULTS if name not in faults_for(link)),
@@ -104,7 +107,7 @@ def draw_stops(runs: Sequence[Run], path: Path) -> None:
     plt = pyplot()
     stops = [run for run in runs if run.stop_ms is not None]
     names = list(dict.fromkeys(run.fault for run in stops))[::-1]
-    figure, axis = plt.subplots(figsize=(12, 1.2 + 0.28 * max(len(names), 3)), layout="constrained")
+    figure, axis = plt.subplots(figsize=(12, 1.6 + 0.28 * max(len(names), 4)), layout="constrained")
     for place, name in enumerate(names):
         mine = [run for run in stops if run.fault == name]
         shares = [100 * (run.stop_ms or 0) / run.bound_ms for run in mine]

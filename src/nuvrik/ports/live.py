@@ -88,11 +88,13 @@ def run_machine(
     for_ms: int | None = None,
     prepare: Callable[[Machine], None] = lambda machine: None,
     heard: Callable[[int, Event], None] = lambda now_ms, event: None,
+    kick: Callable[[], None] = lambda: None,
 ) -> Machine:
     """Be the machine until ``for_ms`` have passed, the port goes away or the program is interrupted.
 
     However it ends, the outputs are first brought to rest as on a silent link, tick by tick, and
-    ``watch`` sees it. ``prepare`` is given the machine first, for hooks; ``heard`` is told every event.
+    ``watch`` sees it. ``prepare`` is given the machine first, for hooks; ``heard`` is told every event;
+    ``kick`` is for a watchdog, called once every tick is done, so that a loop that hangs is noticed.
     Raises PortError if the port went away.
     """
     machine, clock = Machine(link, stream=line.stream, boot=random_number(32)), WallClock()
@@ -112,6 +114,7 @@ def run_machine(
                 due_ms = max(due_ms + tick_ms, now_ms)
                 machine.tick(now_ms)
                 watch(now_ms, machine)
+                kick()
             answer = machine.send(now_ms)
             if answer:
                 line.write(answer)

@@ -372,6 +372,8 @@ FAULTS = (
         "a queue delays every frame by five seconds, in order: all of them sound, all of them old",
         _tampering(_queue),
         shows=("late",),
+        lasts_ms=(6500, 7500),
+        heal=_straight,
         fits=_guarded,
     ),
     Fault(

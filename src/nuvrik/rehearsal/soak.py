@@ -5,10 +5,19 @@ from collections import Counter
 from collections.abc import Iterator
 from typing import NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
 from nuvrik.budget.conditions import Conditions
+from nuvrik.budget.stop import run_down_ms, stop_bound
+from nuvrik.budget.trips import Chain
 from nuvrik.plan.models import Link
 from nuvrik.rehearsal.faults import faults_for
 from nuvrik.rehearsal.verdict import Run, rehearse
+from nuvrik.wire.frames import Encoder
+
+Times = NDArray[np.int64]
+"""Microseconds."""
 
 
 class Stretch(NamedTuple):
@@ -58,3 +67,62 @@ def summed_up(stretches: Iterator[Stretch]) -> Summary:
         if run.verdict == "fail":
             failed.append((run.fault, run.seed, run.why))
     return Summary(seconds / 3600, runs, worst, failed, by_fault)
+
+
+class Bulk(NamedTuple):
+    """What came of a soak all at once: how many frames were sent, how many times the machine tripped, and
+    the longest stop in ms, from the sending of the last frame before each trip."""
+
+    hours: float
+    frames: int
+    trips: int
+    worst_ms: float
+    bound_ms: float
+
+
+PIECE = 4_000_000
+
+
+def bulk_soak(link: Link, hours: float, conditions: Conditions, seed: int = 0) -> Bulk:
+    """Drive for so many hours, with the failsafe worked out for millions of frames at a time.
+
+    The handset sends a frame every period, hard ahead all the time; each is lost or delayed by the medium.
+    The machine's loop ticks on its own clock; it notices silence at the first tick at which the last frame is
+    ``timeout_ms`` old, and each output that turns ramps down from full, tick by tick, from that tick on.
+    """
+    rng = np.random.default_rng(seed)
+    medium, bound = link.medium, stop_bound(link)
+    period_us, tick_us = 1000 * link.link.period_ms, 1000 * link.link.tick_ms
+    timeout_us = 1000 * link.failsafe.timeout_ms
+    airtime_us = medium.airtime_us(Encoder(link).longest_on_wire) + 1000 * medium.delay_ms
+    ramp_ticks = max(0, -(-run_down_ms(link) // link.link.tick_ms) - 1)
+    chain = Chain.of(conditions)
+    frames = round(hours * 3_600_000_000 / period_us)
+    trips, worst, done = 0, 0.0, 0
+    while done < frames:
+        count = min(PIECE, frames - done)
+        sent = np.arange(count, dtype=np.int64) * period_us + int(rng.integers(period_us))
+        got = sent[~chain.lost(count, rng)]
+        arrived = got + airtime_us
+        if medium.jitter_ms:
+            arrived = arrived + rng.integers(0, 1000 * medium.jitter_ms, len(got))
+        # Frames never overtake each other, and whole milliseconds are all that the machine's clock knows.
+        arrived = np.maximum.accumulate(arrived) // 1000 * 1000
+        silent = np.flatnonzero(np.diff(arrived) >= timeout_us)
+        phase = int(rng.integers(tick_us))
+        noticed = stops_at(arrived[silent], timeout_us, tick_us, phase)
+        at_rest = noticed + ramp_ticks * tick_us
+        # Silence that a frame ends before any tick notices it is noticed by that frame, to the same effect.
+        stops = (at_rest - got[silent]) / 1000
+        trips += len(silent)
+        worst = max(worst, float(stops.max(initial=0.0)))
+        done += count
+    return Bulk(hours, frames, trips, worst, bound.worst_ms)
+
+
+def stops_at(arrived_us: Times, timeout_us: int, tick_us: int, phase_us: int) -> Times:
+    """The ticks at which silence is noticed after frames that arrived at these times."""
+    due = arrived_us + timeout_us
+    # A tick at t sees a clock of t rounded down to a whole millisecond.
+    ticks = -(-(due - phase_us) // tick_us)
+    return ticks * tick_us + phase_us

@@ -78,11 +78,12 @@ class Packer:
         if flags:  # all at once: each is 0 or 1 exactly if their union is
             sound.append(f"0 <= {' | '.join(flags)} <= 1")
         values = "".join(f"v{index}, " for index in range(len(self.fields)))
+        packed = _joined(limbs) if not limbs[0][0] else f"({_joined(limbs)} << {limbs[0][0]})"
         # A None fails the comparison; a fraction the look-up, the shift or to_bytes: all end in the slow way.
         source = f"""def pack(values, {_as_locals(names)}):
             {values}= values
             try:
-                if {" and ".join(sound) or True}: return {_joined(limbs)}.to_bytes({self.size}, "little")
+                if {" and ".join(sound) or True}: return {packed}.to_bytes({self.size}, "little")
             except (TypeError, AttributeError):
                 pass
             return slowly(values)"""
