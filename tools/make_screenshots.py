@@ -38,16 +38,16 @@ TERMINALS |= {
     "infrared": "nuvrik infrared learn presses.txt --write curtain.toml; "
     "nuvrik infrared make rc5 --address 5 --command 35; "
     "nuvrik infrared read presses.txt | head -5; nuvrik rehearse curtain.toml",
-    "budget": "nuvrik budget boat.toml --loss 0.1 --burst-loss 0.1; nuvrik budget boat.toml --compare",
-    "clocks": "nuvrik budget --clock-hz 16000000 --uart 115200 --divide-by 16,8,16ths; "
+    "budget": "nuvrik budget boat.toml --loss 0.1 --burst-loss 0.1; "
     "nuvrik budget --clock-hz 500000 --pwm 50 --prescalers 16; "
     "nuvrik budget --clock-hz 16000000 --instead-hz 8000000 --uart 57600 --pwm 980 --servo 50 --bits 16",
 }
 STACKED = {
     "calibration": ("sweep.png", "motor.png"),
     "pulses": ("waveform.png", "waves.png", "on_off_keyed.png"),
+    "live": ("drive.png", "machine.png"),
 }
-"""Figures that belong together, one above the other."""
+"""Pictures that belong together, one above the other."""
 FIGURES = {
     "session": "marram-demo/session.png",
     "frame": "marram-demo/frame.png",
@@ -238,8 +238,11 @@ def main() -> int:
             for name, file in FIGURES.items():
                 shutil.copy(folder / file, SHOTS / f"{name}.png")
             for name, files in STACKED.items():
-                command = ["convert", *(folder / file for file in files), "-append", SHOTS / f"{name}.png"]
-                subprocess.run(command, check=True)
+                # Figures come from the folder, and terminals from where they have just been shot.
+                parts = [folder / file if (folder / file).exists() else SHOTS / file for file in files]
+                subprocess.run(["convert", *parts, "-append", SHOTS / f"{name}.png"], check=True)
+                for file in files:
+                    (SHOTS / file).unlink(missing_ok=True)
     finally:
         screen.kill()
     return 0
