@@ -186,6 +186,20 @@ class ColumnsFrame(_TextFrame):
     style: Literal["columns"] = Field(description='"columns" is text of fixed width, a column a channel')
 
 
+class _Plain(_Bound):
+    """What says only what is to be done, one thing at a time, and nothing about itself."""
+
+    @property
+    def lacks(self) -> list[Lack]:
+        """What it cannot give: nearly everything."""
+        return ["no_sequence", "no_pair", "no_layout", "no_check"]
+
+    @property
+    def carries_questions(self) -> bool:
+        """No: whatever is sent is an action."""
+        return False
+
+
 class KeyAction(Section):
     """What one key does: ``keys.KEY``."""
 
@@ -206,7 +220,7 @@ class KeyAction(Section):
         return self
 
 
-class KeysFrame(_Bound):
+class KeysFrame(_Plain):
     """``style = "keys"``: one character or one number for each action."""
 
     style: Literal["keys"] = Field(description='"keys" is a character or a byte for each action')
@@ -219,16 +233,6 @@ class KeysFrame(_Bound):
         max_length=64,
         description='what each does, e.g. { w = { set = { throttle = 0.5 } }, " " = { stop = true } }',
     )
-
-    @property
-    def lacks(self) -> list[Lack]:
-        """What it cannot give: nearly everything."""
-        return ["no_sequence", "no_pair", "no_layout", "no_check"]
-
-    @property
-    def carries_questions(self) -> bool:
-        """No: each byte is an action."""
-        return False
 
     @model_validator(mode="after")
     def _keys_fit_on_the_wire(self) -> "KeysFrame":
@@ -247,7 +251,7 @@ class KeysFrame(_Bound):
         return {number(key): action for key, action in self.keys.items()}
 
 
-class TrainFrame(_Bound):
+class TrainFrame(_Plain):
     """``style = "train"``: a slot of time for each channel, as radio gear carries several on one wire."""
 
     style: Literal["train"] = Field(description='"train" is a slot of time a channel, for medium "pulses"')
@@ -256,16 +260,6 @@ class TrainFrame(_Bound):
     margin_us: int = Field(
         default=100, ge=0, le=400, description="a slot further out than this, in us, spoils the train"
     )
-
-    @property
-    def lacks(self) -> list[Lack]:
-        """What it cannot give: nearly everything."""
-        return ["no_sequence", "no_pair", "no_layout", "no_check"]
-
-    @property
-    def carries_questions(self) -> bool:
-        """No: there is nothing but slots."""
-        return False
 
     @model_validator(mode="after")
     def _slots_have_travel(self) -> "TrainFrame":

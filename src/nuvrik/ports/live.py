@@ -16,8 +16,8 @@ LONGEST_GAP_MS = 30_000
 """A longer gap in a loop is made a timeout here: the 16-bit clock of the ends could not tell it."""
 
 LONGEST_STEP_MS = 40
-"""A recording goes on by at most this much in a turn of the loop: on a busy computer it is played late,
-and no press in it is passed over."""
+"""What a turn of the loop takes beyond this is not played: on a busy computer a recording is played late, and
+no press in it is passed over."""
 
 TURN_S = 0.002
 """How long the handset's loop sleeps between looks at the clock."""
@@ -152,6 +152,7 @@ def run_handset(
     handset = Handset(link, stream=line.stream, session=random_number(16))
     clock = _FromNow(clock or WallClock())
     dropped = played_ms = before_ms = 0
+    stumbled = False
 
     def send(now_ms: int) -> None:
         nonlocal dropped
@@ -165,8 +166,10 @@ def run_handset(
     try:
         while played_ms < recording.duration_ms:
             now_ms = clock.now_ms()
-            played_ms += min(now_ms - before_ms, LONGEST_STEP_MS)
-            before_ms = now_ms
+            step_ms, before_ms = now_ms - before_ms, now_ms
+            stumbled, before = step_ms > LONGEST_STEP_MS, stumbled
+            # Readings that went stale meanwhile are first taken again as they were.
+            played_ms += 0 if stumbled and not before else min(step_ms, LONGEST_STEP_MS)
             recording.play_into(handset, played_ms, now_ms)
             send(now_ms)
             clock.sleep(TURN_S)

@@ -1,6 +1,7 @@
 """Faults on the way from one end to the other: the eight communication errors."""
 
 from collections.abc import Callable
+from typing import Any
 
 from nuvrik.failsafe.table import FAILSAFE
 from nuvrik.plan.channels import FlagChannel
@@ -27,6 +28,18 @@ def _tampering(make: Callable[[World], Callable[[int, bytes], Arrivals]]) -> Cal
 
 def _straight(world: World) -> None:
     world.tamper = None
+
+
+def _tampered(
+    name: str,
+    group: str,
+    imitates: str,
+    make: Callable[[World], Callable[[int, bytes], Arrivals]],
+    lasts_ms: tuple[int, int] = (1000, 3000),
+    **more: Any,
+) -> Fault:
+    """A fault that does something to every frame on its way, for a while."""
+    return Fault(name, group, imitates, _tampering(make), lasts_ms=lasts_ms, heal=_straight, **more)
 
 
 def _bits_flipped(world: World) -> Callable[[int, bytes], Arrivals]:
@@ -230,56 +243,50 @@ def _unblock(world: World) -> None:
 ORDER: tuple[Lack, ...] = ("no_sequence",)
 
 FAULTS = (
-    Fault(
+    _tampered(
         "bits_flipped",
         "corruption",
         "interference turns one to three bits over in every frame",
-        _tampering(_bits_flipped),
+        _bits_flipped,
         shows=DAMAGED,
         lasts_ms=LONG_ENOUGH,
-        heal=_straight,
         needs=("no_check",),
     ),
-    Fault(
+    _tampered(
         "noise_over",
         "corruption",
         "a burst of noise lies over a part of every frame",
-        _tampering(_noise_over),
+        _noise_over,
         shows=DAMAGED,
         lasts_ms=LONG_ENOUGH,
-        heal=_straight,
         needs=("no_check",),
     ),
-    Fault(
+    _tampered(
         "receiver_overrun",
         "corruption",
         "the receiver is too slow, and loses a few bytes out of every frame",
-        _tampering(_overrun),
+        _overrun,
         shows=DAMAGED,
         lasts_ms=LONG_ENOUGH,
-        heal=_straight,
         needs=("no_check",),
     ),
-    Fault(
+    _tampered(
         "all_repeated",
         "unintended repetition",
         "a module that was not acknowledged sends every frame two or three times",
-        _tampering(_repeated),
+        _repeated,
         must="hold",
         shows=("repeated",),
-        lasts_ms=(1000, 3000),
-        heal=_straight,
         needs=ORDER,
     ),
-    Fault(
+    _tampered(
         "stuck_frame",
         "unintended repetition",
         "a module hangs and sends one and the same frame again and again",
-        _tampering(_stuck),
+        _stuck,
         shows=("repeated", "out_of_order", "no drive frame"),
         ends_in=(FAILSAFE,),
         lasts_ms=LONG_ENOUGH,
-        heal=_straight,
         needs=ORDER,
     ),
     Fault(
@@ -307,56 +314,46 @@ FAULTS = (
         _tampering(_fading),
         ends_in=(FAILSAFE,),
     ),
-    Fault(
+    _tampered(
         "every_other_lost",
         "loss",
         "a bad aerial: only every other frame arrives",
-        _tampering(_every_other),
+        _every_other,
         must="hold",
-        lasts_ms=(1000, 3000),
-        heal=_straight,
     ),
-    Fault(
+    _tampered(
         "noise_between",
         "insertion",
         "noise arrives between the frames",
-        _tampering(_noise_between),
+        _noise_between,
         must="hold",
-        lasts_ms=(1000, 3000),
-        heal=_straight,
         needs=("no_check",),
     ),
-    Fault(
+    _tampered(
         "others_frames",
         "insertion",
         "sound frames of another link file arrive between ours",
-        _tampering(_other_file),
+        _other_file,
         must="hold",
         shows=("wrong_layout",),
-        lasts_ms=(1000, 3000),
-        heal=_straight,
         fits=sealed,
     ),
-    Fault(
+    _tampered(
         "swapped",
         "wrong order",
         "a network brings frames in pairs, the later one first",
-        _tampering(_swapped),
+        _swapped,
         must="hold",
         shows=("out_of_order",),
-        lasts_ms=(1000, 3000),
-        heal=_straight,
         needs=ORDER,
     ),
-    Fault(
+    _tampered(
         "one_late",
         "wrong order",
         "one frame in five takes a detour and comes after those that were sent later",
-        _tampering(_one_late),
+        _one_late,
         must="hold",
         shows=("out_of_order",),
-        lasts_ms=(1000, 3000),
-        heal=_straight,
         needs=ORDER,
     ),
     Fault(
@@ -366,36 +363,32 @@ FAULTS = (
         _tampering(_held_back),
         ends_in=(FAILSAFE,),
     ),
-    Fault(
+    _tampered(
         "queue",
         "delay",
         "a queue delays every frame by five seconds, in order: all of them sound, all of them old",
-        _tampering(_queue),
+        _queue,
         shows=("late",),
         lasts_ms=(6500, 7500),
-        heal=_straight,
         fits=_guarded,
     ),
-    Fault(
+    _tampered(
         "replayed",
         "masquerade",
         "somebody plays back what was sent a second ago, between what is sent now",
-        _tampering(_replayed),
+        _replayed,
         must="hold",
         shows=("out_of_order", "repeated"),
         lasts_ms=(1500, 3000),
-        heal=_straight,
         needs=ORDER,
     ),
-    Fault(
+    _tampered(
         "neighbour",
         "wrong address",
         "a neighbour's handset of the same kind, with its own pair number, sends too",
-        _tampering(_neighbour),
+        _neighbour,
         must="hold",
         shows=("wrong_pair",),
-        lasts_ms=(1000, 3000),
-        heal=_straight,
         fits=sealed,
     ),
     Fault(
