@@ -350,3 +350,28 @@ def test_off_by_puts_a_button_off_too_and_never_on() -> None:
         True,
     ]
     assert STANDBY in State and isinstance(FAULTS["jam"], Fault)
+
+
+def test_whole_captures_of_a_guarded_link_decode_in_bulk_as_frame_by_frame() -> None:
+    """The guard byte shifts every channel by eight bits, in both decoders and in what is said of them."""
+    from nuvrik.wire.bulk import BulkDecoder
+
+    text = starter_text("marram").replace('kind = "radio"', 'kind = "serial"')
+    for key in ("payload_max", "bitrate"):
+        text = text.replace(f"\n{key} = ", f"\n# {key} = ", 1)
+    link = nuvrik.parse(text.replace("timeout_ms = 400", "timeout_ms = 400\ndelay_guard_ms = 500"))
+    encoder, stream = nuvrik.Encoder(link), b""
+    for n in range(600):
+        encoder.echo = 3 * n & 0xFF
+        values = [(37 * n) % 16384, -(91 * n) % 16384, 0, 16384 - n, -n, n, n % 2, n % 3 == 0]
+        stream += encoder.command_on_wire([int(value) for value in values], n & 0xFF)
+    events = nuvrik.Decoder(link).feed(stream)
+    found = BulkDecoder(link).feed(stream)
+    assert len(events) == len(found.seq) == 600 and not found.refused
+    names = list(link.channels)
+    for number in range(0, 600, 37):
+        for place, name in enumerate(names):
+            one = events[number].values[place]
+            scale = 1 if link.channels[name].kind == "flag" else 16384
+            assert found.values[name][number] == pytest.approx(one / scale)
+    assert nuvrik.frames_table(link, stream)["throttle"].iloc[5] == pytest.approx(events[5].values[0] / 16384)

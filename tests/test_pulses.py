@@ -202,3 +202,88 @@ def test_noise_on_the_wire_is_refused() -> None:
         for event in decoder.taker(stream=False)(rng.randbytes(8))
     )
     assert obeyed == 0
+
+
+# ---- trains as bytes, on a wire to a host --------------------------------------------------
+
+WIRED_TRAIN = nuvrik.parse(TRAIN_TEXT)
+
+
+@settings(max_examples=80)
+@given(
+    st.lists(
+        st.one_of(
+            st.tuples(st.integers(-FULL, FULL), st.integers(0, FULL), st.integers(0, 2), st.integers(0, 1)),
+            st.binary(max_size=12).map(lambda noise: noise.replace(b"\xff", b"\xfe")),
+        ),
+        max_size=12,
+    ),
+    st.lists(st.integers(0, 120), max_size=10),
+)
+def test_trains_in_a_stream_are_found_however_it_is_cut(pieces, cuts) -> None:
+    """Captured slots over a serial line: noise between them spoils at most the train that follows it."""
+    encoder = nuvrik.Encoder(WIRED_TRAIN, stream=True)
+    stream, sent = b"", []
+    for piece in pieces:
+        if isinstance(piece, bytes):
+            stream += piece + (b"\xff\xff" if piece else b"")  # whatever it was, a gap has followed it
+        else:
+            stream += encoder.command_on_wire(list(piece), 0)
+            sent.append(nuvrik.Decoder(WIRED_TRAIN).feed(encoder.command_on_wire(list(piece), 0))[0].values)
+    decoder, events = nuvrik.Decoder(WIRED_TRAIN), []
+    places = [0, *sorted(min(cut, len(stream)) for cut in cuts), len(stream)]
+    for start, end in pairwise(places):
+        events += decoder.feed(stream[start:end])
+    assert events == nuvrik.Decoder(WIRED_TRAIN).feed(stream)
+    heard = [event.values for event in events if isinstance(event, nuvrik.Frame)]
+    assert all(values in heard for values in sent)
+    assert all(
+        event.reason in ("bad_field", "too_long") for event in events if isinstance(event, nuvrik.Reject)
+    )
+
+
+@given(st.integers(500, 2500), st.integers(500, 2500), st.integers(0, 400), st.integers(300, 3000))
+def test_a_slot_is_read_to_the_nearest_end_and_no_further(low: int, high: int, margin: int, us: int) -> None:
+    if abs(high - low) < 100:
+        return
+    text = TRAIN_TEXT.replace(
+        'style = "train"', f'style = "train"\nlow_us = {low}\nhigh_us = {high}\nmargin_us = {margin}'
+    ).replace('active = "low"', 'active = "low", frame_us = 60000, sync_us = 20000, pulse_us = 50')
+    text = text.replace("rate_hz = 40", "rate_hz = 10")
+    try:
+        link = nuvrik.parse(text)
+    except nuvrik.LinkFileError as error:
+        assert "pulse_us" in str(error)
+        return
+    (event,) = nuvrik.Decoder(link).feed_datagram(in_bytes([us, low, low, low]))
+    inside = min(low, high) - margin <= us <= max(low, high) + margin
+    assert isinstance(event, nuvrik.Frame) == inside
+    if not inside:
+        return
+    level = event.values[0]
+    assert -FULL <= level <= FULL
+    clipped = min(max(us, min(low, high)), max(low, high))
+    wanted = (clipped - low) / (high - low) * 2 * FULL - FULL
+    assert abs(level - wanted) <= 1
+    (again,) = in_slots(nuvrik.Encoder(link).command([level, 0, 0, 0], 0)[:2])
+    assert abs(again - clipped) <= 1
+
+
+def test_a_train_is_inspected_and_encoded_as_a_user_types_it(tmp_path) -> None:
+    file = tmp_path / "glider.toml"
+    file.write_text(TRAIN_TEXT)
+    made = json.loads(nuvrik_command("encode", file, "throttle=-0.5", "arm=1", "--json"))
+    assert in_slots(bytes.fromhex(made["hex"])) == [1250, 1000, 1000, 2000]
+    said = nuvrik_command("inspect", file, "--hex", made["hex"], "--each-byte")
+    assert "a slot of 1250 us" in said and "arm on, a slot of 2000 us" in said
+    assert "bad_field" in nuvrik_command("inspect", file, "--hex", "0bb8", code=1)
+    meant = nuvrik_command("check", file)
+    assert "a slot from 1000 to 2000 us" in meant and "anybody's frames" in meant
+    found = json.loads(nuvrik_command("budget", file, "--json"))
+    assert found["airtime_ms"] == 22.5 and found["frame_bytes"] == 8
+    runs = [json.loads(line) for line in nuvrik_command("rehearse", file, "--runs", 1, "--json").splitlines()]
+    assert {run["verdict"] for run in runs} == {"pass"} and len(runs) > 10
+    with pytest.raises(ValueError, match="leave no gap"):
+        train([2000] * 12, TRAIN.medium)
+    with pytest.raises(ValueError, match="no longer than its pulse"):
+        train([200], TRAIN.medium)

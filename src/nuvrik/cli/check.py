@@ -9,7 +9,7 @@ from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
 from nuvrik.plan.channels import ChoiceChannel, LevelChannel, ShareChannel
 from nuvrik.plan.check import problems_in
-from nuvrik.plan.frames import Sealed, Text, TextForm
+from nuvrik.plan.frames import Sealed, Text, TextForm, TrainFrame
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import UnreadableError, parse, read_text
 from nuvrik.plan.media import InfraredMedium
@@ -121,6 +121,7 @@ def _print_meaning(link: Link, file: Path) -> None:
         for byte, bit, bits, name, meaning in layout_rows(link)
     ]
     where = "bit 0 is the lowest" if isinstance(link.frame, Sealed) else "text, at its longest"
+    where = "a slot of time as 16 bits" if isinstance(link.frame, TrainFrame) else where
     columns = [">byte", "from bit", ">bits", "is", "meaning"]
     out.print(table(f"the frame, bit by bit ({where})", columns, rows))
     if link.two_way:
@@ -215,6 +216,8 @@ def _channel_text(link: Link, name: str) -> str:
         form = TextForm.of(channel.kind, 0, link.frame.fields.get(name))
         scale = 10**form.decimals
         words += f"; from {form.low / scale:g} to {form.high / scale:g}"
+    elif isinstance(link.frame, TrainFrame):
+        words += f"; a slot from {link.frame.low_us} to {link.frame.high_us} us"
     return words
 
 
