@@ -29,7 +29,7 @@ from nuvrik.pulses.noise import frame_error_rate, lamp_noise, worn
 from nuvrik.rehearsal.faults import FAULTS, faults_for
 from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.soak import bulk_soak
-from nuvrik.rehearsal.verdict import rehearse
+from nuvrik.rehearsal.verdict import rehearse, rehearse_all
 from nuvrik.rehearsal.world import World
 from nuvrik.wire.undetected import measure, odds
 
@@ -363,13 +363,11 @@ def infrared_read() -> dict[str, float]:
 def all_faults() -> dict[str, float]:
     """Every fault that can strike Marram, with 20 seeds each, on one core: seconds, and how many failed."""
     link = nuvrik.parse(starter_text("marram"))
-    start, failed, runs = time.perf_counter(), 0, 0
-    for fault in faults_for(link).values():
-        for seed in range(20):
-            failed += rehearse(link, fault, seed).verdict == "fail"
-            runs += 1
+    start = time.perf_counter()
+    jobs = [(fault, seed) for fault in faults_for(link).values() for seed in range(20)]
+    failed = sum(run.verdict == "fail" for run in rehearse_all(link, jobs))
     took = time.perf_counter() - start
-    return {"took_s": took, "runs": runs, "failed": failed, "most_s": 20.0, "most_failed": 0}
+    return {"took_s": took, "runs": len(jobs), "failed": failed, "most_s": 20.0, "most_failed": 0}
 
 
 def worst_stop() -> dict[str, float]:

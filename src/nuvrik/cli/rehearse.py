@@ -15,7 +15,7 @@ from nuvrik.plan.problems import suggestion
 from nuvrik.rehearsal.faults import FAULTS, faults_for
 from nuvrik.rehearsal.page import summary
 from nuvrik.rehearsal.recording import Recording, parse_recording
-from nuvrik.rehearsal.verdict import Run, rehearse
+from nuvrik.rehearsal.verdict import Run, rehearse, rehearse_all
 from nuvrik.rehearsal.world import Trace
 
 BAR_FROM = 6
@@ -106,7 +106,9 @@ def _results(
     link: Link, jobs: list[Job], played: Recording | None, conditions: Conditions, processes: int
 ) -> Iterator[Run]:
     if processes == 1 or len(jobs) < BAR_FROM:
-        for name, seed in jobs:
+        if played is None:
+            yield from rehearse_all(link, ((FAULTS[name], seed) for name, seed in jobs), conditions)
+        for name, seed in jobs if played is not None else ():
             yield rehearse(link, FAULTS[name], seed, played, conditions)
         return
     from concurrent.futures import ProcessPoolExecutor

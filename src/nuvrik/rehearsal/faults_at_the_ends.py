@@ -194,10 +194,7 @@ def _port_back(world: World) -> None:
 
 def _clocks_off(world: World) -> None:
     for clock, pace in ((world.handset_clock, 1.03), (world.machine_clock, 0.97)):
-        # From now on, not from the start: a clock does not jump.
-        before = clock.ms(world.t_us)
-        clock.pace = pace
-        clock._start_ms += before - clock.ms(world.t_us)
+        clock.run_at(pace, world.t_us)
     world.cut()
 
 

@@ -14,7 +14,7 @@ from nuvrik.rehearsal.fault import Fault, every_link, sealed
 from nuvrik.rehearsal.world import Arrivals, World
 from nuvrik.wire.frames import Encoder
 
-LONG_ENOUGH = (1500, 3000)
+LONG_ENOUGH = (1200, 2200)
 """Longer than timeouts are, so that the machine must have stopped."""
 DAMAGED = ("check", "stuffing", "too_short", "too_long", "bad_field", "wrong_layout", "version", "wrong_kind")
 

@@ -12,7 +12,7 @@ from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
 from nuvrik.plan.problems import suggestion
 from nuvrik.rehearsal.faults import FAULTS, faults_for
-from nuvrik.rehearsal.verdict import Run, rehearse
+from nuvrik.rehearsal.verdict import Run, rehearse_all
 
 
 def assert_holds(
@@ -31,7 +31,8 @@ def assert_holds(
     for name in names:
         if name not in FAULTS:
             raise KeyError(f"there is no fault {name}: {suggestion(name, FAULTS)}")
-    runs = [rehearse(link, FAULTS[name], seed, None, conditions) for seed in seeds for name in names]
+    jobs = [(FAULTS[name], seed) for seed in seeds for name in names]
+    runs = list(rehearse_all(link, jobs, conditions))
     failed = [f"  {run.fault}, seed {run.seed}: {run.why}" for run in runs if run.verdict == "fail"]
     if failed:
         raise AssertionError(f"{link.link.name} failed {len(failed)} of {len(runs)}:\n" + "\n".join(failed))

@@ -6,7 +6,7 @@ output jumps by more than its ramp allows. What must hold besides is said by eac
 """
 
 import random
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any, Literal, NamedTuple
 
 from nuvrik.budget.conditions import Conditions
@@ -24,7 +24,9 @@ from nuvrik.rehearsal.world import Trace, World
 
 PRACTICE_MS = 8000
 """How long a pilot drives who is made up for a rehearsal."""
-AFTER_MS = 2000
+LOOK_US = 4000
+"""How often it is looked whether the machine has come to rest; since when is what the trace says."""
+AFTER_MS = 1200
 """How long the run is watched after a fault has ended, or stopped the machine for good."""
 
 
@@ -103,7 +105,7 @@ class Strike:
             if self.fault.lasts_ms is None:
                 self._end_soon()
         else:
-            world.at(world.t_us + 1000, self._watch)
+            world.at(world.t_us + LOOK_US, self._watch)
 
 
 def rehearse(
@@ -125,6 +127,17 @@ def rehearse(
     if strike.struck_us is None:  # nothing turned so late: then at the first chance
         world, strike = _run(link, fault, seed, recording, conditions, 0)
     return _judged(world, fault, seed, strike)
+
+
+def rehearse_all(
+    link: Link, jobs: Iterable[tuple[Fault, int]], conditions: Conditions | None = None
+) -> Iterator[Run]:
+    """Rehearse many faults with many seeds. What the pilot of a seed does is made up once."""
+    pilots: dict[int, Recording] = {}
+    for fault, seed in jobs:
+        if seed not in pilots:
+            pilots[seed] = practice(link, seed, PRACTICE_MS)
+        yield rehearse(link, fault, seed, pilots[seed], conditions)
 
 
 def bound_ms(link: Link, fault: Fault) -> float:

@@ -67,12 +67,20 @@ class Clock:
     """An end's millisecond clock: when it began, and how fast it runs."""
 
     def __init__(self, start_ms: int) -> None:
-        self._start_ms = start_ms
+        self.start_ms = start_ms
         self.pace = 1.0
+        self.drifts = False
+        """If it does not, its time is the world's and where it began."""
+
+    def run_at(self, pace: float, t_us: int) -> None:
+        """From now on run so much faster, without a jump."""
+        now_ms = self.ms(t_us)
+        self.pace, self.drifts = pace, pace != 1.0
+        self.start_ms += now_ms - self.ms(t_us)
 
     def ms(self, t_us: int) -> int:
         """What it says at a time."""
-        return (t_us if self.pace == 1.0 else int(t_us * self.pace)) // 1000 + self._start_ms
+        return int(t_us * self.pace) // 1000 + self.start_ms
 
 
 class World:
@@ -191,33 +199,42 @@ class World:
         heappush(self._queue, (t_us + self._period_us, self._count, self._handset_turn, None))
         if self.handset is None:
             return
-        now_ms = self.handset_clock.ms(t_us)
+        clock = self.handset_clock
+        now_ms = clock.ms(t_us) if clock.drifts else t_us // 1000 + clock.start_ms
         if not self.hung:
             self.recording.play_into(self.handset, t_us // 1000, now_ms, self.hands)
         wire = self.handset.send(now_ms)
         if wire:
             self.trace.sent.append(t_us / 1000)
             arrival = self.medium.send(wire, t_us)
-            if arrival is not None:
-                self._on_its_way(*arrival)
+            if arrival is None:
+                return
+            if self.tamper is None:
+                self._count += 1
+                heappush(self._queue, (arrival[0], self._count, self._arrive, (arrival[1], t_us)))
+            else:
+                self._tampered(self.tamper, *arrival)
 
-    def _on_its_way(self, arrives_us: int, wire: bytes) -> None:
-        if self.tamper is None:
-            self.at(arrives_us, self._arrive, (wire, self.t_us))
-            return
+    def _tampered(self, tamper: Callable[[int, bytes], Arrivals], arrives_us: int, wire: bytes) -> None:
         self._ours.append((wire, self.t_us))
-        for when_us, other in self.tamper(arrives_us, wire):
+        for when_us, other in tamper(arrives_us, wire):
             self.at(max(when_us, self.t_us), self._arrive, (other, self.t_us if other == wire else None))
 
     def _arrive(self, given: tuple[bytes, int | None]) -> None:
         if not self.machine_on:
             return
-        wire, sent_us = given
-        now_ms = self.machine_clock.ms(self.t_us)
+        (wire, sent_us), t_us, clock, machine = given, self.t_us, self.machine_clock, self.machine
+        now_ms = clock.ms(t_us) if clock.drifts else t_us // 1000 + clock.start_ms
         if self.twin is not None:
             self.twin.feed(wire, now_ms)
-        for event in self.machine.feed(wire, now_ms):
-            self._heard(event, sent_us)
+        for event in machine.feed(wire, now_ms):
+            if sent_us is None or sent_us < self._newest_us or not isinstance(event, Frame):
+                self._heard(event, sent_us)
+                continue
+            self.trace.heard.append(t_us / 1000)
+            self._newest_us = sent_us
+            if machine.state is ARMED:
+                self.last_armed_sent_us = sent_us
 
     def _heard(self, event: Event, sent_us: int | None) -> None:
         t_ms = self.t_us / 1000
@@ -253,11 +270,14 @@ class World:
         heappush(self._queue, (self.t_us + self._tick_us, self._count, self._machine_turn, None))
         if not self.machine_on or self.t_us < self.machine_stalled_until_us:
             return
-        now_ms = self.machine_clock.ms(self.t_us)
-        dt_us, self._turned_us = self.t_us - self._turned_us, self.t_us
+        t_us, clock, machine = self.t_us, self.machine_clock, self.machine
+        now_ms = clock.ms(t_us) if clock.drifts else t_us // 1000 + clock.start_ms
+        dt_us, self._turned_us = t_us - self._turned_us, t_us
         if dt_us > 1000 * LONGEST_GAP_MS:
-            self.machine.expire()
-        self._see(self.machine.tick(now_ms))
+            machine.expire()
+        demands, moments = machine.tick(now_ms), self.trace.moments
+        if demands is not self._demands or machine.state is not self._state or machine.why != moments[-1].why:
+            self._see(demands)
         if self.twin is not None:
             self.twin.tick(now_ms)
         if self.plant is not None:
@@ -274,14 +294,7 @@ class World:
             self.handset.feed(wire, self.handset_clock.ms(self.t_us))
 
     def _see(self, demands: list[Demand]) -> None:
-        """Note what the machine does from now on, if that is new."""
-        t_us, machine, moments = self.t_us, self.machine, self.trace.moments
-        if (
-            moments
-            and demands is self._demands
-            and machine.state is self._state
-            and machine.why == moments[-1].why
-        ):
-            return
+        """Note what the machine does from now on."""
+        machine = self.machine
         self._demands, self._state = demands, machine.state
-        moments.append(Moment(t_us / 1000, machine.state, machine.why, demands))
+        self.trace.moments.append(Moment(self.t_us / 1000, machine.state, machine.why, demands))
