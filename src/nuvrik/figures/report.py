@@ -107,7 +107,7 @@ def draw_stops(runs: Sequence[Run], path: Path) -> None:
     plt = pyplot()
     stops = [run for run in runs if run.stop_ms is not None]
     names = list(dict.fromkeys(run.fault for run in stops))[::-1]
-    figure, axis = plt.subplots(figsize=(12, 1.6 + 0.28 * max(len(names), 4)), layout="constrained")
+    figure, axis = plt.subplots(figsize=(12, 1.6 + 0.28 * max(len(names), 8)), layout="constrained")
     for place, name in enumerate(names):
         mine = [run for run in stops if run.fault == name]
         shares = [100 * (run.stop_ms or 0) / run.bound_ms for run in mine]
@@ -117,7 +117,9 @@ def draw_stops(runs: Sequence[Run], path: Path) -> None:
     axis.text(100, len(names) - 0.4, "bound ", ha="right", va="bottom", color=INK, fontsize=9)
     axis.set_yticks(range(len(names)), names)
     axis.set_xlabel("stop time, % of the bound")
-    axis.set_xlim(0, 105)
+    longest = max((100 * (run.stop_ms or 0) / run.bound_ms for run in stops), default=0)
+    axis.set_xlim(0, max(105, 1.05 * longest))
+    axis.set_ylim(-0.6, max(len(names), 1) - 0.1)
     axis.grid(axis="y", color="#e6ebee")
     axis.tick_params(colors=GREY)
     figure.savefig(path)
