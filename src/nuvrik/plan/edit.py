@@ -4,8 +4,8 @@ from typing import Any
 
 
 def edited(text: str, changes: dict[tuple[str, ...], Any]) -> str:
-    """The text of a link file with some keys set: path of the key -> value. An entry of a section may
-    be new. KeyError for a section that is not there."""
+    """The text of a link file with some keys set: path of the key -> value. Sections and their entries
+    are made where there are none."""
     for path, value in changes.items():
         text = _with(text, path, value)
     return text
@@ -17,8 +17,8 @@ def _with(text: str, path: tuple[str, ...], value: Any) -> str:
     document = tomlkit.parse(text)
     place: Any = document
     for part in path[:-1]:
-        if part not in place and place is not document:
-            place[part] = tomlkit.table()  # an entry that is new, in a section that is not
+        if part not in place:
+            place[part] = tomlkit.table(is_super_table=place is document)
         place = place[part]
     item, key = tomlkit.item(value), path[-1]
     if key in place:
