@@ -153,6 +153,7 @@ def eventually(true, seconds: float = 10.0) -> None:
 # ---- a host program ------------------------------------------------------------------------
 
 
+@pytest.mark.live
 def test_a_program_drives_by_value() -> None:
     with nuvrik.connect(PANEL, "sim") as panel:
         assert panel.state is not None and panel.hello().name == "panel" and panel.round_trip_ms() < 200
@@ -191,6 +192,7 @@ def test_a_program_drives_by_value() -> None:
         panel.set(fan=0.1)
 
 
+@pytest.mark.live
 def test_a_program_that_fails_leaves_the_machine_disarmed() -> None:
     with pytest.raises(ZeroDivisionError), nuvrik.connect(PANEL, "sim") as panel:
         panel.arm()
@@ -201,6 +203,7 @@ def test_a_program_that_fails_leaves_the_machine_disarmed() -> None:
     assert machine.state == "STANDBY"
 
 
+@pytest.mark.live
 def test_a_port_where_nobody_or_somebody_else_answers(tmp_path: Path) -> None:
     with pytest.raises(nuvrik.LinkError, match="nobody answered hello"):
         nuvrik.connect(PANEL, "loop://", hello_s=0.5)
@@ -241,6 +244,7 @@ def test_a_port_where_nobody_or_somebody_else_answers(tmp_path: Path) -> None:
     assert "built from this file" in nuvrik_command("hello", file, "--port", "sim")
 
 
+@pytest.mark.live
 def test_over_udp(tmp_path: Path) -> None:
     text = PANEL_TEXT.replace('kind = "serial"\nbaud = 115200', 'kind = "udp"')
     file, log = write(tmp_path, "panel.toml", text), tmp_path / "log.csv"
@@ -259,6 +263,7 @@ def test_over_udp(tmp_path: Path) -> None:
         assert "cannot be opened" in nuvrik_command("machine", file, "--port", wrong, code=2)
 
 
+@pytest.mark.live
 def test_a_board_that_resets_when_its_port_opens_is_waited_for() -> None:
     """Its boot loader is silent for a second; connect goes on as soon as it says hello, and no later."""
     with socket.create_server(("127.0.0.1", 0)) as server:

@@ -297,6 +297,7 @@ def test_a_handset_that_hears_nothing_says_nothing_on_a_guarded_link() -> None:
 # ---- a watchdog, and buttons that only put off ---------------------------------------------
 
 
+@pytest.mark.live
 def test_a_watchdog_is_kept_quiet_and_told_when_all_is_well(tmp_path: Path) -> None:
     text = (
         starter_text("tug")

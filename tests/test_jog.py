@@ -168,6 +168,7 @@ def asked(answers: str, *words: object, code: int = 0) -> str:
     return nuvrik_command("jog", *words, code=code, given=answers.encode())
 
 
+@pytest.mark.live
 def test_jog_as_a_user_types_it(tmp_path: Path) -> None:
     tug = write(tmp_path, "tug.toml", starter_text("tug"))
     assert "nothing to change" in asked(
@@ -202,6 +203,7 @@ def test_jog_as_a_user_types_it(tmp_path: Path) -> None:
     assert "cannot be opened" in asked("", tug, "port_screw", "--port", "/dev/none", code=2)
 
 
+@pytest.mark.live
 def test_a_jog_over_a_real_line_and_why_it_moves(tmp_path: Path) -> None:
     link_file, log = write(tmp_path, "link.toml", WIRED_TEXT), tmp_path / "log.csv"
     with cable() as line:
@@ -224,6 +226,7 @@ def test_a_jog_over_a_real_line_and_why_it_moves(tmp_path: Path) -> None:
     assert machine.returncode == 0 and "port_screw: not armed: arm is off; at rest" in said
 
 
+@pytest.mark.live
 def test_sheets_are_drawn_for_every_starter_and_drive_knows_the_simulated_port(tmp_path: Path) -> None:
     from nuvrik.figures.sheet import draw_sheet, effects
 

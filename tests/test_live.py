@@ -16,6 +16,8 @@ from nuvrik.budget.stop import stop_bound
 from nuvrik.rehearsal.pilot import play
 from nuvrik.wire.frames import Encoder
 
+pytestmark = pytest.mark.live
+
 SCREWS = ("port_screw", "starboard_screw")
 SLACK_MS = 300
 """For two processes that share a busy processor with other tests; the bound itself is near 670 ms."""

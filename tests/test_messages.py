@@ -276,6 +276,7 @@ def test_every_starter_is_checked_with_what_goes_undetected(name: str, tmp_path:
 # ---- on a real line ------------------------------------------------------------------------
 
 
+@pytest.mark.live
 def test_a_handset_of_another_file_is_refused_and_a_second_sender_is_told_of(tmp_path: Path) -> None:
     two_way = WIRED_TEXT + '\n[telemetry.battery]\nkind = "volts"\nrange = [0, 12]\n'
     link_file = write(tmp_path, "two_way.toml", two_way)
@@ -295,6 +296,7 @@ def test_a_handset_of_another_file_is_refused_and_a_second_sender_is_told_of(tmp
     assert "good frames, 0 lost" in errors and "interrupted: every output is at rest" in errors
 
 
+@pytest.mark.live
 def test_the_status_lines_fit_the_terminal_and_show_what_is_held_and_heard(tmp_path: Path) -> None:
     """A line that wrapped could not be written over, and would scroll the screen away."""
     text = starter_text("marram")
