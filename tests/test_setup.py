@@ -170,6 +170,46 @@ def test_rocker_nudge_selector_creep_and_accelerator_on_marrams_handset() -> Non
     )
 
 
+PATIENCE = {"quick": 40, "usual": 200, "slow": 900}
+WATCHED = nuvrik.parse(
+    '[link]\nname = "watched"\nrate_hz = 50\n[medium]\nkind = "serial"\nbaud = 115200\n'
+    '[frame]\nstyle = "packed"\npair = 7\n[failsafe]\narm = "none"\ntimeout_ms = 400\n'
+    + "".join(
+        f'[controls.{name}]\nkind = "axis"\nraw = [0, 5, 10]\nstale_ms = {ms}\n'
+        f'[channels.{name}]\nkind = "level"\nbits = 8\nfrom = "{name}"\n'
+        for name, ms in PATIENCE.items()
+    )
+)
+
+
+@given(
+    st.lists(
+        st.tuples(st.integers(0, 500), st.sets(st.sampled_from(sorted(PATIENCE))), st.booleans()), max_size=30
+    ),
+    st.integers(0, 65535),
+)
+def test_each_control_goes_stale_in_its_own_time_whatever_else_is_read(
+    turns: list[tuple[int, set[str], bool]], start: int
+) -> None:
+    """Also if a call fails half-way, and whether the handset is read or only sends."""
+    handset, now, last = nuvrik.Handset(WATCHED), start, {}
+    for gap, names, fails in turns:
+        now += gap
+        wrong = {"quick" if "quick" not in names else "usual": "x"} if fails else {}
+        names -= wrong.keys()
+        last |= dict.fromkeys(names, now)
+        if names or wrong:
+            try:
+                handset.read(now & 0xFFFF, **dict.fromkeys(names, 8), **wrong)  # type: ignore[arg-type]
+            except TypeError:
+                assert wrong
+        else:
+            handset.send(now & 0xFFFF)
+        for name, patience in PATIENCE.items():
+            fresh = name in last and now - last[name] < patience
+            assert (handset.values[name] is not None) == fresh, (name, now)
+
+
 @given(
     st.lists(st.none() | levels, min_size=3, max_size=3), st.floats(-1, 1), st.floats(0.1, 1), st.booleans()
 )

@@ -46,6 +46,9 @@ class Handset:
         self.machine_state: State | None = None
         """What the machine last said its state was, on a link with telemetry; None before."""
         self._controls = read_controls(link.controls)
+        self._soonest_stale_ms = min((control.stale_ms for control in self._controls.values()), default=0)
+        self._stale_from_ms = 0
+        """Before this no reading can be too old."""
         self._made = made_controls(link.controls, self._controls)
         self._followers = [*off_keys(link.controls, self._controls), *self._made.values()]
         every: dict[str, Control] = {**self._controls, **self._made}
@@ -296,12 +299,20 @@ class Handset:
             return self._clock.total_ms  # read and sent in one turn of a loop
         self._looked_ms = now_ms
         now_ms = self._clock.read(now_ms)
+        if now_ms >= self._stale_from_ms:
+            self._withdraw_stale(now_ms)
+        # What is read now will not be too old before that.
+        self._stale_from_ms = min(self._stale_from_ms, now_ms + self._soonest_stale_ms)
+        return now_ms
+
+    def _withdraw_stale(self, now_ms: int) -> None:
         for control in self._controls.values():
             if control.stale_at_ms <= now_ms and control.value is not None:
                 control.withdraw()
         for follower in self._followers:
             follower.refresh()
-        return now_ms
+        to_come = (control.stale_at_ms for control in self._controls.values() if control.stale_at_ms > now_ms)
+        self._stale_from_ms = min(to_come, default=now_ms + self._soonest_stale_ms)
 
     def _still_stopping(self, now_ms: int) -> bool:
         if self._stop_since_ms is None:

@@ -24,6 +24,8 @@ class SimMotor:
         self._top, self._lag_ms = top, lag_ms
         self.speed = 0.0
         self.turns = 0.0
+        self._dt_ms, self._nearer = 0.0, 0.0
+        """How much nearer it comes to the speed it is led to, in the time it was last driven for."""
 
     def settled(self, duty: float, *, turning: bool) -> float:
         """The speed that a duty (-1 to 1) leads to, from rest or while already turning."""
@@ -35,8 +37,12 @@ class SimMotor:
 
     def run(self, duty: float, dt_ms: float) -> float:
         """Drive it for ``dt_ms``; gives its speed in turns a second."""
+        if duty == 0 and self.speed == 0:
+            return 0.0
+        if dt_ms != self._dt_ms:
+            self._dt_ms, self._nearer = dt_ms, 1 - math.exp(-dt_ms / self._lag_ms)
         goal = self.settled(duty, turning=abs(self.speed) > 0.02 * self._top)
-        self.speed += (goal - self.speed) * (1 - math.exp(-dt_ms / self._lag_ms))
+        self.speed += (goal - self.speed) * self._nearer
         if goal == 0 and abs(self.speed) < 0.02 * self._top:
             self.speed = 0.0
         self.turns += self.speed * dt_ms / 1000

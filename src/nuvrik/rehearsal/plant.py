@@ -35,30 +35,44 @@ class Plant:
     a second that it would run out without power; ``charge`` is what is left of the battery, 0 to 1."""
 
     def __init__(self, link: Link) -> None:
-        self._link = link
         self.motors = {n: SimMotor() for n, o in link.outputs.items() if isinstance(o, MotorOutput)}
         self.servos = {n: SimServo() for n, o in link.outputs.items() if isinstance(o, ServoOutput)}
-        self._tops = {n: o.duty_max for n, o in link.outputs.items() if isinstance(o, MotorOutput)}
-        self._winches = {n for n, o in link.outputs.items() if isinstance(o, MotorOutput) and o.hold_duty}
+        winches = {n for n, o in link.outputs.items() if isinstance(o, MotorOutput) and o.hold_duty}
         self.pull = 0.0
         self.charge = 1.0
         self.volts = FULL_VOLTS
-        self.paid_out = dict.fromkeys(self._winches, 0.0)
+        self.paid_out = dict.fromkeys(winches, 0.0)
+        # What a tick and a reading need, looked up once: a rehearsal has fifty of each a second.
+        self._motors = [
+            (place, self.motors[n], o.duty_max, n if n in winches else None)
+            for place, (n, o) in enumerate(link.outputs.items())
+            if isinstance(o, MotorOutput)
+        ]
+        places = list(link.outputs)
+        self._servos = [(places.index(n), servo) for n, servo in self.servos.items()]
+        self._volts = [(n, i.range, i.raw) for n, i in link.telemetry.items() if isinstance(i, VoltsItem)]
+        self._shafts = [
+            (n, self.motors[i.of], i.counts_per_rev)
+            for n, i in link.telemetry.items()
+            if isinstance(i, ShaftItem) and i.sensor and i.of in self.motors
+        ]
 
     def run(self, demands: list[Demand], dt_ms: float) -> None:
         """Let the demands act for a while."""
         share = self.volts / FULL_VOLTS
         load = 0.0
-        for demand in demands:
-            name = demand.output
-            if name in self.motors:
-                duty = demand.signed / self._tops[name] if demand.driven else 0.0
+        for place, motor, top, winch in self._motors:
+            demand = demands[place]
+            if demand.driven:
+                duty = demand.value * demand.direction / top
                 load += abs(duty)
-                self.motors[name].run(duty * share, dt_ms)
-                if name in self._winches and not demand.driven:
-                    self.paid_out[name] += self.pull * dt_ms / 1000
-            elif name in self.servos:
-                self.servos[name].run(demand.level / FULL, dt_ms)
+                motor.run(duty * share, dt_ms)
+            else:
+                motor.run(0.0, dt_ms)
+                if winch is not None:
+                    self.paid_out[winch] += self.pull * dt_ms / 1000
+        for place, servo in self._servos:
+            servo.run(demands[place].level / FULL, dt_ms)
         self.volts = max(
             0.0, FULL_VOLTS * (0.6 + 0.4 * self.charge) - SAG_VOLTS * load / max(self.charge, 0.1)
         )
@@ -66,12 +80,9 @@ class Plant:
     def readings(self) -> dict[str, Raw]:
         """What the machine's sensors read, of the items that can be told from this."""
         made: dict[str, Raw] = {}
-        for name, item in self._link.telemetry.items():
-            if isinstance(item, VoltsItem):
-                low, high = item.range
-                share = (self.volts - low) / (high - low)
-                raw_low, raw_high = item.raw
-                made[name] = round(raw_low + min(max(share, 0.0), 1.0) * (raw_high - raw_low))
-            elif isinstance(item, ShaftItem) and item.sensor and item.of in self.motors:
-                made[name] = int(abs(self.motors[item.of].turns) * item.counts_per_rev) & 0xFFFF
+        for name, (low, high), (raw_low, raw_high) in self._volts:
+            share = min(max((self.volts - low) / (high - low), 0.0), 1.0)
+            made[name] = round(raw_low + share * (raw_high - raw_low))
+        for name, motor, per_rev in self._shafts:
+            made[name] = int(abs(motor.turns) * per_rev) & 0xFFFF
         return made

@@ -21,7 +21,8 @@ class Control:
     """What every control does: hold its last reading, and let it go stale.
 
     ``value`` is a level (-FULL to FULL), or 0 or FULL for a button, or None for *no reading*. Times
-    are milliseconds that only grow; once it is ``stale_at_ms``, the reading must be withdrawn.
+    are milliseconds that only grow; once it is ``stale_at_ms``, ``stale_ms`` after the reading, it must be
+    withdrawn.
     ``latched`` says that the value is held although no hand holds it.
     """
 
@@ -31,7 +32,7 @@ class Control:
         self.name = name
         self.value: int | None = None
         self.stale_at_ms = LONG_AGO
-        self._stale_ms = stale_ms
+        self.stale_ms = stale_ms
 
     def withdraw(self) -> None:
         """From now on there is no reading, until the next one."""
@@ -60,7 +61,7 @@ class Moved(Control):
         self._held = 0
 
     def read(self, raw: int, now_ms: int) -> None:
-        self.stale_at_ms = now_ms + self._stale_ms
+        self.stale_at_ms = now_ms + self.stale_ms
         if raw in self._ignore:
             self.value = None
             return
@@ -137,7 +138,7 @@ class Button(Pressed):
         self._changed_ms = None
 
     def read(self, raw: int, now_ms: int) -> None:
-        self.stale_at_ms = now_ms + self._stale_ms
+        self.stale_at_ms = now_ms + self.stale_ms
         pressed = (1 if raw else 0) == self._active
         if pressed == self._pressed:
             self._changed_ms = None
@@ -184,7 +185,7 @@ class Key(Pressed):
         if self._toggle and fresh:
             self.latched = not self.latched
         self._down = True
-        self.stale_at_ms = now_ms + self._stale_ms
+        self.stale_at_ms = now_ms + self.stale_ms
         self.value = FULL if (self.latched if self._toggle else self._down) else 0
 
     def withdraw(self) -> None:

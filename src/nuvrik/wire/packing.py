@@ -6,6 +6,8 @@ names of local look-ups go into that text, never anything from the link file.
 """
 
 from collections.abc import Callable, Mapping, Sequence
+from functools import lru_cache
+from types import CodeType
 from typing import Any, NamedTuple
 
 from nuvrik.plan.channels import Channel, ChoiceChannel
@@ -157,9 +159,15 @@ def _as_locals(names: dict[str, Any]) -> str:
     return ", ".join(f"{name}={name}" for name in names)
 
 
+@lru_cache(maxsize=32)
+def _code(source: str) -> CodeType:
+    """Every end of one link has the same; a rehearsal makes thousands of ends."""
+    return compile(source, "<packing>", "exec")
+
+
 def _compile(source: str, names: dict[str, Any]) -> Any:
     scope = dict(names)
-    exec(source, scope)
+    exec(_code(source), scope)
     return scope[source.split("(")[0].removeprefix("def ")]
 
 
