@@ -294,6 +294,7 @@ def test_a_handset_of_another_file_is_refused_and_a_second_sender_is_told_of(tmp
         machine.terminate()
         _, errors = machine.communicate(timeout=10)
     assert "good frames, 0 lost" in errors and "interrupted: every output is at rest" in errors
+    assert "restarted" not in errors, "a program that asks first who is there is no second handset"
 
 
 @pytest.mark.live

@@ -31,8 +31,9 @@ TERMINALS = {
     "nuvrik inspect panel.toml boot.txt --summary; nuvrik check vent.toml | grep -A 1 damaged",
     "hello": "nuvrik hello panel.toml --port sim; nuvrik inspect panel.toml --port sim --for-s 0.6; "
     "python drive_a_panel.py",
-    "drive": "nuvrik drive boat.toml --port sim --from boat.csv",
-    "machine": "nuvrik machine tug.toml --port loop:// --for-s 1; grep -A 1 -B 2 FAILSAFE log.csv",
+    "live": "grep -A 1 -B 2 FAILSAFE log.csv; "
+    "nuvrik machine boat.toml --port udp://:4711 --log boat_log.csv --for-s 12 & sleep 1; "
+    "nuvrik drive boat.toml --port udp://127.0.0.1:4711 --from boat.csv",
 }
 TERMINALS |= {
     "infrared": "nuvrik infrared learn presses.txt --write curtain.toml; "
@@ -45,9 +46,10 @@ TERMINALS |= {
 STACKED = {
     "calibration": ("sweep.png", "motor.png"),
     "pulses": ("waveform.png", "waves.png", "on_off_keyed.png"),
-    "live": ("drive.png", "machine.png"),
 }
 """Pictures that belong together, one above the other."""
+UNDER_WAY_S = {"live": 2.5}
+"""Shot while the last command runs, so long after it began."""
 FIGURES = {
     "session": "marram-demo/session.png",
     "frame": "marram-demo/frame.png",
@@ -162,8 +164,13 @@ def captures(folder: Path) -> None:
 def shoot(name: str, command: str, folder: Path, display: str) -> None:
     """One command in a terminal window, as a user would see it."""
     target = SHOTS / f"{name}.png"
-    typed = "".join(f"echo {shlex.quote('$ ' + line)}; {line}; echo; " for line in command.split("; "))
-    shown = f"shopt -u xpg_echo; clear; {typed}touch done; sleep 60"
+    lines = command.split("; ")
+    typed = [f"echo {shlex.quote('$ ' + line)}; {line}; echo; " for line in lines]
+    if name in UNDER_WAY_S:
+        typed.insert(-1, f"(sleep {UNDER_WAY_S[name]}; touch done) & ")
+    else:
+        typed.append("touch done; ")
+    shown = f"shopt -u xpg_echo; clear; {''.join(typed)}sleep 60"
     (folder / "done").unlink(missing_ok=True)
     environment = os.environ | {
         "DISPLAY": display,

@@ -93,9 +93,13 @@ def table(title: str, columns: Iterable[str], rows: Iterable[Iterable[str]]) -> 
     from rich.text import Text
 
     made = Table(box=box.SIMPLE_HEAD, pad_edge=False)
-    for column in columns:
-        made.add_column(column.removeprefix(">"), justify="right" if column.startswith(">") else "left")
-    for row in rows:
+    listed = [[*row] for row in rows]
+    # The first column holds the names, to be typed in the next command: never cut short.
+    longest = max((len(word) for row in listed for word in row[0].split()), default=0)
+    for place, column in enumerate(columns):
+        justify: Any = "right" if column.startswith(">") else "left"
+        made.add_column(column.removeprefix(">"), justify=justify, min_width=None if place else longest)
+    for row in listed:
         made.add_row(*(Text(cell) for cell in row))
     # A title of its own: one of the table's would be broken to the table's width.
     return Group(Text(title, style="bold"), made) if title else made

@@ -9,6 +9,7 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from nuvrik.wire.events import Event, Frame
+from nuvrik.wire.kinds import HELLO
 
 WINDOW = 200
 """Quality is about so many of the frames that were last due."""
@@ -88,6 +89,8 @@ class LinkStats:
             return None
         ahead = (seq - before) & 0xFF
         if not 0 < ahead < 128:
+            if frame.kind == HELLO:
+                return None  # a program that asks who is there, and asks again, is not the sender of before
             # It was taken all the same: the receiver had forgotten the last one.
             return self._notice(frame.at, f"restarted: sequence {before} is followed by {seq}")
         self.lost += ahead - 1
