@@ -11,12 +11,13 @@ import pytest
 from links import TUG, WIRED_TEXT, write
 from typed import nuvrik_command
 
+import nuvrik
 from nuvrik.plan.starters import starter_text
 from nuvrik.wire.frames import Encoder
 
 COMMANDS = (
     *("demo", "new", "check", "encode", "inspect", "calibrate"),
-    *("rehearse", "drive", "machine", "jog", "hello"),
+    *("rehearse", "drive", "machine", "jog", "hello", "budget", "infrared"),
 )
 EXAMPLES = sorted((Path(__file__).parents[1] / "examples").glob("*.py"))
 
@@ -34,7 +35,9 @@ def wired(tmp_path: Path) -> Path:
 def test_help_names_every_command() -> None:
     said = nuvrik_command("--help")
     for command in COMMANDS:
-        assert command in said and "--help" in nuvrik_command(command, "--help")
+        assert command in said and "--help" in nuvrik_command(command, "-h")
+    assert "..." not in said.split("Commands:")[1], "every line of it is whole"
+    assert nuvrik_command("--version").split() == ["nuvrik", nuvrik.__version__]
 
 
 def test_new_then_check(tmp_path: Path) -> None:

@@ -10,14 +10,15 @@ from typing import Annotated, Any
 import typer
 
 from nuvrik.cli.words import Trouble, speaks_plainly
+from nuvrik.version import VERSION
 
 app = typer.Typer(
     name="nuvrik",
-    help="One link file, both ends: from a stick to a motor, and a stop when frames stop.",
     no_args_is_help=True,
     add_completion=False,
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
+    context_settings={"help_option_names": ["--help", "-h"]},
 )
 
 LinkFile = Annotated[Path, typer.Argument(metavar="LINK", help="The link file.")]
@@ -30,6 +31,21 @@ Loss = Annotated[float, typer.Option("--loss", help="Share of frames lost one by
 Burst = Annotated[float, typer.Option("--burst-loss", help="Share of frames lost in bursts, 0 to 0.95.")]
 BurstFrames = Annotated[float, typer.Option("--burst-frames", help="Mean length of a burst, in frames.")]
 BitErrors = Annotated[float, typer.Option("--bit-errors", help="Share of bits inverted, 0 to 1.")]
+
+
+def _say_version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"nuvrik {'.'.join(map(str, VERSION))}")
+        raise typer.Exit
+
+
+@app.callback()
+def nuvrik(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_say_version, is_eager=True, help="Print the version.")
+    ] = False,
+) -> None:
+    """One link file, both ends: from a stick to a motor, and a stop when frames stop."""
 
 
 @app.command()
@@ -276,7 +292,7 @@ def hello(
     for_s: Annotated[float, typer.Option("--for-s", min=0.1, max=60, help="How long to ask.")] = 5.0,
     as_json: Json = False,
 ) -> int:
-    """Ask the other end who it is, and whether it was built from this file.
+    """Ask the other end who it is and what it was built from.
 
     No motor is told anything. Without a port, list the ports there are.
     """
@@ -357,7 +373,7 @@ def budget(
 
 
 infrared = typer.Typer(
-    help="Codes of remote controls: timings to codes, presses to keys, codes to timings.",
+    help="Read, learn and make the codes of remote controls.",
     no_args_is_help=True,
     rich_markup_mode=None,
 )
@@ -400,8 +416,9 @@ def infrared_learn(
     ] = None,
     as_json: Json = False,
 ) -> int:
-    """Make a table of keys from a recording of each button pressed a few times.
+    """Make a table of keys from a recording of presses.
 
+    Press each button a few times.
     A line "# NAME" in the recording names the button pressed from there on.
     """
     from nuvrik.cli.infrared import run_learn
