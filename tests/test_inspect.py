@@ -22,20 +22,20 @@ from nuvrik.wire.bulk import BulkDecoder
 from nuvrik.wire.diagnosis import COMMON_BAUD, diagnose
 from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
-from nuvrik.wire.kinds import ALL_KINDS, COMMAND, TELEMETRY
-from nuvrik.wire.messages import Telemetry, TelemetryForm
+from nuvrik.wire.kinds import ALL_KINDS, COMMAND, ECHO, HELLO, TELEMETRY
+from nuvrik.wire.messages import Echo, Query, Telemetry, TelemetryForm, pack_echo, pack_hello
 from nuvrik.wire.uart import received, waveform
 
-KINDS_OF_PIECE = st.sampled_from(["good", "good", "stop", "flip", "noise", "again", "old", "long"])
+PIECES = st.sampled_from(
+    ["good", "good", "stop", "flip", "noise", "again", "old", "long", "echo", "greet", "ask", "answer"]
+)
 
 
 def streams_of(link: nuvrik.Link, data: st.DataObject) -> bytes:
-    """Commands, stops, damage, noise and neighbours, in any order."""
+    """Commands, stops, questions, answers, damage, noise and neighbours, in any order."""
     encoder, seq, pieces = Encoder(link, stream=True), 0, []
-    for what in data.draw(
-        st.lists(st.sampled_from(["good", "good", "stop", "flip", "noise", "again", "old", "long"]))
-    ):
-        seq += what in ("good", "stop")
+    for what in data.draw(st.lists(PIECES)):
+        seq += what in ("good", "stop", "greet")
         wire = encoder.command_on_wire(data.draw(any_values(link)), seq & 0xFF)
         if what == "stop":
             wire = encoder.on_wire(encoder.stop(seq & 0xFF))
@@ -46,6 +46,12 @@ def streams_of(link: nuvrik.Link, data: st.DataObject) -> bytes:
             wire = data.draw(st.binary(max_size=30))
         elif what == "old":
             wire = encoder.command_on_wire([0] * len(link.channels), seq - 3 & 0xFF)
+        elif what in ("echo", "answer"):
+            echo = pack_echo(Echo(what == "answer", b"xy"))
+            wire = encoder.on_wire(encoder.sealed(ECHO, data.draw(st.integers(0, 255)), echo))
+        elif what in ("greet", "ask"):
+            number, session = (seq & 0xFF, 7) if what == "greet" else (data.draw(st.integers(0, 255)), 0)
+            wire = encoder.on_wire(encoder.sealed(HELLO, number, pack_hello(Query(session), 3)))
         elif what == "long":
             wire = b"\x01" * data.draw(st.integers(190, 500))
         pieces.append(wire)

@@ -41,6 +41,7 @@ from nuvrik.wire.messages import (
     unpack_reply,
     unpack_request,
 )
+from nuvrik.wire.statistics import LinkStats
 
 EXAMPLE_TEXT = """
 link = { name = "example", rate_hz = 50 }
@@ -161,6 +162,22 @@ def test_a_hello_is_heard_whatever_the_layout_and_a_question_whatever_the_pair()
         machine._decoder.forget()
         listener.forget()
         assert listener.feed(machine.send(20))[0].values.boot == boot, "another session, another boot number"
+
+
+@given(st.integers(0, 255), st.lists(st.integers(0, 255), max_size=4))
+def test_whoever_only_asks_who_is_there_is_answered_and_disturbs_nobody(seq: int, asked: list[int]) -> None:
+    """With sequence numbers of their own, in the middle of somebody's drive."""
+    sender, machine, stats = Encoder(EXAMPLE), nuvrik.Machine(EXAMPLE), LinkStats(20)
+    for step in range(3):
+        (event,) = machine.feed(sender.on_wire(sender.command([0, 0, 0], (seq + step) & 0xFF)), 20 * step)
+        assert (isinstance(event, Frame) and stats.take(event) is None) or event.seq == 0
+        for number in asked:
+            (event,) = machine.feed(
+                sender.on_wire(sender.sealed(HELLO, number, pack_hello(Query(0), 3))), 20 * step
+            )
+            assert isinstance(event, Frame) and stats.take(event) is None
+            assert len(machine.send(20 * step)) > 20
+    assert stats.lost == 0 and machine.counts["frames"] == 3 + 3 * len(asked)
 
 
 @pytest.mark.parametrize("style", ["line", "columns", "keys"])

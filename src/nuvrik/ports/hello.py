@@ -9,12 +9,10 @@ from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import ECHO, HELLO
-from nuvrik.wire.messages import Echo, Identity, Query, pack_echo, pack_hello
+from nuvrik.wire.messages import ONLY_ASKS, Echo, Identity, pack_echo, pack_hello
 
 ASK_EVERY_MS = 200
 TURN_S = 0.002
-BEFORE_FIRST = 0xFF
-"""A sequence number that a handset's first frame follows on: asking first is no restart."""
 
 
 class Found(NamedTuple):
@@ -42,7 +40,7 @@ def who_is_there(link: Link, line: ByteLine, clock: AnyClock, for_ms: int, *, en
         return []
     encoder = Encoder(link, stream=line.stream)
     decoder = Decoder(link, (HELLO,), any_pair=True)
-    question = encoder.on_wire(encoder.sealed(HELLO, BEFORE_FIRST, pack_hello(Query(0), 3), anyone=True))
+    question = encoder.on_wire(encoder.sealed(HELLO, 0, pack_hello(ONLY_ASKS, 3), anyone=True))
     found: dict[int, Identity] = {}
     start_ms = clock.now_ms()
     due_ms = start_ms

@@ -18,8 +18,8 @@ from nuvrik.plan.models import Link
 from nuvrik.wire.cobs import unstuff
 from nuvrik.wire.codes import decode_table
 from nuvrik.wire.events import Frame, Reject
-from nuvrik.wire.kinds import ALL_KINDS, COMMAND, STOP
-from nuvrik.wire.messages import from_the_machine
+from nuvrik.wire.kinds import ALL_KINDS, COMMAND, HELLO, STOP
+from nuvrik.wire.messages import ONLY_ASKS, from_the_machine
 from nuvrik.wire.packing import Field, Packer
 from nuvrik.wire.sealed import SHORTEST_BODY, VERSION, SealedReader
 
@@ -62,6 +62,7 @@ class BulkDecoder:
         self._held = b""
         self._at = 0
         self._last: int | None = None
+        self._last_answer: int | None = None
         self._skipping = False
 
     def feed(self, data: bytes) -> Bulk:
@@ -80,6 +81,7 @@ class BulkDecoder:
         rest = np.flatnonzero((lengths > 0) & (lengths != self._length + 1))
         others = [(int(starts[i]), data[starts[i] : ends[i]]) for i in rest]
         others += [(int(at), data[at : at + self._length + 1]) for at in ordinary[~sound]]
+        others.sort()
         found, frames = self._one_by_one(others, refused)
         bulk = self._in_order(ordinary[sound], seqs, values, found, frames, refused)
         self._hold(data[kept:], refused)
@@ -173,18 +175,21 @@ class BulkDecoder:
         frames: list[Frame],
         refused: Counter[str],
     ) -> Bulk:
-        """Sequence numbers last: of everything that the handset sent, in the order in which it came."""
-        sent = [
-            (at, frame)
-            for at, frame in zip(places, frames, strict=True)
-            if not from_the_machine(frame.kind, frame.values)
-        ]
-        kinds = Counter(frame.kind for frame in frames)
+        """Sequence numbers last: of everything that each end sent, in the order in which it came."""
+        sent: list[tuple[int, Frame]] = []
+        kinds: Counter[int] = Counter()
+        for at, frame in zip(places, frames, strict=True):
+            if frame.values == ONLY_ASKS:
+                kinds[HELLO] += 1
+            elif not from_the_machine(frame.kind, frame.values):
+                sent.append((at, frame))
+            elif self._next(frame, self._last_answer, kinds, refused):
+                self._last_answer = frame.seq
         first = self._last if self._last is not None else int(seqs[0]) - 1 if len(seqs) else 0
         steps = np.concatenate(([first], seqs[:-1])).astype(np.int64)[: len(seqs)]
         steps = (seqs - steps) & 0xFF
         if sent or (len(steps) and ((steps == 0) | (steps >= 128)).any()):
-            keep, lost = self._one_after_another(starts, seqs, sent, refused)
+            keep, lost = self._one_after_another(starts, seqs, sent, kinds, refused)
         else:
             keep = np.ones(len(seqs), bool)
             lost = int(steps.sum() - len(steps)) if len(steps) else 0
@@ -196,30 +201,38 @@ class BulkDecoder:
         }
         return Bulk(starts[keep] + self._at, seqs[keep], columns, +kinds, refused, lost)
 
+    def _next(self, frame: Frame, last: int | None, kinds: Counter[int], refused: Counter[str]) -> int:
+        """How far ahead of the last of its sender a frame is; 0 if it is not, or is a stop out of order."""
+        ahead = 1 if last is None else ((frame.seq or 0) - last) & 0xFF
+        newer = 0 < ahead < 128
+        if newer or frame.kind == STOP:
+            kinds[frame.kind] += 1
+        else:
+            refused["out_of_order" if ahead else "repeated"] += 1
+        return ahead if newer else 0
+
     def _one_after_another(
         self,
         starts: NDArray[np.int64],
         seqs: Bytes,
         sent: list[tuple[int, Frame]],
+        kinds: Counter[int],
         refused: Counter[str],
     ) -> tuple[NDArray[np.bool_], int]:
         keep = np.zeros(len(seqs), bool)
-        order = [
-            (int(at), int(seq), place, COMMAND)
+        order: list[tuple[int, int, Frame]] = [(at, -1, frame) for at, frame in sent]
+        order += [
+            (int(at), place, Frame(int(at), COMMAND, int(seq), (), b""))
             for place, (at, seq) in enumerate(zip(starts, seqs, strict=True))
         ]
-        order += [(at, frame.seq or 0, -1, frame.kind) for at, frame in sent]
-        last, lost = self._last, 0
-        for _, seq, place, kind in sorted(order):
-            ahead = 1 if last is None else (seq - last) & 0xFF
-            if not 0 < ahead < 128:
-                if kind != STOP:
-                    refused["out_of_order" if ahead else "repeated"] += 1
+        lost = 0
+        for _, place, frame in sorted(order):
+            ahead = self._next(frame, self._last, kinds, refused)
+            if not ahead:
                 continue
-            last, lost = seq, lost + ahead - 1
+            self._last, lost = frame.seq, lost + ahead - 1
             if place >= 0:
                 keep[place] = True
-        self._last = last
         return keep, lost
 
 

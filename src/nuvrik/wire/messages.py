@@ -76,9 +76,12 @@ class Reply(NamedTuple):
 
 
 class Query(NamedTuple):
-    """A hello that asks who is there; ``session`` is the handset's."""
+    """A hello that asks who is there; ``session`` is the handset's, 0 for somebody who only asks."""
 
     session: int
+
+
+ONLY_ASKS = Query(0)
 
 
 class Identity(NamedTuple):

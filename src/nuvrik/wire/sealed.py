@@ -20,7 +20,7 @@ from nuvrik.plan.models import Link
 from nuvrik.wire.cobs import unstuff
 from nuvrik.wire.events import Event, Frame, Opener, Reject
 from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REPLY, STOP, TELEMETRY
-from nuvrik.wire.messages import WRONG_WAY, parsers
+from nuvrik.wire.messages import ONLY_ASKS, WRONG_WAY, parsers
 from nuvrik.wire.packing import Packer
 from nuvrik.wire.slip import END, unescape
 
@@ -118,6 +118,9 @@ class SealedReader:
                 return Reject(at, "wrong_kind", raw)
             if kind == HELLO and values is not None:
                 self.pair_heard = body[1]
+                if values == ONLY_ASKS:
+                    # Anybody may, numbering for themselves: that must not make the handset look old.
+                    return Frame(at, kind, body[3], values, raw)
         if values is None:
             return Reject(at, "bad_field", raw)
         seq = body[3]

@@ -9,7 +9,7 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from nuvrik.wire.events import Event, Frame
-from nuvrik.wire.kinds import HELLO
+from nuvrik.wire.messages import ONLY_ASKS
 
 WINDOW = 200
 """Quality is about so many of the frames that were last due."""
@@ -81,6 +81,8 @@ class LinkStats:
         return self._followed(event)
 
     def _followed(self, frame: Frame) -> Notice | None:
+        if frame.values == ONLY_ASKS:
+            return None  # anybody's, and no part of the sender's sequence
         seq, before = frame.seq, self._last_seq
         self._due.append(1)
         # A style that does not number its commands leaves gaps between the frames that it does number.
@@ -89,8 +91,6 @@ class LinkStats:
             return None
         ahead = (seq - before) & 0xFF
         if not 0 < ahead < 128:
-            if frame.kind == HELLO:
-                return None  # a program that asks who is there, and asks again, is not the sender of before
             # It was taken all the same: the receiver had forgotten the last one.
             return self._notice(frame.at, f"restarted: sequence {before} is followed by {seq}")
         self.lost += ahead - 1
