@@ -36,6 +36,29 @@ GUARDED = nuvrik.parse(
 )
 
 
+@pytest.mark.parametrize(
+    ("option", "sound", "wrong", "words"),
+    [
+        ("--loss", "0.1", ("2", "-0.1", "nan"), "10 % of frames lost one by one"),
+        ("--burst-loss", "0.2", ("0.96", "inf"), "20 % lost in bursts of 5"),
+        ("--bit-errors", "0.0001", ("1.5",), "one bit in 10000 inverted"),
+        ("--jitter", "0.05", ("-1",), "edges off by up to 5 % of a unit"),
+        ("--lean-us", "150", ("-1", "301"), "marks 150 us too long"),
+        ("--lamp-per-s", "200", ("2001",), "a lamp of 200 pulses a second"),
+        ("--burst-frames", "7", ("0.5", "nan", "10001"), "medium without loss"),
+    ],
+)
+def test_how_bad_a_medium_may_be(
+    tmp_path: Path, option: str, sound: str, wrong: tuple[str, ...], words: str
+) -> None:
+    link_file = write(tmp_path, "link.toml", starter_text("tug"))
+    fault = ("rehearse", link_file, "--fault", "cable_pulled", "--runs", 1)
+    assert words in nuvrik_command(*fault, option, sound, code=None)
+    for value in wrong:
+        said = nuvrik_command(*fault, option, value, code=2)
+        assert f"is {float(value):g}; it must be from" in said and "--" in said
+
+
 # ---- false trips ---------------------------------------------------------------------------
 
 

@@ -52,6 +52,7 @@ def test_every_mix_comes_down_to_weights() -> None:
     }
 
 
+SELECTOR = '[controls.s]\nkind = "selector"\nbuttons = ["arm_button", "stop_button"]\n'
 ROCKER = '[controls.r]\nkind = "rocker"\nplus = "arm_button"\n'
 
 BROKEN = [
@@ -131,6 +132,24 @@ BROKEN = [
         "weights = { left_stick = 1, y = 1 }",
         "channels.throttle.weights.y",
         "no control",
+    ),
+    *(
+        ("[mix]", SELECTOR + f'[channels.c]\n{channel}from = "{control}"\n[mix]', "channels.c.from", words)
+        for channel, control, words in (
+            ('kind = "count"\nbits = 4\n', "left_stick", "its presses are counted"),
+            ('kind = "choice"\noptions = ["a", "b"]\n', "left_stick", "name a selector"),
+            ('kind = "choice"\noptions = ["a", "b", "c"]\n', "s", "2 buttons for 3 options"),
+            ('kind = "level"\n', "s", "a selector without values"),
+            ('kind = "level"\n', "arm_button", "name an axis, slider, rocker, nudge or selector"),
+            ('kind = "flag"\n', "s", "feed a flag"),
+        )
+    ),
+    ('left = ["port_screw"]', 'left = ["starboard_screw"]', "mix.right", "drives already"),
+    (
+        'right = ["starboard_screw"]',
+        'right = ["starboard_screw", "horn"]\n[outputs.horn]\nkind = "switch"\nfollows = "arm"',
+        "mix.right",
+        "a switch follows a flag",
     ),
     ('from = "arm_button"', 'from = "left_stick"', "channels.arm.from", "add above"),
     ('from = "arm_button"', 'from = "arm_button"\nabove = 0.5', "channels.arm.from", "take above out"),

@@ -155,6 +155,33 @@ def test_a_clock_that_cannot_and_the_nearest_that_can() -> None:
     assert "16ths" in nuvrik_command("budget", "--clock-hz", 1000, "--uart", 300, "--divide-by", "7", code=2)
 
 
+@settings(max_examples=25)
+@given(
+    st.sampled_from([1_000_000, 8_000_000, 11_059_200, 16_000_000, 84_000_000]),
+    st.sampled_from(["uart", "pwm", "servo"]),
+    st.integers(40, 400),
+    st.sampled_from([8, 16]),
+)
+def test_what_a_person_reads_of_a_clock_is_what_a_program_reads(
+    clock: int, what: str, hz: int, bits: int
+) -> None:
+    words = ["budget", "--clock-hz", clock, f"--{what}", hz * (100 if what == "uart" else 1), "--bits", bits]
+    said, found = nuvrik_command(*words, code=None), json.loads(nuvrik_command(*words, "--json", code=None))
+    if what == "uart":
+        assert f"{found['actual_baud']:.1f}" in said and f"{found['error_percent']:+.2f} %" in said
+        assert ("which leaves room" in said) is found["fits"]
+    elif "cannot be done" in said:
+        assert "The nearest clock that can is" in said and clock / 1024 / 256 > hz and bits == 8
+    elif what == "pwm":
+        exact = clock / found["prescaler"] / (found["period"] + 1)
+        assert found["actual_hz"] == pytest.approx(exact) and f"{exact:.6g} Hz" in said
+        assert f" {found['steps']} " in said and "a step of duty is" in said
+    else:
+        servo = found["servo"]
+        assert servo["step_us"] == pytest.approx(1e6 * servo["prescaler"] / clock)
+        assert all(f"= {count}" in said for count in servo["counts"]) and f"{servo['places']} places" in said
+
+
 @settings(max_examples=200)
 @given(
     st.integers(32_768, 200_000_000),

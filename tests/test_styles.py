@@ -14,7 +14,7 @@ import nuvrik
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
 from nuvrik.wire.checks import crc8, crc16, sum8, xor8
-from nuvrik.wire.describe import byte_marks, layout_rows
+from nuvrik.wire.describe import byte_marks, frame_parts, layout_rows
 from nuvrik.wire.events import REASONS, Frame, Reject
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import COMMAND, STOP, TO_HANDSET
@@ -111,6 +111,22 @@ def test_what_is_sent_is_what_is_heard_in_every_style(link: nuvrik.Link, data: s
         return  # its marks are of the bytes before they were escaped
     marked = b"".join(mark.raw for mark in byte_marks(link, event))
     assert wire.endswith(marked) and len(wire) - len(marked) <= len(link.frame.model_dump().get("end", "0"))
+
+
+@given(links, st.data())
+def test_every_bit_of_a_frame_is_named_once_and_every_channel_is_among_them(
+    link: nuvrik.Link, data: st.DataObject
+) -> None:
+    values = [0 if value is None else value for value in data.draw(any_values(link))]
+    body, parts = frame_parts(link, values, 7)
+    assert Encoder(link).command(values, 7) == body
+    ends = [part.start + part.bits for part in parts]
+    assert [part.start for part in parts] == [0, *ends[:-1]] and ends[-1] == 8 * len(body)
+    assert {part.name for part in parts} >= set(link.channels)
+    for part in parts:
+        if link.frame.style in ("line", "columns") and part.name in link.channels:
+            shown = body[part.start // 8 : (part.start + part.bits) // 8].decode()
+            assert part.meaning.startswith(f"{shown}: ")
 
 
 @settings(max_examples=200)

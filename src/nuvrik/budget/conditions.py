@@ -2,6 +2,17 @@
 
 from dataclasses import dataclass
 
+RANGES = {
+    "loss": (0, 1),
+    "burst_loss": (0, 0.95),
+    "burst_frames": (1, 10_000),
+    "bit_errors": (0, 1),
+    "jitter": (0, 1),
+    "lean_us": (0, 300),
+    "lamp_per_s": (0, 2000),
+}
+"""How bad each may be."""
+
 
 @dataclass(frozen=True)
 class Conditions:
@@ -27,18 +38,10 @@ class Conditions:
     lamp_per_s: float = 0.0
 
     def __post_init__(self) -> None:
-        for name in ("loss", "burst_loss", "bit_errors", "jitter"):
-            share = getattr(self, name)
-            if not 0 <= share <= (0.95 if name == "burst_loss" else 1):
-                raise ValueError(
-                    f"{name} is {share}; it must be from 0 to {0.95 if name == 'burst_loss' else 1}"
-                )
-        if not 0 <= self.lean_us <= 300:
-            raise ValueError(f"lean_us is {self.lean_us:g}; it must be from 0 to 300")
-        if not 0 <= self.lamp_per_s <= 2000:
-            raise ValueError(f"lamp_per_s is {self.lamp_per_s:g}; it must be from 0 to 2000")
-        if not 1 <= self.burst_frames <= 10_000:
-            raise ValueError(f"burst_frames is {self.burst_frames}; it must be from 1 to 10000")
+        for name, (low, high) in RANGES.items():
+            value = getattr(self, name)
+            if not low <= value <= high:
+                raise ValueError(f"{name} is {value:g}; it must be from {low:g} to {high:g}")
 
     def in_words(self) -> str:
         """How bad the medium is, for people to read."""

@@ -98,11 +98,11 @@ def _misfit(channel: Channel, key: str, control: Control) -> tuple[str, str] | N
         if isinstance(control, SelectorControl) and control.values is None:
             return "a selector without values", "give the selector values, one for each button"
     elif isinstance(channel, FlagChannel):
+        if not isinstance(control, (*PRESSED, AxisControl, SliderControl)):
+            return of_kind + "feed a flag", "name a button or a key, or an axis or a slider with above"
         if isinstance(control, PRESSED) == (channel.above is not None):
             do = "take above out" if channel.above is not None else "add above = 0.5, from where on it is on"
             return f"a control of kind {control.kind}", do
-        if not isinstance(control, (*PRESSED, AxisControl, SliderControl)):
-            return of_kind + "feed a flag", "name a button or a key, or an axis or a slider with above"
     elif isinstance(channel, ChoiceChannel):
         if not isinstance(control, SelectorControl):
             return of_kind + "feed a choice", "name a selector"
@@ -148,14 +148,14 @@ def mixes(draft: Draft) -> Iterator[Problem]:
             for name in getattr(draft.mix, side):
                 if name not in draft.outputs:
                     yield unknown(f"mix.{side}", name, "output", draft.outputs)
-                elif name in driven:
-                    what = f'names "{name}", which {driven[name]} drives already'
-                    yield Problem("error", f"mix.{side}", what, "let one of the two drive it")
                 elif isinstance(draft.outputs[name], SwitchOutput):
                     what = f'names "{name}", a switch'
                     yield Problem(
                         "error", f"mix.{side}", what, "a mix drives what moves; a switch follows a flag"
                     )
+                elif name in driven:
+                    what = f'names "{name}", which {driven[name]} drives already'
+                    yield Problem("error", f"mix.{side}", what, "let one of the two drive it")
                 driven[name] = f"mix.{side}"
     if not draft.mix_is_known or None in draft.outputs.values():
         return
