@@ -1,17 +1,23 @@
 """The commands as a user types them: what they print, their exit codes, and never a traceback."""
 
+import io
 import json
 import os
 import pty
 import subprocess
 import sys
+from collections import Counter
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from links import TUG, WIRED_TEXT, write
+from rich.console import Console
 from typed import nuvrik_command
 
 import nuvrik
+from nuvrik.cli.words import table
 from nuvrik.plan.starters import starter_text
 from nuvrik.wire.frames import Encoder
 
@@ -38,6 +44,25 @@ def test_help_names_every_command() -> None:
         assert command in said and "--help" in nuvrik_command(command, "-h")
     assert "..." not in said.split("Commands:")[1], "every line of it is whole"
     assert nuvrik_command("--version").split() == ["nuvrik", nuvrik.__version__]
+
+
+WORD = st.text("abcdefgh_0", min_size=1, max_size=12)
+CELL = st.lists(WORD, min_size=1, max_size=5).map(" ".join)
+
+
+@pytest.mark.parametrize("width", [80, 100, 200])
+@given(rows=st.integers(2, 5).flatmap(lambda n: st.lists(st.lists(CELL, min_size=n, max_size=n), min_size=2)))
+def test_no_word_of_a_table_is_cut_where_all_of_them_fit(width: int, rows: list[list[str]]) -> None:
+    """The names in it are to be typed in the next command."""
+    out = Console(width=width, file=io.StringIO())
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("nuvrik.cli.words.console", lambda: out)
+        out.print(table("", [">" + rows[0][0], *rows[0][1:]], rows[1:]))
+    lines = out.file.getvalue().splitlines()
+    assert all(len(line) <= width for line in lines)
+    assert Counter(" ".join(lines).replace("─", "").split()) == Counter(
+        word for row in rows for cell in row for word in cell.split()
+    )
 
 
 def test_new_then_check(tmp_path: Path) -> None:

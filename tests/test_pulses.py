@@ -15,9 +15,11 @@ from nuvrik.budget.clocks import Timer, divisors, leaves_margin, nearest_clock, 
 from nuvrik.budget.clocks import settings as timer_settings
 from nuvrik.budget.conditions import Conditions
 from nuvrik.levels import FULL
+from nuvrik.plan.starters import starter_text
 from nuvrik.pulses.train import TrainDecoder, as_levels, edge_times, train
 from nuvrik.pulses.waves import pwm, servo_angle, servo_pulse
 from nuvrik.rehearsal.faults import FAULTS
+from nuvrik.rehearsal.medium import medium_of
 from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.verdict import rehearse, unasked_motion
 from nuvrik.rehearsal.world import World
@@ -314,3 +316,38 @@ def test_a_train_is_inspected_and_encoded_as_a_user_types_it(tmp_path) -> None:
         train([2000] * 12, TRAIN.medium)
     with pytest.raises(ValueError, match="no longer than its pulse"):
         train([200], TRAIN.medium)
+
+
+# ---- carrier on and off, rehearsed ---------------------------------------------------------
+
+TUG_TEXT = starter_text("tug")
+KEYED = nuvrik.parse(
+    TUG_TEXT[: TUG_TEXT.index("[medium]")]
+    + '[medium]\nkind = "on_off_keyed"\nbitrate = 8000\n\n'
+    + TUG_TEXT[TUG_TEXT.index("[frame]") :]
+)
+
+
+def test_frames_by_carrier_on_and_off_arrive_until_the_edges_stray_too_far() -> None:
+    encoder = nuvrik.Encoder(KEYED)
+    arrived = {}
+    for how in (
+        Conditions(jitter=0.1),
+        Conditions(jitter=0.15, lean_us=15),
+        Conditions(bit_errors=0.01),
+        Conditions(jitter=0.6),
+    ):
+        medium = medium_of(KEYED.medium, how, random.Random(2))
+        sent = [encoder.command([100 * n, -50 * n, 1], n) for n in range(100)]
+        heard = [medium.send(body, 50_000 * n) for n, body in enumerate(sent)]
+        sound = [one[1] == body for one, body in zip(heard, sent, strict=True) if one is not None]
+        assert sum(sound) >= len(sound) - 3, "Manchester code notices nearly all of it; the check the rest"
+        arrived[how] = sum(sound)
+    clean, leaning, lossy, hopeless = arrived.values()
+    assert clean == 100 and leaning >= 97 and 10 < lossy < 90 and hopeless < 3
+
+
+def test_a_keyed_link_stops_in_time_whatever_the_edges_do() -> None:
+    for fault in ("cable_pulled", "jam", "handset_reset"):
+        run = rehearse(KEYED, FAULTS[fault], 3, conditions=Conditions(jitter=0.15, bit_errors=0.001))
+        assert run.verdict == "pass", run.why

@@ -23,10 +23,10 @@ class Conditions:
     burst-noise channel", Bell System Technical Journal 39, 1960) in whose bad state everything is
     lost. ``bit_errors`` is the share of bits that arrive inverted.
 
-    For infrared and pulse trains: ``jitter`` is how far each edge strays at most, as a share of the code's
-    unit of time (of 100 us in a train); ``lean_us`` by how much marks come out longer and spaces shorter;
-    ``lamp_per_s`` how many pulses a second a lamp adds. In a train,
-    ``bit_errors`` is the share of pulses lost.
+    For infrared, on-off keying and pulse trains: ``jitter`` is how far each edge strays at most, as a share
+    of the code's unit of time (half a bit in on-off keying, 100 us in a train). ``lean_us`` is by how much
+    marks come out longer and spaces shorter, in infrared and on-off keying; ``lamp_per_s`` how many pulses a
+    second a lamp adds to infrared. In a train and on-off keying ``bit_errors`` is the share of pulses lost.
     """
 
     loss: float = 0.0

@@ -182,7 +182,7 @@ def rehearse(
     burst_frames: BurstFrames = 5.0,
     bit_errors: BitErrors = 0.0,
     jitter: Annotated[float, typer.Option("--jitter", help="Pulses: how far edges stray, of a unit.")] = 0.0,
-    lean_us: Annotated[float, typer.Option("--lean-us", help="Infrared: marks so much longer.")] = 0.0,
+    lean_us: Annotated[float, typer.Option("--lean-us", help="Pulses: marks so much longer.")] = 0.0,
     lamp: Annotated[float, typer.Option("--lamp-per-s", help="Infrared: pulses a second of a lamp.")] = 0.0,
     figure: Annotated[
         Path | None, typer.Option("--figure", metavar="PNG", help="Draw the one --fault on a time axis.")

@@ -150,14 +150,26 @@ def _print_page(link: Link, runs: list[Run], conditions: Conditions) -> None:
     rows = [summary(name, [run for run in runs if run.fault == name]) for name in faults]
     out.print(table("stop time, from the last frame that was obeyed", columns, rows))
     failed = [name for name in faults if any(run.verdict == "fail" for run in runs if run.fault == name)]
-    for name in faults if len(faults) <= 3 else failed:
-        _print_whys(name, [run for run in runs if run.fault == name], out.print)
+    shown = faults if len(faults) <= 3 else failed
+    for names in _alike(shown, runs) if len(shown) > 3 else [[name] for name in shown]:
+        if len(names) > 1:
+            out.print(f"  [bold]{len(names)} faults alike[/bold]: {', '.join(names)}")
+        else:
+            out.print(f"  [bold]{names[0]}[/bold]: {FAULTS[names[0]].imitates}")
+        _print_whys([run for run in runs if run.fault in names], out.print)
     if len(faults) > 3 and not failed:
         out.print("  All of them held. Name one with --fault to see what it imitates and what was said.")
 
 
-def _print_whys(name: str, mine: list[Run], put: Callable[..., None]) -> None:
-    put(f"  [bold]{name}[/bold]: {FAULTS[name].imitates}")
+def _alike(faults: list[str], runs: list[Run]) -> list[list[str]]:
+    """Faults of which the same is to be said: one thing that is wrong shows in many."""
+    alike: dict[frozenset[str], list[str]] = {}
+    for name in faults:
+        alike.setdefault(frozenset(run.why for run in runs if run.fault == name), []).append(name)
+    return list(alike.values())
+
+
+def _print_whys(mine: list[Run], put: Callable[..., None]) -> None:
     for why in dict.fromkeys(run.why for run in mine):
         seeds = [run.seed for run in mine if run.why == why]
         failed = any(run.verdict == "fail" for run in mine if run.why == why)

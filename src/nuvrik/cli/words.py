@@ -92,14 +92,29 @@ def table(title: str, columns: Iterable[str], rows: Iterable[Iterable[str]]) -> 
     from rich.table import Table
     from rich.text import Text
 
-    made = Table(box=box.SIMPLE_HEAD, pad_edge=False)
-    listed = [[*row] for row in rows]
-    # The first column holds the names, to be typed in the next command: never cut short.
-    longest = max((len(word) for row in listed for word in row[0].split()), default=0)
-    for place, column in enumerate(columns):
-        justify: Any = "right" if column.startswith(">") else "left"
-        made.add_column(column.removeprefix(">"), justify=justify, min_width=None if place else longest)
+    headings, listed = [*columns], [[*row] for row in rows]
+    texts = [[heading.removeprefix(">"), *cells] for heading, *cells in zip(headings, *listed, strict=True)]
+    total = console().width - 2  # what the edges take
+    narrow = sum(max(map(len, cells)) for cells in texts) + 3 * (len(texts) - 1) > total
+    widths = _widths(texts, total - (2 if narrow else 3) * (len(texts) - 1))
+    made = Table(box=box.SIMPLE_HEAD, pad_edge=False, collapse_padding=narrow)
+    for heading, cells, width in zip(headings, texts, widths, strict=True):
+        justify: Any = "right" if heading.startswith(">") else "left"
+        made.add_column(cells[0], justify=justify, width=width, overflow="fold")
     for row in listed:
         made.add_row(*(Text(cell) for cell in row))
     # A title of its own: one of the table's would be broken to the table's width.
     return Group(Text(title, style="bold"), made) if title else made
+
+
+def _widths(columns: list[list[str]], room: int) -> list[int]:
+    """How wide each column is to be: as wide as its text, or, where there is less room, the widest give way
+    as far as their longest words let them."""
+    widths = [max(map(len, cells)) for cells in columns]
+    least = [max(len(word) for cell in cells for word in cell.split() or [""]) for cells in columns]
+    while sum(widths) > room:
+        able = [place for place, width in enumerate(widths) if width > least[place]]
+        if not able:
+            break
+        widths[max(able, key=widths.__getitem__)] -= 1
+    return widths

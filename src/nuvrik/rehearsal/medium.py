@@ -4,7 +4,9 @@ import random
 from itertools import pairwise
 
 from nuvrik.budget.conditions import Conditions
-from nuvrik.plan.media import AnyMedium, PulsesMedium
+from nuvrik.plan.media import AnyMedium, OnOffMedium, PulsesMedium
+from nuvrik.pulses.noise import receiver_noise, worn
+from nuvrik.pulses.on_off_keyed import OnOffDecoder, durations
 from nuvrik.pulses.train import edge_times, train
 from nuvrik.wire.train import in_bytes, in_slots
 
@@ -37,7 +39,7 @@ class SimMedium:
         self._rng = rng
         self._delay_us = medium.delay_ms * 1000
         self._jitter_us = medium.jitter_ms * 1000
-        self._damages = bool(conditions.bit_errors or conditions.jitter)
+        self._damages = bool(conditions.bit_errors or conditions.jitter or conditions.lean_us)
         self._lossy = bool(conditions.loss or conditions.burst_loss)
         self._lost = Losses(conditions, rng).next
         self._airtimes_us: dict[int, int] = {}
@@ -57,9 +59,11 @@ class SimMedium:
         if self._jitter_us:
             arrives += int(self._rng.random() * self._jitter_us)
         self._arrived_us = max(arrives, self._arrived_us)
-        return self._arrived_us, self._damaged(wire) if self._damages else wire
+        heard = self._damaged(wire) if self._damages else wire
+        return None if heard is None else (self._arrived_us, heard)
 
-    def _damaged(self, wire: bytes) -> bytes:
+    def _damaged(self, wire: bytes) -> bytes | None:
+        """What is heard of a frame; None if nothing is."""
         if not self._conditions.bit_errors:
             return wire
         share, bits = self._conditions.bit_errors, 8 * len(wire)
@@ -74,6 +78,26 @@ class SimMedium:
 
 
 TRAIN_UNIT_US = 100
+NOISE_PULSES = 40
+"""So many does a receiver make of the empty band before a frame."""
+
+
+class KeyedMedium(SimMedium):
+    """Carrier on and off: each frame goes over it as marks and spaces, noise before it, and is read bit by
+    bit. A pulse that is lost leaves the carrier off."""
+
+    def _damaged(self, wire: bytes) -> bytes | None:
+        medium, rng, conditions = self._medium, self._rng, self._conditions
+        assert isinstance(medium, OnOffMedium)
+        heard = [
+            -abs(pulse) if pulse > 0 and rng.random() < conditions.bit_errors else pulse
+            for pulse in durations(wire, medium.bitrate, medium.training_bits)
+        ]
+        stray_us = conditions.jitter * 500_000 / medium.bitrate
+        heard = worn(heard, rng, jitter_us=stray_us, lean_us=conditions.lean_us)
+        decoder = OnOffDecoder(medium.bitrate)
+        bodies = decoder.feed([*receiver_noise(NOISE_PULSES, rng), *heard]) + decoder.end()
+        return bodies[-1] if bodies else None
 
 
 class TrainMedium(SimMedium):
@@ -93,5 +117,5 @@ class TrainMedium(SimMedium):
 
 def medium_of(medium: AnyMedium, conditions: Conditions, rng: random.Random) -> SimMedium:
     """The simulated medium of a link."""
-    kind = TrainMedium if isinstance(medium, PulsesMedium) else SimMedium
-    return kind(medium, conditions, rng)
+    kinds = {PulsesMedium: TrainMedium, OnOffMedium: KeyedMedium}
+    return kinds.get(type(medium), SimMedium)(medium, conditions, rng)
