@@ -22,7 +22,7 @@ from scenes import BENCH_LINK, LINE_LINK, UNDETECTED_LINK, UNDETECTED_STYLES
 import nuvrik
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
-from nuvrik.budget.trips import mean_hours, simulated_hours
+from nuvrik.budget.trips import Way, mean_hours, simulated_hours
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
 from nuvrik.pulses.codes import PROTOCOLS, press
@@ -358,9 +358,9 @@ def false_trips() -> dict[str, float]:
         for burst_loss, burst_frames in ((0.0, 5.0), (0.05, 4.0), (0.1, 10.0), (0.3, 20.0)):
             conditions = Conditions(loss=loss, burst_loss=burst_loss, burst_frames=burst_frames)
             for timeout in (50, 80, 120, 200, 400):
-                tried, trips = simulated_hours(conditions, 20, 3, timeout, 8_000_000, seed=12)
+                tried, trips = simulated_hours(conditions, Way(20, 3), timeout, 8_000_000, seed=12)
                 if trips >= 10_000:
-                    worst = max(worst, abs(tried / mean_hours(conditions, 20, 3, timeout) - 1))
+                    worst = max(worst, abs(tried / mean_hours(conditions, Way(20, 3), timeout) - 1))
                     cells += 1
     return {"off_by": worst, "cells": cells, "most_off": 0.05}
 

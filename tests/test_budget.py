@@ -18,11 +18,12 @@ import nuvrik
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.seen import conditions_seen
 from nuvrik.budget.stop import run_down_ms, stop_bound
-from nuvrik.budget.trips import Chain, mean_hours, simulated_hours, timeout_for
+from nuvrik.budget.trips import Chain, Way, failed_tries, mean_hours, simulated_hours, timeout_for
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.rehearsal.fault import GROUPS
 from nuvrik.rehearsal.faults import FAULTS, faults_for
+from nuvrik.rehearsal.medium import medium_of
 from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.plant import FULL_VOLTS, Plant
 from nuvrik.rehearsal.soak import bulk_soak, soak, stops_at, summed_up
@@ -70,9 +71,49 @@ def test_the_odds_of_a_false_trip_are_what_trying_shows(
 ) -> None:
     conditions = Conditions(loss=loss, burst_loss=burst, burst_frames=frames)
     for timeout in (60, 75, 120):
-        tried, trips = simulated_hours(conditions, 20, jitter, timeout, 1_500_000, seed=3)
+        tried, trips = simulated_hours(conditions, Way(20, jitter), timeout, 1_500_000, seed=3)
         if trips > 4000:
-            assert tried == pytest.approx(mean_hours(conditions, 20, jitter, timeout), rel=0.05)
+            assert tried == pytest.approx(mean_hours(conditions, Way(20, jitter), timeout), rel=0.05)
+
+
+RETRYING = nuvrik.parse(
+    starter_text("tug").replace("payload_max = 32 ", "payload_max = 32\nretries = 5\nretry_us = 2000 #"),
+    "retrying.toml",
+)
+
+
+@pytest.mark.parametrize(("loss", "burst"), [(0.6, 0.0), (0.5, 0.1), (0.0, 0.3)])
+def test_the_odds_with_retries_and_the_medium_that_makes_them(loss: float, burst: float) -> None:
+    """As sums, all at once, and frame by frame through the simulated module."""
+    way, conditions = Way.of(RETRYING), Conditions(loss=loss, burst_loss=burst, burst_frames=4)
+    assert way.retries == (5, 576 + 2000)
+    medium = medium_of(RETRYING.medium, conditions, random.Random(5))
+    came = [medium.send(bytes(9), 20_000 * n) for n in range(60_000)]
+    took = [one[0] - 20_000 * n for n, one in enumerate(came) if one is not None]
+    chain = Chain.of(conditions, way.retries.most)
+    assert len(took) / 60_000 == pytest.approx(chain.received, abs=0.01)
+    tried = failed_tries(conditions, way.retries, 60_000, np.random.default_rng(6))
+    # 1 ms of delay and up to 3 ms of jitter beyond the airtime and the tries.
+    assert np.mean(took) == pytest.approx(576 + 2500 + tried.mean() * 2576, rel=0.02)
+    assert max(took) / 1000 <= stop_bound(RETRYING).terms["transit"] == pytest.approx(0.576 + 5 * 2.576 + 4)
+    for timeout in (60, 75, 120):
+        hours, trips = simulated_hours(conditions, way, timeout, 2_000_000, seed=3)
+        if trips > 4000:
+            assert hours == pytest.approx(mean_hours(conditions, way, timeout), rel=0.05)
+    assert mean_hours(conditions, way, 400) >= mean_hours(conditions, Way(20, 3), 400)
+
+
+def test_a_link_with_retries_stops_in_time_and_its_frames_never_queue_up() -> None:
+    conditions = Conditions(loss=0.5, burst_loss=0.1)
+    for fault in ("cable_pulled", "jam", "out_of_range"):
+        assert rehearse(RETRYING, FAULTS[fault], 1, conditions=conditions).verdict == "pass"
+    found = bulk_soak(RETRYING, 20, conditions, seed=1)
+    assert found.bound_ms - 20 < found.worst_ms <= found.bound_ms and found.trips > 100
+    text = starter_text("tug").replace(
+        "payload_max = 32 ", "payload_max = 32\nretries = 15\nretry_us = 2000 #"
+    )
+    problem = problem_in(text, "medium.retries")
+    assert "39.2 ms of the 20 ms" in problem.what and "use 7 at most" in problem.do
 
 
 @given(st.floats(0.001, 0.6), st.floats(0, 0.5), st.floats(1, 40), st.integers(0, 60))
@@ -80,14 +121,18 @@ def test_odds_grow_with_the_timeout_and_the_timeout_for_them_is_the_shortest(
     loss: float, burst: float, frames: float, jitter: int
 ) -> None:
     conditions = Conditions(loss=loss, burst_loss=burst, burst_frames=frames)
-    hours = [mean_hours(conditions, 20, jitter, timeout) for timeout in range(20, 900, 11)]
+    hours = [mean_hours(conditions, Way(20, jitter), timeout) for timeout in range(20, 900, 11)]
     assert all(a <= b * (1 + 1e-9) for a, b in pairwise(hours))
-    able = timeout_for(conditions, 20, jitter, 1.0)
+    able = timeout_for(conditions, Way(20, jitter), 1.0)
     if able is not None and able > 1:
-        assert mean_hours(conditions, 20, jitter, able) >= 1 > mean_hours(conditions, 20, jitter, able - 1)
+        assert (
+            mean_hours(conditions, Way(20, jitter), able)
+            >= 1
+            > mean_hours(conditions, Way(20, jitter), able - 1)
+        )
     chain = Chain.of(conditions)
     assert chain.runs(1)[1] <= 1 and 0 < chain.received < 1
-    assert math.isinf(mean_hours(Conditions(), 20, jitter, 40 + 2 * jitter))
+    assert math.isinf(mean_hours(Conditions(), Way(20, jitter), 40 + 2 * jitter))
 
 
 def test_what_the_real_machine_does_is_what_the_odds_say() -> None:
@@ -99,7 +144,7 @@ def test_what_the_real_machine_does_is_what_the_odds_say() -> None:
         heard = np.array(trace.heard)
         trips += int(np.count_nonzero(np.diff(heard) >= 100))
         seconds += 60
-    predicted = mean_hours(conditions, 20, 3, 100) * 3600
+    predicted = mean_hours(conditions, Way(20, 3), 100) * 3600
     assert seconds / trips == pytest.approx(predicted, rel=0.25)
 
 
@@ -217,7 +262,9 @@ def test_budget_as_a_user_types_it(tmp_path: Path) -> None:
     found = json.loads(nuvrik_command("budget", boat, "--json", "--loss", 0.2))
     assert (found["frame_bytes"], found["airtime_ms"]) == (13, 0.704) and found["payload_left"] == 19
     assert found["stop_ms"]["worst"] == pytest.approx(sum(found["stop_ms"]["terms"].values()))
-    assert found["false_trip"]["mean_hours"] == pytest.approx(mean_hours(Conditions(loss=0.2), 20, 3, 400))
+    assert found["false_trip"]["mean_hours"] == pytest.approx(
+        mean_hours(Conditions(loss=0.2), Way(20, 3), 400)
+    )
     words = ("budget", boat, "--json", "--compare", "--figure", tmp_path / "c.png")
     rows = json.loads(nuvrik_command(*words))["compare"]
     by_style = {row["style"]: row for row in rows}

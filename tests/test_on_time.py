@@ -136,8 +136,8 @@ def test_the_chain_of_losses_is_the_one_that_the_medium_makes(
     conditions = Conditions(loss=loss, burst_loss=burst_loss, burst_frames=burst_frames)
     chain = Chain.of(conditions)
     at_once = chain.lost(200_000, np.random.default_rng(seed))
-    one_by_one = Losses(conditions, random.Random(seed)).next
-    slowly = np.array([one_by_one() for _ in range(40_000)])
+    one_by_one = Losses(conditions, random.Random(seed)).tries
+    slowly = np.array([one_by_one() is None for _ in range(40_000)])
     runs = chain.runs(60)
     assert runs == sorted(runs, reverse=True) and runs[0] == 1
     noise = 6 * (burst_frames / 200_000) ** 0.5

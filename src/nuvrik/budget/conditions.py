@@ -18,10 +18,10 @@ RANGES = {
 class Conditions:
     """How bad the medium is. Shares are 0 to 1.
 
-    ``loss`` is the share of frames lost one by one, independently. ``burst_loss`` is the share lost
-    in bursts of ``burst_frames`` on average: a two-state chain (E. N. Gilbert, "Capacity of a
-    burst-noise channel", Bell System Technical Journal 39, 1960) in whose bad state everything is
-    lost. ``bit_errors`` is the share of bits that arrive inverted.
+    ``loss`` is the share of frames lost one by one, independently; where a radio module tries again, of
+    tries. ``burst_loss`` is the share lost in bursts of ``burst_frames`` on average: a two-state chain (E. N.
+    Gilbert, "Capacity of a burst-noise channel", Bell System Technical Journal 39, 1960) in whose bad state
+    everything is lost. ``bit_errors`` is the share of bits that arrive inverted.
 
     For infrared, on-off keying and pulse trains: ``jitter`` is how far each edge strays at most, as a share
     of the code's unit of time (half a bit in on-off keying, 100 us in a train). ``lean_us`` is by how much

@@ -4,11 +4,11 @@ from typing import NamedTuple
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import StopBound, stop_bound
-from nuvrik.budget.trips import mean_hours
+from nuvrik.budget.trips import Way, mean_hours
 from nuvrik.plan.channels import LevelChannel, ShareChannel
 from nuvrik.plan.frames import Sealed
 from nuvrik.plan.layout import CHECK_BYTES, HEAD_BYTES, longest_on_wire
-from nuvrik.plan.media import InfraredMedium
+from nuvrik.plan.media import InfraredMedium, retries_of
 from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput
 from nuvrik.plan.wiring import output_routes
@@ -46,11 +46,11 @@ def budget(link: Link, conditions: Conditions | None = None) -> Budget:
     """All of it for a link; ``conditions`` say how bad its medium is, for the odds of a false trip."""
     encoder, medium, period = Encoder(link), link.medium, link.link.period_ms
     wire = encoder.longest_on_wire
-    airtime_ms = medium.airtime_us(wire) / 1000
+    airtime_ms, tries_ms = medium.airtime_us(wire) / 1000, retries_of(medium, wire).longest_ms
     back_ms = _back_ms(link)
     # From a hand's move to the motor's first answer: waiting for the next frame, the way, waiting for a tick.
     typical = period / 2 + airtime_ms + medium.delay_ms + medium.jitter_ms / 2 + link.link.tick_ms / 2
-    worst = period + airtime_ms + medium.delay_ms + medium.jitter_ms + link.link.tick_ms
+    worst = period + airtime_ms + tries_ms + medium.delay_ms + medium.jitter_ms + link.link.tick_ms
     most = getattr(medium, "payload_max", None)
     return Budget(
         frame_bytes=encoder.longest_body,
@@ -58,11 +58,11 @@ def budget(link: Link, conditions: Conditions | None = None) -> Budget:
         airtime_ms=airtime_ms,
         load=airtime_ms / period,
         load_back=back_ms / 1000,
-        max_rate_hz=1000 / airtime_ms if airtime_ms else 1000 / period,
+        max_rate_hz=1000 / (airtime_ms + tries_ms) if airtime_ms else 1000 / period,
         typical_ms=round(typical, 2),
         worst_ms=round(worst, 2),
         stop=stop_bound(link),
-        mean_hours=mean_hours(conditions or Conditions(), period, medium.jitter_ms, link.failsafe.timeout_ms),
+        mean_hours=mean_hours(conditions or Conditions(), Way.of(link), link.failsafe.timeout_ms),
         payload_left=None
         if most is None or isinstance(medium, InfraredMedium)
         else most - encoder.longest_body,

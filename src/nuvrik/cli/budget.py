@@ -9,13 +9,13 @@ from nuvrik.budget.compare import Row, compare
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.line import Budget, budget
 from nuvrik.budget.seen import conditions_seen
-from nuvrik.budget.trips import hours_words, mean_hours, timeout_for
+from nuvrik.budget.trips import Way, hours_words, mean_hours, timeout_for
 from nuvrik.cli.clocks import hertz
 from nuvrik.cli.inspect import Source, events_of
 from nuvrik.cli.rehearse import conditions_of
 from nuvrik.cli.words import DONE, Trouble, busy, console, say, say_json, table
 from nuvrik.plan.load import load
-from nuvrik.plan.media import InfraredMedium, SerialMedium
+from nuvrik.plan.media import InfraredMedium, SerialMedium, retries_of
 from nuvrik.plan.models import Link
 
 HOURS = (1.0, 100.0, 10_000.0)
@@ -108,7 +108,8 @@ def _print(link: Link, sums: Budget, conditions: Conditions, options: Options) -
         say(f"  frame       {sums.frame_bytes} bytes, {sums.wire_bytes} on the wire{left}")
         back = f", {100 * sums.load_back:.2g} % by what comes back" if sums.load_back else ""
         busy_share = f"the medium is busy {100 * sums.load:.2g} % of the time{back}"
-        say(f"  airtime     {sums.airtime_ms:.2f} ms: {busy_share}")
+        tries = retries_of(link.medium, sums.wire_bytes).words
+        say(f"  airtime     {sums.airtime_ms:.2f} ms{tries}: {busy_share}")
         say(f"  rate        {link.link.rate_hz} a second; at most {sums.max_rate_hz:.0f} would fit")
         say(f"  latency     {sums.typical_ms:g} ms typically, {sums.worst_ms:g} ms at worst, hand to motor")
     say(f"  stop        {sums.stop.in_words()}, at worst, from the last good frame")
@@ -125,15 +126,15 @@ def _print(link: Link, sums: Budget, conditions: Conditions, options: Options) -
 def _print_trips(link: Link, sums: Budget, conditions: Conditions, beam: bool) -> None:
     if beam:
         return
-    timeout, period, jitter = link.failsafe.timeout_ms, link.link.period_ms, link.medium.jitter_ms
+    timeout, way = link.failsafe.timeout_ms, Way.of(link)
     if math.isinf(sums.mean_hours):
         say("  false trips never, where nothing is lost; how bad is it? --loss, --burst-loss, --from")
         return
     say(f"  false trips with a timeout of {timeout} ms one in {hours_words(sums.mean_hours)} on average")
     for hours in HOURS:
-        able = timeout_for(conditions, period, jitter, hours)
+        able = timeout_for(conditions, way, hours)
         if able is not None:
-            reached = mean_hours(conditions, period, jitter, able)
+            reached = mean_hours(conditions, way, able)
             say(f"              {able} ms would do for one in {hours_words(reached)}")
 
 

@@ -12,7 +12,7 @@ from nuvrik.plan.check import problems_in
 from nuvrik.plan.frames import Sealed, Text, TextForm, TrainFrame
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import UnreadableError, parse, read_text
-from nuvrik.plan.media import InfraredMedium
+from nuvrik.plan.media import InfraredMedium, retries_of
 from nuvrik.plan.models import FailsafeSection, Link
 from nuvrik.plan.problems import LinkFileError, Problem, listing, suggestion
 from nuvrik.plan.starters import starter_names, starter_text
@@ -99,7 +99,8 @@ def _print_meaning(link: Link, file: Path) -> None:
         out.print(f"  Keys of a remote control, in code {form}; held, one comes every {held_ms:.0f} ms.")
         out.print(f"  {every} inside the receiver, of {wire} bytes: what it makes of the keys.\n")
     else:
-        out.print(f"  {every} over {link.medium.kind}: {wire} bytes, {airtime_ms:.2f} ms on the way.")
+        way = f"{airtime_ms:.2f} ms on the way{retries_of(link.medium, wire).words}"
+        out.print(f"  {every} over {link.medium.kind}: {wire} bytes, {way}.")
         out.print(f"  Pair number {link.frame.pair}, layout tag {encoder.tag:04X}.\n")
     if link.controls:
         columns = ["control", "kind", "what it does", "feeds"]

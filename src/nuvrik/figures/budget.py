@@ -8,7 +8,7 @@ from typing import Any
 from nuvrik.budget.compare import Row
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
-from nuvrik.budget.trips import hours_words, mean_hours
+from nuvrik.budget.trips import Way, hours_words, mean_hours
 from nuvrik.figures.style import GREY, INK, SERIES, pyplot
 from nuvrik.plan.models import Link
 
@@ -30,9 +30,9 @@ def timeouts_on(axis: Any, link: Link, conditions: Conditions) -> None:
     """The same, on axes that are there."""
     lossy = conditions.loss or conditions.burst_loss
     shown = conditions if lossy else TYPICAL
-    period, jitter, chosen = link.link.period_ms, link.medium.jitter_ms, link.failsafe.timeout_ms
+    period, way, chosen = link.link.period_ms, Way.of(link), link.failsafe.timeout_ms
     timeouts = list(range(2 * period, max(2 * chosen, 20 * period) + 1, max(1, period // 4)))
-    hours = [min(mean_hours(shown, period, jitter, timeout), MOST_HOURS) for timeout in timeouts]
+    hours = [min(mean_hours(shown, way, timeout), MOST_HOURS) for timeout in timeouts]
     rest = stop_bound(link).worst_ms - chosen
     axis.plot(timeouts, hours, color=SERIES[0], linewidth=2)
     axis.set_yscale("log")
@@ -48,7 +48,7 @@ def timeouts_on(axis: Any, link: Link, conditions: Conditions) -> None:
     other.set_ylim(0)
     other.spines["right"].set_visible(True)
     axis.axvline(chosen, color=GREY, linestyle="--", linewidth=1)
-    at = mean_hours(shown, period, jitter, chosen)
+    at = mean_hours(shown, way, chosen)
     often = "never trips falsely" if math.isinf(at) else f"one false trip in {hours_words(at)}"
     axis.annotate(
         f"chosen: {chosen} ms\n{often}\nstops within {chosen + rest:.0f} ms",

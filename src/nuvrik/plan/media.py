@@ -39,6 +39,15 @@ class RadioMedium(Section):
     overhead_bytes: int = Field(
         default=9, ge=0, le=64, description="bytes the module adds to each packet: preamble, address, check"
     )
+    retries: int = Field(
+        default=0,
+        ge=0,
+        le=15,
+        description="how often the module sends a packet again that nobody acknowledged",
+    )
+    retry_us: int = Field(
+        default=500, ge=100, le=10_000, description="from the end of a packet to its next try, in us"
+    )
     delay_ms: Millis = Field(default=1, description="delay beyond the airtime, in ms")
     jitter_ms: Millis = Field(default=3, description="the most that the delay varies upwards, in ms")
 
@@ -94,6 +103,32 @@ class UdpMedium(Section):
     def airtime_us(self, wire_bytes: int) -> int:
         """Microseconds for a packet of ``wire_bytes`` and the headers of IP (RFC 791) and UDP (RFC 768)."""
         return -(-(wire_bytes + UDP_HEADERS) * 8_000_000 // self.bitrate)
+
+
+class Retries(NamedTuple):
+    """How often a medium tries again what did not arrive, and how much later each try comes."""
+
+    most: int = 0
+    each_us: int = 0
+
+    @property
+    def longest_ms(self) -> float:
+        """By how much the last try is later than the first."""
+        return self.most * self.each_us / 1000
+
+    @property
+    def words(self) -> str:
+        """For people to read, after a frame's airtime; nothing where there are none."""
+        return (
+            f", tried up to {self.most} times more, {self.each_us / 1000:.2f} ms apart" if self.most else ""
+        )
+
+
+def retries_of(medium: object, wire_bytes: int) -> Retries:
+    """The retries of a medium, for frames of so many bytes."""
+    if not isinstance(medium, RadioMedium) or not medium.retries:
+        return Retries()
+    return Retries(medium.retries, medium.airtime_us(wire_bytes) + medium.retry_us)
 
 
 SYNC_AND_LENGTH_BITS = 24

@@ -6,7 +6,7 @@ from itertools import pairwise
 from nuvrik.plan.controls import AxisControl, KeyControl, SliderControl
 from nuvrik.plan.draft import Draft
 from nuvrik.plan.layout import MAX_BODY, body_bytes, longest_on_wire
-from nuvrik.plan.media import Packets
+from nuvrik.plan.media import Packets, retries_of
 from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput, SwitchOutput, pin_users, pwm_roles
 from nuvrik.plan.problems import Problem, listing
 
@@ -73,13 +73,22 @@ def sizes(draft: Draft) -> Iterator[Problem]:
         return
     travels = longest_on_wire(draft.frame, body, stream=not medium.datagrams)
     airtime_ms = medium.airtime_us(travels) / 1000
-    period = draft.link.period_ms
+    period, tries = draft.link.period_ms, retries_of(medium, travels)
     if airtime_ms >= period:
         yield Problem(
             "error",
             "link.rate_hz",
             f"is {draft.link.rate_hz}, but a frame takes {airtime_ms:.1f} ms of the {period} ms it has",
             "lower the rate, or use a faster medium",
+        )
+    elif airtime_ms + tries.longest_ms >= period:
+        takes = f"{airtime_ms + tries.longest_ms:.1f} ms of the {period} ms it has"
+        # Worse than losing it: the frames behind it would queue up, and every one of them be old.
+        yield Problem(
+            "error",
+            "medium.retries",
+            f"is {tries.most}: with all of them a frame takes {takes}, and the next ones queue up behind it",
+            f"use {int((period - 0.001 - airtime_ms) * 1000 // tries.each_us)} at most, or lower the rate",
         )
 
 

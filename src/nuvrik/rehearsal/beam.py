@@ -23,14 +23,14 @@ class Beam:
         self._jitter_us = conditions.jitter * unit_us
         self._lean_us = conditions.lean_us
         self._rng = rng
-        self._lost = Losses(conditions, rng).next
+        self._tries = Losses(conditions, rng).tries
         self._marks: list[tuple[int, int]] = []
         self._taken_us = 0
         self._lamp_us = 0
 
     def send(self, durations: list[int], t_us: int) -> None:
         """A code that begins at a time."""
-        if self._lost():
+        if self._tries() is None:
             return
         rng, at = self._rng, t_us
         for duration in durations:

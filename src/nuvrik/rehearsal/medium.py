@@ -4,7 +4,7 @@ import random
 from itertools import pairwise
 
 from nuvrik.budget.conditions import Conditions
-from nuvrik.plan.media import AnyMedium, OnOffMedium, PulsesMedium
+from nuvrik.plan.media import AnyMedium, OnOffMedium, PulsesMedium, Retries, retries_of
 from nuvrik.pulses.noise import receiver_noise, worn
 from nuvrik.pulses.on_off_keyed import OnOffDecoder, durations
 from nuvrik.pulses.train import edge_times, train
@@ -21,12 +21,18 @@ class Losses:
         self._ends = 1 / conditions.burst_frames
         self._starts = self._ends * conditions.burst_loss / (1 - conditions.burst_loss)
 
-    def next(self) -> bool:
-        """Whether the next frame is lost."""
+    def tries(self, most: int = 0) -> int | None:
+        """How often the next frame is tried in vain before it arrives, with ``most`` tries after the first;
+        None if it never does. A burst outlasts all of them."""
         rng = self._rng
         if self._burst_loss:
             self._in_burst ^= rng.random() < (self._ends if self._in_burst else self._starts)
-        return self._in_burst or (self._loss > 0 and rng.random() < self._loss)
+        if self._in_burst:
+            return None
+        for failed in range(most + 1):
+            if self._loss == 0 or rng.random() >= self._loss:
+                return failed
+        return None
 
 
 class SimMedium:
@@ -41,8 +47,8 @@ class SimMedium:
         self._jitter_us = medium.jitter_ms * 1000
         self._damages = bool(conditions.bit_errors or conditions.jitter or conditions.lean_us)
         self._lossy = bool(conditions.loss or conditions.burst_loss)
-        self._lost = Losses(conditions, rng).next
-        self._airtimes_us: dict[int, int] = {}
+        self._losses = Losses(conditions, rng)
+        self._airtimes_us: dict[int, tuple[int, Retries]] = {}
         self._free_us = 0
         self._arrived_us = 0
 
@@ -51,10 +57,13 @@ class SimMedium:
         start = max(t_us, self._free_us)
         length = len(wire)
         if length not in self._airtimes_us:
-            self._airtimes_us[length] = self._medium.airtime_us(length)
-        self._free_us = start + self._airtimes_us[length]
-        if (self._lossy and self._lost()) or self.cut:
+            self._airtimes_us[length] = self._medium.airtime_us(length), retries_of(self._medium, length)
+        airtime_us, retries = self._airtimes_us[length]
+        failed = self._losses.tries(retries.most) if self._lossy else 0
+        if failed is None or self.cut:
+            self._free_us = start + airtime_us + retries.most * retries.each_us
             return None
+        self._free_us = start + airtime_us + failed * retries.each_us
         arrives = self._free_us + self._delay_us
         if self._jitter_us:
             arrives += int(self._rng.random() * self._jitter_us)

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import run_down_ms, stop_bound
-from nuvrik.budget.trips import Chain
+from nuvrik.budget.trips import Chain, failed_tries
+from nuvrik.plan.media import retries_of
 from nuvrik.plan.models import Link
 from nuvrik.rehearsal.faults import faults_for
 from nuvrik.rehearsal.verdict import Run, rehearse
@@ -94,16 +95,18 @@ def bulk_soak(link: Link, hours: float, conditions: Conditions, seed: int = 0) -
     medium, bound = link.medium, stop_bound(link)
     period_us, tick_us = 1000 * link.link.period_ms, 1000 * link.link.tick_ms
     timeout_us = 1000 * link.failsafe.timeout_ms
-    airtime_us = medium.airtime_us(Encoder(link).longest_on_wire) + 1000 * medium.delay_ms
+    wire_bytes = Encoder(link).longest_on_wire
+    retries = retries_of(medium, wire_bytes)
+    airtime_us = medium.airtime_us(wire_bytes) + 1000 * medium.delay_ms
     ramp_ticks = max(0, -(-run_down_ms(link) // link.link.tick_ms) - 1)
-    chain = Chain.of(conditions)
+    chain = Chain.of(conditions, retries.most)
     frames = round(hours * 3_600_000_000 / period_us)
     trips, worst, done = 0, 0.0, 0
     while done < frames:
         count = min(PIECE, frames - done)
         sent = np.arange(count, dtype=np.int64) * period_us + int(rng.integers(period_us))
         got = sent[~chain.lost(count, rng)]
-        arrived = got + airtime_us
+        arrived = got + airtime_us + failed_tries(conditions, retries, len(got), rng) * retries.each_us
         if medium.jitter_ms:
             arrived = arrived + rng.integers(0, 1000 * medium.jitter_ms, len(got))
         # Frames never overtake each other, and whole milliseconds are all that the machine's clock knows.
