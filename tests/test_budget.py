@@ -116,6 +116,21 @@ def test_a_link_with_retries_stops_in_time_and_its_frames_never_queue_up() -> No
     assert "39.2 ms of the 20 ms" in problem.what and "use 7 at most" in problem.do
 
 
+@pytest.mark.parametrize("on_loss", ["stop", "off", "brake"])
+def test_what_stops_at_once_does_so_when_frames_stop_and_ramps_when_disarmed(on_loss: str) -> None:
+    link = nuvrik.parse(starter_text("tug").replace('on_loss = "stop"', f'on_loss = "{on_loss}"'))
+    terms, worst = stop_bound(link).terms, {}
+    for fault in ("cable_pulled", "disarm_lost"):
+        runs = [rehearse(link, FAULTS[fault], seed) for seed in range(12)]
+        assert all(run.verdict == "pass" for run in runs)
+        worst[fault] = max(run.stop_ms or 0 for run in runs)
+    at_once = terms["transit"] + terms["timeout"] + terms["tick"]
+    assert (worst["cable_pulled"] <= at_once) == (on_loss != "stop") and worst["disarm_lost"] > at_once
+    assert max(worst.values()) <= stop_bound(link).worst_ms == at_once + 250
+    found = bulk_soak(link, 5, Conditions(burst_loss=0.3, burst_frames=12), seed=1)
+    assert at_once - 30 < found.worst_ms - terms["ramp"] * (on_loss == "stop") <= at_once
+
+
 @given(st.floats(0.001, 0.6), st.floats(0, 0.5), st.floats(1, 40), st.integers(0, 60))
 def test_odds_grow_with_the_timeout_and_the_timeout_for_them_is_the_shortest(
     loss: float, burst: float, frames: float, jitter: int

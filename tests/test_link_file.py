@@ -154,6 +154,7 @@ BROKEN = [
     ('from = "arm_button"', 'from = "left_stick"', "channels.arm.from", "add above"),
     ('from = "arm_button"', 'from = "arm_button"\nabove = 0.5', "channels.arm.from", "take above out"),
     ('style = "one_stick"', 'style = "one_stik"', "mix.style", '"one_stick"'),
+    ('driver = "pwm_2dir"', 'idle = "brake"\ndriver = "pwm_1dir" #', "outputs.port_screw.idle", "cannot"),
     ('driver = "pwm_2dir"', 'driver = "two_pwm"', "outputs.port_screw.pins", "two_pwm has ahead, astern"),
     ("start_duty = 0.18", "hold_duty = 0.2", "outputs.port_screw.hold_ms", "without a limit"),
     ("start_duty = 0.18", "hold_duty = 0.9", "outputs.port_screw.hold_duty", "at most 0.5"),

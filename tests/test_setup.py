@@ -17,7 +17,7 @@ from nuvrik.mixing.others import Servo, Switch
 from nuvrik.mixing.pins import pin_writes
 from nuvrik.plan.channels import FlagChannel, LevelChannel
 from nuvrik.plan.controls import AxisControl, KeyControl, SliderControl
-from nuvrik.plan.outputs import MotorOutput, ServoOutput, SwitchOutput
+from nuvrik.plan.outputs import CAN_BRAKE, MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plan.wiring import side_routes
 from nuvrik.rehearsal.faults import faults_for
@@ -292,8 +292,8 @@ def motors(draw: st.DrawFn) -> MotorOutput:
         hold_duty=held,
         hold_ms=1000,
         hold_toward=draw(st.sampled_from(["ahead", "astern"])),
-        idle=draw(st.sampled_from(["coast", "brake"])),
-        on_loss=draw(st.sampled_from(["stop", "brake"])),
+        idle=draw(st.sampled_from(["coast", "brake"] if driver in CAN_BRAKE else ["coast"])),
+        on_loss=draw(st.sampled_from(["stop", "off", "brake"] if driver in CAN_BRAKE else ["stop", "off"])),
     )
 
 
@@ -332,15 +332,19 @@ def test_no_motor_exceeds_its_limit_or_turns_over_under_power(model: MotorOutput
         if mode is not Mode.FOLLOW:
             assert abs(demand.effort) <= abs(was.effort) and (demand.level or not demand.driven)
             assert not demand.driven or (
-                outside_ms <= model.ramp_ms and not (mode is Mode.LOST and model.on_loss == "brake")
+                outside_ms <= model.ramp_ms and not (mode is Mode.LOST and model.on_loss != "stop")
             )
+        at_once = mode is Mode.LOST and model.on_loss != "stop"
+        if not demand.level and not demand.driven:
+            assert demand.braked == ((model.on_loss if at_once else model.idle) == "brake")
+        assert not demand.braked or not demand.value
         for role, value in pin_writes(model, before, demand):
             if role not in powered:
                 assert not pins.get("pwm"), "a direction pin never changes while there is power"
             pins[role] = value
-            if model.idle == "coast" and not pulses:
-                sides = [pins.get(role, 0) for role in ("ahead", "astern")]
-                assert not all(sides), "never both sides at once"
+        if not pulses:
+            sides = [pins.get(role, 0) for role in ("ahead", "astern")]
+            assert all(sides) == demand.braked, "both sides together to brake, and never else"
         before = demand
     assert motor.why(0, Mode.FOLLOW) and motor.why(None, Mode.SAFE)
 

@@ -71,6 +71,7 @@ def stop_bound(link: Link) -> StopBound:
 
     Transit is the frame's airtime, at its last try, plus the most the medium delays it. Silence is
     judged at a tick, so it is noticed up to one tick late; from there the slowest ramp still has to run down.
+    That counts whatever ``on_loss`` says: a frame that disarms, just before silence would be noticed, ramps.
     """
     if isinstance(link.medium, InfraredMedium):
         return _beam_bound(link, link.medium)

@@ -23,7 +23,8 @@ class Demand(NamedTuple):
 
     ``level`` is where it stands, -FULL to FULL. ``value`` is in the units of its driver: duty counts,
     microseconds of pulse, steps a second, 0 or 1. ``direction`` is the way the driver is set, with
-    ``reverse`` applied: 1 ahead, -1 astern, 0 off. ``driven`` says whether power makes it turn.
+    ``reverse`` applied: 1 ahead, -1 astern, 0 off. ``driven`` says whether power makes it turn, ``braked``
+    whether both sides of the motor are joined.
     """
 
     output: str
@@ -31,6 +32,7 @@ class Demand(NamedTuple):
     value: int
     direction: int
     driven: bool
+    braked: bool = False
 
     @property
     def signed(self) -> int:

@@ -19,9 +19,11 @@ class Motor:
         self._hold = min(div(level_of(model.hold_duty) * model.duty_max, FULL), self._top)
         self._hold_sign = self._sign * (1 if model.hold_toward == "ahead" else -1)
         self._straighten = [(level_of(x), level_of(y)) for x, y in model.straighten]
-        self._brakes = model.on_loss == "brake"
+        self._ramps_on_loss = model.on_loss == "stop"
         pulses = model.driver == "servo_pulse"
-        self._off = Demand(name, 0, model.pulse_us[1], 1, False) if pulses else Demand(name, 0, 0, 0, False)
+        off = Demand(name, 0, model.pulse_us[1], 1, False) if pulses else Demand(name, 0, 0, 0, False)
+        self._off = off._replace(braked=model.idle == "brake")
+        self._lost = off._replace(braked=model.on_loss == "brake")
         self._at = self._pulse_at if pulses else self._duty_at
         # A demand follows from the level alone, so each is worked out once.
         self._known: dict[int, Demand] = {}
@@ -34,8 +36,13 @@ class Motor:
         if mode is not FOLLOW:
             target = 0
             self._has_turned = False
-            if mode is LOST and self._brakes:
-                self.halt()
+            if mode is LOST and not self._ramps_on_loss:
+                self.ramp.halt()
+                self.ramp.towards(0, dt_ms)
+                self.demand = self._lost
+                return self.demand
+        if self.demand is self._lost:
+            self.demand = self._off
         if self.ramp.towards(target or 0, dt_ms):
             level = self.ramp.level
             demand = self._known.get(level)

@@ -32,7 +32,7 @@ def pin_writes(model: MotorOutput, before: Demand, after: Demand) -> Writes:
 
 def _levels(model: MotorOutput, demand: Demand) -> dict[str, int]:
     ahead, astern = demand.direction > 0, demand.direction < 0
-    braking = model.idle == "brake" and not demand.value
+    braking = demand.braked
     if model.driver == "pwm_2dir":
         return {"pwm": demand.value, "ahead": int(ahead or braking), "astern": int(astern or braking)}
     if model.driver == "pwm_1dir":

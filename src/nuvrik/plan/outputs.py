@@ -41,6 +41,8 @@ DRIVER_PINS = {
 }
 """The pins of each kind of motor driver. A pin called pwm or pulse, or both pins of two_pwm, carry PWM."""
 
+CAN_BRAKE = ("pwm_2dir", "two_pwm")
+
 
 class MotorOutput(_Moving):
     """``kind = "motor"``: a motor behind a driver."""
@@ -97,9 +99,16 @@ class MotorOutput(_Moving):
         default=0,
         description="hold for at most this long, in ms; needed with hold_duty, or the motor gets hot",
     )
-    on_loss: Literal["stop", "brake"] = Field(
-        default="stop", description='when frames stop: "stop" = ramp to rest; "brake" = at once to rest'
+    on_loss: Literal["stop", "off", "brake"] = Field(
+        default="stop",
+        description='when frames stop: "stop" = ramp to rest; "off" = no power, at once; '
+        '"brake" = at once, both sides of the motor joined',
     )
+
+    @property
+    def loss_ramp_ms(self) -> int:
+        """How long it takes from full to rest when frames stop, in ms."""
+        return self.ramp_ms if self.on_loss == "stop" else 0
 
     @model_validator(mode="after")
     def _numbers_fit_together(self) -> "MotorOutput":
@@ -119,6 +128,10 @@ class MotorOutput(_Moving):
             raise ValueError("hold_ms: is not given; a hold without a limit burns motors")
         if self.hold_duty and self.driver == "servo_pulse":
             raise ValueError("hold_duty: a servo_pulse driver has no duty to hold with")
+        for key in ("idle", "on_loss"):
+            if getattr(self, key) == "brake" and self.driver not in CAN_BRAKE:
+                able = " and ".join(CAN_BRAKE)
+                raise ValueError(f'{key}: is "brake"; {able} can join both sides, {self.driver} cannot')
         wanted = DRIVER_PINS[self.driver]
         if self.pins is not None and set(self.pins) != set(wanted):
             raise ValueError(f"pins: are {', '.join(self.pins)}; {self.driver} has {', '.join(wanted)}")
@@ -184,6 +197,11 @@ class StepperOutput(_Moving):
     ramp_ms: Millis = Field(default=300, description="from rest to full, and from full to rest, in ms")
     reverse_pause_ms: Millis = Field(default=0, description="rest between the two directions, in ms")
     on_loss: Literal["stop"] = Field(default="stop", description='when frames stop: "stop" = ramp to rest')
+
+    @property
+    def loss_ramp_ms(self) -> int:
+        """How long it takes from full to rest when frames stop, in ms."""
+        return self.ramp_ms
 
 
 class SwitchOutput(_Output):

@@ -112,6 +112,7 @@ def output_words(output: MotorOutput | ServoOutput | StepperOutput | SwitchOutpu
         keeps += f"; {output.speed_ms} ms to an end" if output.speed_ms else ""
         return "servo" + turned, f"{keeps}; on loss: {output.on_loss}"
     keeps = f"ramp {output.ramp_ms} ms, {output.reverse_pause_ms} ms before reversing"
+    keeps += "" if output.on_loss == "stop" else f"; on loss: {output.on_loss}"
     if isinstance(output, StepperOutput):
         return "stepper" + turned, f"up to {output.rate_max} steps/s, {keeps}"
     if output.driver == "servo_pulse":
