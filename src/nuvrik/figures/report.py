@@ -54,9 +54,7 @@ def _contents(link: Link, file: Path, runs: Sequence[Run], conditions: Condition
         "worst": f"{max(stops):.0f}" if stops else "-",
         "bound": f"{bound.worst_ms:.0f}",
         "bound_words": bound.in_words(),
-        "others": ", ".join(
-            dict.fromkeys(run.fault for run in runs if run.stop_ms and run.bound_ms > bound.worst_ms)
-        ),
+        "others": _others(runs, bound.worst_ms),
         "stops": _inline(lambda target: draw_stops(runs, target)),
         "groups": [group for group in (_group(name, names, runs) for name in GROUPS) if group["rows"]],
         "skipped": ", ".join(name for name in FAULTS if name not in faults_for(link)),
@@ -69,6 +67,16 @@ def _contents(link: Link, file: Path, runs: Sequence[Run], conditions: Condition
         "timeout": rules.timeout_ms,
         "recover": rules.recover,
     }
+
+
+def _others(runs: Sequence[Run], usual_ms: float) -> str:
+    """The faults with a bound of their own: how long their worst stop took, and that bound."""
+    mine: dict[str, tuple[float, float]] = {}
+    for run in runs:
+        if run.stop_ms is not None and run.bound_ms > usual_ms:
+            worst_ms, _ = mine.get(run.fault, (0.0, 0.0))
+            mine[run.fault] = max(worst_ms, run.stop_ms), run.bound_ms
+    return ", ".join(f"{name} {worst:.0f} of {bound:.0f} ms" for name, (worst, bound) in mine.items())
 
 
 def _group(group: str, names: Sequence[str], runs: Sequence[Run]) -> dict[str, Any]:
