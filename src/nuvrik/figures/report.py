@@ -120,7 +120,7 @@ def draw_stops(runs: Sequence[Run], path: Path) -> None:
         mine = [run for run in stops if run.fault == name]
         shares = [100 * (run.stop_ms or 0) / run.bound_ms for run in mine]
         colours = ["#d9583b" if run.verdict == "fail" else SERIES[0] for run in mine]
-        axis.scatter(shares, [place] * len(shares), c=colours, s=16, alpha=0.6, linewidths=0)
+        axis.scatter(shares, [place] * len(shares), c=colours, s=36, alpha=0.6, linewidths=0)
     axis.axvline(100, color=INK, linewidth=1.5)
     axis.text(100, len(names) - 0.4, "bound ", ha="right", va="bottom", color=INK, fontsize=9)
     axis.set_yticks(range(len(names)), names)
