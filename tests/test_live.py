@@ -194,6 +194,8 @@ def test_ports_that_are_not_there(tmp_path: Path) -> None:
             for words in (["machine"], ["drive", "--from", recording]):
                 code, said = ended(start(words[0], link_file, "--port", port, *words[1:]))
                 assert code == 2 and "cannot be opened" in said, (port, said)
+    code, said = ended(start("machine", link_file, "--port", "loop://", "--log", link_file))
+    assert code == 2 and "would be written over" in said and link_file.read_text() == WIRED_TEXT
 
 
 def test_over_tcp_and_a_port_that_goes_away(tmp_path: Path) -> None:

@@ -21,6 +21,29 @@ app = typer.Typer(
     context_settings={"help_option_names": ["--help", "-h"]},
 )
 
+PICTURES = (".png", ".svg", ".pdf")
+
+
+def _drawn(option: str, what: str) -> Any:
+    """An option that names a picture to be drawn."""
+    return typer.Option(option, metavar="PNG", callback=_picture, help=what)
+
+
+def _picture(path: Path | None) -> Path | None:
+    return _ending_in(PICTURES, "a picture", path)
+
+
+def _page(path: Path | None) -> Path | None:
+    return _ending_in((".html", ".htm"), "a page", path)
+
+
+def _ending_in(endings: tuple[str, ...], what: str, path: Path | None) -> Path | None:
+    """A slip of the hand must not write over a link file."""
+    if path is not None and path.suffix.lower() not in endings:
+        raise typer.BadParameter(f"{path}: the name of {what} ends in {', '.join(endings)}")
+    return path
+
+
 LinkFile = Annotated[Path, typer.Argument(metavar="LINK", help="The link file.")]
 Json = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
 PortName = Annotated[
@@ -82,7 +105,8 @@ def new(
 def check(
     link: LinkFile,
     sheet: Annotated[
-        Path | None, typer.Option("--sheet", metavar="PNG", help="Draw the driver's sheet.")
+        Path | None,
+        _drawn("--sheet", "Draw the driver's sheet."),
     ] = None,
     as_json: Json = False,
 ) -> int:
@@ -126,7 +150,8 @@ def inspect(
     each_byte: Annotated[bool, typer.Option("--each-byte", help="Say what every byte is.")] = False,
     summary: Annotated[bool, typer.Option("--summary", help="Only counts, not each frame.")] = False,
     figure: Annotated[
-        Path | None, typer.Option("--figure", metavar="PNG", help="Draw a frame and the gaps.")
+        Path | None,
+        _drawn("--figure", "Draw a frame and the gaps."),
     ] = None,
     as_json: Json = False,
 ) -> int:
@@ -151,9 +176,7 @@ def calibrate(
         str | None, typer.Option("--output", metavar="NAME", help="This motor, from a log t_ms,duty,speed.")
     ] = None,
     write: Annotated[bool, typer.Option("--write", help="Put what was found into the link file.")] = False,
-    figure: Annotated[
-        Path | None, typer.Option("--figure", metavar="PNG", help="Draw what was seen.")
-    ] = None,
+    figure: Annotated[Path | None, _drawn("--figure", "Draw what was seen.")] = None,
     as_json: Json = False,
 ) -> int:
     """Find ranges, rests and dead zones in a recording.
@@ -185,10 +208,12 @@ def rehearse(
     lean_us: Annotated[float, typer.Option("--lean-us", help="Pulses: marks so much longer.")] = 0.0,
     lamp: Annotated[float, typer.Option("--lamp-per-s", help="Infrared: pulses a second of a lamp.")] = 0.0,
     figure: Annotated[
-        Path | None, typer.Option("--figure", metavar="PNG", help="Draw the one --fault on a time axis.")
+        Path | None,
+        _drawn("--figure", "Draw the one --fault on a time axis."),
     ] = None,
     report: Annotated[
-        Path | None, typer.Option("--report", metavar="HTML", help="Write all of it into one file.")
+        Path | None,
+        typer.Option("--report", metavar="HTML", callback=_page, help="Write it all into one file."),
     ] = None,
     soak: Annotated[
         float | None, typer.Option("--soak", metavar="HOURS", min=0.01, help="Random faults for so long.")
@@ -347,7 +372,7 @@ def budget(
     instead_hz: Annotated[
         int | None, typer.Option("--instead-hz", min=1, help="Show what changes with another clock.")
     ] = None,
-    figure: Annotated[Path | None, typer.Option("--figure", metavar="PNG", help="Draw it.")] = None,
+    figure: Annotated[Path | None, _drawn("--figure", "Draw it.")] = None,
     as_json: Json = False,
 ) -> int:
     """Do the sums: of a link, or what a clock can do.
@@ -391,7 +416,8 @@ def infrared_read(
         Path | None, typer.Option("--link", metavar="LINK", help="Know the learnt shape of this link too.")
     ] = None,
     figure: Annotated[
-        Path | None, typer.Option("--figure", metavar="PNG", help="Draw the first code, bit by bit.")
+        Path | None,
+        _drawn("--figure", "Draw the first code, bit by bit."),
     ] = None,
     as_json: Json = False,
 ) -> int:

@@ -2,7 +2,6 @@
 
 import re
 import sys
-import tomllib
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -12,7 +11,7 @@ from typing import Any, TextIO
 from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
 from nuvrik.ends.remote import shape_of
 from nuvrik.plan.base import NAME_PATTERN
-from nuvrik.plan.load import load, read_text
+from nuvrik.plan.load import data_of, load, read_text
 from nuvrik.plan.media import InfraredMedium
 from nuvrik.ports.link_file import write_into
 from nuvrik.pulses.codes import Code, learned_press, press
@@ -170,7 +169,8 @@ def _shape_words(shape: Shape) -> str:
 
 
 def _write(learnt: Learnt, link_file: Path, as_json: bool) -> None:
-    kind = tomllib.loads(read_text(link_file)).get("medium", {}).get("kind")
+    medium = data_of(read_text(link_file), str(link_file)).get("medium")
+    kind = medium.get("kind") if isinstance(medium, dict) else None
     if kind != "infrared":
         raise Trouble(
             f'{link_file}: its medium is {kind}; write kind = "infrared" and a protocol there first'

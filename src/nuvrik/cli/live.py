@@ -52,6 +52,8 @@ def run_machine_command(
 ) -> int:
     """Be the machine until interrupted; a row whenever something changes."""
     link = load(file)
+    if log is not None and log.exists() and log.samefile(file):
+        raise Trouble(f"--log {log} is the link file, which would be written over")
     for_ms = None if for_s is None else int(for_s * 1000)
     with (
         ends_politely(),

@@ -1,6 +1,7 @@
 """How commands speak: tables and plain lines on stdout, trouble on stderr, and one way out."""
 
 import functools
+import os
 import sys
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
@@ -17,6 +18,10 @@ class Trouble(Exception):
     def __init__(self, what: str, code: int = COULD_NOT) -> None:
         super().__init__(what)
         self.code = code
+
+
+SHOW_FAULTS = "NUVRIK_SHOW_FAULTS"
+TELL_US = f"not yours to mend: run it again with {SHOW_FAULTS}=1 in the environment, and tell us what it says"
 
 
 def speaks_plainly(command: Callable[P, int | None]) -> Callable[P, None]:
@@ -43,6 +48,10 @@ def speaks_plainly(command: Callable[P, int | None]) -> Callable[P, None]:
             sys.exit(DONE)
         except OSError as error:
             leave(f"{error.filename or 'file'}: {(error.strerror or str(error)).lower()}", COULD_NOT)
+        except Exception as error:
+            if os.environ.get(SHOW_FAULTS):
+                raise
+            leave(f"a fault of its own: {type(error).__name__}: {error}\n  -> {TELL_US}", COULD_NOT)
         sys.exit(code or DONE)
 
     return wrapped

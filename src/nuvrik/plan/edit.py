@@ -1,11 +1,16 @@
 """Numbers written into a link file, with everything else in it, comments above all, left as it is."""
 
+from collections.abc import MutableMapping
 from typing import Any
+
+
+class NoSectionError(Exception):
+    """Something else stands where a section is wanted: its path says where."""
 
 
 def edited(text: str, changes: dict[tuple[str, ...], Any]) -> str:
     """The text of a link file with some keys set: path of the key -> value. Sections and their entries
-    are made where there are none."""
+    are made where there are none. Raises NoSectionError where something else stands in their place."""
     for path, value in changes.items():
         text = _with(text, path, value)
     return text
@@ -16,10 +21,12 @@ def _with(text: str, path: tuple[str, ...], value: Any) -> str:
 
     document = tomlkit.parse(text)
     place: Any = document
-    for part in path[:-1]:
+    for depth, part in enumerate(path[:-1]):
         if part not in place:
             place[part] = tomlkit.table(is_super_table=place is document)
         place = place[part]
+        if not isinstance(place, MutableMapping):
+            raise NoSectionError(".".join(path[: depth + 1]))
     item, key = tomlkit.item(value), path[-1]
     if key in place:
         # The comment behind a number stays behind it.

@@ -72,21 +72,23 @@ class UnreadableError(LinkFileError):
 NEW_HINT = "`nuvrik new FILE --like tug` writes a good one to start from"
 
 
-def examine(text: str, file: str) -> tuple[Link | None, list[Problem]]:
-    """The link, if it could be made at all, and every problem, warning and note about it."""
+def data_of(text: str, file: str) -> dict[str, Any]:
+    """What is written in a link file, as it is. Raises LinkFileError if that is no TOML."""
     if not text.strip():
         raise LinkFileError(file, [_whole("is empty", NEW_HINT)])
     try:
-        data = tomllib.loads(text)
+        return tomllib.loads(text)
     except RecursionError:
-        raise LinkFileError(
-            file, [_whole("is nested too deeply to be a link file", "take the brackets out")]
-        ) from None
+        what, do = "is nested too deeply to be a link file", "take the brackets out"
+        raise LinkFileError(file, [_whole(what, do)]) from None
     except ValueError as error:  # TOMLDecodeError, or an integer with thousands of digits
-        raise LinkFileError(
-            file, [_whole(f"is not valid TOML: {error}", "mend that line; text goes in quotes, lists in [ ]")]
-        ) from None
+        what, do = f"is not valid TOML: {error}", "mend that line; text goes in quotes, lists in [ ]"
+        raise LinkFileError(file, [_whole(what, do)]) from None
 
+
+def examine(text: str, file: str) -> tuple[Link | None, list[Problem]]:
+    """The link, if it could be made at all, and every problem, warning and note about it."""
+    data = data_of(text, file)
     problems: list[Problem] = []
     parts: dict[str, Any] = {}
     for key in data:

@@ -5,14 +5,21 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
-from nuvrik.plan.edit import edited
-from nuvrik.plan.load import parse, read_text
+from nuvrik.plan.edit import NoSectionError, edited
+from nuvrik.plan.load import data_of, parse, read_text
+from nuvrik.plan.problems import LinkFileError, Problem
 
 
 def write_into(file: Path, changes: dict[tuple[str, ...], Any]) -> None:
     """Set some keys in a link file. It is replaced whole or not at all, and only by a good one:
     :class:`~nuvrik.plan.problems.LinkFileError` says what would be wrong with the new one."""
-    text = edited(read_text(file), changes)
+    before = read_text(file)
+    data_of(before, str(file))
+    try:
+        text = edited(before, changes)
+    except NoSectionError as error:
+        problem = Problem("error", str(error), "is not a section", f"write [{error}], or take it out")
+        raise LinkFileError(str(file), [problem]) from None
     parse(text, f"{file} (as it would be written)")
     descriptor, made = tempfile.mkstemp(dir=file.parent, prefix=f".{file.name}.")
     try:
