@@ -337,7 +337,12 @@ def test_rehearse_draws_reports_and_shares_the_work(tmp_path: Path) -> None:
     assert all(name in text for name in faults_for(TUG)) and "not tried" in text.lower()
     assert text.count("data:image/png;base64,") == 3
     assert not re.search(r"(src|href)=\"?(https?:|//)|@import|url\(", text), "nothing is fetched"
-    assert "say which with --fault" in nuvrik_command("rehearse", tug, "--figure", page, code=2)
+    assert "say which with --fault" in nuvrik_command("rehearse", tug, "--figure", tmp_path / "x.png", code=2)
+    for option, file in (("--figure", page), ("--report", tug)):
+        assert f"of a p{'icture' if file == page else 'age'} ends in" in nuvrik_command(
+            "rehearse", tug, "--fault", "jam", option, file, code=2
+        )
+    assert tug.read_text() == starter_text("tug")
     assert "cannot strike" in nuvrik_command("rehearse", tug, "--fault", "lamp", code=2)
     assert "all of them held" in nuvrik_command("rehearse", tug, "--soak", 0.02)
     found = json.loads(nuvrik_command("rehearse", tug, "--soak", 0.01, "--json"))
