@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 from links import TUG, WIRED, WIRED_TEXT, write
-from terminals import Cable, cable, end_all, rows_of, start, wait_for
+from terminals import Cable, cable, rows_of, start, wait_for
 
 from nuvrik.budget.stop import stop_bound
 from nuvrik.rehearsal.pilot import play
@@ -21,8 +21,6 @@ pytestmark = pytest.mark.live
 SCREWS = ("port_screw", "starboard_screw")
 SLACK_MS = 300
 """For two processes that share a busy processor with other tests; the bound itself is near 670 ms."""
-
-TRIES = 3
 
 
 def moving(row: dict[str, str]) -> bool:
@@ -48,21 +46,13 @@ def line():
 
 
 def under_way(tmp_path: Path, line: Cable, link_file: Path, recording: Path):
-    """Both ends running, the motors turning at full.
-
-    A computer too busy to send for ``timeout_ms`` while they get there rightly stops, or has not moved
-    anything; then it is given another go.
-    """
-    for attempt in range(TRIES):
-        log = tmp_path / f"log{attempt}.csv"
-        machine = start("machine", link_file, "--port", line.ports[1], "--log", log)
-        handset = start("drive", link_file, "--port", line.ports[0], "--from", recording, "--headless")
-        with contextlib.suppress(AssertionError):
-            wait_for(log, lambda row: row["port_screw"] == "230")
-            if not any(row["state"] == "FAILSAFE" for row in rows_of(log)):
-                return handset, machine, log
-        end_all()
-    raise AssertionError(f"not under way in any of {TRIES} tries; the last said {rows_of(log)}")
+    """Both ends running, the motors turning at full, and never a stop until then."""
+    log = tmp_path / "log.csv"
+    machine = start("machine", link_file, "--port", line.ports[1], "--log", log)
+    handset = start("drive", link_file, "--port", line.ports[0], "--from", recording, "--headless")
+    wait_for(log, lambda row: row["port_screw"] == "230")
+    assert "FAILSAFE" not in {row["state"] for row in rows_of(log)}
+    return handset, machine, log
 
 
 def disarmed_after_driving(log: Path) -> None:

@@ -12,7 +12,7 @@ Names are imported when they are first used, so that a command that needs little
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
-from nuvrik.version import VERSION
+from nuvrik.version import VERSION_WORDS
 
 if TYPE_CHECKING:
     from nuvrik.budget.conditions import Conditions
@@ -38,7 +38,7 @@ if TYPE_CHECKING:
     from nuvrik.wire.events import Frame, Reject
     from nuvrik.wire.frames import Encoder
 
-__version__ = ".".join(map(str, VERSION))
+__version__ = VERSION_WORDS
 
 _HOMES = {
     "Conditions": "nuvrik.budget.conditions",

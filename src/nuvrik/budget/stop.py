@@ -59,10 +59,10 @@ def _beam_bound(link: Link, medium: InfraredMedium) -> StopBound:
     )
 
 
-def run_down_ms(link: Link) -> int:
-    """How long the slowest motor or stepper takes from full to rest, in ms."""
+def run_down_ms(link: Link, *, lost: bool = False) -> int:
+    """How long the slowest motor or stepper takes from full to rest, in ms; ``lost``: when frames stop."""
     turning = (o for o in link.outputs.values() if isinstance(o, MotorOutput | StepperOutput))
-    return max((output.ramp_ms for output in turning), default=0)
+    return max((output.loss_ramp_ms if lost else output.ramp_ms for output in turning), default=0)
 
 
 def stop_bound(link: Link) -> StopBound:

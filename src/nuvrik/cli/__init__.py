@@ -10,7 +10,7 @@ from typing import Annotated, Any
 import typer
 
 from nuvrik.cli.words import Trouble, speaks_plainly
-from nuvrik.version import VERSION
+from nuvrik.version import VERSION_WORDS
 
 app = typer.Typer(
     name="nuvrik",
@@ -58,7 +58,7 @@ BitErrors = Annotated[float, typer.Option("--bit-errors", help="Share of bits in
 
 def _say_version(wanted: bool) -> None:
     if wanted:
-        typer.echo(f"nuvrik {'.'.join(map(str, VERSION))}")
+        typer.echo(f"nuvrik {VERSION_WORDS}")
         raise typer.Exit
 
 

@@ -150,8 +150,7 @@ def _print_page(link: Link, runs: list[Run], conditions: Conditions) -> None:
     rows = [summary(name, [run for run in runs if run.fault == name]) for name in faults]
     out.print(table("stop time, from the last frame that was obeyed", columns, rows))
     failed = [name for name in faults if any(run.verdict == "fail" for run in runs if run.fault == name)]
-    shown = faults if len(faults) <= 3 else failed
-    for names in _alike(shown, runs) if len(shown) > 3 else [[name] for name in shown]:
+    for names in [[name] for name in faults] if len(faults) <= 3 else _alike(failed, runs):
         if len(names) > 1:
             out.print(f"  [bold]{len(names)} faults alike[/bold]: {', '.join(names)}")
         else:

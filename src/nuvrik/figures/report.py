@@ -21,7 +21,7 @@ from nuvrik.rehearsal.fault import GROUPS
 from nuvrik.rehearsal.faults import FAULTS, faults_for
 from nuvrik.rehearsal.page import summary
 from nuvrik.rehearsal.verdict import Run, rehearse
-from nuvrik.version import VERSION
+from nuvrik.version import VERSION_WORDS
 
 
 def write_report(link: Link, file: Path, runs: Sequence[Run], conditions: Conditions, path: Path) -> None:
@@ -45,7 +45,7 @@ def _contents(link: Link, file: Path, runs: Sequence[Run], conditions: Condition
         "name": link.link.name,
         "file": file.name,
         "tag": f"{layout_tag(link):04X}",
-        "version": ".".join(map(str, VERSION)),
+        "version": VERSION_WORDS,
         "runs": len(runs),
         "faults": len(names),
         "conditions": conditions.in_words(),

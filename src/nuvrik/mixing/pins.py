@@ -32,10 +32,13 @@ def pin_writes(model: MotorOutput, before: Demand, after: Demand) -> Writes:
 
 def _levels(model: MotorOutput, demand: Demand) -> dict[str, int]:
     ahead, astern = demand.direction > 0, demand.direction < 0
-    braking = demand.braked
     if model.driver == "pwm_2dir":
-        return {"pwm": demand.value, "ahead": int(ahead or braking), "astern": int(astern or braking)}
+        return {
+            "pwm": demand.value,
+            "ahead": int(ahead or demand.braked),
+            "astern": int(astern or demand.braked),
+        }
     if model.driver == "pwm_1dir":
         return {"pwm": demand.value, "dir": int(ahead)}
-    most = model.duty_max if braking else 0
+    most = model.duty_max if demand.braked else 0
     return {"ahead": demand.value if ahead else most, "astern": demand.value if astern else most}

@@ -14,7 +14,7 @@ def write_into(file: Path, changes: dict[tuple[str, ...], Any]) -> None:
     """Set some keys in a link file. It is replaced whole or not at all, and only by a good one:
     :class:`~nuvrik.plan.problems.LinkFileError` says what would be wrong with the new one."""
     before = read_text(file)
-    data_of(before, str(file))
+    data_of(before, str(file))  # a hand may have edited it since it was loaded
     try:
         text = edited(before, changes)
     except NoSectionError as error:

@@ -9,11 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvrik.budget.conditions import Conditions
-from nuvrik.budget.stop import stop_bound
+from nuvrik.budget.stop import run_down_ms, stop_bound
 from nuvrik.budget.trips import Chain, failed_tries
 from nuvrik.plan.media import retries_of
 from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput, StepperOutput
 from nuvrik.rehearsal.faults import faults_for
 from nuvrik.rehearsal.verdict import Run, rehearse
 from nuvrik.wire.frames import Encoder
@@ -99,9 +98,7 @@ def bulk_soak(link: Link, hours: float, conditions: Conditions, seed: int = 0) -
     wire_bytes = Encoder(link).longest_on_wire
     retries = retries_of(medium, wire_bytes)
     airtime_us = medium.airtime_us(wire_bytes) + 1000 * medium.delay_ms
-    turning = [o for o in link.outputs.values() if isinstance(o, MotorOutput | StepperOutput)]
-    ramp_ms = max((output.loss_ramp_ms for output in turning), default=0)
-    ramp_ticks = max(0, -(-ramp_ms // link.link.tick_ms) - 1)
+    ramp_ticks = max(0, -(-run_down_ms(link, lost=True) // link.link.tick_ms) - 1)
     chain = Chain.of(conditions, retries.most)
     frames = round(hours * 3_600_000_000 / period_us)
     trips, worst, done = 0, 0.0, 0
