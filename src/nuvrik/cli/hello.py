@@ -66,7 +66,7 @@ def _print_found(link: Link | None, port: str, found: list[Found], trips: list[f
     for pair, identity in found:
         version = ".".join(map(str, identity.version))
         say(f"{port}: {identity.name}, pair number {pair}, layout tag {identity.tag:04X}, version {version}")
-        say(f"  up for {identity.up_s} s; {identity.good} good frames, {identity.refused} refused")
+        say(f"  up for {identity.up_s} s; frames: {identity.good} good, {identity.refused} refused")
         if link is None:
             continue
         if identity.tag != layout_tag(link):

@@ -29,7 +29,8 @@ def draw_controls(
         readings = [float("nan") if v is None else v for v in columns[result.name]]
         axis.plot(times, readings, color=colour, linewidth=1.4)
         axis.axvspan(times[-1] - LET_GO_MS / 1000, times[-1], color=PALE, zorder=0)
-        axis.text(times[-1], axis.get_ylim()[1], "let go ", ha="right", va="top", fontsize=9, color=GREY)
+        # Between the lines of rest and of an end, wherever these are.
+        axis.text(0.985, 0.68, "let go", transform=axis.transAxes, ha="right", fontsize=9, color=GREY)
         title = f"{result.name}: {result.sure}"
         if result.raw is not None and result.dead_zone is not None:
             for reading, name in zip(
