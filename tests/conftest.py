@@ -1,13 +1,13 @@
 """How the tests run: hypothesis makes the same examples every time; what needs real time gets it."""
 
+import inspect
 import signal
 import threading
 import time
 
 import pytest
-from _pytest.runner import runtestprotocol
 from hypothesis import HealthCheck, settings
-from terminals import end_all
+from terminals import Cable, end_all
 
 # No deadline, because machines are noisy.
 settings.register_profile(
@@ -52,19 +52,26 @@ class Stillness:
 
 
 @pytest.hookimpl(tryfirst=True)
-def pytest_runtest_protocol(item: pytest.Item, nextitem: pytest.Item | None) -> bool | None:
-    """A live test that fails while the computer stood still has shown nothing, and is run again."""
-    if item.get_closest_marker("live") is None:
+def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> bool | None:
+    """A live test that fails while the computer stood still has shown nothing, and is run again, in a folder
+    and on a line of its own."""
+    if pyfuncitem.get_closest_marker("live") is None:
         return None
-    item.ihook.pytest_runtest_logstart(nodeid=item.nodeid, location=item.location)
+    given = {name: pyfuncitem.funcargs[name] for name in inspect.signature(pyfuncitem.obj).parameters}
+    folder = given.get("tmp_path")
     for tries_left in reversed(range(TRIES)):
         with Stillness() as stillness:
-            reports = runtestprotocol(item, nextitem=nextitem, log=False)
-        failed = any(report.failed for report in reports)
-        if not (failed and tries_left and stillness.longest_s > STOOD_STILL_S):
-            break
-        item._initrequest()  # type: ignore[attr-defined]  # fixtures, tmp_path among them, anew
-    for report in reports:
-        item.ihook.pytest_runtest_logreport(report=report)
-    item.ihook.pytest_runtest_logfinish(nodeid=item.nodeid, location=item.location)
-    return True
+            try:
+                pyfuncitem.obj(**given)
+                return True
+            except Exception:
+                if not tries_left or stillness.longest_s <= STOOD_STILL_S:
+                    raise
+        end_all()
+        if folder is not None:
+            given["tmp_path"] = folder / f"try_{tries_left}"
+            given["tmp_path"].mkdir()
+        for thing in given.values():
+            if isinstance(thing, Cable):
+                thing.renew()
+    return None

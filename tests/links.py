@@ -76,3 +76,6 @@ def write(folder: Path, name: str, text: str) -> Path:
     file = folder / name
     file.write_text(text, encoding="utf-8")
     return file
+
+
+PANEL_SERIAL = nuvrik.parse(starter_text("panel"), "panel.toml")

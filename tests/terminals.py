@@ -5,6 +5,7 @@ import csv
 import os
 import pty
 import select
+import signal
 import subprocess
 import sys
 import threading
@@ -13,11 +14,21 @@ import tty
 from collections.abc import Iterator
 from pathlib import Path
 
+import nuvrik
+
 
 class Cable:
     """Carries bytes from one pseudo-terminal to another, both ways, until it is pulled."""
 
     def __init__(self) -> None:
+        self._lay()
+
+    def renew(self) -> None:
+        """Another one in its place."""
+        self.close()
+        self._lay()
+
+    def _lay(self) -> None:
         self.masters, self.ports, self._slaves = [], [], []
         for _ in range(2):
             master, slave = pty.openpty()
@@ -72,16 +83,27 @@ def end_all() -> None:
     RUNNING.clear()
 
 
-def start(*words: object) -> subprocess.Popen[str]:
-    """A ``nuvrik`` command in a process of its own."""
+def start(*words: object, program: str = "", **more: object) -> subprocess.Popen[str]:
+    """A ``nuvrik`` command in a process of its own, or a ``program`` in Python."""
     process = subprocess.Popen(
-        [sys.executable, "-m", "nuvrik", *map(str, words)],
+        [sys.executable, *(["-c", program] if program else ["-m", "nuvrik"]), *map(str, words)],
+        stdin=subprocess.PIPE,
         stdout=subprocess.PIPE,
         stderr=subprocess.PIPE,
         text=True,
+        **more,
     )
     RUNNING.append(process)
     return process
+
+
+def ended(process, how: signal.Signals | None = None) -> tuple[int, str]:
+    """The exit code of a program, after a signal if one is given, and what it said on stderr."""
+    if how is not None:
+        process.send_signal(how)
+    _, errors = process.communicate(timeout=20)
+    assert "Traceback" not in errors
+    return process.returncode, errors
 
 
 def rows_of(log: Path) -> list[dict[str, str]]:
@@ -101,3 +123,41 @@ def wait_for(log: Path, wanted, seconds: float = 15.0) -> dict[str, str]:
                 return row
         time.sleep(0.02)
     raise AssertionError(f"no such row in {rows_of(log)}")
+
+
+class FarEnd:
+    """The far end of a pseudo-terminal that a program drives: every frame it sends, and when it came."""
+
+    def __init__(self, link: nuvrik.Link) -> None:
+        self.master, self._slave = pty.openpty()
+        tty.setraw(self._slave)
+        os.set_blocking(self.master, False)
+        self.port = os.ttyname(self._slave)
+        self._arm = list(link.channels).index(link.arm_channel)
+        self._decoder = nuvrik.Decoder(link)
+        self.arms: list[tuple[float, int]] = []
+        """When each command came, and its arm."""
+        self._running = True
+        self._thread = threading.Thread(target=self._listen, daemon=True)
+        self._thread.start()
+
+    def _listen(self) -> None:
+        while self._running:
+            if select.select([self.master], [], [], 0.05)[0]:
+                with contextlib.suppress(OSError):
+                    for event in self._decoder.feed(os.read(self.master, 4096)):
+                        if isinstance(event, nuvrik.Frame) and event.kind == 0:
+                            self.arms.append((time.monotonic(), event.values[self._arm]))
+
+    def wait_armed(self, seconds: float = 20.0) -> None:
+        end = time.monotonic() + seconds
+        while not any(arm for _, arm in self.arms):
+            assert time.monotonic() < end, "it never armed"
+            time.sleep(0.005)
+
+    def close(self) -> None:
+        self._running = False
+        self._thread.join(timeout=5)
+        for descriptor in (self.master, self._slave):
+            with contextlib.suppress(OSError):
+                os.close(descriptor)

@@ -98,8 +98,8 @@ def test_each_item_has_its_own_interval_and_a_stale_one_is_not_sent() -> None:
 
 def test_cues_beep_faster_the_nearer_and_never_for_nothing() -> None:
     cue = Beeper(Cue.model_validate({"from": "distance", "fast_at": 0.1, "slow_at": 1.0}))
-    assert cue.interval_ms(0.05) == 100 and cue.interval_ms(1.0) == 1000 and cue.interval_ms(0.55) == 550
-    assert [cue.interval_ms(value) for value in (1.01, None, True, "x")] == [None] * 4
+    assert cue.interval_ms(0.05) == 100 and cue.interval_ms(0.999) == 999 and cue.interval_ms(0.55) == 550
+    assert [cue.interval_ms(value) for value in (1.0, 1.01, None, True, "x")] == [None] * 5
     machine, handset, beeps = nuvrik.Machine(PANEL), nuvrik.Handset(PANEL), []
     for now in range(0, 9000, 10):
         place = 1500 if now < 2000 else 1000 - (now - 2000) // 6 if now < 6000 else None

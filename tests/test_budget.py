@@ -244,9 +244,12 @@ def test_a_builder_rehearses_a_link_in_tests_of_their_own(tmp_path: Path) -> Non
         update={"failsafe": careless.failsafe.model_copy(update={"recover": "resume"})}
     )
     assert nuvrik.assert_holds(careless, faults=["jam"], seeds=[1])
-    broken = careless.model_copy(
-        update={"failsafe": careless.failsafe.model_copy(update={"good_frames": 90})}
-    )
+    # A button whose bounce outlasts every press: nothing is ever armed, so nothing is shown.
+    slow = {
+        name: control.model_copy(update={"debounce_ms": 30_000} if control.kind == "button" else {})
+        for name, control in careless.controls.items()
+    }
+    broken = careless.model_copy(update={"controls": slow})
     with pytest.raises(AssertionError, match=r"failed \d+ of"):
         nuvrik.assert_holds(broken, faults=["cable_pulled"], seeds=[1])
 
@@ -343,7 +346,7 @@ def test_rehearse_draws_reports_and_shares_the_work(tmp_path: Path) -> None:
             "rehearse", tug, "--fault", "jam", option, file, code=2
         )
     assert tug.read_text() == starter_text("tug")
-    assert "cannot strike" in nuvrik_command("rehearse", tug, "--fault", "lamp", code=2)
+    assert "only a remote control has a beam" in nuvrik_command("rehearse", tug, "--fault", "lamp", code=2)
     assert "all of them held" in nuvrik_command("rehearse", tug, "--soak", 0.02)
     found = json.loads(nuvrik_command("rehearse", tug, "--soak", 0.01, "--json"))
     assert found["failed"] == [] and found["runs"] >= 3

@@ -139,7 +139,7 @@ def test_two_programs_on_one_machine_never_do_a_thing_twice_between_them() -> No
                 machine.feed(wire, now)
             answer = machine.send(now)
             first.feed(answer, now)
-            second._decoder.forget()
+            second._hearing.forget()
             second.feed(answer, now)
     assert all(request.settled for *_, request in asked)
     for n in range(8):
@@ -161,7 +161,7 @@ def test_two_programs_on_one_machine_never_do_a_thing_twice_between_them() -> No
 def test_keys_bring_the_machine_as_near_as_there_are_keys_and_keep_it_there(wanted: list) -> None:
     link = tug_in("keys")
     assert isinstance(link.frame, KeysFrame)
-    sender, reader = KeyCommands(link.frame, link.channels), KeyReader(link.frame, link)
+    sender, reader = KeyCommands(link.frame, link), KeyReader(link.frame, link)
     for throttle, turn, arm in wanted:
         heard = ()
         for _ in range(12):
@@ -169,7 +169,8 @@ def test_keys_bring_the_machine_as_near_as_there_are_keys_and_keep_it_there(want
             assert key, "there is always something to say"
             heard = reader.judge(key, key, 0).values
         assert heard[2] == arm
-        assert all(abs(a - b) <= FULL // 10 + 1 for a, b in zip(heard, (throttle, turn), strict=False))
+        # Half a step, and half of what counts as a hand that trembles.
+        assert all(abs(a - b) <= FULL // 10 + 151 for a, b in zip(heard, (throttle, turn), strict=False))
 
 
 @settings(max_examples=40)

@@ -26,12 +26,14 @@ class Rules:
     def __init__(self, n: int, recover: str, give_up: int | None, armless: bool) -> None:
         self.n, self.recover, self.give_up, self.armless = n, recover, give_up, armless
         self.state, self.run, self.off_seen, self.age, self.here = "WAITING", 0, False, 10**9, 0
+        self.counted, self.silent, self.missing = False, True, False
 
     def enter(self, state: str) -> None:
         self.here = 0 if state != self.state else self.here
         self.state, self.run, self.off_seen = state, 0, False
 
-    def wait(self, ms: int) -> None:
+    def wait(self, ms: int) -> bool:
+        """Gives whether a silence begins."""
         self.age += ms
         self.here += ms
         if self.state == "FAILSAFE" and self.give_up is not None and self.here >= self.give_up:
@@ -42,6 +44,9 @@ class Rules:
             elif self.state == "ARMED":
                 self.enter("FAILSAFE")
             self.run = 0
+            self.silent, before = True, self.silent
+            return not before
+        return False
 
     def stop(self) -> None:
         if self.state == "STOPPED":
@@ -51,6 +56,7 @@ class Rules:
 
     def bare(self, arm: bool) -> None:
         on = arm or self.armless
+        self.missing = True
         if self.state == "ARMED":
             if not on:
                 self.enter("STANDBY")
@@ -62,7 +68,7 @@ class Rules:
             self.run = 0
 
     def drive(self, arm: bool, rest: bool) -> None:
-        self.age = 0
+        self.age, self.silent, self.missing = 0, False, False
         on = arm or self.armless
         good = False
         if self.state == "WAITING":
@@ -80,14 +86,17 @@ class Rules:
                 self.off_seen = True
         elif self.state == "FAILSAFE":
             if not on:
+                # Its own first good frame, whatever came before it since the last tick.
                 self.enter("WAITING")
+                self.counted = False
             good = True
         elif (not on) or (self.armless and rest):
             good = True
         else:
             self.run = 0
         if good:
-            self.run = min(self.run + 1, self.n)
+            self.run += not self.counted and self.run < self.n
+            self.counted = True
             if self.run == self.n:
                 if self.state != "FAILSAFE" or self.recover == "rearm":
                     self.enter("STANDBY")
@@ -100,6 +109,7 @@ STEPS = st.one_of(
     st.tuples(st.just("drive"), st.tuples(st.booleans(), st.booleans())),
     st.tuples(st.just("bare"), st.booleans()),
     st.tuples(st.just("stop"), st.none()),
+    st.tuples(st.just("tick"), st.none()),
 )
 
 
@@ -125,21 +135,21 @@ def test_the_table_says_what_the_rules_say(
     for what, given_ in steps:
         if what == "wait":
             now += given_
-            rules.wait(given_)
-            assert watch.pass_time(now) == (rules.age >= TIMEOUT)
+            assert watch.pass_time(now) == rules.wait(given_), "the sequence is forgotten once a silence"
         elif what == "drive":
             rules.drive(*given_)
             watch.drive(arm=given_[0], moved=None if given_[1] else "stick")
         elif what == "bare":
             rules.bare(given_)
             watch.bare(arm=given_, missing="stick")
+        elif what == "tick":
+            rules.counted = False
+            watch.ticked()
         else:
             rules.stop()
             watch.stop()
         assert (watch.state, watch._run, bool(watch._off_seen)) == (rules.state, rules.run, rules.off_seen)
-        assert bool(watch.why) == (
-            watch.state is not State.ARMED or what == "bare" or "no reading" in watch.why
-        )
+        assert bool(watch.why) == (watch.state is not State.ARMED or rules.missing)
 
 
 def test_there_is_one_way_into_armed_from_rest_and_every_cell_is_filled() -> None:
@@ -227,6 +237,7 @@ def test_forgetting_the_sequence_lets_a_restarted_handset_in_again() -> None:
     machine = nuvrik.Machine(TUG)
     for seq in (200, 201, 202):
         machine.feed(ENCODER.command([0, 0, 0], seq), 20 * seq)
+        machine.tick(20 * seq)
     assert machine.state is State.STANDBY
     for seq, now in ((3, 4060), (4, 4080)):
         assert machine.feed(ENCODER.command([0, 0, 0], seq), now)[0].seq == seq  # 202 -> 3 is 57 newer
@@ -246,7 +257,12 @@ def test_a_stop_counts_even_where_the_state_has_moved_on_before_the_next_tick() 
         wired.on_wire(wired.command([0, 0, 0], 41 + i)) for i in range(3)
     )
     machine.feed(burst, now + 5)
+    assert machine.safe, "at once, and not only at the next tick"
     machine.tick(now + 5)
+    assert machine.state is State.STOPPED, "a burst of good frames counts as one"
+    for i in range(3):
+        machine.feed(wired.on_wire(wired.command([0, 0, 0], 44 + i)), now + 20 * i)
+        machine.tick(now + 20 * i)
     assert machine.state is State.STANDBY and machine.safe
 
 
@@ -294,8 +310,9 @@ def test_a_pressed_stop_sends_only_stops_and_then_wants_arm_off_first() -> None:
         [now for now, _ in seen if min(stops) <= now <= max(stops)]
     )
     on = [now for now, arm in arms(seen) if arm]
-    # The toggle still says on after the stop; it is sent off until it has been switched off and on again.
-    assert not [now for now in on if min(stops) <= now < 5000] and [now for now in on if now > 5050]
+    # A stop lets the toggle fall, so one press arms again.
+    assert not [now for now in on if min(stops) <= now < 4000] and min(on) < 600
+    assert [now for now in on if 4050 < now < 5000] and not [now for now in on if now > 5050]
 
 
 def test_readings_that_stop_coming_are_no_reading_and_arm_goes_off() -> None:
@@ -303,10 +320,15 @@ def test_readings_that_stop_coming_are_no_reading_and_arm_goes_off() -> None:
     seen = frames_of(
         handset,
         1500,
-        lambda now: {"left_stick": 900, "right_stick": 515, "arm_button": int(500 <= now < 550)},
+        lambda now: {
+            "left_stick": 900,
+            "right_stick": 515,
+            "arm_button": int(500 <= now < 550),
+            "stop_button": 0,
+        },
     )
     assert seen[-1][1].values[0] > 8000 and seen[-1][1].values[2] == 1
-    later = frames_of(handset, 4000, lambda now: {"right_stick": 515}, start=1500)
+    later = frames_of(handset, 4000, lambda now: {"right_stick": 515, "stop_button": 0}, start=1500)
     values = [(now, frame.values) for now, frame in later]
     withdrawn = [now for now, v in values if v[0] is None]
     assert 1500 + 480 <= min(withdrawn) <= 1500 + 520 and all(v[1] == 0 for _, v in values)
@@ -328,6 +350,7 @@ def test_both_ends_agree_whatever_the_clocks_say() -> None:
                 left_stick=stick,
                 right_stick=515,
                 arm_button=int(600 < now < 700),
+                stop_button=0,
             )
             wire = handset.send((handset_start + now) & 0xFFFF)
             if wire:

@@ -7,7 +7,6 @@ from typing import Any
 
 import pytest
 from links import TUG, write
-from terminals import cable, start, wait_for
 from typed import nuvrik_command
 
 import nuvrik
@@ -167,6 +166,7 @@ def test_faults_say_what_they_are_and_fit_where_they_can() -> None:
         assert name == fault.name and len(fault.imitates) > 20 and fault.imitates[0].islower()
         assert (fault.heal is None) == (fault.lasts_ms is None), name
         assert fault.must in ("stop", "hold", "never")
+        assert not (fault.unfit(TUG) and fault.unfit(CURTAIN)) or len(fault.unfit(TUG)) > 10
     keys = nuvrik.parse(
         starter_text("tug").replace(
             'style = "packed"\npair = 90',
@@ -179,7 +179,7 @@ def test_faults_say_what_they_are_and_fit_where_they_can() -> None:
     assert "replayed" not in faults_for(keys) and "cable_pulled" in faults_for(keys)
     assert set(faults_for(CURTAIN)) == {
         *("cable_pulled", "jam", "lamp", "beam_blocked", "second_remote"),
-        *("handset_reset", "machine_brown_out", "program_killed"),
+        *("handset_reset", "machine_brown_out", "program_killed", "remote_laid_down"),
     }
 
 
@@ -286,7 +286,8 @@ def test_a_command_is_obeyed_as_long_as_what_it_answers_is_recent() -> None:
 def test_a_handset_that_hears_nothing_says_nothing_on_a_guarded_link() -> None:
     text = starter_text("marram").replace("timeout_ms = 400", "timeout_ms = 400\ndelay_guard_ms = 300")
     link = nuvrik.parse(text)
-    handset, machine = Handset(link), Machine(link)
+    handset, machine = Handset(link, without={"stop_button"}), Machine(link)
+    handset.read(0)
     assert not any(handset.send(now) for now in range(0, 1000, 5))
     machine.tick(1000)
     handset.feed(machine.send(1000), 1000)
@@ -295,32 +296,6 @@ def test_a_handset_that_hears_nothing_says_nothing_on_a_guarded_link() -> None:
 
 
 # ---- a watchdog, and buttons that only put off ---------------------------------------------
-
-
-@pytest.mark.live
-def test_a_watchdog_is_kept_quiet_and_told_when_all_is_well(tmp_path: Path) -> None:
-    text = (
-        starter_text("tug")
-        .replace('kind = "radio"', 'kind = "serial"')
-        .replace("payload_max", "# payload_max")
-    )
-    link_file, log, device = (
-        write(tmp_path, "t.toml", text.replace("bitrate = 250000", "baud = 115200")),
-        tmp_path / "log",
-        tmp_path / "watchdog",
-    )
-    with cable() as line:
-        machine = start("machine", link_file, "--port", line.ports[1], "--log", log, "--watchdog", device)
-        wait_for(log, lambda row: row["state"] == "WAITING")
-        while not device.exists() or device.stat().st_size < 5:
-            pass
-        machine.terminate()
-        machine.communicate(timeout=20)
-        assert machine.returncode == 0
-        kept = device.read_bytes()
-        assert kept.endswith(b"\0V") and set(kept[:-1]) == {0}
-        other = start("machine", link_file, "--port", line.ports[1], "--watchdog", tmp_path / "none/here")
-        assert "no such file" in other.communicate(timeout=20)[1] and other.returncode == 2
 
 
 def test_off_by_puts_a_button_off_too_and_never_on() -> None:
@@ -337,7 +312,11 @@ def test_off_by_puts_a_button_off_too_and_never_on() -> None:
             for _ in range(8):
                 now += 20
                 handset.read(
-                    now, left_stick=508, right_stick=515, **{"arm_button": 0, "off_button": 0, name: pressed}
+                    now,
+                    left_stick=508,
+                    right_stick=515,
+                    stop_button=0,
+                    **{"arm_button": 0, "off_button": 0, name: pressed},
                 )
                 handset.send(now)
         return bool(handset.values["arm"])

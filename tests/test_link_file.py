@@ -156,7 +156,6 @@ BROKEN = [
     ('style = "one_stick"', 'style = "one_stik"', "mix.style", '"one_stick"'),
     ('driver = "pwm_2dir"', 'idle = "brake"\ndriver = "pwm_1dir" #', "outputs.port_screw.idle", "cannot"),
     ('driver = "pwm_2dir"', 'driver = "two_pwm"', "outputs.port_screw.pins", "two_pwm has ahead, astern"),
-    ("start_duty = 0.18", "hold_duty = 0.2", "outputs.port_screw.hold_ms", "without a limit"),
     ("start_duty = 0.18", "hold_duty = 0.9", "outputs.port_screw.hold_duty", "at most 0.5"),
     ("[mix]", "[board]\npins = 9\n[mix]", "outputs.starboard_screw.pins.ahead", "pins 0 to 8"),
     ("[mix]", "[board]\npwm_pins = [5]\n[mix]", "outputs.starboard_screw.pins.pwm", "cannot carry PWM"),

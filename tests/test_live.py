@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 from links import TUG, WIRED, WIRED_TEXT, write
-from terminals import Cable, cable, rows_of, start, wait_for
+from terminals import Cable, cable, ended, rows_of, start, wait_for
 
 from nuvrik.budget.stop import stop_bound
 from nuvrik.rehearsal.pilot import play
@@ -61,14 +61,6 @@ def disarmed_after_driving(log: Path) -> None:
         log,
         lambda row: row["state"] == "STANDBY" and not moving(row) and int(row["t_ms"]) > int(armed["t_ms"]),
     )
-
-
-def ended(process, how: signal.Signals | None = None) -> tuple[int, str]:
-    if how is not None:
-        process.send_signal(how)
-    _, errors = process.communicate(timeout=20)
-    assert "Traceback" not in errors
-    return process.returncode, errors
 
 
 @pytest.mark.parametrize("text", [None, WIRED_TEXT], ids=["radio", "serial"])
@@ -197,8 +189,9 @@ def test_over_tcp_and_a_port_that_goes_away(tmp_path: Path) -> None:
             "machine", link_file, "--port", f"socket://127.0.0.1:{server.getsockname()[1]}", "--log", log
         )
         peer, _ = server.accept()
-        for i in range(60):
-            peer.sendall(encoder.on_wire(encoder.command([16384 if i > 10 else 0, 0, int(i > 6)], i)))
+        for i in range(140):
+            # What queues up while the program starts counts as one frame, so it is given time.
+            peer.sendall(encoder.on_wire(encoder.command([16384 if i > 100 else 0, 0, int(i > 60)], i)))
             time.sleep(0.02)
         wait_for(log, moving)
         peer.close()

@@ -150,6 +150,7 @@ def test_every_message_comes_back_and_every_other_length_is_refused(
 def test_a_hello_is_heard_whatever_the_layout_and_a_question_whatever_the_pair() -> None:
     older = nuvrik.parse(EXAMPLE_TEXT.replace("bits = 10", "bits = 11").replace("0x5A", "0x5B"))
     asker, machine = Encoder(older), nuvrik.Machine(EXAMPLE, boot=5)
+    assert machine.send(0), "its state, at once"
     machine.feed(asker.on_wire(asker.sealed(HELLO, 0, pack_hello(Query(0), 3))), 0)
     assert machine.counts["wrong_pair"] == 1 and machine.send(0) == b""
     machine.feed(asker.on_wire(asker.sealed(HELLO, 1, pack_hello(Query(0), 3), anyone=True)), 10)

@@ -189,7 +189,8 @@ def test_hands_may_be_changed_and_programs_hung_in_mid_drive() -> None:
 
     assert [effort_at(t) for t in (900, 2400, 3400, 7000)] == [0, FULL, 0, 0]
     whys = {moment.why for moment in trace.moments}
-    assert "left_stick has no reading" in whys and any("no drive frame" in why for why in whys)
+    assert "stop was pressed" in whys, "a stop button that is not read any more is pressed"
+    assert any("no drive frame" in why for why in whys)
     stalled = World(TUG, still, seed=1)
     stalled.machine_stalled_until_us = 5_000_000
     assert all(moment.t_ms == 0 or moment.t_ms >= 5000 for moment in stalled.run().moments)

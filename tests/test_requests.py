@@ -98,10 +98,18 @@ def test_at_most_once_and_exactly_once_when_an_answer_came(script: list[str], se
             assert done[who] == 0
 
 
+def begin(handset: nuvrik.Handset) -> None:
+    """Let it send commands, all at rest."""
+    for name in COUNTED.channels:
+        if name != COUNTED.arm_channel:
+            handset.put(0, name, 0)
+
+
 def test_on_a_good_line_everything_asked_is_done_in_order() -> None:
     machine, handset, order = nuvrik.Machine(COUNTED, boot=7), nuvrik.Handset(COUNTED, session=1), []
     machine.on_request("beep", lambda who, times: order.append(who))
     asked = [handset.request("beep", who=who, times=1) for who in range(20)]
+    begin(handset)
     for now in range(0, 20_000, 10):
         machine.feed(handset.send(now), now)
         handset.feed(machine.send(now), now)
@@ -110,7 +118,8 @@ def test_on_a_good_line_everything_asked_is_done_in_order() -> None:
     # The handset starts anew, in a session of its own, and is served as well.
     handset = nuvrik.Handset(COUNTED, session=2)
     again = handset.request("beep", who=99, times=1)
-    for now in range(20_000, 22_000, 10):
+    begin(handset)
+    for now in range(21_000, 23_000, 10):
         machine.feed(handset.send(now), now)
         handset.feed(machine.send(now), now)
     assert again.state == "done" and order[-1] == 99

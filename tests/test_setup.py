@@ -220,7 +220,9 @@ def test_channels_are_built_from_controls_as_they_say(
     a, b, _ = given_
 
     def value(**keys: object) -> int | None:
-        return build_source(LevelChannel.model_validate({"kind": "level", **keys}), controls).value()
+        source = build_source(LevelChannel.model_validate({"kind": "level", **keys}), controls, 300)
+        source.refresh()
+        return source.value()
 
     assert value(**{"from": "a"}) == a
     assert value(**{"from": "a", "times": "b"}) == (None if a is None or b is None else mul(a, b))
@@ -232,7 +234,8 @@ def test_channels_are_built_from_controls_as_they_say(
     weighed = None if a is None or b is None else mul(level_of(weight), a) + mul(level_of(0.5), b)
     total = value(weights={"a": weight, "b": 0.5})
     assert total == (None if weighed is None else max(-FULL, min(FULL, weighed)))
-    there = [v for v in given_ if v is not None]
+    # Of several, only those that are at rest have a say so far.
+    there = [v for v in given_ if v is not None and abs(v) <= 300]
     assert value(**{"from": ["a", "b", "c"]}) == (there[0] if there else None)
     assert value(**{"from": ["a", "b", "c"], "rule": "sum"}) == (
         max(-FULL, min(FULL, sum(there))) if there else None
@@ -242,7 +245,7 @@ def test_channels_are_built_from_controls_as_they_say(
 def test_whoever_leaves_rest_first_keeps_the_wheel_until_back_at_rest() -> None:
     teacher, pupil = Fixed(0), Fixed(0)
     model = LevelChannel.model_validate({"kind": "level", "from": ["t", "p"], "rule": "first"})
-    source, seen = build_source(model, {"t": teacher, "p": pupil}), []
+    source, seen = build_source(model, {"t": teacher, "p": pupil}, 20), []
     for teacher.value, pupil.value in (
         (0, 0),
         (0, 50),
@@ -250,10 +253,51 @@ def test_whoever_leaves_rest_first_keeps_the_wheel_until_back_at_rest() -> None:
         (90, 0),
         (80, 70),
         (None, 70),
+        (90, 70),
+        (90, 10),
+        (20, 30),
+        (90, 30),
+        (90, 0),
         (None, None),
+        (0, 70),
+        (0, 0),
+        (0, 70),
     ):
+        source.refresh()
         seen.append(source.value())
-    assert seen == [0, 50, 60, 90, 80, 70, None]
+    # Behind a gap the teacher has no say before the stick has been read at rest; nor has anybody at first.
+    assert seen == [0, 50, 60, 90, 80, 70, 70, 0, 30, 30, 90, None, 0, 0, 70]
+
+
+LYING = st.none() | st.sampled_from([0, 200, -300, 301, -9000, FULL])
+
+
+@given(
+    st.sampled_from(["priority", "first", "sum"]),
+    st.booleans(),
+    st.lists(st.tuples(LYING, LYING, LYING), min_size=1, max_size=30),
+)
+def test_a_source_has_a_say_only_once_it_has_been_at_rest_since_its_readings_began(
+    rule: str, place: bool, rows: list[tuple[int | None, ...]]
+) -> None:
+    controls = {name: Fixed(None) for name in "abc"}
+    model = LevelChannel.model_validate({"kind": "level", "from": list(controls), "rule": rule})
+    source, ready = build_source(model, controls, 300, place=place), {}
+    for row in rows:
+        for (name, control), value in zip(controls.items(), row, strict=True):
+            control.value = value
+            rests = value is not None and (place or abs(value) <= 300)
+            ready[name] = rests or (ready.get(name, False) and value is not None)
+        source.refresh()
+        allowed = [value for (name, value) in zip(controls, row, strict=True) if ready[name]]
+        said = source.value()
+        assert (said is None) == (not allowed), "no say of anybody is no reading"
+        if said is not None and rule == "priority":
+            assert said == allowed[0]
+        elif said is not None and rule == "sum":
+            assert said == max(-FULL, min(FULL, sum(allowed)))
+        elif said is not None:
+            assert said in (0, *allowed)
 
 
 @given(st.lists(st.none() | levels, max_size=60), st.floats(-0.8, 0.9), st.floats(0, 0.5))
@@ -392,7 +436,11 @@ def test_a_servo_keeps_to_its_travel_its_speed_and_its_place(
         reverse=reverse,
     )
     servo, twin = Servo("s", model), Servo("t", model.model_copy(update={"reverse": not reverse}))
-    assert servo.demand.value == 1500, "centred at start"
+    centred = Servo("s", model.model_copy(update={"at_start": "centre"}))
+    assert (servo.demand.value, centred.demand.value) == (0, 1500), "no pulses at power-up, unless asked for"
+    for mode in (Mode.SAFE, Mode.LOST, Mode.HELD):
+        assert servo.tick(FULL, 20, mode).value == 0 and centred.tick(FULL, 20, Mode.SAFE).value == 1500
+    assert servo.tick(None, 20, Mode.FOLLOW).value == twin.tick(None, 20, Mode.FOLLOW).value == 1500
     for target, dt, mode in moves:
         was = servo.demand.level
         demand, other = servo.tick(target, dt, mode), twin.tick(target, dt, mode)

@@ -90,8 +90,9 @@ class Clock:
         self._last_ms = now_ms
         return self.total_ms
 
-    def jump(self) -> int:
-        """Let more time go by than any timer waits for."""
+    def jump(self, now_ms: int) -> int:
+        """Let it be ``now_ms``, and more time gone by than any timer waits for."""
+        self._last_ms = now_ms
         self.total_ms += TIMER_MAX
         return self.total_ms
 
@@ -133,6 +134,13 @@ class Slew:
         before = self.fine
         self.fine = self.reached(target << FRACTION_BITS, dt_ms)
         return self.fine != before
+
+    def change(self, dt_ms: int) -> int:
+        """By how many levels it can move in ``dt_ms`` at most."""
+        if not self._rate:
+            return FULL
+        fine = self._rate * min(dt_ms, self._dt_most)
+        return min(FULL, -(-fine >> FRACTION_BITS))
 
     def reached(self, goal: int, dt_ms: int) -> int:
         """How far towards a finer goal ``dt_ms`` reaches."""

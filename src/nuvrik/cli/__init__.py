@@ -4,12 +4,13 @@ This file only says what the commands are; what they do is imported when one is 
 ``nuvrik --help`` answers at once.
 """
 
+import sys
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from nuvrik.cli.words import Trouble, speaks_plainly
+from nuvrik.cli.words import Trouble, flush_all, prepare_streams, speaks_plainly
 from nuvrik.version import VERSION_WORDS
 
 app = typer.Typer(
@@ -476,4 +477,9 @@ def infrared_make(
 
 def main() -> Any:
     """The ``nuvrik`` command."""
-    return app()
+    prepare_streams()
+    try:
+        app()
+    except SystemExit as end:
+        code = end.code if isinstance(end.code, int) else int(end.code is not None)
+        sys.exit(flush_all(code))

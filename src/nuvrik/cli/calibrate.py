@@ -57,7 +57,7 @@ def _print_controls(link: Link, found: list[Calibrated]) -> None:
     out.print(table("what the recording says", columns, rows))
     for result in found:
         for doubt in result.doubts:
-            out.print(f"  {result.name}: {doubt}", markup=False)
+            out.print(f"  {result.name}: {doubt}")
 
 
 def _motor(

@@ -18,6 +18,7 @@ from nuvrik.plan.problems import LinkFileError, Problem, listing, suggestion
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plan.wiring import output_routes
 from nuvrik.plan.words import channel_words, control_words, item_words, output_words, route_words, uses_of
+from nuvrik.ports.files import write_file
 from nuvrik.wire.codes import step
 from nuvrik.wire.describe import layout_rows
 from nuvrik.wire.frames import Encoder
@@ -36,8 +37,7 @@ def write_new(file: Path, like: str) -> int:
     pair = random.SystemRandom().randint(1, 255)
     text = re.sub(r"^pair = \d+", f"pair = {pair}", starter_text(like), count=1, flags=re.MULTILINE)
     try:
-        with file.open("x", encoding="utf-8") as target:
-            target.write(text)
+        write_file(file, text, new=True)
     except FileExistsError:
         raise Trouble(f"{file}: is there already; choose another name, or move it away") from None
     say(f"{file}: written, like {like}, with pair number {pair}")
@@ -87,7 +87,7 @@ def _layout_record(link: Link) -> dict[str, Any]:
 
 def _print_meaning(link: Link, file: Path) -> None:
     out = console()
-    out.print(f"[bold]{link.link.name}[/bold], from {file}")
+    out.print((link.link.name, "bold"), f", from {file}")
     encoder = Encoder(link)
     wire = encoder.longest_on_wire
     airtime_ms = link.medium.airtime_us(wire) / 1000
@@ -109,7 +109,7 @@ def _print_meaning(link: Link, file: Path) -> None:
         out.print("  No controls: a program sets the channels, see nuvrik.connect().\n")
     out.print(table("what moves", ["output", "driver", "follows", "limits"], _output_rows(link)))
     for sentence in _failsafe_sentences(link):
-        out.print(f"  {sentence}", soft_wrap=False)
+        out.print(f"  {sentence}")
     out.print()
     rows = [
         (
@@ -223,17 +223,15 @@ def _channel_text(link: Link, name: str) -> str:
 
 
 def _print_problems(file: str, problems: list[Problem]) -> None:
-    from rich.text import Text
-
     out = console()
     if not problems:
-        out.print("[green]Nothing wrong with it.[/green]")
+        out.print(("Nothing wrong with it.", "green"))
         return
     counts = {level: sum(p.level == level for p in problems) for level in STYLES}
     said = ", ".join(f"{n} {level}{'s' * (n > 1)}" for level, n in counts.items() if n)
-    out.print(Text(f"{file}: {said}"))
+    out.print(f"{file}: {said}")
     for problem in problems:
         place = f"{problem.where}: " if problem.where else ""
-        line = Text("  ").append(f"{problem.level:8}", STYLES[problem.level])
-        out.print(line.append(f"{place}{problem.what}"), soft_wrap=True)
-        out.print(Text(f"            -> {problem.do}"), soft_wrap=True)
+        level = (f"{problem.level:8}", STYLES[problem.level])
+        out.print("  ", level, f"{place}{problem.what}", soft_wrap=True)
+        out.print(f"            -> {problem.do}", soft_wrap=True)

@@ -13,6 +13,7 @@ from nuvrik.failsafe.table import ARMED, FAILSAFE
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
 from nuvrik.plan.starters import starter_text
+from nuvrik.ports.files import write_file
 from nuvrik.rehearsal.verdict import unasked_motion
 from nuvrik.rehearsal.world import Moment, Trace, World
 
@@ -27,7 +28,7 @@ def run(out: Path, seed: int) -> int:
     mine = link_file.exists()
     for file, text in ((link_file, starter_text("tug")), *((out / name, demo_text(name)) for name in DATA)):
         if not file.exists():
-            file.write_text(text, encoding="utf-8")
+            write_file(file, text)
     link = load(link_file)
     recording = read_recording(recording_file, link)
     world = World(link, recording, Conditions(**DEMO_LOSS), seed=seed)
@@ -58,7 +59,7 @@ def run(out: Path, seed: int) -> int:
 
 def _tell_what_it_is(link: Link, file: Path, mine: bool) -> None:
     say = console().print
-    say("[bold]1. The link file[/bold]")
+    say(("1. The link file", "bold"))
     say(
         f"{file} ({'the one that was there' if mine else 'just written'}) describes {link.link.name}, "
         f"a model harbour tug: {len(link.controls)} controls, {len(link.channels)} channels, "
@@ -66,7 +67,7 @@ def _tell_what_it_is(link: Link, file: Path, mine: bool) -> None:
         f"{link.medium.kind}. Both ends are built from this one file.\n"
         f"If frames stop, every screw is at rest within {stop_bound(link).in_words()}.\n"
     )
-    say("[bold]2. The crossing[/bold]")
+    say(("2. The crossing", "bold"))
     say(
         f"A pilot's recording drives the handset; the radio loses {100 * DEMO_LOSS['loss']:g} % of frames "
         f"one by one and {100 * DEMO_LOSS['burst_loss']:g} % in bursts.\nFrom {JAM_MS[0] / 1000:g} s "
@@ -76,14 +77,14 @@ def _tell_what_it_is(link: Link, file: Path, mine: bool) -> None:
 
 def _tell_what_happened(link: Link, trace: Trace) -> None:
     say = console().print
-    say("[bold]3. What the machine did, and why[/bold]")
+    say(("3. What the machine did, and why", "bold"))
     for before, moment in _changes(trace.moments):
         duties = ", ".join(
             f"{name} {duty:+d}" for name, duty in zip(link.outputs, moment.values, strict=True)
         )
         was = f"{before.state} -> " if before and before.state is not moment.state else ""
         why = f": {moment.why}" if moment.why else ""
-        say(f"{moment.t_ms / 1000:8.2f} s  {was}{moment.state}{why}  [dim]{duties}[/dim]")
+        say(f"{moment.t_ms / 1000:8.2f} s  {was}{moment.state}{why}  ", (duties, "dim"))
     lost = len(trace.sent) - len(trace.heard) - len(trace.refused)
     refused = (
         ", ".join(f"{n} {reason}" for reason, n in Counter(r for _, r in trace.refused).items()) or "none"
@@ -91,11 +92,8 @@ def _tell_what_happened(link: Link, trace: Trace) -> None:
     say(f"\n{len(trace.sent)} frames sent, {len(trace.heard)} heard, {lost} lost; refused: {refused}.")
     say(_jam_stop(link, trace))
     unasked = unasked_motion(link, trace)
-    say(
-        f"[bold red]{unasked}[/bold red]\n"
-        if unasked
-        else "No screw was driven at any moment that nobody asked for it.\n"
-    )
+    good = "No screw was driven at any moment that nobody asked for it.\n"
+    say((f"{unasked}\n", "bold red") if unasked else good)
 
 
 def _changes(moments: list[Moment]) -> list[tuple[Moment | None, Moment]]:
@@ -117,7 +115,7 @@ def _jam_stop(link: Link, trace: Trace) -> str:
         return "The jam did not trip the failsafe."
     still = next((m.t_ms for m in trace.moments if m.t_ms >= trip and not any(m.efforts)), None)
     if still is None:
-        return "[bold red]The screws never stopped.[/bold red]"
+        return "The screws never stopped."
     return (
         f"In the jam the screws were at rest {still - last_heard:.0f} ms after the last frame heard "
         f"(the bound: {stop_bound(link).worst_ms:.0f} ms after it was sent)."
@@ -126,7 +124,7 @@ def _jam_stop(link: Link, trace: Trace) -> str:
 
 def _tell_what_next(link_file: Path, session: Path, frame: Path) -> None:
     say = console().print
-    say("[bold]4. Pictures, and what to try[/bold]")
+    say(("4. Pictures, and what to try", "bold"))
     say(f"{session}: sticks, frames, who may move, and duty, on one time axis")
     say(f"{frame}: one frame, byte by byte")
     say(

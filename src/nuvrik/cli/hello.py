@@ -3,12 +3,13 @@
 import statistics
 from pathlib import Path
 
-from nuvrik.cli.live import ends_politely, open_line
+from nuvrik.cli.live import open_line
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import load, parse
 from nuvrik.plan.models import Link
 from nuvrik.ports.hello import Found, round_trips_ms, who_is_there
+from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import WallClock
 from nuvrik.ports.sim import SimLine
 
@@ -30,7 +31,7 @@ def run(file: Path | None, port: str | None, for_s: float, as_json: bool) -> int
     asked = link or parse(ANYBODY)
     if not asked.frame.carries_questions:
         raise Trouble(f'{file}: in style "{asked.frame.style}" nobody can be asked anything')
-    with ends_politely(), open_line(asked, port) as line:
+    with Signals(final=True), open_line(asked, port) as line:
         if isinstance(line, SimLine) and link is None:
             raise Trouble("sim: needs a link file to simulate: nuvrik hello LINK --port sim")
         clock = line if isinstance(line, SimLine) else WallClock()

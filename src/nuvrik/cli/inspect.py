@@ -10,10 +10,11 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from nuvrik.cli.live import ends_politely, open_line
+from nuvrik.cli.live import open_line
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
+from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import TURN_S, WallClock
 from nuvrik.ports.sim import SimLine
 from nuvrik.wire.decoder import Decoder
@@ -70,7 +71,7 @@ def run(source: Source, options: Options) -> int:
     kinds: Counter[int] = Counter()
     last: Frame | None = None
     each_byte = options.each_byte or (source.hex_text is not None and not options.as_json)
-    with ends_politely():
+    with Signals(final=True):
         try:
             for shown, (when, event) in enumerate(events_of(source)):
                 notice = stats.take(event, when)

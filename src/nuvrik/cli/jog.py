@@ -4,8 +4,8 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from nuvrik.cli.live import ends_politely, open_line
-from nuvrik.cli.words import DONE, NO, Trouble, say
+from nuvrik.cli.live import open_line
+from nuvrik.cli.words import DONE, NO, Trouble, ask, say, tell
 from nuvrik.levels import level_of
 from nuvrik.mixing.demand import FOLLOW
 from nuvrik.mixing.motor import Motor
@@ -14,6 +14,7 @@ from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.problems import suggestion
 from nuvrik.ports.jog import jog_once
+from nuvrik.ports.leaving import Signals
 from nuvrik.ports.link_file import write_into
 from nuvrik.ports.sim import SimLine
 
@@ -40,12 +41,12 @@ def run(file: Path, name: str, port: str, level: float, for_ms: int, find_start:
         raise Trouble(f'{file}: in style "{link.frame.style}" there is no way of asking for a jog')
     if find_start and not isinstance(output, MotorOutput):
         raise Trouble(f"{name} is a {output.kind}; --find-start is for motors")
-    with ends_politely(), open_line(link, port) as line:
+    with Signals(final=True) as signals, open_line(link, port) as line:
         sim = line if isinstance(line, SimLine) else None
 
         def move(fraction: float) -> None:
             ms = LONGEST_MS if isinstance(output, ServoOutput) else for_ms
-            jog_once(link, line, sim, name, level_of(fraction), ms)
+            jog_once(link, line, sim, name, level_of(fraction), ms, signals)
 
         try:
             if find_start and isinstance(output, MotorOutput):
@@ -56,8 +57,8 @@ def run(file: Path, name: str, port: str, level: float, for_ms: int, find_start:
         except EOFError:
             say("no answer: nothing written")
             return NO
-        except KeyboardInterrupt:
-            say("\ninterrupted: disarmed, nothing written")
+        except KeyboardInterrupt as interrupt:
+            tell(f"interrupted: {str(interrupt) or 'nothing was armed'}; nothing written")
             return DONE
 
 
@@ -140,12 +141,11 @@ def _find_travel(file: Path, name: str, output: ServoOutput, move: Move, sim: Si
 def _yes(question: str) -> bool:
     """Ask until the answer is yes or no; EOFError when nobody answers any more."""
     while True:
-        print(f"{question} [y/n] ", end="", flush=True)
-        answer = sys.stdin.readline()
-        if not answer:
-            print()
+        answer = ask(f"{question} [y/n] ")
+        if answer is None:
+            say()
             raise EOFError
         if answer.strip().lower() in ("y", "yes", "n", "no"):
             if not sys.stdin.isatty():
-                print(answer.strip())
+                say(answer.strip())
             return answer.strip().lower().startswith("y")

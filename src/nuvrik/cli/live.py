@@ -1,8 +1,9 @@
 """``nuvrik drive`` and ``nuvrik machine``: one end each, on a real port."""
 
 import csv
+import re
 import shutil
-import signal
+import stat
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -10,15 +11,17 @@ from pathlib import Path
 from typing import Any, TextIO
 
 from nuvrik.cli.rehearse import read_recording
-from nuvrik.cli.words import DONE, Trouble
+from nuvrik.cli.words import DONE, Trouble, tell
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
 from nuvrik.ports.hello import other_file, who_is_there
-from nuvrik.ports.live import WallClock, log_header, log_row, run_handset, run_machine
+from nuvrik.ports.leaving import Signals
+from nuvrik.ports.live import WallClock, Watcher, log_header, log_row, run_handset, run_machine
 from nuvrik.ports.open import AnyPort, is_sim, open_port
 from nuvrik.ports.sim import SimLine
+from nuvrik.printable import printable
 from nuvrik.wire.describe import value_text
 from nuvrik.wire.events import Event
 from nuvrik.wire.packing import Field, fields_of
@@ -33,17 +36,21 @@ def run_drive(file: Path, port: str, source: Path, headless: bool) -> int:
     link = load(file)
     recording = read_recording(source, link)
     show = None if headless or not sys.stderr.isatty() else _status_line(link)
-    with ends_politely(), open_line(link, port) as line:
+    if link.failsafe.stop in recording.missing(link):
+        tell(f"{source}: has no column for {link.failsafe.stop}; Ctrl-C disarms")
+    with Signals(final=True) as signals, open_line(link, port) as line:
         try:
             sim = line if isinstance(line, SimLine) else None
             if link.two_way and sim is None and link.frame.carries_questions:
                 _meet(link, line)
-            dropped = run_handset(link, line, recording, show, sim)
         except KeyboardInterrupt:
-            _tell("\ninterrupted: sent sticks at rest and arm off")
+            tell("interrupted: nothing was driven yet")
             return DONE
-    if dropped:
-        _tell(f"{dropped} frames were dropped because the line did not take them")
+        played = run_handset(link, line, recording, show, sim, signals)
+    if played.interrupted or not played.farewell.whole or not played.farewell.sent:
+        tell(f"{'interrupted: ' if played.interrupted else ''}{played.farewell.words}")
+    if played.dropped:
+        tell(f"{played.dropped} frames were dropped because the line did not take them")
     return DONE
 
 
@@ -55,63 +62,111 @@ def run_machine_command(
     if log is not None and log.exists() and log.samefile(file):
         raise Trouble(f"--log {log} is the link file, which would be written over")
     for_ms = None if for_s is None else int(for_s * 1000)
+    stats = LinkStats(link.link.period_ms)
     with (
-        ends_politely(),
+        Signals(final=True) as signals,
         _machine_port(link, port) as line,
         _log(log) as out,
-        _watchdog(watchdog) as kick,
+        Watchdog.opened(watchdog) as dog,
     ):
-        rows = csv.writer(out, lineterminator="\n")
-        rows.writerow(log_header(link))
-        out.flush()
-        last: list[str] = []
-        said: dict[str, str] = {}
-
-        def watch(t_ms: int, machine: Machine) -> None:
-            nonlocal last
-            row = log_row(t_ms, machine)
-            if row[1:] != last:
-                last = row[1:]
-                rows.writerow(row)
-                out.flush()
-            reasons = machine.reasons() if why and t_ms % STATUS_EVERY_MS < link.link.tick_ms else said
-            for output, reason in reasons.items():
-                if said.get(output) != reason:
-                    said[output] = reason
-                    _tell(f"{t_ms / 1000:8.2f} s  {output}: {reason}")
-
-        stats = LinkStats(link.link.period_ms)
-
-        def heard(now_ms: int, event: Event) -> None:
-            notice = stats.take(event, now_ms)
-            if notice is not None and notice.what != WRAPPED:
-                _tell(f"{now_ms / 1000:8.2f} s  {notice.what}")
-
+        writer = _Rows(link, out, why)
+        writer.head()
         try:
-            run_machine(link, line, watch, for_ms, heard=heard, kick=kick)
+            run_machine(
+                link,
+                line,
+                dog.watched(writer.watch),
+                for_ms,
+                heard=_noticing(stats),
+                kick=dog.kick,
+                warn=tell,
+                signals=signals,
+            )
         except KeyboardInterrupt:
-            _tell("interrupted: every output is at rest")
+            how = ", cut off without a ramp" if signals.at_once else ""
+            tell(f"interrupted: every output is at rest{how}")
         finally:
-            _tell(_fared(stats))
+            tell(_fared(stats))
     return DONE
 
 
-@contextmanager
-def _watchdog(device: Path | None) -> Iterator[Callable[[], None]]:
-    """What keeps a watchdog device of the kernel quiet: a byte each time; a V, as its documentation says,
-    ends its watch when the machine is at rest. Whatever else ends this program, the board is restarted."""
-    if device is None:
-        yield lambda: None
-        return
-    with device.open("wb", buffering=0) as file:
+class _Rows:
+    """A row of CSV whenever something changes; with ``why``, reasons on stderr too."""
 
-        def kick() -> None:
-            file.write(b"\0")
+    def __init__(self, link: Link, out: TextIO, why: bool) -> None:
+        self._link, self._out, self._why = link, out, why
+        self._rows = csv.writer(out, lineterminator="\n")
+        self._last: list[str] = []
+        self._said: dict[str, str] = {}
 
-        try:
-            yield kick
-        finally:
-            file.write(b"V")
+    def head(self) -> None:
+        self._rows.writerow(log_header(self._link))
+        self._out.flush()
+
+    def watch(self, t_ms: int, machine: Machine) -> None:
+        """After every tick."""
+        row = log_row(t_ms, machine)
+        if row[1:] != self._last:
+            self._last = row[1:]
+            self._rows.writerow(row)
+            self._out.flush()
+        if self._why and t_ms % STATUS_EVERY_MS < self._link.link.tick_ms:
+            for output, reason in machine.reasons().items():
+                # A countdown is news when it begins, not ten times a second.
+                kind = re.sub(r"-?\d+(\.\d+)?", "#", reason)
+                if self._said.get(output) != kind:
+                    self._said[output] = kind
+                    tell(f"{t_ms / 1000:8.2f} s  {output}: {reason}")
+
+
+def _noticing(stats: LinkStats) -> Callable[[int, Event], None]:
+    def heard(now_ms: int, event: Event) -> None:
+        notice = stats.take(event, now_ms)
+        if notice is not None and notice.what != WRAPPED:
+            tell(f"{now_ms / 1000:8.2f} s  {notice.what}")
+
+    return heard
+
+
+class Watchdog:
+    """A watchdog device of the kernel, kept quiet by a byte after each tick. Only a machine that has come to
+    rest ends its watch (with the letter V, as the kernel's documentation says); whatever else ends this
+    program, the board is restarted."""
+
+    def __init__(self, device: Any = None) -> None:
+        self._device = device
+        self.at_rest = True
+
+    @classmethod
+    @contextmanager
+    def opened(cls, path: Path | None) -> Iterator["Watchdog"]:
+        """Trouble for anything but a character device: a file would be written over."""
+        if path is None:
+            yield cls()
+            return
+        if not stat.S_ISCHR(path.stat().st_mode):
+            raise Trouble(f"--watchdog {path}: is no device; a watchdog is one, such as /dev/watchdog")
+        with path.open("wb", buffering=0) as device:
+            dog = cls(device)
+            try:
+                yield dog
+            finally:
+                if dog.at_rest:
+                    device.write(b"V")
+
+    def watched(self, watch: Watcher) -> Watcher:
+        """The same watcher, which also notes whether the machine is at rest."""
+
+        def both(t_ms: int, machine: Machine) -> None:
+            self.at_rest = machine.safe
+            watch(t_ms, machine)
+
+        return both
+
+    def kick(self) -> None:
+        """A tick is done."""
+        if self._device is not None:
+            self._device.write(b"\0")
 
 
 def _fared(stats: LinkStats) -> str:
@@ -126,7 +181,7 @@ def _meet(link: Link, line: AnyPort) -> None:
     """Before anything is driven on a two-way link: is it the machine that this file is for?"""
     found = who_is_there(link, line, WallClock(), HELLO_MS)
     if not found:
-        _tell(f"nobody answered hello within {HELLO_MS / 1000:g} s; driving all the same, unheard")
+        tell(f"nobody answered hello within {HELLO_MS / 1000:g} s; driving all the same, unheard")
     elif all(other_file(one.identity, link) for one in found):
         raise Trouble(str(other_file(found[0].identity, link)))
 
@@ -160,32 +215,18 @@ def _log(path: Path | None) -> Iterator[TextIO]:
         yield file
 
 
-@contextmanager
-def ends_politely() -> Iterator[None]:
-    """A request to terminate takes the same way out as Ctrl-C: through a stop."""
-
-    def interrupt(*_: Any) -> None:
-        raise KeyboardInterrupt
-
-    before = signal.signal(signal.SIGTERM, interrupt)
-    try:
-        yield
-    finally:
-        signal.signal(signal.SIGTERM, before)
-
-
 def _note_framing(link: Link, line: AnyPort) -> None:
     if link.medium.datagrams and line.stream:
         kind = link.medium.kind
         a_kind = f"an {kind}" if kind[0] in "aeio" else f"a {kind}"
-        _tell(f"{link.link.name} is {a_kind} link; on a port its frames travel as a stream, zeros between")
+        tell(f"{link.link.name} is {a_kind} link; on a port its frames travel as a stream, zeros between")
 
 
 def _status_line(link: Link) -> Any:
     """A few lines on stderr that say how things are, written over each other ten times a second."""
     fields = fields_of(link.channels)
     shown_ms = -STATUS_EVERY_MS
-    lines_up = ""
+    lines_up = 0
 
     def told(now_ms: int, _: int, handset: Handset) -> None:
         nonlocal shown_ms, lines_up
@@ -194,28 +235,45 @@ def _status_line(link: Link) -> Any:
         if now_ms - shown_ms < STATUS_EVERY_MS:
             return
         shown_ms = now_ms
-        lines = _status(now_ms, handset, fields)
-        # Cut to the terminal's width: a line that wraps could not be written over.
-        width = shutil.get_terminal_size().columns - 1
-        text = "".join(f"{line[:width]}\x1b[K\n" for line in lines)
-        print(f"{lines_up}{text}", end="", file=sys.stderr, flush=True)
-        lines_up = f"\x1b[{len(lines)}F"
+        lines = status_lines(now_ms, handset, fields, shutil.get_terminal_size().columns - 1)
+        text = "".join(f"{printable(line)}\x1b[K\n" for line in lines)
+        # Lines that are not needed any more are cleared: what is held or heard grows and shrinks.
+        spare = max(0, lines_up - len(lines))
+        text += "\x1b[K\n" * spare
+        back = f"\x1b[{lines_up}F" if lines_up else ""
+        print(f"{back}{text}", end="", file=sys.stderr, flush=True)
+        lines_up = max(lines_up, len(lines))
 
     return told
 
 
-def _status(now_ms: int, handset: Handset, fields: tuple[Field, ...]) -> list[str]:
-    """What is held, what is sent, what comes back; always as many lines for one link."""
-    values = handset.values
-    head = f"{now_ms / 1000:7.1f} s  " + ("stopping" if handset.stopping else "")
-    head += f"  held: {', '.join(handset.latched)}" if handset.latched else ""
-    sent = "  ".join(f"{field.name} {value_text(values[field.name], field)}" for field in fields)
-    if not handset.link.telemetry:
-        return [f"{head}  {sent}"]
-    said = str(handset.machine_state or "nothing heard yet")
-    items = [f"{name} {reading.words}" for name, reading in handset.telemetry.items()]
-    return [head, f"  sent     {sent}", f"  machine  {'  '.join([said, *items])}"]
+def status_lines(now_ms: int, handset: Handset, fields: tuple[Field, ...], width: int) -> list[str]:
+    """First what matters: the machine's state, and why nothing is driven; then what is held, what is sent,
+    what comes back. A line that would be wider than ``width`` goes on in the next."""
+    values, link = handset.values, handset.link
+    if link.telemetry:
+        state, age_ms = handset.machine_state, handset.machine_age_ms
+        lost = "nothing heard yet" if age_ms is None else f"not heard for {age_ms} ms"
+        head = f"machine {state or lost}"
+    else:
+        head = "sending" if handset.why == "" else "not driving"
+    head += ", about to let go of its load" if handset.hold_ends else ""
+    head += f": {handset.why}" if handset.why else ""
+    lines = [f"{now_ms / 1000:7.1f} s  {head}"]
+    lines += _wrapped("held", handset.latched, width) if handset.latched else []
+    lines += _wrapped("sent", [f"{f.name} {value_text(values[f.name], f)}" for f in fields], width)
+    if handset.telemetry:
+        items = [f"{name} {reading.words}" for name, reading in handset.telemetry.items()]
+        lines += _wrapped("back", items, width)
+    return [line[:width] for line in lines]
 
 
-def _tell(text: str) -> None:
-    print(text, file=sys.stderr, flush=True)
+def _wrapped(what: str, items: list[str], width: int) -> list[str]:
+    """Items in as many lines as they need, none of them cut in two."""
+    lines, line = [], f"  {what:6}"
+    for item in items:
+        if len(line) > 8 and len(line) + 2 + len(item) > width:
+            lines.append(line)
+            line = " " * 8
+        line += f"  {item}"
+    return [*lines, line]

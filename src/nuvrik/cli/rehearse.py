@@ -12,7 +12,7 @@ from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
 from nuvrik.plan.problems import suggestion
-from nuvrik.rehearsal.faults import FAULTS, faults_for
+from nuvrik.rehearsal.faults import FAULTS, faults_for, unfit_for
 from nuvrik.rehearsal.page import summary
 from nuvrik.rehearsal.recording import Recording, parse_recording
 from nuvrik.rehearsal.verdict import Run, rehearse, rehearse_all
@@ -65,7 +65,9 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
         if name not in FAULTS:
             raise Trouble(f'there is no fault "{name}": {suggestion(name, FAULTS)}')
         if name not in able:
-            raise Trouble(f'the fault "{name}" cannot strike {link.link.name}: {FAULTS[name].imitates}')
+            raise Trouble(
+                f'the fault "{name}" does not apply to {link.link.name}: {FAULTS[name].unfit(link)}'
+            )
     if options.figure and len(options.names) != 1:
         raise Trouble("--figure draws one fault: say which with --fault")
     played = read_recording(options.recording, link) if options.recording else None
@@ -77,6 +79,8 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
             say_json(_record(result))
     if not options.as_json:
         _print_page(link, runs, conditions)
+        if not options.names:
+            _print_unfit(link)
     if options.figure:
         _draw(link, runs, options, played)
     if options.report:
@@ -144,7 +148,7 @@ def _print_page(link: Link, runs: list[Run], conditions: Conditions) -> None:
     out = console()
     faults = list(dict.fromkeys(run.fault for run in runs))
     how = conditions.in_words()
-    out.print(f"[bold]{link.link.name}[/bold]: {len(runs)} rehearsals of {len(faults)} faults, {how}")
+    out.print((link.link.name, "bold"), f": {len(runs)} rehearsals of {len(faults)} faults, {how}")
     out.print(f"  every motor at rest within {stop_bound(link).in_words()}\n")
     columns = ["fault", "stands for", "must", "verdict", ">median ms", ">worst ms", ">bound ms"]
     rows = [summary(name, [run for run in runs if run.fault == name]) for name in faults]
@@ -152,12 +156,23 @@ def _print_page(link: Link, runs: list[Run], conditions: Conditions) -> None:
     failed = [name for name in faults if any(run.verdict == "fail" for run in runs if run.fault == name)]
     for names in [[name] for name in faults] if len(faults) <= 3 else _alike(failed, runs):
         if len(names) > 1:
-            out.print(f"  [bold]{len(names)} faults alike[/bold]: {', '.join(names)}")
+            out.print("  ", (f"{len(names)} faults alike", "bold"), f": {', '.join(names)}")
         else:
-            out.print(f"  [bold]{names[0]}[/bold]: {FAULTS[names[0]].imitates}")
+            out.print("  ", (names[0], "bold"), f": {FAULTS[names[0]].imitates}")
         _print_whys([run for run in runs if run.fault in names], out.print)
     if len(faults) > 3 and not failed:
         out.print("  All of them held. Name one with --fault to see what it imitates and what was said.")
+
+
+def _print_unfit(link: Link) -> None:
+    """The faults of the full list that were not rehearsed, with the reason, those alike together."""
+    alike: dict[str, list[str]] = {}
+    for name, why in unfit_for(link).items():
+        alike.setdefault(why, []).append(name)
+    if alike:
+        count = sum(map(len, alike.values()))
+        rows = [(why, ", ".join(names)) for why, names in alike.items()]
+        console().print(table(f"{count} faults that do not apply", ["because", "faults"], rows))
 
 
 def _alike(faults: list[str], runs: list[Run]) -> list[list[str]]:
@@ -172,6 +187,6 @@ def _print_whys(mine: list[Run], put: Callable[..., None]) -> None:
     for why in dict.fromkeys(run.why for run in mine):
         seeds = [run.seed for run in mine if run.why == why]
         failed = any(run.verdict == "fail" for run in mine if run.why == why)
-        colour = "red" if failed else "green"
-        said = f"    [{colour}]{'fail' if failed else 'pass'}[/{colour}] {len(seeds)} of {len(mine)}: {why}"
-        put(said + (f" [dim](first seed {seeds[0]})[/dim]" if failed else ""))
+        verdict = ("fail", "red") if failed else ("pass", "green")
+        first = [(f" (first seed {seeds[0]})", "dim")] if failed else []
+        put("    ", verdict, f" {len(seeds)} of {len(mine)}: {why}", *first)

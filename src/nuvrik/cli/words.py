@@ -1,11 +1,16 @@
 """How commands speak: tables and plain lines on stdout, trouble on stderr, and one way out."""
 
+import contextlib
+import errno
 import functools
+import io
 import os
 import sys
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any, NoReturn, ParamSpec
+
+from nuvrik.printable import printable
 
 P = ParamSpec("P")
 
@@ -47,7 +52,8 @@ def speaks_plainly(command: Callable[P, int | None]) -> Callable[P, None]:
             sys.stdout = None  # or Python complains while it exits
             sys.exit(DONE)
         except OSError as error:
-            leave(f"{error.filename or 'file'}: {(error.strerror or str(error)).lower()}", COULD_NOT)
+            named = error.filename if isinstance(error.filename, str) else None
+            leave(f"{named or 'output'}: {(error.strerror or str(error)).lower()}", COULD_NOT)
         except Exception as error:
             if os.environ.get(SHOW_FAULTS):
                 raise
@@ -59,13 +65,67 @@ def speaks_plainly(command: Callable[P, int | None]) -> Callable[P, None]:
 
 def leave(what: str, code: int) -> NoReturn:
     """Say what is the matter on stderr, and go."""
-    print(f"nuvrik: {what}", file=sys.stderr)
+    tell(f"nuvrik: {what}")
+    # What was printed before may be what could not be written; it must not be tried again at the exit.
+    with contextlib.suppress(OSError, ValueError, AttributeError):
+        sys.stdout.flush()
+        sys.exit(code)
+    sys.stdout = None
     sys.exit(code)
+
+
+# ---- everything printed goes through here --------------------------------------------------
+
+
+class _Closed(io.TextIOBase):
+    """A stdout that was closed before the program began: writing to it fails, as it would on a full disk."""
+
+    encoding = "utf-8"
+
+    def write(self, text: str) -> int:
+        raise OSError(errno.EBADF, "standard output is closed")
+
+
+def prepare_streams() -> None:
+    """Let no character be one that cannot be written: an old terminal, a C locale, a name in any script."""
+    if sys.stdout is None:
+        sys.stdout = _Closed()
+    for stream in (sys.stdout, sys.stderr):
+        reconfigure = getattr(stream, "reconfigure", None)
+        if reconfigure is not None:
+            reconfigure(errors="backslashreplace")
+
+
+def flush_all(code: int) -> int:
+    """What is to be the exit code once everything printed has been written; COULD_NOT if it could not."""
+    try:
+        if sys.stdout is not None:
+            sys.stdout.flush()
+    except BrokenPipeError:
+        sys.stdout = None
+    except OSError as error:
+        sys.stdout = None
+        tell(f"nuvrik: output: {(error.strerror or str(error)).lower()}")
+        return COULD_NOT
+    return code
 
 
 def say(text: str = "") -> None:
     """A line on stdout."""
-    print(text)
+    print(printable(text, lines=True))
+
+
+def ask(question: str) -> str | None:
+    """A question on stdout and the line that answers it; None when nobody answers any more."""
+    print(printable(question, lines=True), end="", flush=True)
+    answer = sys.stdin.readline() if sys.stdin else ""
+    return answer or None
+
+
+def tell(text: str) -> None:
+    """A line on stderr. If nobody can read it any more (the terminal has been closed), so be it."""
+    with contextlib.suppress(OSError, ValueError):
+        print(printable(text, lines=True), file=sys.stderr, flush=True)
 
 
 def say_json(record: Any) -> None:
@@ -75,11 +135,34 @@ def say_json(record: Any) -> None:
     print(json.dumps(record, allow_nan=False))
 
 
-def console() -> Any:
-    """A rich console on stdout, as wide as the terminal, 100 columns where there is none."""
-    from rich.console import Console
+class Page:
+    """Lines and tables on stdout. Text is printed as it is: what looks like markup in it is text."""
 
-    return Console(highlight=False, width=None if sys.stdout.isatty() else 100)
+    def __init__(self) -> None:
+        from rich.console import Console
+
+        width = None if sys.stdout is not None and sys.stdout.isatty() else 100
+        self.console = Console(highlight=False, markup=False, emoji=False, width=width)
+
+    def print(self, *parts: Any, soft_wrap: bool = False) -> None:
+        """A line made of texts, pairs of text and style, or a table."""
+        from rich.text import Text
+
+        made = Text()
+        for part in parts:
+            if isinstance(part, str):
+                made.append(printable(part, lines=True))
+            elif isinstance(part, tuple):
+                made.append(printable(part[0], lines=True), part[1])
+            else:
+                self.console.print(part)
+                return
+        self.console.print(made, soft_wrap=soft_wrap)
+
+
+def console() -> Page:
+    """A page on stdout, as wide as the terminal, 100 columns where there is none."""
+    return Page()
 
 
 @contextmanager
@@ -101,9 +184,9 @@ def table(title: str, columns: Iterable[str], rows: Iterable[Iterable[str]]) -> 
     from rich.table import Table
     from rich.text import Text
 
-    headings, listed = [*columns], [[*row] for row in rows]
+    headings, listed = [*columns], [[printable(cell) for cell in row] for row in rows]
     texts = [[heading.removeprefix(">"), *cells] for heading, *cells in zip(headings, *listed, strict=True)]
-    total = console().width - 2  # what the edges take
+    total = console().console.width - 2  # what the edges take
     narrow = sum(max(map(len, cells)) for cells in texts) + 3 * (len(texts) - 1) > total
     widths = _widths(texts, total - (2 if narrow else 3) * (len(texts) - 1))
     made = Table(box=box.SIMPLE_HEAD, pad_edge=False, collapse_padding=narrow)
@@ -113,7 +196,7 @@ def table(title: str, columns: Iterable[str], rows: Iterable[Iterable[str]]) -> 
     for row in listed:
         made.add_row(*(Text(cell) for cell in row))
     # A title of its own: one of the table's would be broken to the table's width.
-    return Group(Text(title, style="bold"), made) if title else made
+    return Group(Text(printable(title, lines=True), style="bold"), made) if title else made
 
 
 def _widths(columns: list[list[str]], room: int) -> list[int]:

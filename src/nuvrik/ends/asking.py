@@ -99,7 +99,8 @@ class Asker:
         return asked
 
     def greet(self) -> None:
-        """Ask who is there, at once and until there is an answer."""
+        """Ask who is there, at once and until there is an answer; until then it is not known."""
+        self.identity = None
         self._greet, self._due_ms, self._retry_ms = True, 0, FIRST_RETRY_MS
         self.wants = True
 

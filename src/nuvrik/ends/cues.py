@@ -11,12 +11,12 @@ class Beeper:
         self._last_ms: int | None = None
 
     def interval_ms(self, value: object) -> int | None:
-        """From beep to beep at such a value; None for silence: nothing there, or beyond ``slow_at``."""
+        """From beep to beep at such a value; None for silence: nothing there, or at ``slow_at`` or beyond."""
         if not isinstance(value, float | int) or isinstance(value, bool):
             return None
         cue = self._cue
         share = (value - cue.fast_at) / (cue.slow_at - cue.fast_at)
-        if share > 1:
+        if share >= 1:
             return None
         return round(cue.fast_ms + max(0.0, share) * (cue.slow_ms - cue.fast_ms))
 

@@ -8,12 +8,13 @@ count its boot number up: whatever an earlier session sent, and whatever was sen
 carries an old boot number and is answered STRANGER. So the memory needed is one number and one reply.
 """
 
+import contextlib
 from collections import deque
 from collections.abc import Generator, Sequence
 
 from nuvrik.ends.motions import Hook, Motion, Refused, Routine, StepsMove, whole
 from nuvrik.mixing.demand import FOLLOW, Mode, Output
-from nuvrik.mixing.others import Stepper
+from nuvrik.mixing.stepper import Stepper
 from nuvrik.plan.backward import AnyRequest, CallRequest, HomeRequest
 from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import MotorOutput, StepperOutput
@@ -53,6 +54,10 @@ class Desk:
         self._reply: Reply | None = None
         self._motion: Motion | None = None
         self._moving: Reply | None = None
+        self.leaving: list[Motion] = []
+        """Motions that have ended, whose own code has still to clean up behind them."""
+        self.last_hook = ""
+        """The request whose own code ran last: to be named where it kept the loop too long."""
 
     @property
     def busy(self) -> bool:
@@ -99,15 +104,15 @@ class Desk:
         place = self._places[request.output]
         stepper = self._outputs[place]
         assert isinstance(stepper, Stepper)
-        home = isinstance(request, HomeRequest)
-        goal = 0 if home else stepper.travelled + 1000 * ask.arguments[0]
-        self._motion = StepsMove(place, stepper, goal)
+        steps = None if isinstance(request, HomeRequest) else ask.arguments[0]
+        self._motion = StepsMove(place, stepper, steps)
         return Status.RUNNING, 0
 
     def _call(self, name: str, request: CallRequest, ask: Ask) -> tuple[Status, int]:
         hook = self.hooks.get(name)
         if hook is None:
             return Status.REFUSED, 0
+        self.last_hook = name
         try:
             result = hook(**dict(zip(request.arguments, ask.arguments, strict=True)))
         except Refused:
@@ -118,9 +123,9 @@ class Desk:
         if not isinstance(result, Generator):
             return Status.DONE, whole(result)
         if not request.moving:
-            result.close()
+            self.leaving.append(Routine(name, result, self._places))
             return Status.FAILED, 0  # nothing says when it would have to end
-        self._motion = Routine(result, self._places)
+        self._motion = Routine(name, result, self._places)
         return Status.RUNNING, 0
 
     def overlay(
@@ -133,6 +138,7 @@ class Desk:
         if mode is not FOLLOW:
             self.end(Status.ENDED)
             return targets
+        self.last_hook = self._motion.name
         try:
             levels = self._motion.levels(dt_ms)
         except Exception:
@@ -151,12 +157,21 @@ class Desk:
         return merged
 
     def end(self, status: Status) -> None:
-        """Let no motion go on."""
-        if self._motion is not None:
-            self._motion.end()
-            self._over(status)
+        """Let no motion go on. What its own code has to clean up waits for :meth:`settle`."""
+        self._over(status)
+
+    def settle(self) -> None:
+        """Let the code of motions that have ended clean up. What it does cannot undo that they have ended."""
+        while self.leaving:
+            motion = self.leaving.pop(0)
+            self.last_hook = motion.name
+            with contextlib.suppress(Exception):
+                motion.end()
 
     def _over(self, status: Status) -> None:
+        if self._motion is not None:
+            self._motion.let_go()
+            self.leaving.append(self._motion)
         value, began = self._motion.value if self._motion else 0, self._moving
         self._motion = self._moving = None
         if began is None:

@@ -7,17 +7,21 @@ from functools import cached_property
 from nuvrik.ends.desk import Desk
 from nuvrik.ends.motions import Hook
 from nuvrik.ends.sensors import Sensors
+from nuvrik.ends.told import Told
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.levels import LONG_AGO, Clock, level_of
 from nuvrik.mixing.build import build_outputs
-from nuvrik.mixing.demand import FOLLOW, LOST, SAFE, Demand, Mode
+from nuvrik.mixing.demand import FOLLOW, HELD, LOST, SAFE, Demand, Mode
 from nuvrik.mixing.mix import Mix
+from nuvrik.mixing.motor import Motor
+from nuvrik.mixing.stepper import Stepper
 from nuvrik.plan.backward import CallRequest
 from nuvrik.plan.channels import source_name
 from nuvrik.plan.layout import layout_tag, payload_room
 from nuvrik.plan.models import Link
-from nuvrik.plan.wiring import needed_channels, output_routes
+from nuvrik.plan.outputs import ServoOutput, SwitchOutput
+from nuvrik.plan.wiring import moving_channels, output_routes
 from nuvrik.version import VERSION
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
@@ -57,33 +61,48 @@ class Machine:
         stream = not link.medium.datagrams if stream is None else stream
         self._decode = self._decoder.taker(stream=stream)
         self._guard_ms = link.failsafe.delay_guard_ms
-        self._told_ms: dict[int, int] = {}
-        if self._guard_ms is not None:
+        # The state is told at least as often as the most frequent item is due, whether its sensor works or
+        # not, and often enough for a delay guard: by that a handset knows that the machine is there.
+        intervals = [item.every_ms for item in link.telemetry.values()]
+        intervals += [self._guard_ms // 3] if self._guard_ms is not None else []
+        self._tell_ms = min(intervals, default=0)
+        self._told = Told(self._guard_ms) if self._guard_ms is not None else None
+        if self._told is not None:
             self._decoder.guard(self._recent)
         self._watch = LinkWatch(link.failsafe)
         self._arm = names.index(link.arm_channel) if link.arm_channel else None
-        # The channels that must have a reading: place, name for people, and whether they must be at rest.
-        needed = needed_channels(link, routes)
-        self._needed = [
-            (place, source_name(link.channels[name]) or name, needed[name])
+        # The channels that move something: place, name for people, and whether what they move turns.
+        uses = moving_channels(link, routes)
+        used = [
+            (place, source_name(link.channels[name]) or name, uses[name])
             for place, name in enumerate(names)
-            if name in needed
+            if name in uses
         ]
+        self._required = [(place, name, use.turns) for place, name, use in used if use.required]
+        # An optional one that turns something has no say until it has been at rest since its readings began.
+        self._optional = [(place, name) for place, name, use in used if use.turns and not use.required]
+        self._unready = {place for place, _ in self._optional}
         self._band = level_of(link.failsafe.neutral_band)
-        self._mix = Mix(routes, names)
+        places = (ServoOutput, SwitchOutput)
+        turning = [name for name, output in link.outputs.items() if not isinstance(output, places)]
+        self._mix = Mix(routes, names, turning, self._band)
         self._outputs = build_outputs(link)
+        self._steppers = [output for output in self._outputs if isinstance(output, Stepper)]
+        self._holders = [output for output in self._outputs if isinstance(output, Motor)]
         self._stream = stream
         self._desk = Desk(link, self._outputs, boot)
         self._sensors = Sensors(link)
         self._seq = 0
         self._heard: int | None = None
-        self._state_said = 0
+        self._said = 0, False
         self._last_told_ms = LONG_AGO
         self._nothing: list[int | None] = [None] * len(self._outputs)
         self._targets = self._nothing
         self._jog: Jog | None = None
         self._jog_ends_ms = 0
         self._resting = False
+        self._lapsed = False
+        self._ticked_since = False
         self._clock = Clock()
         self._ticked_ms: int | None = None
         self.demands: list[Demand] = [output.demand for output in self._outputs]
@@ -108,7 +127,9 @@ class Machine:
     def mode(self) -> Mode:
         """What the state lets outputs do."""
         state = self._watch.state
-        return FOLLOW if state is ARMED else LOST if state is FAILSAFE else SAFE
+        if state is ARMED:
+            return FOLLOW
+        return LOST if state is FAILSAFE else HELD if self._lapsed else SAFE
 
     def reasons(self) -> dict[str, str]:
         """For each output, one line of why it does what it does at this moment."""
@@ -124,7 +145,11 @@ class Machine:
 
         A timeout that has passed is judged before the bytes are looked at.
         """
+        if self._decoder.tells_keys and len(data) > 1:
+            # What a key means depends on whether the one before was followed.
+            return [event for at in range(len(data)) for event in self.feed(data[at : at + 1], now_ms)]
         self._judge_time(now_ms)
+        self._settle()
         events = self._decode(data)
         for event in events:
             if isinstance(event, Frame):
@@ -132,6 +157,8 @@ class Machine:
                 if event.kind == COMMAND:
                     self._heard = event.seq
                     self._command(event.values)
+                    if self._decoder.tells_keys:
+                        self._decoder.told(followed=self._watch.state is ARMED)
                 elif event.kind == STOP:
                     self._stop()
                 else:
@@ -140,13 +167,34 @@ class Machine:
                 self.counts[event.reason] += 1
         return events
 
+    def skip(self, data: bytes, now_ms: int) -> list[Event]:
+        """Take bytes that have queued up while nobody read them: after a gap of ``timeout_ms`` or more in
+        the loop. Only stops in them count; the rest was sent to somebody who was not listening, and is
+        thrown away. Gives the stops."""
+        self._judge_time(now_ms)
+        stops: list[Event] = []
+        for event in self._decode(data):
+            if isinstance(event, Frame) and event.kind == STOP:
+                self.counts["frames"] += 1
+                self._stop()
+                stops.append(event)
+            else:
+                self.counts["queued_up"] += 1
+        self._decoder.forget()
+        return stops
+
     def tick(self, now_ms: int) -> list[Demand]:
         """One turn of the machine's loop: what each output is to do, all decided together. The
         list is the same object as at the last tick while nothing has changed."""
         self._judge_time(now_ms)
+        self._settle()
         total_ms = self._clock.total_ms
         dt_ms = 0 if self._ticked_ms is None else total_ms - self._ticked_ms
         self._ticked_ms = total_ms
+        self._ticked_since = True
+        self._watch.ticked()
+        for stepper in self._steppers:
+            stepper.count_on(dt_ms)
         mode = self.mode
         targets: Sequence[int | None] = self._targets if self._jog is None else self._jogged(mode)
         if self._desk.busy:
@@ -181,28 +229,26 @@ class Machine:
     def send(self, now_ms: int) -> bytes:
         """The bytes that are due now to the handset, b"" if none: answers first, then telemetry. At most one
         frame at a time, so call it once for each packet, or until it gives b"" on a stream."""
-        now_ms = self._clock.read(now_ms)
+        self._judge_time(now_ms)
+        self._settle()
+        now_ms = self._clock.total_ms
         if self._desk.waiting:
             return self._sealed(*self._desk.waiting.popleft())
         if not self.link.telemetry:
             return b""
         items = self._sensors.due(now_ms, self.demands, self._outputs, 8 * self._telemetry_room)
-        state = STATES.index(self._watch.state)
-        if not items and state == self._state_said and not self._must_tell(now_ms):
-            return b""  # a change of state is news by itself
-        self._state_said = state
-        if self._guard_ms is not None:
-            self._told_ms[self._seq] = self._last_told_ms = now_ms
-        return self._sealed(TELEMETRY, self._form.pack(Telemetry(state, self._heard, items)))
-
-    def _must_tell(self, now_ms: int) -> bool:
-        """Whether the handset needs telemetry by which to show how old its commands are."""
-        return self._guard_ms is not None and now_ms - self._last_told_ms >= self._guard_ms // 3
+        state, ends = STATES.index(self._watch.state), any(motor.hold_ends for motor in self._holders)
+        if not items and (state, ends) == self._said and now_ms - self._last_told_ms < self._tell_ms:
+            return b""  # a change of state, or a hold about to end, is news by itself
+        self._said = state, ends
+        if self._told is not None:
+            self._told.note(self._seq, now_ms)
+        self._last_told_ms = now_ms
+        return self._sealed(TELEMETRY, self._form.pack(Telemetry(state, self._heard, items, ends)))
 
     def _recent(self, seq: int) -> bool:
         """Whether telemetry of that sequence was sent no longer ago than the delay guard allows."""
-        told_ms = self._told_ms.get(seq, LONG_AGO)
-        return self._guard_ms is not None and self._clock.total_ms - told_ms <= self._guard_ms
+        return self._told is not None and self._told.recent(seq, self._clock.total_ms)
 
     @cached_property
     def _encoder(self) -> Encoder:
@@ -243,28 +289,64 @@ class Machine:
 
     def _stop(self) -> None:
         self._watch.stop()
+        self._lapsed = False
+        # Outputs first, then motions, then (see _settle) the user's own code. And here, not at the next
+        # tick: the state may have moved on by then.
+        self.halt()
         self._end_motions()
-        # Here and not at the next tick: the state may have moved on by then.
+
+    def halt(self) -> None:
+        """Every output to rest at once, without a ramp: for a program that must leave at once."""
         for output in self._outputs:
             output.halt()
+        self.demands = [output.demand for output in self._outputs]
 
     def _end_motions(self) -> None:
         """Whatever was asked for ends with the right to move, even if that is back before the next tick."""
         self._jog = None
         if self._desk.busy:
+            self._ticked_since = False
             self._desk.end(Status.ENDED)
 
-    def expire(self) -> None:
-        """Count the link as silent. For a loop that was blocked for longer than the 16-bit clock
-        can tell, and for a port that is gone."""
-        self._watch.pass_time(self._clock.jump())
-        self._decoder.forget()
+    def _settle(self) -> None:
+        """Let the user's own code clean up behind a motion that has ended. Not in the call that ended it:
+        the caller is first to tell the outputs what has been decided, and such code may take its time, raise,
+        or go on yielding."""
+        if self._ticked_since and self._desk.leaving:
+            self._desk.settle()
+
+    def hook_run(self) -> str:
+        """The request whose own code has run since this was last asked; "" if none has."""
+        name, self._desk.last_hook = self._desk.last_hook, ""
+        return name
+
+    def lapse(self) -> None:
+        """Arm goes off by itself, because a remote control has sent nothing for long, which is ordinary: what
+        is not to change without a hand (``on_loss = "hold"``) stays as it is, until the machine is armed
+        again, told to switch off, or stopped."""
+        self._lapsed = True
+
+    def switch_off(self) -> None:
+        """An off key has been pressed: what a lapse has left on goes off."""
+        self._lapsed = False
+
+    def expire(self, now_ms: int) -> None:
+        """Count the link as silent from ``now_ms`` on. For a loop that was blocked for longer than the 16-bit
+        clock can tell, and for a port that is gone. The next tick counts its time from here, so that what
+        turns still ramps down."""
+        self._watch.pass_time(self._clock.jump(now_ms))
+        if self._ticked_ms is not None:
+            self._ticked_ms = self._clock.total_ms
+        self._fall_silent()
 
     def _judge_time(self, now_ms: int) -> None:
         if self._watch.pass_time(self._clock.read(now_ms)):
-            self._decoder.forget()
-            self._heard = None
-            self._end_motions()
+            self._fall_silent()
+
+    def _fall_silent(self) -> None:
+        self._decoder.forget()
+        self._heard = None
+        self._end_motions()
 
     def _jogged(self, mode: Mode) -> list[int | None]:
         """The targets with the jog in them; it ends by itself, and with the right to move."""
@@ -276,8 +358,9 @@ class Machine:
 
     def _command(self, values: Values) -> None:
         arm = self._arm is not None and bool(values[self._arm])
-        moved = None
-        for place, name, must_rest in self._needed:
+        band = self._band
+        moved = self._look_at_optional(values) if self._optional else None
+        for place, name, turns in self._required:
             value = values[place]
             if value is None:
                 self._targets = self._nothing
@@ -285,13 +368,30 @@ class Machine:
                 self._watch.bare(arm=arm, missing=name)
                 self._end_motions()
                 return
-            if must_rest and moved is None and not -self._band <= value <= self._band:
+            if turns and moved is None and not -band <= value <= band:
                 moved = name
         self._watch.drive(arm=arm, moved=moved)
         self._resting = moved is None
         if self._watch.state is not ARMED:
             self._end_motions()
-        else:
-            if moved is not None:
-                self._jog = None
-            self._targets = self._mix.demands(values)
+            return
+        self._lapsed = False
+        if moved is not None:
+            self._jog = None
+        if self._unready:
+            values = tuple(0 if place in self._unready else value for place, value in enumerate(values))
+        self._targets = self._mix.demands(values)
+
+    def _look_at_optional(self, values: Values) -> str | None:
+        """The first optional channel that turns something and is not at rest. One without a reading enters
+        the mix as zero, and has a say again only once it has been read at rest."""
+        moved = None
+        for place, name in self._optional:
+            value = values[place]
+            if value is None:
+                self._unready.add(place)
+            elif -self._band <= value <= self._band:
+                self._unready.discard(place)
+            elif moved is None:
+                moved = name
+        return moved

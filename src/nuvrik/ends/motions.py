@@ -1,11 +1,10 @@
 """Motions that a request begins and that end by themselves: so many steps, back home, a routine."""
 
 from collections.abc import Callable, Generator, Mapping
-from math import isqrt
 from typing import Protocol
 
 from nuvrik.levels import FULL, clamp, div, level_of
-from nuvrik.mixing.others import Stepper
+from nuvrik.mixing.stepper import WHOLE, Stepper
 
 Hook = Callable[..., int | Generator[Mapping[str, float], None, int | None] | None]
 """The user's own code at the machine: called with the request's arguments by name. It returns a whole
@@ -17,58 +16,71 @@ class Refused(Exception):
     """Raised by a hook that does not want to do what it was asked."""
 
 
-NEAR = 250
-"""A move is over once less than a quarter of a step is missing."""
-
-
 class Motion(Protocol):
     """What a motion must be able to do."""
 
-    value: int
-    """What it came to so far."""
+    name: str
+    """The request whose own code it runs; "" where it runs none."""
+
+    @property
+    def value(self) -> int:
+        """What it came to so far."""
 
     def levels(self, dt_ms: int) -> dict[int, int] | None:
         """The levels of the outputs it moves, by place, for the next tick; None once it is over."""
 
+    def let_go(self) -> None:
+        """It must not go on: give back what it moves, at once and without running anybody else's code."""
+
     def end(self) -> None:
-        """It must not go on."""
+        """Clean up behind it, once the outputs have been told. May run the user's own code."""
 
 
 class StepsMove:
-    """A stepper turned to a place: up the ramp, on, and down so that it comes out right. ``goal`` is in
-    thousandths of a step since power-up."""
+    """A stepper turned by so many steps, or back to where it was at power-up (``steps`` None). It begins once
+    the stepper is at rest, and counts from there."""
 
-    def __init__(self, place: int, stepper: Stepper, goal: int) -> None:
-        self._place, self._stepper, self._goal = place, stepper, goal
-        self._start = stepper.travelled
-        self.value = 0
+    name = ""
+
+    def __init__(self, place: int, stepper: Stepper, steps: int | None) -> None:
+        self._place, self._stepper, self._steps = place, stepper, steps
+        self._start: int | None = None
 
     def levels(self, dt_ms: int) -> dict[int, int] | None:
         """Towards the goal, no faster than it can still stop from."""
-        stepper, dt_ms = self._stepper, max(dt_ms, 1)
-        left = abs(self._goal - stepper.travelled)
-        going = abs(stepper.demand.value)
-        self.value = div(stepper.travelled - self._start, 1000)
-        if left < NEAR and going <= 2 * stepper.rate_least:
+        stepper = self._stepper
+        if self._start is None:
+            if stepper.ramp.moving:
+                return {self._place: 0}
+            self._start = stepper.travelled
+            stepper.go_to(0 if self._steps is None else self._start + WHOLE * self._steps)
+        if stepper.arrived:
             return None
-        # v * v = 2 * a * left, with a = rate_max / ramp_ms in steps/s per ms, and left in thousandths.
-        ahead = max(0, left - going * dt_ms)
-        allowed = isqrt(2 * stepper.rate_max * ahead // max(1, stepper.ramp_ms))
-        last = left // dt_ms  # the rate that gets there in one tick
-        rate = clamp(min(max(allowed, stepper.rate_least), last), 1, stepper.rate_max)
-        level = min(-(-rate * FULL // stepper.rate_max), FULL)
-        return {self._place: level if self._goal > stepper.travelled else -level}
+        return {self._place: stepper.wanted(dt_ms)}
+
+    @property
+    def value(self) -> int:
+        """The whole steps turned so far."""
+        return 0 if self._start is None else div(self._stepper.travelled - self._start, WHOLE)
+
+    def let_go(self) -> None:
+        """The stepper runs down by itself."""
+        self._stepper.let_go()
 
     def end(self) -> None:
-        """Nothing to put away: the stepper runs down by itself."""
+        """Nothing to put away."""
 
 
 class Routine:
     """The user's generator, a step each tick."""
 
     def __init__(
-        self, generator: Generator[Mapping[str, float], None, int | None], places: Mapping[str, int]
+        self,
+        name: str,
+        generator: Generator[Mapping[str, float], None, int | None],
+        places: Mapping[str, int],
     ) -> None:
+        self.name = name
         self._generator, self._places = generator, places
         self.value = 0
 
@@ -80,6 +92,9 @@ class Routine:
             self.value = whole(over.value)
             return None
         return {self._places[name]: clamp(level_of(value), -FULL, FULL) for name, value in asked.items()}
+
+    def let_go(self) -> None:
+        """Nothing to give back: the outputs follow the mix again."""
 
     def end(self) -> None:
         """Close it, so that its ``finally`` runs."""

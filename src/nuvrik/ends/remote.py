@@ -4,7 +4,9 @@ shapes them as a handset does and moves what a machine moves.
 The receiver is a handset and a machine with nothing between them that could fail: keys, rockers, toggles and
 selectors are those of the shaping room, and who may move is for the one failsafe table. What is special is
 silence. A remote says nothing most of the time, so a key that is not heard for its ``hold_ms`` has been let
-go, and after ``lapse_ms`` without any code of ours arm goes off.
+go, and after ``lapse_ms`` without any code of this remote arm goes off. That is no fault, and nobody
+is waiting for the lamps to go out: outputs with ``on_loss = "hold"`` stay as they are until the machine is
+armed again, an off key is pressed, or a stop. Where nothing turns, there may be no arm, and nothing lapses.
 """
 
 from collections import Counter
@@ -113,8 +115,11 @@ class Receiver:
         self._hand = Handset(link)
         self.machine = Machine(link)
         self.counts: Counter[str] = Counter()
+        off = {getattr(control, "off_by", None) for control in link.controls.values()}
+        self._off_keys = {name for name in off if name}
         self._clock = Clock()
         self._heard_ms = 0
+        self._lapsed = False
 
     @property
     def latched(self) -> list[str]:
@@ -131,8 +136,11 @@ class Receiver:
             self.counts[about] += 1
             if about == "ours":
                 assert code.command is not None
-                self._hand.hear_key(now_ms, self._keys[code.command], fresh=not code.repeat)
-                self._heard_ms = total_ms
+                key = self._keys[code.command]
+                self._hand.hear_key(now_ms, key, fresh=not code.repeat)
+                self._heard_ms, self._lapsed = total_ms, False
+                if key in self._off_keys:
+                    self.machine.switch_off()
                 obeyed.append(code)
         return obeyed
 
@@ -148,7 +156,12 @@ class Receiver:
 
     def tick(self, now_ms: int) -> list[Demand]:
         """One turn of the machine's loop."""
-        if self._clock.read(now_ms) - self._heard_ms >= self._medium.lapse_ms:
+        # Keys that do not come are released, so this hand has something to say from the start.
+        self._hand.read(now_ms)
+        silent_ms = self._clock.read(now_ms) - self._heard_ms
+        if self.link.arm_channel and silent_ms >= self._medium.lapse_ms and not self._lapsed:
+            self._lapsed = True
             self._hand.switch_arm_off(now_ms)
+            self.machine.lapse()
         self.machine.feed(self._hand.send(now_ms), now_ms)
         return self.machine.tick(now_ms)

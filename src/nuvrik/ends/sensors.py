@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 from nuvrik.levels import LONG_AGO
 from nuvrik.mixing.demand import Demand
-from nuvrik.mixing.others import Stepper
+from nuvrik.mixing.stepper import Stepper
 from nuvrik.plan.backward import AnyItem, DemandItem, ShaftItem
 from nuvrik.plan.models import Link
 from nuvrik.wire.codes import level_code
@@ -71,7 +71,8 @@ class Reading(NamedTuple):
 
     ``value`` is in ``unit``: volts, metres, turns, a fraction of full scale for a demand, True or False;
     None: nothing there. ``commanded`` says that nobody measured it: it is only what was told. ``speed`` is
-    a shaft's, in turns a second; ``at_ms`` the handset's time of its arrival.
+    a shaft's, in turns a second; ``at_ms`` the handset's time of its arrival, ``age_ms`` how long ago that
+    was, and ``lost`` says that it is so old that it tells nothing of what is now.
     """
 
     value: Value
@@ -79,10 +80,14 @@ class Reading(NamedTuple):
     commanded: bool
     at_ms: int
     speed: float | None = None
+    age_ms: int = 0
+    lost: bool = False
 
     @property
     def words(self) -> str:
         """All of it for a person to read."""
+        if self.lost:
+            return f"not heard for {self.age_ms} ms"
         speed = "" if self.speed is None else f", {self.speed:+.1f} a second"
         return value_words(self.value, self.unit) + speed + (" (commanded)" if self.commanded else "")
 

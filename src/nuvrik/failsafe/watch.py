@@ -37,6 +37,9 @@ WORDS = {
 }
 """Why nothing moves after each event, where nothing more helpful is known."""
 
+AT_REST_ONCE_MORE = "one more frame at rest"
+"""The same for a frame at rest where there is no arm to be switched."""
+
 
 class LinkWatch:
     """The state of one machine: ``state``, and ``why`` in plain words.
@@ -55,24 +58,35 @@ class LinkWatch:
         self.why = POWER_UP
         self._run = 0
         self._off_seen = 0
+        self._counted = False
+        # Before the first drive frame there is nothing yet that a silence could end.
+        self._silent = True
         self._now_ms = 0
         self._driven_ms = LONG_AGO
         self._entered_ms = 0
 
     def pass_time(self, now_ms: int) -> bool:
-        """Let it be ``now_ms``. True if there has been no drive frame for ``timeout_ms``: the caller
-        then forgets the last sequence number."""
+        """Let it be ``now_ms``. True if a silence begins: there has now been no drive frame for
+        ``timeout_ms``, and the caller forgets the last sequence number, once. (Were it forgotten at every
+        call of a long silence, one old echo or incomplete command would be accepted again and again.)"""
         self._now_ms = now_ms
         if self._give_up_ms is not None and now_ms - self._entered_ms >= self._give_up_ms:
             self._happen(GIVE_UP)
         if now_ms - self._driven_ms < self._timeout_ms:
             return False
         self._happen(SILENCE, str(self._timeout_ms))
-        return True
+        begins, self._silent = not self._silent, True
+        return begins
+
+    def ticked(self) -> None:
+        """The machine has had a turn: the run of good frames may rise again. However many frames come
+        between two ticks, as when a backlog is read after the loop was held up, they count as one."""
+        self._counted = False
 
     def drive(self, *, arm: bool, moved: str | None) -> None:
         """A drive frame; ``moved`` names what is not at rest, None if everything is."""
         self._driven_ms = self._now_ms
+        self._silent = False
         if not (arm or self._armless):
             self._happen(DRIVE_OFF)
         elif moved is None:
@@ -104,8 +118,10 @@ class LinkWatch:
             self._enter(cell.to)
         if cell.run is not None:
             self._run = cell.run
-        elif cell.counts_to is not None:
+            self._counted = self._counted or cell.run > 0
+        elif cell.counts_to is not None and not self._counted:
             self._run = min(self._run + 1, self._good_frames)
+            self._counted = True
         if cell.off_seen is not None:
             self._off_seen = cell.off_seen
         if cell.counts_to is not None and self._run >= self._good_frames:
@@ -136,4 +152,6 @@ class LinkWatch:
             return progress
         if event is SILENCE and self.why == POWER_UP:
             return POWER_UP
+        if event is DRIVE_REST and self._armless:
+            return AT_REST_ONCE_MORE
         return WORDS[event].format(about)

@@ -9,7 +9,7 @@ from nuvrik.budget.compare import Row
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
 from nuvrik.budget.trips import Way, hours_words, mean_hours
-from nuvrik.figures.style import GREY, INK, SERIES, pyplot
+from nuvrik.figures.style import GREY, INK, SERIES, pyplot, save
 from nuvrik.plan.models import Link
 
 TYPICAL = Conditions(loss=0.05, burst_loss=0.05, burst_frames=5)
@@ -22,7 +22,7 @@ def draw_timeouts(link: Link, conditions: Conditions, path: Path) -> None:
     plt = pyplot()
     figure, axis = plt.subplots(figsize=(12.8, 7), layout="constrained")
     timeouts_on(axis, link, conditions)
-    figure.savefig(path)
+    save(figure, path)
     plt.close(figure)
 
 
@@ -85,5 +85,5 @@ def draw_comparison(link: Link, rows: Sequence[Row], path: Path) -> None:
         axis.bar_label(bars, [form.format(value) for value in values[::-1]], padding=4, color=INK)
         axis.set_title(title)
         axis.margins(x=0.15)
-    figure.savefig(path)
+    save(figure, path)
     plt.close(figure)

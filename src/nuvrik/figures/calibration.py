@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot
+from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot, save
 from nuvrik.mixing.straighten import Straightened
 from nuvrik.shaping.calibration import LET_GO_MS, Calibrated
 
@@ -57,7 +57,7 @@ def draw_controls(
                 color=STATE_COLOURS["FAILSAFE"],
             )
     axes[-1, 0].set_xlabel("seconds")
-    figure.savefig(path)
+    save(figure, path)
     plt.close(figure)
 
 
@@ -85,5 +85,5 @@ def draw_motor(
         ylabel="share of duty",
         aspect="equal",
     )
-    figure.savefig(path)
+    save(figure, path)
     plt.close(figure)

@@ -4,7 +4,7 @@ from itertools import cycle
 from pathlib import Path
 from typing import Any
 
-from nuvrik.figures.style import FIELD_COLOURS, GREY, INK, PALE, SERIES, pyplot
+from nuvrik.figures.style import FIELD_COLOURS, GREY, INK, PALE, SERIES, pyplot, save
 from nuvrik.plan.models import Link
 from nuvrik.wire.describe import byte_marks
 from nuvrik.wire.events import Frame
@@ -31,7 +31,7 @@ def draw_capture(link: Link, frame: Frame | None, stats: LinkStats, path: Path) 
         ha="left",
         fontweight="bold",
     )
-    figure.savefig(path)
+    save(figure, path)
     plt.close(figure)
 
 

@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import Any
 
-from nuvrik.figures.style import FIELD_COLOURS, GREY, INK, PALE, pyplot
+from nuvrik.figures.style import FIELD_COLOURS, GREY, INK, PALE, pyplot, save
 from nuvrik.plan.models import Link
 from nuvrik.wire.codes import Value
 from nuvrik.wire.describe import Part, frame_parts
@@ -33,7 +33,7 @@ def draw_frame(link: Link, values: list[Value], seq: int, path: Path) -> None:
     axis.set_xlim(-0.4, per_row * 9.2 - 0.4)
     axis.set_ylim(-rows * 3.1 + 1.0 - 0.8 * -(-len(parts) // 3), 2.2)
     axis.axis("off")
-    figure.savefig(path)
+    save(figure, path)
     plt.close(figure)
 
 

@@ -3,7 +3,7 @@
 import random
 from pathlib import Path
 
-from nuvrik.figures.style import SERIES, pyplot
+from nuvrik.figures.style import SERIES, pyplot, save
 from nuvrik.pulses.noise import frame_error_rate
 
 JITTERS = (0.0, 0.04, 0.08, 0.10, 0.12, 0.14, 0.16, 0.2)
@@ -23,5 +23,5 @@ def draw_error_rate(path: Path, frames: int = 300) -> None:
     axis.set_xlabel("jitter of the edges, % of a half bit (standard deviation)")
     axis.set_ylabel("frames lost, %")
     axis.legend(frameon=False)
-    figure.savefig(path)
+    save(figure, path)
     plt.close(figure)

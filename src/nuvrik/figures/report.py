@@ -13,10 +13,11 @@ from nuvrik.failsafe.table import Happening, State
 from nuvrik.failsafe.words import cell_words
 from nuvrik.figures.budget import draw_timeouts
 from nuvrik.figures.session import draw_run
-from nuvrik.figures.style import GREY, INK, SERIES, pyplot
+from nuvrik.figures.style import GREY, INK, SERIES, pyplot, save
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.media import InfraredMedium
 from nuvrik.plan.models import Link
+from nuvrik.ports.files import write_file
 from nuvrik.rehearsal.fault import GROUPS
 from nuvrik.rehearsal.faults import FAULTS, faults_for
 from nuvrik.rehearsal.page import summary
@@ -30,7 +31,7 @@ def write_report(link: Link, file: Path, runs: Sequence[Run], conditions: Condit
 
     template = (files("nuvrik.figures") / "report.html.jinja").read_text("utf-8")
     made = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True).from_string(template)
-    path.write_text(made.render(_contents(link, file, runs, conditions)), encoding="utf-8")
+    write_file(path, made.render(_contents(link, file, runs, conditions)))
 
 
 def _contents(link: Link, file: Path, runs: Sequence[Run], conditions: Conditions) -> dict[str, Any]:
@@ -130,7 +131,7 @@ def draw_stops(runs: Sequence[Run], path: Path) -> None:
     axis.set_ylim(-0.6, max(len(names), 1) - 0.1)
     axis.grid(axis="y", color="#e6ebee")
     axis.tick_params(colors=GREY)
-    figure.savefig(path)
+    save(figure, path)
     plt.close(figure)
 
 

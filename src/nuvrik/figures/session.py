@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import Any
 
-from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot
+from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot, save
 from nuvrik.levels import fraction_of
 from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import Output, ServoOutput, StepperOutput, SwitchOutput, pulse_share
@@ -50,7 +50,7 @@ def draw_session(
         )
     duty.set_xlabel("seconds")
     duty.set_xlim(0, end_s)
-    figure.savefig(path)
+    save(figure, path)
     plt.close(figure)
 
 

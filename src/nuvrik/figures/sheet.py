@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from nuvrik.budget.stop import stop_bound
-from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot
+from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot, save
 from nuvrik.plan.channels import source_name
 from nuvrik.plan.controls import (
     AxisControl,
@@ -52,7 +52,7 @@ def draw_sheet(link: Link, path: Path) -> None:
     axis.set_xlim(-0.05, COLUMNS * CARD_WIDTH + 0.05)
     axis.set_ylim(-BELOW, top + ABOVE)
     axis.axis("off")
-    figure.savefig(path)
+    save(figure, path)
     plt.close(figure)
 
 

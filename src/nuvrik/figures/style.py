@@ -1,6 +1,10 @@
 """One look for every figure, and the only place where Matplotlib is set up."""
 
+import io
+from pathlib import Path
 from typing import Any
+
+from nuvrik.ports.files import write_file
 
 INK, GREY, PALE = "#1d2b36", "#6f7f8a", "#e6ebee"
 SERIES = ("#0f6e84", "#c8641b", "#6a4c93", "#4d7c2a", "#b03060", "#8a6d00")
@@ -36,6 +40,15 @@ def pyplot() -> Any:
             "ytick.color": GREY,
             "figure.facecolor": "white",
             "savefig.dpi": 100,
+            # A name with dollar signs in it is a name, not a formula.
+            "text.parse_math": False,
         }
     )
     return plt
+
+
+def save(figure: Any, path: Path) -> None:
+    """Write a figure, in the form that the ending of its name says."""
+    made = io.BytesIO()
+    figure.savefig(made, format=path.suffix.removeprefix(".").lower() or "png")
+    write_file(path, made.getvalue())

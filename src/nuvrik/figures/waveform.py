@@ -5,7 +5,7 @@ from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
-from nuvrik.figures.style import FIELD_COLOURS, GREY, INK, SERIES, pyplot
+from nuvrik.figures.style import FIELD_COLOURS, GREY, INK, SERIES, pyplot, save
 from nuvrik.pulses.codes import Code
 from nuvrik.pulses.infrared import InfraredReader
 from nuvrik.pulses.shape import Shape
@@ -30,7 +30,7 @@ def draw_waveform(durations: Sequence[int], path: Path, shape: Shape | None = No
     else:
         axis.set_title(f"the first {len(stretch)} durations: no code is in them")
     axis.set(xlabel="ms", yticks=[0, 1], yticklabels=["space", "mark"], ylim=(-0.7, 1.2))
-    figure.savefig(path)
+    save(figure, path)
     plt.close(figure)
 
 

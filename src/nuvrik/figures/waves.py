@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from nuvrik.budget.clocks import Setting
-from nuvrik.figures.style import FIELD_COLOURS, GREY, INK, SERIES, pyplot
+from nuvrik.figures.style import FIELD_COLOURS, GREY, INK, SERIES, pyplot, save
 from nuvrik.pulses.waves import pwm, servo_angle
 
 FRAME_US = 20_000
@@ -43,7 +43,7 @@ def draw_waves(
         axis.set(yticks=[0, 1], yticklabels=["0 V", f"{volts:g} V"])
     axes[-1, 0].set_xlabel("us")
     axes[-1, 1].set_xlabel("us; dashed: the mean that a motor sees")
-    figure.savefig(path)
+    save(figure, path)
     plt.close(figure)
 
 

@@ -2,7 +2,8 @@
 
 from nuvrik.mixing.demand import Output
 from nuvrik.mixing.motor import Motor
-from nuvrik.mixing.others import Servo, Stepper, Switch
+from nuvrik.mixing.others import Servo, Switch
+from nuvrik.mixing.stepper import Stepper
 from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput
 

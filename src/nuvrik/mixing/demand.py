@@ -13,9 +13,12 @@ class Mode(Enum):
     """Not armed: come to rest; places stay."""
     LOST = auto()
     """FAILSAFE: do what ``on_loss`` says."""
+    HELD = auto()
+    """Arm has gone off by itself, because a remote control has been silent for long: what turns comes to
+    rest, places stay, and a switch with ``on_loss = "hold"`` stays as it is."""
 
 
-FOLLOW, SAFE, LOST = Mode
+FOLLOW, SAFE, LOST, HELD = Mode
 
 
 class Demand(NamedTuple):
@@ -24,7 +27,8 @@ class Demand(NamedTuple):
     ``level`` is where it stands, -FULL to FULL. ``value`` is in the units of its driver: duty counts,
     microseconds of pulse, steps a second, 0 or 1. ``direction`` is the way the driver is set, with
     ``reverse`` applied: 1 ahead, -1 astern, 0 off. ``driven`` says whether power makes it turn, ``braked``
-    whether both sides of the motor are joined.
+    whether both sides of the motor are joined. ``steps_left`` is for a stepper in a move by steps: it may be
+    turned by no more than that, however long this demand stands.
     """
 
     output: str
@@ -33,6 +37,7 @@ class Demand(NamedTuple):
     direction: int
     driven: bool
     braked: bool = False
+    steps_left: int | None = None
 
     @property
     def signed(self) -> int:

@@ -1,6 +1,6 @@
 """The mix: one level for each output, by its route."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 
 from nuvrik.levels import FULL, clamp, div, mul
 from nuvrik.plan.wiring import Route, Weights
@@ -11,33 +11,45 @@ Terms = list[tuple[int, int]]
 
 
 class Mix:
-    """The routes of all outputs, in declared order."""
+    """The routes of all outputs, in declared order. ``turning`` names the outputs that turn: to those, a
+    channel within ``band`` of zero is at rest and counts as zero, before it is weighted, so that what was
+    at rest when the machine was armed puts no start duty on a motor."""
 
-    def __init__(self, routes: Mapping[str, Route], channels: Sequence[str]) -> None:
+    def __init__(
+        self,
+        routes: Mapping[str, Route],
+        channels: Sequence[str],
+        turning: Collection[str] = (),
+        band: int = 0,
+    ) -> None:
+        self._band = band
         places = {name: place for place, name in enumerate(channels)}
 
         def terms(weights: Weights | None) -> Terms:
             return [(places[channel], weight) for channel, weight in (weights or {}).items()]
 
         self._rows = [
-            (terms(route.weights), terms(route.partner), places.get(route.turn or ""), route)
-            for route in routes.values()
+            (terms(route.weights), terms(route.partner), places.get(route.turn or ""), route, name in turning)
+            for name, route in routes.items()
         ]
 
     def demands(self, values: Sequence[Value]) -> list[int | None]:
         """A level for each output. A channel without a reading adds nothing."""
         levels: list[int | None] = []
-        for own, partner, turn, route in self._rows:
+        band = self._band
+        settled = [0 if value is None or -band <= value <= band else value for value in values]
+        for own, partner, turn, route, turns in self._rows:
             if route.switched:
                 levels.append(FULL * (values[own[0][0]] or 0))
                 continue
+            given = settled if turns else values
             # Clipped once, at the end: the sum of two halves may pass full scale on the way.
-            total = _sum(own, values)
+            total = _sum(own, given)
             if partner:
-                widest = max(abs(total), abs(_sum(partner, values)))
+                widest = max(abs(total), abs(_sum(partner, given)))
                 total = div(total * FULL, widest) if widest > FULL else total
             if turn is not None:
-                slowing = (values[turn] or 0) * route.inner
+                slowing = (given[turn] or 0) * route.inner
                 total = mul(total, FULL - slowing) if slowing > 0 else total
             levels.append(clamp(total, -FULL, FULL))
         return levels

@@ -5,6 +5,9 @@ from nuvrik.mixing.demand import FOLLOW, LOST, Demand, Mode
 from nuvrik.mixing.ramp import Ramp
 from nuvrik.plan.outputs import MotorOutput
 
+HOLD_ENDS_MS = 1000
+"""A hold that ends says so for its last second: long enough to be seen, and to set the load down."""
+
 
 class Motor:
     """One motor output: ramp, reverse pause, start duty, limit, direction, and holding a load."""
@@ -28,6 +31,7 @@ class Motor:
         # A demand follows from the level alone, so each is worked out once.
         self._known: dict[int, Demand] = {}
         self._has_turned = False
+        self._armed = False
         self._held_ms = 0
         self.demand = self._off
 
@@ -35,7 +39,7 @@ class Motor:
         """Follow ``target`` if the mode lets it, else come to rest."""
         if mode is not FOLLOW:
             target = 0
-            self._has_turned = False
+            self._has_turned = self._armed = False
             if mode is LOST and not self._ramps_on_loss:
                 self.ramp.halt()
                 self.ramp.towards(0, dt_ms)
@@ -43,21 +47,36 @@ class Motor:
                 return self.demand
         if self.demand is self._lost:
             self.demand = self._off
-        if self.ramp.towards(target or 0, dt_ms):
+        elif not self._armed:
+            # A load that is up when the machine is armed is held from then on.
+            self._armed, self._has_turned, self._held_ms = True, self._model.hold_from_arming, 0
+        moved = self.ramp.towards(target or 0, dt_ms)
+        if moved:
             level = self.ramp.level
             demand = self._known.get(level)
             if demand is None:
                 demand = self._known[level] = self._at(level)
             self.demand = demand
             self._has_turned, self._held_ms = True, 0
-        elif self._hold and not self.ramp.moving:
-            self._keep_holding(target, dt_ms)
+        if self._hold and not self.ramp.moving:
+            # In the tick that reaches rest too: a gap of one tick lets the load drop a little each time.
+            self._keep_holding(target, 0 if moved else dt_ms, mode)
         return self.demand
+
+    @property
+    def hold_ends(self) -> bool:
+        """Whether it holds a load and will let go of it within HOLD_ENDS_MS."""
+        limit_ms = self._model.hold_ms
+        return self._holding and 0 < limit_ms <= self._held_ms + HOLD_ENDS_MS
+
+    @property
+    def _holding(self) -> bool:
+        return self.demand.driven and not self.demand.level
 
     def halt(self) -> None:
         """To rest at once, without a ramp."""
         self.ramp.halt()
-        self._has_turned = False
+        self._has_turned = self._armed = False
         self.demand = self._off
 
     def why(self, target: int | None, mode: Mode) -> str:
@@ -68,20 +87,28 @@ class Motor:
         pause_ms = self.ramp.pause_left(wanted)
         if wanted and pause_ms:
             return f"reversing: {pause_ms} ms of pause left"
-        if self.demand.driven and not level:
+        if self._holding:
+            held = f"holding its load {self._model.hold_toward}"
+            if not self._model.hold_ms:
+                return held
             left_s = (self._model.hold_ms - self._held_ms) / 1000
-            return f"holding its load {self._model.hold_toward}, {left_s:.1f} s left"
+            return f"{held}, {'about to let go: ' if self.hold_ends else ''}{left_s:.1f} s left"
         if target is None:
             return "no reading: coming to rest"
         if not wanted:
             return f"asked to rest, at {_percent(level)}" if level else "asked to rest"
         return f"asked for {_percent(wanted)}" + (f", ramp at {_percent(level)}" if level != wanted else "")
 
-    def _keep_holding(self, target: int | None, dt_ms: int) -> None:
-        """Hold only what has been moved since arming, while nothing is asked, and for a limited time."""
+    def _keep_holding(self, target: int | None, dt_ms: int, mode: Mode) -> None:
+        """Hold what has been moved since arming, while nothing is asked of it; for ``hold_ms``, if there is
+        a limit. A reverse pause wins over a hold: the driver may not be made to push the other way yet."""
+        limit_ms, toward = self._model.hold_ms, self._hold_sign * self._sign
         self._held_ms += dt_ms
-        holding = target == 0 and self._has_turned and self._held_ms < self._model.hold_ms
-        self.demand = Demand(self.name, 0, self._hold, self._hold_sign, True) if holding else self._off
+        holding = mode is FOLLOW and not target and self._has_turned
+        holding = holding and (limit_ms == 0 or self._held_ms < limit_ms)
+        holding = holding and not self.ramp.pause_left(toward)
+        if holding != self._holding:
+            self.demand = Demand(self.name, 0, self._hold, self._hold_sign, True) if holding else self._off
 
     def _duty_at(self, level: int) -> Demand:
         size = along(self._straighten, abs(level)) if self._straighten else abs(level)

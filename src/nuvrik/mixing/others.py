@@ -1,13 +1,16 @@
-"""Servo, stepper and switch."""
+"""Servo and switch."""
 
 from nuvrik.levels import FULL, Slew, clamp, div, level_of
-from nuvrik.mixing.demand import FOLLOW, LOST, SAFE, Demand, Mode
-from nuvrik.mixing.ramp import Ramp
-from nuvrik.plan.outputs import ServoOutput, StepperOutput, SwitchOutput
+from nuvrik.mixing.demand import FOLLOW, HELD, LOST, SAFE, Demand, Mode
+from nuvrik.plan.outputs import ServoOutput, SwitchOutput
 
 
 class Servo:
-    """Goes to a place and stays there. It starts centred; outside ARMED it stays where it is."""
+    """Goes to a place and stays there; outside ARMED it stays where it is.
+
+    Where it stands before it has ever been ARMED nobody knows. So it gets no pulses until then, unless the
+    link file says ``at_start = "centre"``.
+    """
 
     def __init__(self, name: str, model: ServoOutput) -> None:
         self.name = name
@@ -16,16 +19,17 @@ class Servo:
         self._sign = -1 if model.reverse else 1
         self._low, self._high = level_of(model.travel[0]), level_of(model.travel[1])
         self._goal = 0
-        self._released = False
+        self._released = model.at_start == "silent"
+        self._started = not self._released
         self.demand = self._at(0)
 
     def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
         """Go towards ``target``; without one, stay."""
         if mode is FOLLOW:
-            self._released = False
+            self._released, self._started = False, True
             if target is not None:
                 self._goal = clamp(target, self._low, self._high)
-        elif mode is LOST:
+        elif mode is LOST and self._started:
             self._released = self._model.on_loss == "release"
             if self._model.on_loss == "centre":
                 self._goal = 0
@@ -42,7 +46,7 @@ class Servo:
     def why(self, target: int | None, mode: Mode) -> str:
         """Why it does what it does, in a line."""
         if self._released:
-            return "released: no pulses"
+            return "released: no pulses" if self._started else "no pulses until it is armed"
         angle = f"at {self.angle:.0f} degrees"
         if mode is LOST and self._model.on_loss != "hold":
             return f"{angle}, on loss: {self._model.on_loss}"
@@ -65,51 +69,6 @@ class Servo:
         return Demand(self.name, level, 0 if self._released else pulse, 1, False)
 
 
-class Stepper:
-    """Turns in steps at a rate either way about zero. It counts the steps it has been told to turn."""
-
-    def __init__(self, name: str, model: StepperOutput) -> None:
-        self.name = name
-        self.ramp = Ramp(model.ramp_ms, model.reverse_pause_ms)
-        self.rate_max, self.ramp_ms = model.rate_max, model.ramp_ms
-        self.rate_least = max(1, model.rate_max // 50)
-        """The rate at which a move by steps creeps up to its end."""
-        self.travelled = 0
-        """Thousandths of a step turned since power-up, ahead positive: the rate told times its time."""
-        self._sign = -1 if model.reverse else 1
-        self._off = self.demand = Demand(name, 0, 0, 0, False)
-
-    def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
-        """Follow ``target`` if the mode lets it, else come to rest."""
-        if self.demand.value:
-            self.travelled += self.demand.signed * self._sign * dt_ms
-        if self.ramp.towards((target or 0) if mode is FOLLOW else 0, dt_ms):
-            level = self.ramp.level
-            rate = div(abs(level) * self.rate_max, FULL)
-            direction = self._sign if level > 0 else -self._sign
-            self.demand = Demand(self.name, level, rate, direction, True) if rate else self._off
-        return self.demand
-
-    @property
-    def steps(self) -> int:
-        """Whole steps turned since power-up."""
-        return div(self.travelled, 1000)
-
-    def halt(self) -> None:
-        """To rest at once, without a ramp."""
-        self.ramp.halt()
-        self.demand = self._off
-
-    def why(self, target: int | None, mode: Mode) -> str:
-        """Why it does what it does, in a line."""
-        pause_ms = self.ramp.pause_left(target or 0)
-        if mode is FOLLOW and pause_ms:
-            return f"reversing: {pause_ms} ms of pause left"
-        if self.demand.value:
-            return f"turning at {self.demand.signed} steps/s"
-        return "asked to rest" if mode is FOLLOW else "at rest"
-
-
 class Switch:
     """Off or on. It is on only while armed, unless ``on_loss = "hold"`` keeps it through a failsafe."""
 
@@ -124,7 +83,7 @@ class Switch:
         if mode is FOLLOW:
             if target is not None:
                 self.demand = self._states[target > 0]
-        elif mode is SAFE or not self._holds:
+        elif mode is SAFE or (mode in (LOST, HELD) and not self._holds):
             self.demand = self._states[0]
         return self.demand
 
@@ -135,4 +94,6 @@ class Switch:
     def why(self, target: int | None, mode: Mode) -> str:
         """Why it does what it does, in a line."""
         state = "on" if self.demand.value else "off"
+        if mode is HELD and self.demand.value:
+            return state + ", as it was when arm went off after a while without a code"
         return state + (", as it was before the loss" if mode is LOST and self.demand.value else "")

@@ -217,7 +217,7 @@ class Cue(Section):
 
     source: Name = Field(alias="from", description="the telemetry it follows: a range, volts or analog")
     fast_at: Number = Field(description="the value at which it beeps fastest, in the telemetry's own unit")
-    slow_at: Number = Field(description="the value at which it beeps slowest; beyond it, it is silent")
+    slow_at: Number = Field(description="from this value on it is silent; just before, it beeps slowest")
     fast_ms: int = Field(default=100, ge=20, le=10000, description="from beep to beep at its fastest, in ms")
     slow_ms: int = Field(default=1000, ge=20, le=10000, description="from beep to beep at its slowest, in ms")
 

@@ -75,6 +75,11 @@ class LinkSection(Section):
         default=20, ge=1, le=1000, description="how often the machine's loop runs, in ms, 1 to 1000"
     )
 
+    settle_ms: Millis = Field(
+        default=0,
+        description="how long the machine's board takes, in ms, from the opening of the port until it runs",
+    )
+
     @property
     def period_ms(self) -> int:
         """Milliseconds from one command frame to the next, rounded to a whole number, at least 1."""

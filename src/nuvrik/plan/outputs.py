@@ -97,7 +97,12 @@ class MotorOutput(_Moving):
     hold_toward: Literal["ahead", "astern"] = Field(default="ahead", description="which way hold_duty pulls")
     hold_ms: Millis = Field(
         default=0,
-        description="hold for at most this long, in ms; needed with hold_duty, or the motor gets hot",
+        description="hold for at most this long, in ms; 0 = as long as it is armed, which heats the motor",
+    )
+    hold_from_arming: bool = Field(
+        default=False,
+        description="true: hold as soon as it is armed (a load that is up then); "
+        "false: only once it has been moved since",
     )
     on_loss: Literal["stop", "off", "brake"] = Field(
         default="stop",
@@ -124,8 +129,6 @@ class MotorOutput(_Moving):
             len(points) > 1 and all(a[0] < b[0] and a[1] <= b[1] for a, b in pairwise(points))
         ):
             raise ValueError("straighten: doubles back: each point must lie beyond the one before")
-        if self.hold_duty and not self.hold_ms:
-            raise ValueError("hold_ms: is not given; a hold without a limit burns motors")
         if self.hold_duty and self.driver == "servo_pulse":
             raise ValueError("hold_duty: a servo_pulse driver has no duty to hold with")
         for key in ("idle", "on_loss"):
@@ -163,6 +166,10 @@ class ServoOutput(_Moving):
     )
     speed_ms: Millis = Field(
         default=0, description="least time from the centre to an end, in ms; 0 = at once"
+    )
+    at_start: Literal["silent", "centre"] = Field(
+        default="silent",
+        description='from power-up to first armed: "silent" = no pulses; "centre" = pulses for the centre',
     )
     on_loss: Literal["hold", "centre", "release", "preset"] = Field(
         default="hold",

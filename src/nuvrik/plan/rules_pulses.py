@@ -20,7 +20,7 @@ def infrared(draft: Draft) -> Iterator[Problem]:
     if draft.frame is not None and not isinstance(draft.frame, PackedFrame):
         what = f'is "{draft.frame.style}", but the frames of an infrared link stay inside its receiver'
         yield Problem("error", "frame.style", what, 'use "packed"')
-    if draft.failsafe is not None and draft.failsafe.arm == "none":
+    if draft.failsafe is not None and draft.failsafe.arm == "none" and _movers(draft):
         what = 'is "none", and a remote is silent most of the time: nothing would tell a machine to rest'
         yield Problem("error", "failsafe.arm", what, "add a flag channel fed by a key, and name it here")
     if (medium.protocol == "learned") != (medium.shape is not None):

@@ -54,6 +54,12 @@ def side_routes(mix: OneStickMix | TwoStickMix | PivotMix) -> dict[str, Route]:
     return dict.fromkeys(mix.left, routes[0]) | dict.fromkeys(mix.right, routes[1])
 
 
+def place_channels(link: Link) -> frozenset[str]:
+    """The channels that say where something is to be, and move nothing that turns."""
+    uses = moving_channels(link, output_routes(link))
+    return frozenset(channel for channel, use in uses.items() if not use.turns)
+
+
 def output_routes(link: Link) -> dict[str, Route]:
     """Output name -> its route; NOWHERE where no channel moves it."""
     sides = side_routes(link.mix) if link.mix else {}
@@ -68,14 +74,29 @@ def output_routes(link: Link) -> dict[str, Route]:
     return routes
 
 
-def needed_channels(link: Link, routes: Mapping[str, Route]) -> dict[str, bool]:
-    """The channels that must have a reading for anything to move: name -> whether it must also have
-    been at rest before anything may start. Places (servos) need a reading, not rest."""
-    needed: dict[str, bool] = {}
+class Use(NamedTuple):
+    """What a level or a share is used for at the machine: whether an output that ``turns`` follows it, and
+    whether it is ``required``: without a reading of it, a command is no drive frame."""
+
+    turns: bool
+    required: bool
+
+
+def moving_channels(link: Link, routes: Mapping[str, Route]) -> dict[str, Use]:
+    """The channels that move something: motors and steppers, which turn, or servos, which stand in a place.
+    What turns must have been at rest before anything may start; a place needs a reading, not rest."""
+    uses: dict[str, Use] = {}
     for name, output in link.outputs.items():
         if isinstance(output, SwitchOutput):
             continue
         for channel in routes[name].channels:
-            if not link.channels[channel].optional:
-                needed[channel] = needed.get(channel, False) or not isinstance(output, ServoOutput)
-    return needed
+            turns = not isinstance(output, ServoOutput) or (channel in uses and uses[channel].turns)
+            uses[channel] = Use(turns, not link.channels[channel].optional)
+    return uses
+
+
+def needed_channels(link: Link, routes: Mapping[str, Route]) -> dict[str, bool]:
+    """The channels that must have a reading for anything to move: name -> whether it must also have
+    been at rest before anything may start."""
+    uses = moving_channels(link, routes)
+    return {channel: use.turns for channel, use in uses.items() if use.required}

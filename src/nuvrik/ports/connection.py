@@ -1,28 +1,28 @@
 """A host program that drives by value, with no handset model: :func:`connect`."""
 
 import math
-import threading
 import time
+import weakref
 from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
 
 from nuvrik.ends.asking import Asked
-from nuvrik.ends.handset import Handset, place_channels
 from nuvrik.ends.sensors import Reading
 from nuvrik.failsafe.table import ARMED, STANDBY, State
 from nuvrik.levels import level_of
 from nuvrik.plan.channels import ChoiceChannel, LevelChannel, ShareChannel
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
+from nuvrik.plan.wiring import place_channels
+from nuvrik.ports.driver import TURN_S, Driver, RealTime
 from nuvrik.ports.hello import other_file
-from nuvrik.ports.live import AnyClock, ByteLine, WallClock, random_number
+from nuvrik.ports.live import AnyClock, ByteLine, WallClock
 from nuvrik.ports.open import open_port
 from nuvrik.ports.port import PortError
 from nuvrik.ports.sim import SimLine
 from nuvrik.wire.messages import Identity
 
-TURN_S = 0.002
 TURNING_S = 5.0
 """How long what turns does so, unless the program says otherwise."""
 
@@ -42,53 +42,40 @@ class RequestFailed(LinkError):
         self.asked = asked
 
 
-class _RealTime:
-    """A simulated machine in real time, for programs that wait."""
-
-    def __init__(self, line: SimLine) -> None:
-        self._line = line
-        self._last = time.monotonic()
-        self.now_ms = line.now_ms
-
-    def sleep(self, seconds: float) -> None:
-        time.sleep(seconds)
-        now = time.monotonic()
-        self._line.sleep(now - self._last)
-        self._last = now
-
-
 class Connection:
     """One machine, driven from a program. A thread of its own sends at the link's rate and takes what comes
-    back; every method may be called from any thread. Made by :func:`connect`."""
+    back; every method may be called from any thread. Made by :func:`connect`.
+
+    A program that ends, or loses sight of its connection, does not leave a machine armed: closing, leaving
+    the block, an exception, a signal, the end of the interpreter and garbage collection all send arm off for
+    ``timeout_ms`` and two frames more. (Only ``kill -9`` does not; then the machine's own timeout stops it.)
+    """
 
     def __init__(self, link: Link, line: ByteLine, clock: AnyClock) -> None:
         self.link = link
-        self._line, self._clock = line, clock
-        self._lock = threading.RLock()
-        self._changed = threading.Condition(self._lock)
-        self._handset = Handset(link, stream=line.stream, session=random_number(16))
+        self._driver = Driver(link, line, clock)
+        self._handset, self._clock = self._driver.handset, clock
+        self._lock, self._changed = self._driver.lock, self._driver.changed
         self._places = place_channels(link)
-        self._trouble: BaseException | None = None
-        self._running = True
-        for name in link.channels:
-            # The program stands in for every control, and all is at rest until it says otherwise.
-            if name != link.arm_channel:
-                self._handset.put(0, name, 0)
-        self._handset.put_arm(False)
-        self._thread = threading.Thread(target=self._run, daemon=True, name=f"nuvrik {link.link.name}")
-        self._thread.start()
+        self._opened_s = time.monotonic()
+        # The thread holds on to the driver only, so that a connection nobody holds is collected.
+        weakref.finalize(self, self._driver.leave).atexit = False
 
     # ---- what a program says ----
 
     def arm(self, wait_s: float = 5.0) -> None:
-        """Arm the machine, and wait until it is. LinkError if it does not within ``wait_s``; on a link
-        without telemetry nobody can tell, so it waits as long as arming takes at most."""
-        rules, period_s = self.link.failsafe, self.link.link.period_ms / 1000
-        settled_s = rules.timeout_ms / 1000 + (rules.good_frames + 3) * period_s
+        """Arm the machine, and wait until it is. LinkError if it does not within ``wait_s``.
+
+        On a link without telemetry nobody can know whether it did: this returns once a machine that is there
+        and runs must have armed, ``settle_ms`` of the link file after the port was opened at the earliest.
+        """
+        rules, link = self.link.failsafe, self.link.link
+        period_s, turn_s = link.period_ms / 1000, max(link.period_ms, link.tick_ms) / 1000
+        settled_s = rules.timeout_ms / 1000 + (rules.good_frames + 3) * turn_s
         end = time.monotonic() + wait_s
         if not self.link.telemetry:
             self._switch_arm(on=False)
-            self._pause(settled_s)
+            self._pause(max(settled_s, self._opened_s + link.settle_ms / 1000 + settled_s - time.monotonic()))
             self._switch_arm(on=True)
             self._pause(settled_s)
             return
@@ -97,15 +84,25 @@ class Connection:
             self._switch_arm(on=False)
             if not self._wait(lambda: self._handset.machine_state is STANDBY, end - time.monotonic()):
                 break
-            self._pause(4 * period_s)
+            self._pause(4 * max(period_s, turn_s))
             self._switch_arm(on=True)
             if self._wait(lambda: self._handset.machine_state is ARMED, settled_s + 0.5):
                 return
         self._switch_arm(on=False)
-        state = self._handset.machine_state
+        state, age_ms = self._handset.machine_state, self._handset.machine_age_ms
         said = f"it is {state}" if state else "it has not said anything"
+        if state is None and age_ms is not None:
+            said = f"it has not been heard for {age_ms} ms"
         hint = "; is everything set to rest?" if state is STANDBY else ""
         raise LinkError(f"{self.link.link.name} did not arm within {wait_s:g} s: {said}{hint}")
+
+    def stop(self) -> None:
+        """Stop at once, without a ramp, and stay stopped until it is armed again: the stop of a program,
+        where nobody can press one."""
+        with self._lock:
+            self._check()
+            self._handset.press_stop(self._clock.now_ms())
+            self._handset.press_stop(self._clock.now_ms(), pressed=False)
 
     def disarm(self) -> None:
         """Arm off; what turns runs down."""
@@ -119,6 +116,8 @@ class Connection:
         stays until set again; ``math.inf`` is until set again for all. Raises KeyError for a channel that
         there is not, ValueError for a value that it cannot have.
         """
+        if for_s is not None and not for_s >= 0:
+            raise ValueError(f"for_s is {for_s}; it must be 0 or more, or math.inf")
         codes = {name: self._code(name, value) for name, value in values.items()}
         with self._lock:
             self._check()
@@ -148,12 +147,22 @@ class Connection:
 
     @property
     def state(self) -> State | None:
-        """The machine's state, as it last said; None on a link without telemetry."""
-        return self._handset.machine_state
+        """The machine's state, as it last said; None on a link without telemetry, and once the machine has
+        not been heard for a while (see :attr:`age_ms`)."""
+        with self._lock:
+            self._check()
+            return self._handset.machine_state
+
+    @property
+    def age_ms(self) -> int | None:
+        """How long ago the machine last told its state; None if it never did."""
+        with self._lock:
+            return self._handset.machine_age_ms
 
     def hello(self, wait_s: float = HELLO_S) -> Identity:
         """Ask the machine who it is. LinkError if nobody answers."""
         with self._lock:
+            self._check()
             self._handset.greet()
         if not self._wait(lambda: self._handset.identity is not None, wait_s):
             raise LinkError(f"nobody answered hello within {wait_s:g} s: is it on, and built from this file?")
@@ -164,6 +173,7 @@ class Connection:
     def round_trip_ms(self, wait_s: float = 1.0) -> int:
         """How long a few bytes take there and back. LinkError if they do not come back."""
         with self._lock:
+            self._check()
             self._handset.echo(self._clock.now_ms())
         if not self._wait(lambda: self._handset.round_trip_ms is not None, wait_s):
             raise LinkError(f"no echo within {wait_s:g} s")
@@ -173,16 +183,7 @@ class Connection:
 
     def close(self) -> None:
         """Disarm, for as long as it takes to be heard, and leave."""
-        with self._lock:
-            leaving = self._running
-            self._handset.disarm()
-        if leaving and self._trouble is None:
-            self._pause((self.link.failsafe.timeout_ms + 2 * self.link.link.period_ms) / 1000)
-        self._running = False
-        self._thread.join(timeout=5)
-        close = getattr(self._line, "close", None)
-        if close is not None:
-            close()
+        self._driver.close()
 
     def __enter__(self) -> "Connection":
         return self
@@ -197,24 +198,6 @@ class Connection:
             self._check()
             self._handset.put_arm(on)
 
-    def _run(self) -> None:
-        try:
-            while self._running:
-                data = self._line.read()
-                with self._changed:
-                    now_ms = self._clock.now_ms()
-                    self._handset.feed(data, now_ms)
-                    wire = self._handset.send(now_ms)
-                    self._changed.notify_all()
-                if wire:
-                    self._line.write(wire)
-                self._clock.sleep(TURN_S)
-        except BaseException as error:  # told to the program at its next call
-            with self._changed:
-                self._trouble = error
-                self._running = False
-                self._changed.notify_all()
-
     def _wait(self, done: Callable[[], bool], wait_s: float | None) -> bool:
         end = None if wait_s is None else time.monotonic() + wait_s
         with self._changed:
@@ -228,15 +211,16 @@ class Connection:
 
     def _pause(self, seconds: float) -> None:
         end = time.monotonic() + seconds
-        while self._running and time.monotonic() < end:
+        while self._driver.running and time.monotonic() < end:
             time.sleep(TURN_S)
 
     def _check(self) -> None:
-        if self._trouble is not None:
-            if isinstance(self._trouble, PortError):
-                raise PortError(str(self._trouble)) from None
-            raise LinkError(f"the link stopped: {self._trouble}") from self._trouble
-        if not self._running:
+        trouble = self._driver.trouble
+        if trouble is not None:
+            if isinstance(trouble, PortError):
+                raise PortError(str(trouble)) from None
+            raise LinkError(f"the link stopped: {trouble}") from trouble
+        if not self._driver.running or self._driver.leaving:
             raise LinkError("the connection is closed")
 
     def _for_ms(self, name: str, for_s: float | None) -> int | None:
@@ -244,7 +228,7 @@ class Connection:
             channel = self.link.channels.get(name)
             turns = isinstance(channel, LevelChannel | ShareChannel) and name not in self._places
             for_s = TURNING_S if turns else math.inf
-        return None if math.isinf(for_s) else round(1000 * for_s)
+        return None if for_s == math.inf else round(1000 * for_s)
 
     def _code(self, name: str, value: float | bool | str | None) -> int | None:
         channel = self.link.channels.get(name)
@@ -253,11 +237,13 @@ class Connection:
                 return channel.options.index(str(value))
             if isinstance(value, str):
                 raise ValueError(f"{name}: {value!r} is none of its options")
+            if value is not None and value != int(value if math.isfinite(value) else -1):
+                raise ValueError(f"{name} is {value!r}; a {channel.kind if channel else 'flag'} is whole")
             return int(value or 0)
         low = -1 if channel.kind == "level" else 0
         if value is None:
             return None
-        if isinstance(value, str) or not low <= value <= 1:
+        if isinstance(value, str | bool) or not low <= value <= 1:
             raise ValueError(f"{name} is {value!r}; it must be from {low} to 1, or None")
         return level_of(value)
 
@@ -272,7 +258,7 @@ def connect(link: Link | str | Path, port: str, hello_s: float = HELLO_S) -> Con
     """
     link = link if isinstance(link, Link) else load(link)
     line = open_port(link, port)
-    made = Connection(link, line, _RealTime(line) if isinstance(line, SimLine) else WallClock())
+    made = Connection(link, line, RealTime(line) if isinstance(line, SimLine) else WallClock())
     if link.two_way and link.frame.carries_questions:
         try:
             identity = made.hello(hello_s)

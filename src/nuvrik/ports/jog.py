@@ -2,6 +2,7 @@
 
 from nuvrik.ends.handset import Handset
 from nuvrik.plan.models import Link
+from nuvrik.ports.leaving import NO_SIGNALS, Interrupted, Signals
 from nuvrik.ports.live import AnyClock, ByteLine, run_handset
 from nuvrik.rehearsal.pilot import arming
 
@@ -10,11 +11,18 @@ SETTLE_MS = 400
 
 
 def jog_once(
-    link: Link, line: ByteLine, clock: AnyClock | None, output: str, level: int, for_ms: int
+    link: Link,
+    line: ByteLine,
+    clock: AnyClock | None,
+    output: str,
+    level: int,
+    for_ms: int,
+    signals: Signals = NO_SIGNALS,
 ) -> None:
     """Move one output to ``level`` (-FULL to FULL) for ``for_ms``, with everything else at rest.
 
-    Before it returns, however it ends, arm is off again; between two jogs nothing is armed.
+    Before it returns, however it ends, arm is off again; between two jogs nothing is armed. Raises
+    Interrupted, with what was done in words, if a signal came meanwhile.
     """
     recording, ready_ms = arming(link, for_ms + SETTLE_MS)
     asked = False
@@ -26,4 +34,6 @@ def jog_once(
             asked = True
             handset.jog(output, level, for_ms)
 
-    run_handset(link, line, recording, ask, clock)
+    played = run_handset(link, line, recording, ask, clock, signals)
+    if played.interrupted:
+        raise Interrupted(played.farewell.words)

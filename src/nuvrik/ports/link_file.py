@@ -1,13 +1,12 @@
 """A link file changed in place: replaced whole or not at all, and only by a good one."""
 
-import os
-import tempfile
 from pathlib import Path
 from typing import Any
 
 from nuvrik.plan.edit import NoSectionError, edited
 from nuvrik.plan.load import data_of, parse, read_text
 from nuvrik.plan.problems import LinkFileError, Problem
+from nuvrik.ports.files import write_file
 
 
 def write_into(file: Path, changes: dict[tuple[str, ...], Any]) -> None:
@@ -21,12 +20,4 @@ def write_into(file: Path, changes: dict[tuple[str, ...], Any]) -> None:
         problem = Problem("error", str(error), "is not a section", f"write [{error}], or take it out")
         raise LinkFileError(str(file), [problem]) from None
     parse(text, f"{file} (as it would be written)")
-    descriptor, made = tempfile.mkstemp(dir=file.parent, prefix=f".{file.name}.")
-    try:
-        with os.fdopen(descriptor, "w", encoding="utf-8", newline="") as target:
-            target.write(text)
-        Path(made).chmod(file.stat().st_mode)
-        Path(made).replace(file)
-    except BaseException:
-        Path(made).unlink(missing_ok=True)
-        raise
+    write_file(file, text)

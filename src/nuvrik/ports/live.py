@@ -2,15 +2,16 @@
 
 import random
 import time
-from collections.abc import Callable
-from typing import Protocol
+from collections.abc import Callable, Iterator
+from typing import NamedTuple, Protocol
 
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.plan.models import Link
+from nuvrik.ports.leaving import NO_SIGNALS, Signals
 from nuvrik.ports.port import PortError
 from nuvrik.rehearsal.recording import Recording
-from nuvrik.wire.events import Event
+from nuvrik.wire.events import Event, Frame
 
 LONGEST_GAP_MS = 30_000
 """A longer gap in a loop is made a timeout here: the 16-bit clock of the ends could not tell it."""
@@ -21,6 +22,9 @@ no press in it is passed over."""
 
 TURN_S = 0.002
 """How long the handset's loop sleeps between looks at the clock."""
+
+BACKLOG_READS = 64
+"""How often a port is read, at most, to find the end of what has queued up: a flood has none."""
 
 Watcher = Callable[[int, Machine], None]
 """Told the time in ms since the start and the machine, after every tick."""
@@ -34,10 +38,13 @@ class ByteLine(Protocol):
         """Whether it carries a stream of bytes, or packets one by one."""
 
     def read(self) -> bytes:
-        """What has arrived, after a short wait at most."""
+        """What has arrived, a bounded amount, after a short wait at most."""
 
     def write(self, data: bytes) -> bool:
-        """Send bytes; False if they were dropped."""
+        """Send bytes, without waiting; False if they were dropped."""
+
+    def accepted(self) -> None:
+        """What was read last held a frame that this end has accepted: answers go to whoever sent it."""
 
 
 class WallClock:
@@ -81,6 +88,19 @@ def random_number(bits: int) -> int:
     return random.SystemRandom().getrandbits(bits)
 
 
+def backlog(line: ByteLine, first: bytes) -> Iterator[bytes]:
+    """What has queued up in a port while nobody read it, piece by piece; ``first`` has been read already."""
+    data = first
+    for _ in range(BACKLOG_READS):
+        if not data:
+            return
+        yield data
+        data = line.read()
+
+
+# ---- the machine ---------------------------------------------------------------------------
+
+
 def run_machine(
     link: Link,
     line: ByteLine,
@@ -89,49 +109,183 @@ def run_machine(
     prepare: Callable[[Machine], None] = lambda machine: None,
     heard: Callable[[int, Event], None] = lambda now_ms, event: None,
     kick: Callable[[], None] = lambda: None,
+    warn: Callable[[str], None] = lambda text: None,
+    signals: Signals = NO_SIGNALS,
 ) -> Machine:
     """Be the machine until ``for_ms`` have passed, the port goes away or the program is interrupted.
 
-    However it ends, the outputs are first brought to rest as on a silent link, tick by tick, and
-    ``watch`` sees it. ``prepare`` is given the machine first, for hooks; ``heard`` is told every event;
-    ``kick`` is for a watchdog, called once every tick is done, so that a loop that hangs is noticed.
-    Raises PortError if the port went away.
+    However it ends, the outputs are first brought to rest as on a silent link, tick by tick, and ``watch``
+    sees it; that is carried out whole whatever ``watch`` raises, and an error of its own is raised
+    afterwards. ``prepare`` is given the machine first, for hooks; ``heard`` is told every event; ``kick`` is
+    for a watchdog, called once every tick is done, so that a loop that hangs is noticed; ``warn`` is told of
+    a hook that has kept the loop for longer than a tick. Raises PortError if the port went away.
     """
     machine, clock = Machine(link, stream=line.stream, boot=random_number(32)), WallClock()
     prepare(machine)
-    tick_ms, due_ms, before_ms = link.link.tick_ms, 0, 0
     try:
-        while for_ms is None or before_ms < for_ms:
-            data = line.read()
-            now_ms = clock.now_ms()
-            if now_ms - before_ms > LONGEST_GAP_MS:
-                machine.expire()
-            before_ms = now_ms
-            for event in machine.feed(data, now_ms):
-                heard(now_ms, event)
-            if now_ms >= due_ms:
-                # Aim at whole ticks, but do not make up for missed ones.
-                due_ms = max(due_ms + tick_ms, now_ms)
-                machine.tick(now_ms)
-                watch(now_ms, machine)
-                kick()
-            answer = machine.send(now_ms)
-            if answer:
-                line.write(answer)
+        with signals.polled():
+            _turn_by_turn(machine, line, clock, watch, for_ms, heard, kick, warn, signals)
     finally:
-        _come_to_rest(machine, clock, tick_ms, watch)
+        with signals.leaving():
+            trouble = _come_to_rest(machine, clock, watch, signals)
+    if trouble is not None:
+        raise trouble
     return machine
 
 
-def _come_to_rest(machine: Machine, clock: WallClock, tick_ms: int, watch: Watcher) -> None:
-    machine.expire()
+def _turn_by_turn(
+    machine: Machine,
+    line: ByteLine,
+    clock: WallClock,
+    watch: Watcher,
+    for_ms: int | None,
+    heard: Callable[[int, Event], None],
+    kick: Callable[[], None],
+    warn: Callable[[str], None],
+    signals: Signals,
+) -> None:
+    tick_ms, timeout_ms = machine.link.link.tick_ms, machine.link.failsafe.timeout_ms
+    due_ms = before_ms = 0
+    while for_ms is None or before_ms < for_ms:
+        signals.checkpoint()
+        data = line.read()
+        now_ms = clock.now_ms()
+        gap_ms, before_ms = now_ms - before_ms, now_ms
+        if gap_ms > LONGEST_GAP_MS:
+            machine.expire(now_ms)
+        if gap_ms >= timeout_ms:
+            # It was sent to somebody who was not listening.
+            events = [event for piece in backlog(line, data) for event in machine.skip(piece, now_ms)]
+        else:
+            events = machine.feed(data, now_ms)
+        if any(isinstance(event, Frame) for event in events):
+            line.accepted()
+        for event in events:
+            heard(now_ms, event)
+        if now_ms >= due_ms:
+            # Aim at whole ticks, but do not make up for missed ones.
+            due_ms = max(due_ms + tick_ms, now_ms)
+            machine.tick(now_ms)
+            watch(now_ms, machine)
+            kick()
+        answer = machine.send(now_ms)
+        if answer:
+            line.write(answer)
+        _name_slow_hook(machine, clock.now_ms() - now_ms, warn)
+
+
+def _name_slow_hook(machine: Machine, took_ms: int, warn: Callable[[str], None]) -> None:
+    name = machine.hook_run()
+    tick_ms = machine.link.link.tick_ms
+    if name and took_ms > tick_ms:
+        warn(
+            f"the code of request {name} kept the loop for {took_ms} ms; a tick is {tick_ms} ms, and nothing "
+            "can stop meanwhile: let it return at once, or yield"
+        )
+
+
+def _come_to_rest(
+    machine: Machine, clock: WallClock, watch: Watcher, signals: Signals
+) -> BaseException | None:
+    """Every output to rest, tick by tick; gives the first thing that ``watch`` raised over it."""
+    trouble: BaseException | None = None
+    machine.expire(clock.now_ms())
     while True:
         now_ms = clock.now_ms()
         machine.tick(now_ms)
-        watch(now_ms, machine)
+        if signals.at_once:
+            machine.halt()
+        try:
+            watch(now_ms, machine)
+        except Exception as error:
+            trouble = trouble or error
         if machine.safe:
-            return
-        time.sleep(tick_ms / 1000)
+            return trouble
+        time.sleep(machine.link.link.tick_ms / 1000)
+
+
+# ---- the handset ---------------------------------------------------------------------------
+
+
+class Farewell(NamedTuple):
+    """How a handset has left: how many frames with arm off the line has taken and how many it has not, and
+    whether they were sent for as long as they should be."""
+
+    sent: int
+    dropped: int
+    whole: bool
+
+    @property
+    def words(self) -> str:
+        """What was done, for people to read."""
+        if not self.whole:
+            return f"left at once, after {self.sent} frames with arm off: the machine stops by its timeout"
+        if not self.sent:
+            return "the line took none of the frames with arm off: the machine stops by its timeout"
+        dropped = f", {self.dropped} dropped" if self.dropped else ""
+        return f"disarmed: {self.sent} frames with arm off and everything at rest sent{dropped}"
+
+
+class Played(NamedTuple):
+    """What came of a run: frames that the line did not take while it drove, how it left, and whether it was
+    interrupted."""
+
+    dropped: int
+    farewell: Farewell
+    interrupted: bool
+
+
+class _Sender:
+    """One handset on one line: a turn of its loop, and its farewell."""
+
+    def __init__(
+        self,
+        handset: Handset,
+        line: ByteLine,
+        clock: AnyClock,
+        told: Callable[[int, int, Handset], None] | None,
+    ) -> None:
+        self.handset, self._line, self._clock, self._told = handset, line, clock, told
+        self.played_ms = 0
+        self._before_ms = 0
+        self.taken = self.dropped = 0
+
+    def turn(self, now_ms: int) -> None:
+        """Hear, tell, send."""
+        handset, data = self.handset, self._line.read()
+        gap_ms, self._before_ms = now_ms - self._before_ms, now_ms
+        if gap_ms > LONGEST_GAP_MS:
+            handset.expire(now_ms)
+        if gap_ms >= handset.link.failsafe.timeout_ms:
+            for _ in backlog(self._line, data):
+                pass
+            data = b""
+        handset.feed(data, now_ms)
+        if self._told is not None:
+            self._told(now_ms, self.played_ms, handset)
+        wire = handset.send(now_ms)
+        if wire:
+            taken = self._line.write(wire)
+            self.taken += taken
+            self.dropped += not taken
+
+    def leave(self, signals: Signals) -> Farewell:
+        """Sticks at rest and arm off for ``timeout_ms`` and two more frames, whatever is raised by whoever is
+        told of it."""
+        handset, link = self.handset, self.handset.link
+        handset.disarm()
+        self.taken = self.dropped = 0
+        told, self._told = self._told, None
+        until_ms = self._clock.now_ms() + link.failsafe.timeout_ms + 2 * link.link.period_ms
+        while (now_ms := self._clock.now_ms()) <= until_ms and not signals.at_once:
+            self.turn(now_ms)
+            if told is not None:
+                try:
+                    told(now_ms, self.played_ms, handset)
+                except Exception:
+                    told = None  # it has been said, or will be, by whoever called
+            self._clock.sleep(TURN_S)
+        return Farewell(self.taken, self.dropped, whole=not signals.at_once)
 
 
 def run_handset(
@@ -140,54 +294,48 @@ def run_handset(
     recording: Recording,
     told: Callable[[int, int, Handset], None] | None = None,
     clock: AnyClock | None = None,
-) -> int:
-    """Be the handset: play a recording into a port, then take leave. Gives the number of frames that
-    the line did not take.
+    signals: Signals = NO_SIGNALS,
+) -> Played:
+    """Be the handset: play a recording into a port, then take leave.
 
-    However it ends (end of recording, Ctrl-C, an exception), sticks at rest and arm off are sent for
-    ``timeout_ms`` and two more frames, unless the port is gone; that raises PortError.
-    ``told`` is called in every turn of the loop with the time, how much of the recording has been
-    played, and the handset.
+    However it ends (end of recording, a signal, an exception), sticks at rest and arm off are sent for
+    ``timeout_ms`` and two more frames, unless the port is gone; that raises PortError. An exception is
+    raised again afterwards; a signal is told in what is returned. ``told`` is called in every turn of the
+    loop with the time, how much of the recording has been played, and the handset.
     """
-    handset = Handset(link, stream=line.stream, session=random_number(16))
+    without = recording.missing(link)
+    handset = Handset(link, stream=line.stream, session=random_number(16), without=without)
     clock = _FromNow(clock or WallClock())
-    dropped = played_ms = before_ms = 0
-    stumbled = False
-
-    def send(now_ms: int) -> None:
-        nonlocal dropped
-        handset.feed(line.read(), now_ms)
-        if told is not None:
-            told(now_ms, played_ms, handset)
-        wire = handset.send(now_ms)
-        if wire and not line.write(wire):
-            dropped += 1
-
+    sender = _Sender(handset, line, clock, told)
+    interrupted = False
     try:
-        while played_ms < recording.duration_ms:
-            now_ms = clock.now_ms()
-            step_ms, before_ms = now_ms - before_ms, now_ms
-            stumbled, before = step_ms > LONGEST_STEP_MS, stumbled
-            # Readings that went stale meanwhile are first taken again as they were.
-            played_ms += 0 if stumbled and not before else min(step_ms, LONGEST_STEP_MS)
-            recording.play_into(handset, played_ms, now_ms)
-            send(now_ms)
-            clock.sleep(TURN_S)
+        with signals.polled():
+            _play(sender, recording, clock, signals)
     except PortError:
         raise
+    except KeyboardInterrupt:
+        interrupted = True
     except BaseException:
-        # Also for Ctrl-C, which is no Exception: nothing may leave a machine armed.
-        _take_leave(link, handset, clock, send)
+        # Whatever it is, nothing may leave a machine armed.
+        with signals.leaving():
+            sender.leave(signals)
         raise
-    _take_leave(link, handset, clock, send)
-    return dropped
+    dropped = sender.dropped
+    with signals.leaving():
+        return Played(dropped, sender.leave(signals), interrupted)
 
 
-def _take_leave(link: Link, handset: Handset, clock: AnyClock, send: Callable[[int], None]) -> None:
-    handset.disarm()
-    until_ms = clock.now_ms() + link.failsafe.timeout_ms + 2 * link.link.period_ms
-    while (now_ms := clock.now_ms()) <= until_ms:
-        send(now_ms)
+def _play(sender: _Sender, recording: Recording, clock: AnyClock, signals: Signals) -> None:
+    before_ms, stumbled = 0, False
+    while sender.played_ms < recording.duration_ms:
+        signals.checkpoint()
+        now_ms = clock.now_ms()
+        step_ms, before_ms = now_ms - before_ms, now_ms
+        stumbled, before = step_ms > LONGEST_STEP_MS, stumbled
+        # Readings that went stale meanwhile are first taken again as they were.
+        sender.played_ms += 0 if stumbled and not before else min(step_ms, LONGEST_STEP_MS)
+        recording.play_into(sender.handset, sender.played_ms, now_ms)
+        sender.turn(now_ms)
         clock.sleep(TURN_S)
 
 

@@ -23,9 +23,14 @@ def baud_of(link: Link) -> int:
     return link.medium.baud if isinstance(link.medium, SerialMedium) else OTHER_BAUD
 
 
-def open_port(link: Link, name: str, wait_s: float = 0.002) -> AnyPort:
+LONGEST_WAIT_S = 0.002
+"""How long a read waits at most; and never longer than a quarter of a tick, which it would make late."""
+
+
+def open_port(link: Link, name: str, wait_s: float | None = None) -> AnyPort:
     """Open a port; ``sim`` is a simulated machine, ``sim:NAME,NAME`` one with those outputs wired
     backwards. Raises PortError."""
+    wait_s = min(LONGEST_WAIT_S, link.link.tick_ms / 4000) if wait_s is None else wait_s
     if is_sim(name):
         backwards = frozenset(filter(None, name.removeprefix("sim").removeprefix(":").split(",")))
         for wrong in backwards - set(link.outputs):

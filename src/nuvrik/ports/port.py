@@ -1,10 +1,19 @@
-"""A port by any name that pyserial knows: a device, ``socket://host:port``, ``loop://``."""
+"""A port by any name that pyserial knows: a device, ``socket://host:port``, ``rfc2217://host:port``, ``loop://``.
+
+Two rules hold for all of them. A read takes a bounded amount, in one call, after a short wait at most: under
+a flood of noise the loop must still turn. (Asking how much is waiting and fetching that is not enough: over a
+socket the answer is always 1, and the loop turned once a byte.) And a write never waits: where the line does
+not take the bytes they are dropped, because a late command is worse than none.
+"""
 
 import contextlib
+import select
+import socket
 from types import TracebackType
 from typing import Any
 
 READ_MOST = 4096
+"""Bytes a turn of a loop looks at: half a second of a line at 115200 baud, and two milliseconds of work."""
 
 
 class PortError(Exception):
@@ -20,45 +29,58 @@ class Port:
     stream = True
 
     def __init__(self, name: str, baud: int, wait_s: float = 0.005) -> None:
-        import serial
-
         self.name = name
-        self._failures = (serial.SerialException, OSError, TypeError)
+        self._wait_s = wait_s
         try:
-            self._line: Any = serial.serial_for_url(
-                name, baudrate=baud, timeout=wait_s, write_timeout=0.05, exclusive=_is_device(name)
-            )
-        except (*self._failures, ValueError) as error:
+            self._line = _opened(name, baud)
+            self._file = _selectable(self._line)
+            # Where the system can wait for the line, the line itself never waits.
+            self._line.timeout = 0 if self._file is not None else wait_s
+            self._out = self._file or getattr(self._line, "_socket", None)
+            _keep_short(self._line)
+        except Exception as error:  # pyserial and what it drives raise all sorts of things
             raise PortError(f"{name}: cannot be opened: {_reason(error)}") from None
 
     def read(self) -> bytes:
         """What has arrived: at most READ_MOST bytes, b"" if nothing came within the wait."""
+        line = self._line
         try:
-            data = bytearray(self._line.read(1))
-            while data and len(data) < READ_MOST and (waiting := self._line.in_waiting):
-                data += self._line.read(min(waiting, READ_MOST - len(data)))
-        except self._failures as error:
+            if self._file is not None:
+                if not select.select([self._file], [], [], self._wait_s)[0]:
+                    return b""
+                return bytes(line.read(READ_MOST))
+            first = bytes(line.read(1))
+            waiting = min(line.in_waiting, READ_MOST - 1) if first else 0
+            return first + bytes(line.read(waiting)) if waiting else first
+        except Exception as error:
             raise PortError(f"{self.name}: has gone away: {_reason(error)}") from None
-        return bytes(data)
 
     def write(self, data: bytes) -> bool:
-        """Send bytes. False if the line does not take them (nobody reads at the far end): they are
-        dropped, because a late command is worse than none."""
+        """Send bytes. False if the line does not take them (nobody reads at the far end): they are dropped,
+        and with them what waits in the system's own buffer, because it would only come late."""
         import serial
 
         try:
-            self._line.write(data)
+            if self._out is not None and not select.select([], [self._out], [], 0)[1]:
+                taken = 0
+            else:
+                taken = self._line.write(data)
         except serial.SerialTimeoutException:
-            with contextlib.suppress(*self._failures):
+            taken = 0
+        except Exception as error:
+            raise PortError(f"{self.name}: has gone away: {_reason(error)}") from None
+        if taken is not None and taken < len(data):
+            with contextlib.suppress(Exception):
                 self._line.reset_output_buffer()
             return False
-        except self._failures as error:
-            raise PortError(f"{self.name}: has gone away: {_reason(error)}") from None
         return True
+
+    def accepted(self) -> None:
+        """There is only one other end."""
 
     def close(self) -> None:
         """Close the port; one that is gone is closed already."""
-        with contextlib.suppress(*self._failures):
+        with contextlib.suppress(Exception):
             self._line.close()
 
     def __enter__(self) -> "Port":
@@ -70,9 +92,35 @@ class Port:
         self.close()
 
 
-def _is_device(name: str) -> bool | None:
+def _opened(name: str, baud: int) -> Any:
+    import serial
+
+    settings: dict[str, Any] = {"baudrate": baud, "timeout": 0, "write_timeout": 0}
     # Two programs on one device would each get half of the bytes; URLs do not know the option.
-    return True if "://" not in name else None
+    if "://" not in name:
+        settings["exclusive"] = True
+    try:
+        return serial.serial_for_url(name, **settings)
+    except NotImplementedError:
+        # A few kinds of port have no write timeout; theirs never fill up here (see write).
+        del settings["write_timeout"]
+        return serial.serial_for_url(name, **settings)
+
+
+def _keep_short(line: Any) -> None:
+    """Over TCP, let little queue up on the way: the system's own buffers hold seconds of old commands."""
+    with contextlib.suppress(Exception):
+        line._socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 2 * READ_MOST)
+
+
+def _selectable(line: Any) -> Any:
+    """The line, if the system can wait for it to be readable; else None."""
+    try:
+        line.fileno()
+        select.select([line], [], [], 0)
+    except Exception:
+        return None
+    return line
 
 
 def _reason(error: Exception) -> str:

@@ -57,6 +57,9 @@ class SimLine:
         self.machine.feed(data, self.now_ms())
         return True
 
+    def accepted(self) -> None:
+        """There is only one other end."""
+
     def turns(self, name: str) -> float:
         """The shaft counter of a motor or stepper: turns in the way that the link file calls ahead."""
         return self._motors[name].turns

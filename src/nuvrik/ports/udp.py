@@ -1,4 +1,8 @@
-"""A UDP port: ``udp://HOST:PORT`` sends there, ``udp://:PORT`` listens and answers whoever spoke last."""
+"""A UDP port: ``udp://HOST:PORT`` sends there, ``udp://:PORT`` listens and answers its handset.
+
+Anybody can send a packet to a listening port. So only the sender of a packet that has been accepted (its
+pair, layout and check are right) is answered; a stray packet must not draw the telemetry away.
+"""
 
 import socket
 
@@ -15,9 +19,10 @@ class UdpPort:
     def __init__(self, name: str, wait_s: float = 0.005) -> None:
         self.name = name
         host, _, number = name.removeprefix("udp://").rpartition(":")
-        if not number.isdigit() or not 0 < int(number) < 65536:
+        if not (number.isascii() and number.isdigit()) or not 0 < int(number) < 65536:
             raise PortError(f"{name}: cannot be opened: write udp://HOST:PORT, or udp://:PORT to listen")
         self._peer: tuple[str, int] | None = None
+        self._sender: tuple[str, int] | None = None
         self._fixed = bool(host)
         try:
             self._socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
@@ -26,8 +31,9 @@ class UdpPort:
                 self._peer = (socket.gethostbyname(host), int(number))
             else:
                 self._socket.bind(("", int(number)))
-        except OSError as error:
-            raise PortError(f"{name}: cannot be opened: {(error.strerror or str(error)).lower()}") from None
+        except (OSError, UnicodeError) as error:
+            reason = getattr(error, "strerror", None) or str(error)
+            raise PortError(f"{name}: cannot be opened: {reason.lower()}") from None
 
     def read(self) -> bytes:
         """One packet, b"" if none came within the wait."""
@@ -39,11 +45,16 @@ class UdpPort:
             raise PortError(f"{self.name}: has gone away: {error.strerror or error}") from None
         if self._fixed and sender != self._peer:
             return b""
-        self._peer = sender
+        self._sender = sender
         return data
 
+    def accepted(self) -> None:
+        """From now on, whoever sent the last packet is answered."""
+        if not self._fixed:
+            self._peer = self._sender
+
     def write(self, data: bytes) -> bool:
-        """Send a packet; False where nobody has spoken yet, or it could not be sent."""
+        """Send a packet; False where nobody has been accepted yet, or it could not be sent."""
         if self._peer is None:
             return False
         try:

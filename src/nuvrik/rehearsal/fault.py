@@ -21,19 +21,31 @@ NOT_ARMED = (WAITING, STANDBY, FAILSAFE, STOPPED)
 ANY = (*NOT_ARMED, ARMED)
 
 
-def any_link(link: Link) -> bool:
-    """Every link but a remote control's: what is on the way there are no frames."""
-    return not isinstance(link.medium, InfraredMedium)
+Fit = Callable[[Link], str]
+"""Why a fault cannot strike a link, in words that follow "does not apply: "; "" where it can."""
 
 
-def every_link(link: Link) -> bool:
+def every_link(link: Link) -> str:
     """Every link there is."""
-    return True
+    return ""
 
 
-def sealed(link: Link) -> bool:
-    """A link whose frames have every protection."""
-    return any_link(link) and isinstance(link.frame, Sealed)
+def any_link(link: Link) -> str:
+    """Every link but a remote control's."""
+    return "a remote control sends codes, not frames" if isinstance(link.medium, InfraredMedium) else ""
+
+
+def only(test: Callable[[Link], object], otherwise: str, among: Fit = any_link) -> Fit:
+    """Links ``among`` others that pass a test; ``otherwise`` says what the rest have not got."""
+
+    def fit(link: Link) -> str:
+        return among(link) or ("" if test(link) else otherwise)
+
+    return fit
+
+
+sealed = only(lambda link: isinstance(link.frame, Sealed), "only packed and slip frames have what it attacks")
+"""Links whose frames have every protection."""
 
 
 @dataclass(frozen=True)
@@ -46,7 +58,9 @@ class Fault:
     not sent for it; "never", struck before power-up, nothing moves at all. ``shows`` are words of which one
     must come up among refusals and reasons. ``lasts_ms`` is the range from which its length is drawn, None
     for ever; ``heal`` ends it. ``needs`` names what a frame style must not lack; ``fits`` says which links it
-    can strike. ``later_ms`` is what is added to the bound of a link.
+    can strike. ``later_ms`` is what is added to the bound of a link. ``before`` is done to the world at
+    power-up, so that the fault can strike later; ``reaches`` is a state that must have come up for anything
+    to have been shown; ``judge`` says what else is wrong at the end, "" where nothing is.
     """
 
     name: str
@@ -59,12 +73,16 @@ class Fault:
     lasts_ms: tuple[int, int] | None = None
     heal: Callable[[World], None] | None = None
     needs: tuple[Lack, ...] = ()
-    fits: Callable[[Link], bool] = any_link
+    fits: Fit = any_link
     later_ms: Callable[[Link], float] | None = None
+    before: Callable[[World], None] | None = None
+    reaches: State | None = None
+    judge: Callable[[World, float], str] | None = None
 
-    def can_strike(self, link: Link) -> bool:
-        """Whether it makes sense on a link."""
-        return self.fits(link) and not any(lack in link.frame.accept for lack in self.needs)
+    def unfit(self, link: Link) -> str:
+        """Why it cannot strike a link; "" where it can."""
+        lacking = [lack for lack in self.needs if lack in link.frame.accept]
+        return self.fits(link) or (f'the link accepts "{lacking[0]}"' if lacking else "")
 
 
 GROUPS = (

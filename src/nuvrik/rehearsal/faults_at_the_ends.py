@@ -2,12 +2,12 @@
 
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.failsafe.table import FAILSAFE, STANDBY, WAITING
+from nuvrik.failsafe.table import FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.plan.channels import source_name
 from nuvrik.plan.controls import AxisControl, ButtonControl, SliderControl, parts_of
 from nuvrik.plan.models import Link
 from nuvrik.plan.wiring import needed_channels, output_routes
-from nuvrik.rehearsal.fault import ANY, Fault, any_link, every_link, sealed
+from nuvrik.rehearsal.fault import ANY, Fault, every_link, only, sealed
 from nuvrik.rehearsal.faults_on_the_way import older
 from nuvrik.rehearsal.plant import Plant
 from nuvrik.rehearsal.recording import Row
@@ -49,10 +49,6 @@ def _hung(world: World) -> None:
     world.hung = True
 
 
-def _not_hung(world: World) -> None:
-    world.hung = False
-
-
 def _no_readings(world: World) -> None:
     world.hands = dict.fromkeys
 
@@ -72,7 +68,7 @@ def moving_controls(link: Link) -> list[str]:
     return [n for n in dict.fromkeys(names) if isinstance(link.controls[n], AxisControl | SliderControl)]
 
 
-def _sticks(link: Link) -> list[str]:
+def sticks(link: Link) -> list[str]:
     """Those that make something turn by themselves, without an accelerator squeezed as well."""
     squeezed = {
         source
@@ -84,23 +80,11 @@ def _sticks(link: Link) -> list[str]:
     return [n for n in moving if isinstance(link.controls[n], AxisControl) and n not in squeezed]
 
 
-def _has_stick(link: Link) -> bool:
-    return any_link(link) and bool(_sticks(link)) and link.arm_channel is not None
-
-
-def _recovers_at_rest(link: Link) -> bool:
-    return _has_stick(link) and link.failsafe.recover == "neutral"
-
-
-def _armed_by_button(link: Link) -> bool:
-    return any_link(link) and isinstance(link.controls.get(_arm(link) or ""), ButtonControl)
-
-
-def _arm(link: Link) -> str | None:
+def arm_control(link: Link) -> str | None:
     return source_name(link.channels[link.arm_channel]) if link.arm_channel else None
 
 
-def _at(link: Link, name: str, share: float) -> int:
+def reading_at(link: Link, name: str, share: float) -> int:
     """The reading of a stick or a slider at -1 to 1 of its travel."""
     control = link.controls[name]
     assert isinstance(control, AxisControl | SliderControl)
@@ -108,7 +92,7 @@ def _at(link: Link, name: str, share: float) -> int:
     return round(rest + share * (high - rest if share > 0 else rest - low))
 
 
-def _held(world: World, name: str, reading: int) -> None:
+def held(world: World, name: str, reading: int) -> None:
     def alter(row: Row) -> Row:
         return {**row, name: reading}
 
@@ -118,7 +102,7 @@ def _held(world: World, name: str, reading: int) -> None:
 def _stuck_key(world: World) -> None:
     """Whatever button is pressed first from now on stays pressed."""
     stuck: Row = {}
-    arm = _arm(world.link)
+    arm = arm_control(world.link)
 
     def alter(row: Row) -> Row:
         for name, control in world.link.controls.items():
@@ -133,8 +117,8 @@ def _stuck_key(world: World) -> None:
 
 def _never_centres(world: World) -> None:
     """The stick stays a fifth out of the middle when it is let go; then the link is lost for a while."""
-    name = _sticks(world.link)[0]
-    _held(world, name, _at(world.link, name, 0.25))
+    name = sticks(world.link)[0]
+    held(world, name, reading_at(world.link, name, 0.25))
     world.at(world.t_us + 300_000, lambda _: world.cut())
     world.at(
         world.t_us + 300_000 + 1000 * (world.link.failsafe.timeout_ms + 400), lambda _: world.cut(on=False)
@@ -142,21 +126,21 @@ def _never_centres(world: World) -> None:
 
 
 def _rail(world: World) -> None:
-    name = _sticks(world.link)[0]
-    _held(world, name, _at(world.link, name, world.rng.choice((-1.0, 1.0))))
+    name = sticks(world.link)[0]
+    held(world, name, reading_at(world.link, name, world.rng.choice((-1.0, 1.0))))
 
 
 def _pushed(world: World) -> None:
-    name = _sticks(world.link)[0]
-    _held(world, name, _at(world.link, name, world.rng.choice((-0.6, 0.6))))
+    name = sticks(world.link)[0]
+    held(world, name, reading_at(world.link, name, world.rng.choice((-0.6, 0.6))))
 
 
 def _arm_on(world: World) -> None:
-    arm = _arm(world.link)
+    arm = arm_control(world.link)
     assert arm is not None
     control = world.link.controls[arm]
     assert isinstance(control, ButtonControl)
-    _held(world, arm, 1 if control.active == "high" else 0)
+    held(world, arm, 1 if control.active == "high" else 0)
 
 
 def _sensor_lost(world: World) -> None:
@@ -166,7 +150,7 @@ def _sensor_lost(world: World) -> None:
 
 def _disarm_lost(world: World) -> None:
     """Arm is switched off, and what says so is lost for most of a timeout."""
-    arm = _arm(world.link)
+    arm = arm_control(world.link)
     assert arm is not None
     control = world.link.controls[arm]
     assert isinstance(control, ButtonControl)
@@ -243,18 +227,18 @@ def _drift_ms(link: Link) -> float:
     )
 
 
-def _read_by_hand(link: Link) -> bool:
-    """A link whose motion comes from sticks or sliders, whose readings can go stale."""
-    return any_link(link) and bool(moving_controls(link))
-
-
-def _has_telemetry(link: Link) -> bool:
-    return any_link(link) and bool(link.telemetry)
-
-
-def _turns_a_motor(link: Link) -> bool:
-    return any_link(link) and any(o.kind == "motor" for o in link.outputs.values())
-
+_has_stick = only(
+    lambda link: sticks(link) and link.arm_channel is not None, "no stick alone makes anything turn"
+)
+_recovers_at_rest = only(
+    lambda link: link.failsafe.recover == "neutral", 'failsafe.recover is not "neutral"', _has_stick
+)
+_armed_by_button = only(
+    lambda link: isinstance(link.controls.get(arm_control(link) or ""), ButtonControl), "no button arms it"
+)
+_read_by_hand = only(moving_controls, "no stick or slider makes anything turn")
+_has_telemetry = only(lambda link: link.telemetry, "it has no telemetry")
+_turns_a_motor = only(lambda link: any(o.kind == "motor" for o in link.outputs.values()), "it has no motor")
 
 FAULTS = (
     Fault(
@@ -318,8 +302,8 @@ FAULTS = (
         "bench",
         "the part of the handset's program that reads the sticks hangs, the part that sends goes on",
         _hung,
-        ends_in=(FAILSAFE, WAITING, STANDBY),
-        shows=("has no reading", "no drive frame", "arm is off"),
+        ends_in=(FAILSAFE, WAITING, STANDBY, STOPPED),
+        shows=("has no reading", "no drive frame", "arm is off", "stop was pressed"),
         fits=_read_by_hand,
         later_ms=_stale_ms,
     ),
@@ -328,8 +312,8 @@ FAULTS = (
         "bench",
         "the sticks come unplugged from the handset: none of them has a reading",
         _no_readings,
-        ends_in=(FAILSAFE, WAITING, STANDBY),
-        shows=("has no reading", "no drive frame", "arm is off"),
+        ends_in=(FAILSAFE, WAITING, STANDBY, STOPPED),
+        shows=("has no reading", "no drive frame", "arm is off", "stop was pressed"),
         lasts_ms=(1500, 3000),
         heal=_hands_off,
         fits=_read_by_hand,

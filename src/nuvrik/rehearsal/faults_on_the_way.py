@@ -10,7 +10,7 @@ from nuvrik.plan.media import InfraredMedium
 from nuvrik.plan.models import Link
 from nuvrik.pulses.codes import PROTOCOLS, press
 from nuvrik.rehearsal.beam import BeamWorld
-from nuvrik.rehearsal.fault import Fault, every_link, sealed
+from nuvrik.rehearsal.fault import Fault, every_link, only, sealed
 from nuvrik.rehearsal.world import Arrivals, World
 from nuvrik.wire.frames import Encoder
 
@@ -205,12 +205,10 @@ def _replayed(world: World) -> Callable[[int, bytes], Arrivals]:
     return tamper
 
 
-def _guarded(link: Link) -> bool:
-    return sealed(link) and bool(link.guard_bytes)
-
-
-def _infrared(link: Link) -> bool:
-    return isinstance(link.medium, InfraredMedium)
+_guarded = only(lambda link: link.guard_bytes, "it has no delay_guard_ms", sealed)
+infrared_link = only(
+    lambda link: isinstance(link.medium, InfraredMedium), "only a remote control has a beam", every_link
+)
 
 
 def _lamp(world: World) -> None:
@@ -398,7 +396,7 @@ FAULTS = (
         _lamp,
         lasts_ms=LONG_ENOUGH,
         heal=_lamp_off,
-        fits=_infrared,
+        fits=infrared_link,
     ),
     Fault(
         "second_remote",
@@ -407,7 +405,7 @@ FAULTS = (
         _second_remote,
         must="hold",
         shows=("wrong_address",),
-        fits=_infrared,
+        fits=infrared_link,
     ),
     Fault(
         "beam_blocked",
@@ -416,6 +414,6 @@ FAULTS = (
         _block,
         lasts_ms=(400, 2000),
         heal=_unblock,
-        fits=_infrared,
+        fits=infrared_link,
     ),
 )

@@ -45,26 +45,29 @@ def practice(link: Link, seed: int, duration_ms: int = 20_000) -> Recording:
     """A pilot for any link: arms, moves everything about in no particular pattern, comes to rest,
     disarms. The first move is never a small one; sliders and presets are somewhere from the start."""
     rng = random.Random(seed)
+    period_ms = link.link.period_ms
     arm = source_name(link.channels[link.arm_channel]) if link.arm_channel else None
     disarms = getattr(link.controls.get(arm or ""), "off_by", None)
-    arm_at, go_at, rest_at = 1000, 1600, max(1700, duration_ms - 1200)
+    arm_at = arm_ms(link)
+    go_at = arm_at + max(600, 6 * period_ms)
+    rest_at, off_at = max(go_at + 100, duration_ms - 1200 - 2 * period_ms), duration_ms - 400 - 4 * period_ms
     keyframes: list[Keyframe] = []
     if arm is not None:
-        keyframes += _press(link.controls[arm], arm, arm_at, duration_ms - 400)
+        keyframes += _press(link.controls[arm], arm, arm_at, off_at, period_ms)
     for name, control in link.controls.items():
         if name in (arm, link.failsafe.stop, disarms):
             continue
         if isinstance(control, AxisControl | SliderControl):
             keyframes += _wander(name, isinstance(control, SliderControl), go_at, rest_at, rng)
         elif isinstance(control, ButtonControl | KeyControl):
-            keyframes += _finger(name, go_at, rest_at, rng)
+            keyframes += _finger(name, go_at, rest_at, rng, _press_ms(control, period_ms))
     made = play(link, sorted(keyframes, key=lambda frame: frame[0]), duration_ms, seed)
     puts: list[tuple[int, str, int]] = []
     for name, channel in link.channels.items():
         if channel.sources:
             continue
         if name == link.arm_channel:
-            puts += [(0, name, 0), (arm_at, name, 1), (duration_ms - 400, name, 0)]
+            puts += [(0, name, 0), (arm_at, name, 1), (off_at, name, 0)]
         elif channel.kind in ("level", "share"):
             places = _wander(name, channel.kind == "share", go_at, rest_at, rng)
             puts += [(0, name, 0), *((t_ms, name, level_of(place[name])) for t_ms, place in places)]
@@ -86,22 +89,34 @@ def _wander(name: str, one_sided: bool, go_ms: int, rest_ms: int, rng: random.Ra
     return [*frames, (rest_ms, {name: 0.0})]
 
 
-def _finger(name: str, go_ms: int, rest_ms: int, rng: random.Random) -> list[Keyframe]:
+def arm_ms(link: Link) -> int:
+    """When a pilot presses arm: after a second, or once a slower link must have seen arm off."""
+    rules, turn_ms = link.failsafe, max(link.link.period_ms, link.link.tick_ms)
+    return max(1000, rules.timeout_ms + (rules.good_frames + 3) * turn_ms)
+
+
+def _press_ms(control: object, period_ms: int) -> int:
+    """How long a press lasts at least: as a hand's does, and long enough to be read twice, a debounce
+    apart, by a loop that turns once a period."""
+    return max(100, 2 * period_ms + getattr(control, "debounce_ms", 0) + SAMPLE_MS)
+
+
+def _finger(name: str, go_ms: int, rest_ms: int, rng: random.Random, least_ms: int) -> list[Keyframe]:
     """Pressed now and then, an even number of times, so that a toggle ends as it began."""
     frames: list[Keyframe] = []
     t_ms = go_ms + rng.randrange(200, 1500)
     while t_ms + 3500 < rest_ms:
         for _ in range(2):
-            frames += [(t_ms, {name: 1}), (t_ms + rng.randrange(150, 900), {name: 0})]
-            t_ms += rng.randrange(1000, 1700)
+            frames += [(t_ms, {name: 1}), (t_ms + max(least_ms, rng.randrange(150, 900)), {name: 0})]
+            t_ms += rng.randrange(1000, 1700) + max(0, 2 * least_ms - 400)
         t_ms += rng.randrange(0, 2500)
     return frames
 
 
-def _press(control: object, name: str, on_ms: int, off_ms: int) -> list[Keyframe]:
+def _press(control: object, name: str, on_ms: int, off_ms: int, period_ms: int) -> list[Keyframe]:
     """Switch something on and off again: two presses of a toggle, one long press of any other."""
     if isinstance(control, ButtonControl | KeyControl) and control.toggle:
-        held = 100
+        held = _press_ms(control, period_ms)
         return [
             (on_ms, {name: 1}),
             (on_ms + held, {name: 0}),
@@ -116,9 +131,9 @@ def arming(link: Link, hold_ms: int) -> tuple[Recording, int]:
     and the time in ms from which the machine may be expected to be armed."""
     arm = source_name(link.channels[link.arm_channel]) if link.arm_channel else None
     rules, period_ms = link.failsafe, link.link.period_ms
-    on_ms = rules.timeout_ms + (rules.good_frames + 5) * period_ms + 200
+    on_ms = rules.timeout_ms + (rules.good_frames + 5) * max(period_ms, link.link.tick_ms) + 200
     ready_ms = on_ms + 200 + 10 * period_ms
-    keyframes = _press(link.controls[arm], arm, on_ms, ready_ms + hold_ms) if arm else []
+    keyframes = _press(link.controls[arm], arm, on_ms, ready_ms + hold_ms, period_ms) if arm else []
     made = play(link, keyframes, ready_ms + hold_ms, seed=0, tremor=0.0)
     if link.arm_channel and not arm:
         # No control arms this link, a program does.

@@ -35,6 +35,11 @@ class Recording(NamedTuple):
         """The time of the last row."""
         return self.times_ms[-1]
 
+    def missing(self, link: Link) -> set[str]:
+        """The controls of a link, with readings of their own, for which it has no column."""
+        read = (name for name, control in link.controls.items() if isinstance(control, ReadControl))
+        return {name for name in read if name not in self.rows[0]}
+
     def at(self, t_ms: int) -> Row:
         """The readings in force at a time: the last row not later, nothing before the first."""
         place = bisect_right(self.times_ms, t_ms)

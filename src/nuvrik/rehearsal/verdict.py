@@ -16,14 +16,15 @@ from nuvrik.levels import FULL
 from nuvrik.plan.media import InfraredMedium
 from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import MotorOutput, StepperOutput
+from nuvrik.plan.problems import listing
 from nuvrik.rehearsal.beam import BeamWorld
 from nuvrik.rehearsal.fault import ANY, Fault
-from nuvrik.rehearsal.pilot import practice
+from nuvrik.rehearsal.pilot import arm_ms, practice
 from nuvrik.rehearsal.recording import Recording
 from nuvrik.rehearsal.world import Trace, World
 
 PRACTICE_MS = 8000
-"""How long a pilot drives who is made up for a rehearsal."""
+"""How long a pilot drives who is made up for a rehearsal, on a link that is armed after a second."""
 LOOK_US = 4000
 """How often it is looked whether the machine has come to rest; since when is what the trace says."""
 AFTER_MS = 1200
@@ -53,6 +54,8 @@ class Strike:
         self.stop_ms: float | None = None
         self.stopped_in: State | None = None
         self.stopped_why = ""
+        if fault.before is not None:
+            fault.before(world)
         if fault.must == "never":
             self._hit(None)
         else:
@@ -69,11 +72,7 @@ class Strike:
     def _worth_striking(self) -> bool:
         """While a motor turns; where nothing turns (servos, switches), while it is armed."""
         machine = self.world.machine
-        if any(
-            isinstance(output, MotorOutput | StepperOutput) for output in self.world.link.outputs.values()
-        ):
-            return not machine.safe
-        return machine.state is ARMED
+        return not machine.safe if turns_something(self.world.link) else machine.state is ARMED
 
     def _hit(self, _: Any) -> None:
         world, fault = self.world, self.fault
@@ -120,7 +119,7 @@ def rehearse(
     Without a ``recording``, a pilot made up from the seed drives. The fault strikes at a time chosen
     by the seed, while a motor is turning.
     """
-    recording = recording or practice(link, seed, PRACTICE_MS)
+    recording = recording or practice(link, seed, practice_ms(link))
     chance = random.Random(f"{fault.name} {seed}").uniform(0.1, 0.4)
     not_before_us = int(1000 * recording.duration_ms * chance)
     world, strike = _run(link, fault, seed, recording, conditions, not_before_us)
@@ -136,8 +135,13 @@ def rehearse_all(
     pilots: dict[int, Recording] = {}
     for fault, seed in jobs:
         if seed not in pilots:
-            pilots[seed] = practice(link, seed, PRACTICE_MS)
+            pilots[seed] = practice(link, seed, practice_ms(link))
         yield rehearse(link, fault, seed, pilots[seed], conditions)
+
+
+def practice_ms(link: Link) -> int:
+    """How long a pilot drives: longer by what a slow link takes to be armed."""
+    return PRACTICE_MS + 2 * (arm_ms(link) - 1000)
 
 
 def bound_ms(link: Link, fault: Fault) -> float:
@@ -177,7 +181,8 @@ def _wrongs(world: World, fault: Fault, strike: Strike, bound: float) -> Iterato
     """Everything that went wrong, the worst first."""
     link, trace = world.link, world.trace
     if strike.struck_us is None:
-        yield "no motor was turning when the fault was to strike, so nothing was shown"
+        was = "no motor was turning" if turns_something(link) else "the machine was not armed"
+        yield f"{was} when the fault was to strike, so nothing was shown"
         return
     unasked = unasked_motion(link, trace)
     if unasked:
@@ -185,8 +190,13 @@ def _wrongs(world: World, fault: Fault, strike: Strike, bound: float) -> Iterato
     if trace.strangers:
         t_ms, what = trace.strangers[0]
         yield f"obeyed {what}, at {t_ms:.0f} ms"
+    if fault.reaches is not None and all(moment.state is not fault.reaches for moment in trace.moments):
+        yield f"the machine was never {fault.reaches}, so nothing was shown"
     if fault.must == "stop" and strike.stop_ms is None:
-        yield f"a motor was still turning at the end; the machine was {world.machine.state}"
+        still = "a motor was still turning" if turns_something(link) else "it was still armed"
+        yield f"{still} at the end; the machine was {world.machine.state}"
+    if fault.judge is not None and (judged := fault.judge(world, strike.struck_us / 1000)):
+        yield judged
     if strike.stop_ms is not None and strike.stop_ms > bound:
         yield f"stopped {strike.stop_ms - bound:.1f} ms later than the bound"
     if fault.must == "never" and any(any(moment.efforts) for moment in trace.moments):
@@ -198,13 +208,19 @@ def _wrongs(world: World, fault: Fault, strike: Strike, bound: float) -> Iterato
     if jumped:
         yield jumped
     if fault.shows and not _shown(trace, fault.shows, strike.struck_us / 1000):
-        yield f"nothing said why: none of {', '.join(fault.shows)} came up"
+        said = "neither the refused frames nor the machine's reasons"
+        yield f"{said} told what was wrong; expected {listing(fault.shows)}"
 
 
 def _shown(trace: Trace, words: tuple[str, ...], since_ms: float) -> bool:
     refusals = (reason for t_ms, reason in trace.refused if t_ms >= since_ms)
     whys = (moment.why for moment in trace.moments if moment.t_ms >= since_ms)
     return any(word in said for said in (*refusals, *whys) for word in words)
+
+
+def turns_something(link: Link) -> bool:
+    """Whether any output turns, so that there is something to bring to rest."""
+    return any(isinstance(output, MotorOutput | StepperOutput) for output in link.outputs.values())
 
 
 def world_of(

@@ -118,6 +118,8 @@ class World:
         """Frames of the handset since somebody has been tampering with them, and when they were sent."""
         self._newest_us = 0
         self._queue: list[tuple[int, int, Any, Any]] = []
+        self._waiting: list[tuple[bytes, int | None]] = []
+        """What has arrived while the machine's loop was held up, and when it was sent."""
         self._count = 0
         self._prepare(conditions or Conditions())
 
@@ -128,7 +130,7 @@ class World:
         self.back = medium_of(link.medium, conditions, self.rng) if link.telemetry else None
         if link.telemetry:
             self.plant = Plant(link)
-        self.handset: Handset | None = Handset(link)
+        self.handset: Handset | None = Handset(link, without=self.recording.missing(link))
         self.machine = Machine(link)
         self.machine_on = True
         self.at(self.rng.randrange(self._period_us), self._handset_turn)
@@ -168,7 +170,7 @@ class World:
         self.at(self.t_us + 1000 * boot_ms, self._boot_handset)
 
     def _boot_handset(self, _: Any) -> None:
-        self.handset = Handset(self.link)
+        self.handset = Handset(self.link, without=self.recording.missing(self.link))
         self.handset_clock = Clock(-self.t_us // 1000)
 
     def kill_handset(self) -> None:
@@ -223,6 +225,9 @@ class World:
     def _arrive(self, given: tuple[bytes, int | None]) -> None:
         if not self.machine_on:
             return
+        if self.t_us < self.machine_stalled_until_us:
+            self._waiting.append(given)
+            return
         (wire, sent_us), t_us, clock, machine = given, self.t_us, self.machine_clock, self.machine
         now_ms = clock.ms(t_us) if clock.drifts else t_us // 1000 + clock.start_ms
         if self.twin is not None:
@@ -274,7 +279,9 @@ class World:
         now_ms = clock.ms(t_us) if clock.drifts else t_us // 1000 + clock.start_ms
         dt_us, self._turned_us = t_us - self._turned_us, t_us
         if dt_us > 1000 * LONGEST_GAP_MS:
-            machine.expire()
+            machine.expire(now_ms)
+        if self._waiting:
+            self._read_backlog(now_ms, dt_us)
         demands, moments = machine.tick(now_ms), self.trace.moments
         if demands is not self._demands or machine.state is not self._state or machine.why != moments[-1].why:
             self._see(demands)
@@ -288,6 +295,16 @@ class World:
             arrival = self.back.send(answer, self.t_us) if answer else None
             if arrival is not None:
                 self.at(arrival[0], self._come_back, arrival[1])
+
+    def _read_backlog(self, now_ms: int, gap_us: int) -> None:
+        """What a port does once its loop turns again: after a gap of a timeout, only stops count."""
+        waiting, self._waiting = self._waiting, []
+        if gap_us >= 1000 * self.link.failsafe.timeout_ms:
+            for wire, _ in waiting:
+                self.machine.skip(wire, now_ms)
+            return
+        for given in waiting:
+            self._arrive(given)
 
     def _come_back(self, wire: bytes) -> None:
         if self.handset is not None:

@@ -15,6 +15,14 @@ class Source:
         """The channel's value now."""
         raise NotImplementedError
 
+    def refresh(self) -> None:
+        """Controls have been read, or have lost their readings."""
+
+    @property
+    def unready(self) -> Control | None:
+        """A control that must be read at rest before this channel has a reading; None if there is none."""
+        return None
+
 
 class Scaled(Source):
     """A level or a share; None, which travels as *no reading*, where what it needs has no reading."""
@@ -29,6 +37,13 @@ class Scaled(Source):
         self._preset_when = controls[model.preset_when] if model.preset_when else None
         self._preset = level_of(model.preset)
         self._low = -FULL if model.kind == "level" else 0
+
+    def refresh(self) -> None:
+        self._origin.refresh()
+
+    @property
+    def unready(self) -> Control | None:
+        return self._origin.unready
 
     def value(self) -> int | None:
         value = self._origin.value()
@@ -56,55 +71,92 @@ class One(Source):
         return self._control.value if self._control else None
 
 
-class Priority(Source):
-    """The first of several that has a reading."""
+class Several(Source):
+    """Several controls for one channel. A control has a say only while it is ready: for what turns, once it
+    has been read at rest since its readings began, so that one that lies half over starts nothing when
+    another falls silent; for a place, with any reading."""
 
-    def __init__(self, controls: Sequence[Control]) -> None:
+    def __init__(self, controls: Sequence[Control], *, band: int, place: bool) -> None:
         self._controls = controls
+        self._band = FULL if place else band
+        self._rest = 0 if place else band
+        self._ready: list[Control] = []
+
+    def refresh(self) -> None:
+        band, before = self._band, self._ready
+        self._ready = [
+            control
+            for control in self._controls
+            if control.value is not None and (-band <= control.value <= band or control in before)
+        ]
+
+    @property
+    def unready(self) -> Control | None:
+        """A control that has readings and no say, where none has."""
+        if self._ready:
+            return None
+        return next((control for control in self._controls if control.value is not None), None)
+
+
+class Priority(Several):
+    """The first of several that is ready."""
 
     def value(self) -> int | None:
-        return next((control.value for control in self._controls if control.value is not None), None)
+        return self._ready[0].value if self._ready else None
 
 
-class First(Source):
+class First(Several):
     """Whoever left rest first, until back at rest or without a reading."""
 
-    def __init__(self, controls: Sequence[Control]) -> None:
-        self._controls = controls
-        self._owner: Control | None = None
+    _owner: Control | None = None
 
     def value(self) -> int | None:
-        if self._owner is None or not self._owner.value:
-            self._owner = next((control for control in self._controls if control.value), None)
+        if self._owner not in self._ready or not self._moved(self._owner):
+            self._owner = next((control for control in self._ready if self._moved(control)), None)
         if self._owner is not None:
             return self._owner.value
-        return None if all(control.value is None for control in self._controls) else 0
+        return 0 if self._ready else None
+
+    def _moved(self, control: Control | None) -> bool:
+        return control is not None and abs(control.value or 0) > self._rest
+
+
+class Sum(Several):
+    """All that are ready together."""
+
+    def value(self) -> int | None:
+        if not self._ready:
+            return None
+        return clamp(sum(control.value or 0 for control in self._ready), -FULL, FULL)
 
 
 class Total(Source):
-    """A weighted sum. With ``needs_all`` it needs every reading, else those that are there will do."""
+    """A weighted sum, which needs every reading."""
 
-    def __init__(self, terms: Sequence[tuple[Control, int]], *, needs_all: bool) -> None:
+    def __init__(self, terms: Sequence[tuple[Control, int]]) -> None:
         self._terms = terms
-        self._needs_all = needs_all
 
     def value(self) -> int | None:
-        values = [mul(weight, control.value) for control, weight in self._terms if control.value is not None]
-        if not values or (self._needs_all and len(values) < len(self._terms)):
-            return None
-        return clamp(sum(values), -FULL, FULL)
+        total = 0
+        for control, weight in self._terms:
+            if control.value is None:
+                return None
+            total += mul(weight, control.value)
+        return clamp(total, -FULL, FULL)
 
 
-def _origin(model: LevelChannel | ShareChannel, controls: Mapping[str, Control]) -> Source:
+RULES: Mapping[str, type[Several]] = {"priority": Priority, "first": First, "sum": Sum}
+
+
+def _origin(
+    model: LevelChannel | ShareChannel, controls: Mapping[str, Control], band: int, *, place: bool
+) -> Source:
     if model.weights:
-        terms = [(controls[name], level_of(weight)) for name, weight in model.weights.items()]
-        return Total(terms, needs_all=True)
+        return Total([(controls[name], level_of(weight)) for name, weight in model.weights.items()])
     several = [controls[name] for name in model.origins]
     if len(several) < 2:
         return One(several[0] if several else None)
-    if model.rule == "sum":
-        return Total([(control, FULL) for control in several], needs_all=False)
-    return First(several) if model.rule == "first" else Priority(several)
+    return RULES[model.rule](several, band=band, place=place)
 
 
 class Flag(Source):
@@ -143,10 +195,14 @@ class Count(Source):
         return self._button.presses if self._button else 0
 
 
-def build_source(model: Channel, controls: Mapping[str, Control]) -> Source:
-    """The source of one channel."""
+def build_source(
+    model: Channel, controls: Mapping[str, Control], band: int = 0, *, place: bool = False
+) -> Source:
+    """The source of one channel. ``band`` is how far from zero is still at rest; ``place`` says that the
+    channel moves nothing that turns."""
     if isinstance(model, LevelChannel | ShareChannel):
-        origin, bare = _origin(model, controls), not (model.times or model.slow_when or model.preset_when)
+        origin = _origin(model, controls, band, place=place)
+        bare = not (model.times or model.slow_when or model.preset_when)
         # A level that is just its control needs nothing done to it.
         return origin if bare and model.kind == "level" else Scaled(model, origin, controls)
     if isinstance(model, FlagChannel):

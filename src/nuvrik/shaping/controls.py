@@ -55,6 +55,7 @@ class Moved(Control):
         self._slew = Slew(model.slew_ms) if model.slew_ms else None
         self._holds = isinstance(model, AxisControl) and model.on_release == "hold"
         self._plain = not (self._smooth_ms or self._slew or self._holds)
+        self._begun = False
         self._fine = 0
         self._read_ms = 0
         self._pushed = 0
@@ -73,17 +74,20 @@ class Moved(Control):
     def _followed(self, level: int, now_ms: int) -> int:
         if self._holds:
             level = self._kept(level)
-        fresh, dt_ms = self.value is None, now_ms - self._read_ms
-        self._read_ms = now_ms
+        # Behind a gap it goes on from the value sent last: what passed in the gap is no time of moving. Only
+        # the first reading of all is taken as it is.
+        first, gap, dt_ms = not self._begun, self.value is None, now_ms - self._read_ms
+        self._begun, self._read_ms = True, now_ms
+        dt_ms = 0 if gap else dt_ms
         if self._smooth_ms:
-            if fresh:
+            if first:
                 self._fine = level << SMOOTH_BITS
             dt_ms_here = min(dt_ms, self._smooth_ms)
             ahead = (level << SMOOTH_BITS) - self._fine
             self._fine += div(ahead * dt_ms_here, self._smooth_ms + dt_ms_here)
             level = div(self._fine, 1 << SMOOTH_BITS)
         if self._slew:
-            if fresh:
+            if first:
                 self._slew.put(level)
             self._slew.towards(level, dt_ms)
             level = self._slew.level

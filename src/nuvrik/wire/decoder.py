@@ -47,6 +47,8 @@ class Decoder:
         self._reader = reader = reader_for(link, kinds, self._sealed)
         self._opened, self._judge = reader.opened, reader.judge
         self._end, self._most = reader.end, reader.most
+        self.tells_keys = isinstance(reader, KeyReader)
+        """Whether this end is to say of each command whether it was followed (:meth:`told`)."""
         self.forget = reader.forget
         """Drop the last sequence number and all else known from earlier frames."""
         self._held = b""
@@ -57,6 +59,12 @@ class Decoder:
     def guard(self, fresh: Callable[[int], bool]) -> None:
         """Refuse commands as late unless ``fresh`` of their guard byte."""
         self._sealed.fresh = fresh
+
+    def told(self, *, followed: bool) -> None:
+        """Whether the machine follows the command that was decoded last. Keys that step a place count only
+        then."""
+        if isinstance(self._reader, KeyReader):
+            self._reader.told(followed=followed)
 
     @property
     def pair_heard(self) -> int | None:

@@ -42,7 +42,7 @@ class Encoder:
             if not self._stream:
                 self.command_on_wire = self.command
         elif isinstance(frame, KeysFrame):
-            self._text = KeyCommands(frame, link.channels)
+            self._text = KeyCommands(frame, link)
         elif isinstance(frame, TrainFrame):
             self._text = TrainCommands(frame, link.channels)
         else:

@@ -1,8 +1,9 @@
 """One character or one number for each action: what a terminal program or the plainest radio can send.
 
-The machine's end keeps a value for each channel, all at rest and off at first, after a stop and after
-any silence; each key changes some of them and is a command with all of them. So a key held down, or a
-program that repeats one, keeps the link alive, and a key let go ends in silence.
+The machine's end keeps a value for each channel, all at rest and off at first; after a stop and after any
+silence so again, but for places, which stay. Each key changes some of them and is a command with all of
+them. So a key held down, or a program that repeats one, keeps the link alive, and a key let go ends in
+silence.
 """
 
 from collections.abc import Mapping, Sequence
@@ -12,6 +13,7 @@ from nuvrik.plan.channels import AnyChannel
 from nuvrik.plan.frames import KeyAction, KeysFrame
 from nuvrik.plan.layout import most_of
 from nuvrik.plan.models import Link
+from nuvrik.plan.wiring import place_channels
 from nuvrik.wire.codes import Unsaid, Value
 from nuvrik.wire.events import Event, Frame, Reject
 from nuvrik.wire.kinds import COMMAND, STOP
@@ -46,6 +48,40 @@ def _steps(frame: KeysFrame, channels: Mapping[str, AnyChannel]) -> dict[int, St
     return {code: Step(action, channels) for code, action in frame.codes().items()}
 
 
+class _Kept:
+    """The values at one end: what lasts through a silence or a stop, and what does not.
+
+    A place (what a servo goes to) is only moved by a key that the machine follows. Whatever the failsafe
+    table swallows changes none, and the first key that is followed moves on from the place commanded last;
+    everything else is at rest and off again after a silence.
+    """
+
+    def __init__(self, link: Link) -> None:
+        places = place_channels(link)
+        self._places = [place for place, name in enumerate(link.channels) if name in places]
+        self.state: State = (0,) * len(link.channels)
+        self._kept: State = self.state
+
+    def follow(self) -> None:
+        """What was commanded last is followed."""
+        self._kept = self.state
+
+    def swallow(self) -> None:
+        """It is not: places are where they were."""
+        if self._places:
+            self.state = self._with_places(self.state)
+
+    def forget(self) -> None:
+        """Everything at rest and off again, but for places."""
+        self.state = self._with_places((0,) * len(self.state))
+
+    def _with_places(self, state: State) -> State:
+        values = list(state)
+        for place in self._places:
+            values[place] = self._kept[place]
+        return tuple(values)
+
+
 class KeyReader:
     """Keys to commands."""
 
@@ -55,12 +91,18 @@ class KeyReader:
 
     def __init__(self, frame: KeysFrame, link: Link) -> None:
         self._steps = _steps(frame, link.channels)
-        self._rest: State = (0,) * len(link.channels)
-        self._state = self._rest
+        self._values = _Kept(link)
 
     def forget(self) -> None:
-        """Everything at rest and off again."""
-        self._state = self._rest
+        """Everything at rest and off again; places stay."""
+        self._values.forget()
+
+    def told(self, *, followed: bool) -> None:
+        """Whether the machine has followed the last command."""
+        if followed:
+            self._values.follow()
+        else:
+            self._values.swallow()
 
     def opened(self, piece: bytes) -> bytes:
         """A byte is never inside anything."""
@@ -74,17 +116,27 @@ class KeyReader:
         if step.stop:
             self.forget()
             return Frame(at, STOP, None, (), raw)
-        self._state = step.after(self._state)
-        return Frame(at, COMMAND, None, self._state, raw)
+        self._values.state = step.after(self._values.state)
+        return Frame(at, COMMAND, None, self._values.state, raw)
 
 
 class KeyCommands:
-    """Chooses, for the values wanted, the key that brings the machine's nearest to them."""
+    """Chooses, for the values wanted, the key that brings the machine's nearest to them.
 
-    def __init__(self, frame: KeysFrame, channels: Mapping[str, AnyChannel]) -> None:
+    A stick held still has one key, whatever was sent before. So a key that would change something is sent
+    only where it leads nearer than staying does, over all channels together and by more than a hand trembles;
+    else those that change nothing are sent in turn, so that a key lost on the way is made good. (Taking
+    turns among all keys that lead equally near made a stick on a diagonal send two keys that undid each
+    other, and a motor swing to and fro three times a second.)
+    """
+
+    def __init__(self, frame: KeysFrame, link: Link) -> None:
+        channels = link.channels
         self._steps = _steps(frame, channels)
         self._stop = next(bytes((code,)) for code, step in self._steps.items() if step.stop)
-        self._state: State = (0,) * len(channels)
+        self._values = _Kept(link)
+        self._arm = list(channels).index(link.arm_channel) if link.arm_channel else None
+        self._tremble = level_of(link.failsafe.neutral_band)
         self._sent: dict[int, int] = {}
         self._turn = 0
         # A flag that is wrong weighs as much as a level that is wrong by full.
@@ -99,22 +151,28 @@ class KeyCommands:
         wanted = [value for value in values if value is not None]
         if len(wanted) < len(values):
             raise Unsaid
-        moves = {code: step.after(self._state) for code, step in self._steps.items() if not step.stop}
-        # Of keys that lead equally near, the one not sent for longest: in turn they repeat every value that
-        # is right, so that a key lost on the way is made good.
-        nearest = min(
-            moves, key=lambda code: (self._away(moves[code], wanted), self._sent.get(code, 0)), default=None
-        )
-        if nearest is None or self._away(moves[nearest], wanted) > self._away(self._state, wanted):
-            return b""
-        self._state = moves[nearest]
+        here = self._values.state
+        moves = {code: step.after(here) for code, step in self._steps.items() if not step.stop}
+        away = {code: self._away(state, wanted) for code, state in moves.items()}
+        same = [code for code, state in moves.items() if state == here]
+        nearer = self._away(here, wanted) - (self._tremble if same else 0)
+        nearest = min(away, key=lambda code: away[code], default=None)
+        if nearest is None or away[nearest] >= nearer:
+            if not same:
+                return b""
+            nearest = min(same, key=lambda code: self._sent.get(code, 0))
+        self._values.state = moves[nearest]
+        if self._arm is None or self._values.state[self._arm]:
+            self._values.follow()
+        else:
+            self._values.swallow()  # a machine that is not armed moves no place
         self._turn += 1
         self._sent[nearest] = self._turn
         return bytes((nearest,))
 
     def stop(self) -> bytes:
         """The key that stops."""
-        self._state = (0,) * len(self._state)
+        self._values.forget()
         return self._stop
 
     def _away(self, state: State, wanted: Sequence[int]) -> int:

@@ -108,11 +108,13 @@ class Echo(NamedTuple):
 
 class Telemetry(NamedTuple):
     """What the machine says of itself: ``state`` is the place of its state in the failsafe table,
-    ``heard`` the sequence of the last command it took, ``items`` the codes of each item that is there."""
+    ``heard`` the sequence of the last command it took, ``items`` the codes of each item that is there,
+    ``hold_ends`` whether an output is about to let go of a load that it holds."""
 
     state: int
     heard: int | None
     items: dict[str, tuple[int, ...]]
+    hold_ends: bool = False
 
 
 def pack_jog(jog: Jog) -> bytes:
@@ -238,13 +240,13 @@ class TelemetryForm:
                 packed |= code << shift
                 shift += bits
         heard = telemetry.heard
-        head = bytes((telemetry.state | (heard is not None) << 3, heard or 0))
+        head = bytes((telemetry.state | (heard is not None) << 3 | telemetry.hold_ends << 4, heard or 0))
         return head + mask.to_bytes(self._mask_bytes, "little") + packed.to_bytes((shift + 7) // 8, "little")
 
     def unpack(self, payload: bytes) -> Telemetry | None:
         """The telemetry in a payload; None if there is none that this link could mean."""
         start = 2 + self._mask_bytes
-        if len(payload) < start or payload[0] & 7 > 4 or payload[0] >> 4:
+        if len(payload) < start or payload[0] & 7 > 4 or payload[0] >> 5:
             return None
         mask = int.from_bytes(payload[2:start], "little")
         if mask >> len(self._items):
@@ -258,7 +260,8 @@ class TelemetryForm:
         for name, bits, parts in there:
             items[name] = tuple(packed >> bits * part & ((1 << bits) - 1) for part in range(parts))
             packed >>= bits * parts
-        return Telemetry(payload[0] & 7, payload[1] if payload[0] & 8 else None, items)
+        heard = payload[1] if payload[0] & 8 else None
+        return Telemetry(payload[0] & 7, heard, items, bool(payload[0] & 16))
 
 
 WRONG_WAY = object()

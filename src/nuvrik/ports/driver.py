@@ -1,0 +1,167 @@
+"""What keeps a connection's frames coming: a thread, a handset, and a farewell that is always sent whole."""
+
+import atexit
+import threading
+import time
+import warnings
+
+from nuvrik.ends.handset import Handset
+from nuvrik.plan.models import Link
+from nuvrik.ports.leaving import Signals
+from nuvrik.ports.live import LONGEST_GAP_MS, AnyClock, ByteLine, backlog, random_number
+from nuvrik.ports.sim import SimLine
+
+TURN_S = 0.002
+"""How long the thread sleeps between looks at the clock."""
+
+GRACE_S = 5.0
+"""How much longer than a farewell takes a program waits for it: a busy computer is slow."""
+
+
+class RealTime:
+    """A simulated machine in real time, for programs that wait."""
+
+    def __init__(self, line: SimLine) -> None:
+        self._line = line
+        self._last = time.monotonic()
+        self.now_ms = line.now_ms
+
+    def sleep(self, seconds: float) -> None:
+        """Let time go by, for both."""
+        time.sleep(seconds)
+        now = time.monotonic()
+        self._line.sleep(now - self._last)
+        self._last = now
+
+
+class Driver:
+    """Sends for one connection, from a thread of its own that holds nothing but this.
+
+    ``lock`` guards the handset; ``changed`` is told after every turn. ``trouble`` is what ended the thread.
+    """
+
+    def __init__(self, link: Link, line: ByteLine, clock: AnyClock) -> None:
+        self.lock = threading.RLock()
+        self.changed = threading.Condition(self.lock)
+        self.trouble: BaseException | None = None
+        self.running, self.leaving = True, False
+        self._line, self._clock = line, clock
+        self._farewell_ms = link.failsafe.timeout_ms + 2 * link.link.period_ms
+        self._until_ms: int | None = None
+        self.handset = Handset(
+            link, stream=line.stream, session=random_number(16), without=frozenset(link.controls)
+        )
+        for name in link.channels:
+            # The program stands in for every control, and all is at rest until it says otherwise.
+            if name != link.arm_channel:
+                self.handset.put(0, name, 0)
+        self.handset.put_arm(False)
+        self._thread = threading.Thread(target=self._run, daemon=True, name=f"nuvrik {link.link.name}")
+        _OPEN.add(self)
+        self._thread.start()
+
+    def leave(self) -> None:
+        """Begin to leave: from now on only the farewell is sent, and then nothing any more."""
+        with self.lock:
+            self.leaving = True
+            self.handset.disarm()
+
+    def close(self) -> None:
+        """Leave, and wait until the farewell has been sent."""
+        with _OPEN.signals.leaving():
+            self.leave()
+            end = time.monotonic() + self._farewell_ms / 1000 + GRACE_S
+            while self._thread.is_alive() and time.monotonic() < end and not _OPEN.signals.at_once:
+                self._thread.join(0.05)
+        if self._thread.is_alive():
+            words = "left before arm off had been sent for its whole time: the machine stops by its timeout"
+            warnings.warn(words, RuntimeWarning, stacklevel=2)
+        _OPEN.rest()
+
+    def _run(self) -> None:
+        try:
+            before_ms = self._clock.now_ms()
+            while self._until_ms is None or before_ms <= self._until_ms:
+                before_ms = self._turn(before_ms)
+                self._clock.sleep(TURN_S)
+        except BaseException as error:  # told to the program at its next call
+            self.trouble = error
+        finally:
+            with self.changed:
+                self.running = False
+                self.changed.notify_all()
+            close = getattr(self._line, "close", None)
+            if close is not None:
+                close()
+            _OPEN.remove(self)
+
+    def _turn(self, before_ms: int) -> int:
+        """Hear, send; gives the time of it."""
+        data = self._line.read()
+        with self.changed:
+            now_ms, handset = self._clock.now_ms(), self.handset
+            gap_ms = now_ms - before_ms
+            if gap_ms > LONGEST_GAP_MS:
+                handset.expire(now_ms)
+            if gap_ms >= handset.link.failsafe.timeout_ms:
+                for _ in backlog(self._line, data):
+                    pass
+                data = b""
+            handset.feed(data, now_ms)
+            wire = handset.send(now_ms)
+            if self.leaving and self._until_ms is None:
+                self._until_ms = now_ms + self._farewell_ms
+            self.changed.notify_all()
+        if wire:
+            self._line.write(wire)
+        return now_ms
+
+
+class _Open:
+    """The drivers of this process. While there are any, a signal that would end the program at once ends it
+    by an exception, and the end of the interpreter waits for their farewells."""
+
+    def __init__(self) -> None:
+        self._drivers: set[Driver] = set()
+        self._lock = threading.Lock()
+        self.signals = Signals(raises=self._raised)
+        self._listening = False
+        atexit.register(self.close_all)
+
+    def add(self, driver: Driver) -> None:
+        with self._lock:
+            self._drivers.add(driver)
+            if not self._listening and threading.current_thread() is threading.main_thread():
+                self.signals.__enter__()
+                self._listening = True
+
+    def remove(self, driver: Driver) -> None:
+        with self._lock:
+            self._drivers.discard(driver)
+
+    def rest(self) -> None:
+        """Give the signals back once nothing is driven any more."""
+        here = threading.current_thread() is threading.main_thread()
+        with self._lock:
+            if not self._drivers and self._listening and here:
+                self.signals.__exit__()
+                self._listening = False
+
+    def close_all(self) -> None:
+        """At the end of the interpreter."""
+        with self.signals.leaving():
+            for driver in list(self._drivers):
+                driver.leave()
+            for driver in list(self._drivers):
+                driver.close()
+
+    @staticmethod
+    def _raised(number: int) -> BaseException:
+        import signal
+
+        if number == signal.SIGINT:
+            return KeyboardInterrupt()
+        return SystemExit(128 + number)
+
+
+_OPEN = _Open()
