@@ -157,7 +157,7 @@ def eventually(true, seconds: float = 10.0) -> None:
 def test_a_program_drives_by_value() -> None:
     with nuvrik.connect(PANEL, "sim") as panel:
         assert panel.state is not None and panel.hello().name == "panel" and panel.round_trip_ms() < 200
-        machine = panel._line.machine  # type: ignore[attr-defined]
+        machine = panel._driver._line.machine  # type: ignore[attr-defined]
         machine.on_request("routine", lambda number: number * 7)
         panel.set(fan=0.4)
         time.sleep(0.3)
@@ -197,7 +197,7 @@ def test_a_program_that_fails_leaves_the_machine_disarmed() -> None:
     with pytest.raises(ZeroDivisionError), nuvrik.connect(PANEL, "sim") as panel:
         panel.arm()
         panel.set(fan=0.9)
-        machine = panel._line.machine  # type: ignore[attr-defined]
+        machine = panel._driver._line.machine  # type: ignore[attr-defined]
         eventually(lambda: not machine.safe)
         _ = 1 / 0
     assert machine.state == "STANDBY"

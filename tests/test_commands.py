@@ -17,7 +17,7 @@ from rich.console import Console
 from typed import nuvrik_command
 
 import nuvrik
-from nuvrik.cli.words import table
+from nuvrik.cli.words import Page, table
 from nuvrik.plan.starters import starter_text
 from nuvrik.wire.frames import Encoder
 
@@ -54,11 +54,12 @@ CELL = st.lists(WORD, min_size=1, max_size=5).map(" ".join)
 @given(rows=st.integers(2, 5).flatmap(lambda n: st.lists(st.lists(CELL, min_size=n, max_size=n), min_size=2)))
 def test_no_word_of_a_table_is_cut_where_all_of_them_fit(width: int, rows: list[list[str]]) -> None:
     """The names in it are to be typed in the next command."""
-    out = Console(width=width, file=io.StringIO())
+    page = Page()
+    page.console = Console(width=width, file=io.StringIO(), markup=False)
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("nuvrik.cli.words.console", lambda: out)
-        out.print(table("", [">" + rows[0][0], *rows[0][1:]], rows[1:]))
-    lines = out.file.getvalue().splitlines()
+        patch.setattr("nuvrik.cli.words.console", lambda: page)
+        page.print(table("", [">" + rows[0][0], *rows[0][1:]], rows[1:]))
+    lines = page.console.file.getvalue().splitlines()
     assert all(len(line) <= width for line in lines)
     assert Counter(" ".join(lines).replace("─", "").split()) == Counter(
         word for row in rows for cell in row for word in cell.split()

@@ -100,12 +100,11 @@ def test_ticks_keep_their_rate_under_a_flood(tmp_path: Path, kind: str, what: st
     flood = floods(encoder, Encoder(link.model_copy(update={"frame": frame})))[what]
     if kind != "udp":  # in pieces of about a write, as a line brings them
         flood = [b"".join(flood)]
-    drive = [encoder.command([16384 if n > 45 else 0, 0, int(n > 25)], n & 0xFF) for n in range(100 +
-    round(50 * FLOOD_S / 2))]
-    good
-    = [encoder.on_wire(body) for body in
-    drive] files
-        = [ write(tmp_path, name, "\n".join(one.hex() for one in pieces))
+    count = 100 + round(25 * FLOOD_S)
+    drive = [encoder.command([16384 if n > 45 else 0, 0, int(n > 25)], n & 0xFF) for n in range(count)]
+    good = [encoder.on_wire(body) for body in drive]
+    files = [
+        write(tmp_path, name, "\n".join(one.hex() for one in pieces))
         for name, pieces in (("flood", flood), ("good", good))
     ]
     if kind == "pty":

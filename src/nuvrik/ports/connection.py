@@ -237,8 +237,8 @@ class Connection:
                 return channel.options.index(str(value))
             if isinstance(value, str):
                 raise ValueError(f"{name}: {value!r} is none of its options")
-            if value is not None and value != int(value if math.isfinite(value) else -1):
-                raise ValueError(f"{name} is {value!r}; a {channel.kind if channel else 'flag'} is whole")
+            if channel is not None and value is not None and not float(value).is_integer():
+                raise ValueError(f"{name} is {value!r}; a {channel.kind} is a whole number")
             return int(value or 0)
         low = -1 if channel.kind == "level" else 0
         if value is None:
