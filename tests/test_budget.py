@@ -57,7 +57,8 @@ def test_how_bad_a_medium_may_be(
     assert words in nuvrik_command(*fault, option, sound, code=None)
     for value in wrong:
         said = nuvrik_command(*fault, option, value, code=2)
-        assert f"{option} is {float(value):g}; it must be from" in said
+        must = "an ordinary number" if value in ("nan", "inf") else "from"
+        assert f"{option} is {float(value):g}; it must be {must}" in said
 
 
 # ---- false trips ---------------------------------------------------------------------------

@@ -235,7 +235,7 @@ def test_in_a_terminal_there_is_a_progress_bar_and_a_status_line(tug: Path, tmp_
         assert process.wait(timeout=60) == 0
         return said.decode()
 
-    assert "rehearsing" in on_a_terminal("rehearse", tug, "--runs", 12)
+    assert "rehearsing" in on_a_terminal("rehearse", tug, "--fault", "jam", "--runs", 8)
     recording = write(
         tmp_path, "r.csv", "t_ms,left_stick,right_stick,arm_button\n0,508,515,0\n600,508,515,0\n"
     )

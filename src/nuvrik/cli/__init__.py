@@ -10,7 +10,7 @@ from typing import Annotated, Any
 
 import typer
 
-from nuvrik.cli.words import Trouble, flush_all, prepare_streams, speaks_plainly
+from nuvrik.cli.words import COULD_NOT, Trouble, flush_all, leave, prepare_streams, speaks_plainly
 from nuvrik.version import VERSION_WORDS
 
 app = typer.Typer(
@@ -483,3 +483,5 @@ def main() -> Any:
     except SystemExit as end:
         code = end.code if isinstance(end.code, int) else int(end.code is not None)
         sys.exit(flush_all(code))
+    except OSError as error:  # a help that could not be written
+        leave(f"output: {(error.strerror or str(error)).lower()}", COULD_NOT)

@@ -11,8 +11,8 @@ from nuvrik.budget.line import Budget, budget
 from nuvrik.budget.seen import conditions_seen
 from nuvrik.budget.trips import Way, hours_words, mean_hours, timeout_for
 from nuvrik.cli.clocks import hertz
+from nuvrik.cli.inputs import conditions_of
 from nuvrik.cli.inspect import Source, events_of
-from nuvrik.cli.rehearse import conditions_of
 from nuvrik.cli.words import DONE, Trouble, busy, console, say, say_json, table
 from nuvrik.plan.load import load
 from nuvrik.plan.media import InfraredMedium, SerialMedium, retries_of

@@ -1,10 +1,9 @@
 """``nuvrik calibrate``: what the hardware is really like, into the link file."""
 
-import csv
 from pathlib import Path
 from typing import Any
 
-from nuvrik.cli.rehearse import read_recording
+from nuvrik.cli.inputs import read_log, read_recording
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
 from nuvrik.mixing.straighten import Straightened, straighten
 from nuvrik.plan.load import load
@@ -69,7 +68,7 @@ def _motor(
             n for n, o in link.outputs.items() if isinstance(o, MotorOutput) and o.driver != "servo_pulse"
         ]
         raise Trouble(f'"{name}" is no motor with a duty: {suggestion(name, motors, "this link has none")}')
-    duties, speeds = _read_log(log, output.duty_max)
+    duties, speeds = read_log(log, output.duty_max)
     with busy("fitting"):
         try:
             fit = straighten(duties, speeds)
@@ -107,30 +106,3 @@ def _finish(file: Path, changes: dict[tuple[str, ...], Any], write: bool, as_jso
     write_into(file, changes)
     if not as_json:
         say(f"{file}: {len(changes)} keys written, comments kept")
-
-
-def _read_log(path: Path, duty_max: int) -> tuple[list[float], list[float]]:
-    """Duties as fractions of full, and speeds, from a CSV log with columns duty and speed."""
-    try:
-        with path.open(encoding="utf-8-sig", newline="") as file:
-            rows = csv.DictReader(file)
-            if not {"duty", "speed"} <= set(rows.fieldnames or ()):
-                raise Trouble(f"{path}, line 1: a log of a motor has the columns t_ms,duty,speed")
-            duties: list[float] = []
-            speeds: list[float] = []
-            for row in rows:
-                for name, numbers, most in (("duty", duties, duty_max), ("speed", speeds, 1)):
-                    numbers.append(_number(row[name], f"{path}, line {rows.line_num}: {name}") / most)
-    except UnicodeDecodeError:
-        raise Trouble(f"{path}: is not text; a log is CSV: t_ms,duty,speed") from None
-    return duties, speeds
-
-
-def _number(text: str | None, where: str) -> float:
-    try:
-        number = float(text or "")
-    except ValueError:
-        number = float("nan")
-    if not abs(number) < 1e9:
-        raise Trouble(f"{where} is {(text or '')[:40]!r}, not a number")
-    return number

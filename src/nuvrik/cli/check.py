@@ -17,7 +17,15 @@ from nuvrik.plan.models import FailsafeSection, Link
 from nuvrik.plan.problems import LinkFileError, Problem, listing, suggestion
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plan.wiring import output_routes
-from nuvrik.plan.words import channel_words, control_words, item_words, output_words, route_words, uses_of
+from nuvrik.plan.words import (
+    channel_words,
+    control_words,
+    item_words,
+    output_words,
+    route_words,
+    stop_words,
+    uses_of,
+)
 from nuvrik.ports.files import write_file
 from nuvrik.wire.codes import step
 from nuvrik.wire.describe import layout_rows
@@ -192,10 +200,13 @@ def _failsafe_sentences(link: Link) -> list[str]:
     arm = f'the channel "{rules.arm}" is on' if link.arm_channel else "the sticks have been at rest"
     if isinstance(link.medium, InfraredMedium):
         return [
-            f"Nothing moves unless {arm}; without any code of ours for {link.medium.lapse_ms} ms it is not.",
+            f"Nothing moves unless {arm}."
+            + (f" It goes off after {link.medium.lapse_ms} ms without a code." if link.arm_channel else ""),
+            *_lapse_sentences(link),
             "When the codes of a key stop, whatever stands in the beam, it counts as let go of;",
             f"  every motor is at rest at the latest {bound.worst_ms:.0f} ms after the last one began:",
             f"  {bound.in_words()}.",
+            *stop_words(link),
         ]
     return [
         f"Nothing moves unless {arm} in a fresh, matching frame.",
@@ -203,7 +214,16 @@ def _failsafe_sentences(link: Link) -> list[str]:
         f"  at rest at the latest {bound.worst_ms:.0f} ms after the last good frame was sent:",
         f"  {bound.in_words()}.",
         f"After {rules.good_frames} good frames in a row: {RECOVER[rules.recover]}.",
+        *stop_words(link),
     ]
+
+
+def _lapse_sentences(link: Link) -> list[str]:
+    """What then stays as it is."""
+    held = [n for n, o in link.outputs.items() if getattr(o, "on_loss", "") == "hold"]
+    if not held or not link.arm_channel:
+        return []
+    return [f"  {', '.join(held)} then stay as they are, until an arm key, an off key or a stop."]
 
 
 def _channel_text(link: Link, name: str) -> str:

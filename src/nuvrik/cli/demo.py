@@ -6,7 +6,7 @@ from pathlib import Path
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
-from nuvrik.cli.rehearse import read_recording
+from nuvrik.cli.inputs import read_recording
 from nuvrik.cli.words import DONE, busy, console
 from nuvrik.demo import DATA, DEMO_LOSS, JAM_MS, demo_text
 from nuvrik.failsafe.table import ARMED, FAILSAFE

@@ -4,13 +4,16 @@ import re
 import sys
 from pathlib import Path
 
-from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
+from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table, tell
 from nuvrik.levels import level_of
-from nuvrik.plan.frames import Sealed
+from nuvrik.plan.frames import KeysFrame, Sealed
 from nuvrik.plan.load import load
+from nuvrik.plan.models import Link
 from nuvrik.plan.problems import suggestion
 from nuvrik.wire.codes import Value
-from nuvrik.wire.describe import frame_parts
+from nuvrik.wire.decoder import Decoder
+from nuvrik.wire.describe import frame_parts, value_text
+from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.packing import Field
 
@@ -26,6 +29,8 @@ def run_encode(file: Path, words: list[str], seq: int, as_json: bool) -> int:
     except ValueError as error:
         raise Trouble(f"{error}: a handset would send nothing", NO) from None
     wire = encoder.on_wire(body)
+    if isinstance(link.frame, KeysFrame):
+        _say_nearest(link, encoder, values, wire)
     if as_json:
         say_json({"hex": wire.hex(), "seq": seq, "bytes": len(wire)})
     elif not sys.stdout.isatty():
@@ -37,6 +42,19 @@ def run_encode(file: Path, words: list[str], seq: int, as_json: bool) -> int:
         rows = [(str(p.start // 8), str(p.bits), p.name, p.meaning) for p in parts]
         console().print(table("", [">byte", ">bits", "is", "meaning"], rows))
     return DONE
+
+
+def _say_nearest(link: Link, encoder: Encoder, values: list[Value], wire: bytes) -> None:
+    """What a single key makes of the values asked for, on stderr."""
+    made = Decoder(link).feed(wire)
+    got = made[0].values if made and isinstance(made[0], Frame) else ()
+    unlike = [
+        f"{field.name} {value_text(heard, field)}, asked for {value_text(asked, field)}"
+        for field, heard, asked in zip(encoder.packer.fields, got, values, strict=False)
+        if heard != asked
+    ]
+    if unlike:
+        tell(f"the nearest single key, from rest: it gives {'; '.join(unlike)}")
 
 
 def _assignment(word: str, fields: tuple[Field, ...]) -> tuple[str, Value]:

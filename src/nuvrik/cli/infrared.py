@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, TextIO
 
+from nuvrik.cli.inputs import opened_text
 from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
 from nuvrik.ends.remote import shape_of
 from nuvrik.plan.base import NAME_PATTERN
@@ -21,6 +22,7 @@ from nuvrik.pulses.shape import Shape
 from nuvrik.pulses.timings import TimingsError, read_timings, write_timings
 
 BAR_FROM_BYTES = 1 << 21
+TIMINGS_ARE = "timings are microseconds, + for a mark, - for a space"
 
 
 def run_read(file: Path, link_file: Path | None, figure: Path | None, as_json: bool) -> int:
@@ -109,10 +111,10 @@ def opened(file: Path) -> Iterator[TextIO]:
             with open_with_bar(file, "r", encoding="utf-8-sig", description="reading", console=bar) as text:
                 yield text
         else:
-            with file.open(encoding="utf-8-sig") as text:
+            with opened_text(file, TIMINGS_ARE) as text:
                 yield text
     except UnicodeDecodeError:
-        raise Trouble(f"{file}: is not text; timings are microseconds, + for a mark, - for a space") from None
+        raise Trouble(f"{file}: is not text; {TIMINGS_ARE}") from None
     except TimingsError as error:
         raise Trouble(str(error)) from None
 

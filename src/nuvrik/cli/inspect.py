@@ -1,6 +1,5 @@
 """``nuvrik inspect``: what the bytes of a capture say, and why they say nothing."""
 
-import csv
 import re
 import sys
 from collections import Counter
@@ -10,8 +9,11 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, BinaryIO
 
+from nuvrik.cli.inputs import number_of
 from nuvrik.cli.live import open_line
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
+from nuvrik.openfile import TableError, csv_rows, open_bytes
+from nuvrik.plan.frames import Sealed
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
 from nuvrik.ports.leaving import Signals
@@ -151,7 +153,7 @@ def events_of(source: Source) -> Iterator[Heard]:
         yield from _live(source, decoder)
         return
     if source.hex_text is not None:
-        data = source.keep(_from_hex(source.hex_text, "--hex"))
+        data = source.keep(_from_words(source.hex_text, link))
         yield from ((None, event) for event in packets(data))
         return
     name = str(source.capture)
@@ -190,7 +192,7 @@ def _opened(source: Source) -> Iterator[Any]:
     path = Path(str(source.capture))
     size = path.stat().st_size
     if size < BAR_FROM_BYTES or not sys.stderr.isatty():
-        with path.open("rb") as data:
+        with open_bytes(path) as data:
             yield data
         return
     from rich.console import Console
@@ -214,21 +216,30 @@ def _lines(first: bytes, data: BinaryIO) -> Iterator[str]:
 
 
 def _timed_rows(first: bytes, data: BinaryIO, name: str) -> Iterator[tuple[float, bytes]]:
-    rows = csv.reader(_lines(first, data))
-    header = [cell.strip() for cell in next(rows)]
-    if header[:2] != ["t_ms", "hex"]:
-        raise Trouble(f"{name}, line 1: a timed capture has the columns t_ms,hex")
-    for row in rows:
-        if not row:
-            continue
-        where = f"{name}, line {rows.line_num}"
-        try:
-            at = float(row[0])
-        except ValueError:
-            raise Trouble(f"{where}: t_ms is {row[0][:40]!r}, not a number") from None
-        if len(row) < 2:
-            raise Trouble(f"{where}: has no hex column")
-        yield at, _from_hex(row[1], where)
+    rows = csv_rows(_lines(first, data))
+    try:
+        if next(rows, (1, []))[1][:2] != ["t_ms", "hex"]:
+            raise Trouble(f"{name}, line 1: a timed capture has the columns t_ms,hex")
+        for number, row in rows:
+            if not any(row):
+                continue
+            where = f"{name}, line {number}"
+            if len(row) < 2:
+                raise Trouble(f"{where}: has no hex column")
+            yield number_of(row[0], f"{where}: t_ms"), _from_hex(row[1], where)
+    except TableError as error:
+        raise Trouble(f"{name}, {error}") from None
+
+
+def _from_words(text: str, link: Link) -> bytes:
+    """What --hex gives: hex digits; or, where frames are text, the text itself, with its end or without."""
+    if isinstance(link.frame, Sealed):
+        return _from_hex(text, "--hex")
+    try:
+        return _from_hex(text, "--hex")
+    except Trouble:
+        end = getattr(link.frame, "end", "")
+        return (text.removesuffix(end) + end).encode("utf-8", "replace")
 
 
 def _from_hex(text: str, where: str) -> bytes:
@@ -247,7 +258,9 @@ def _is_bulk(source: Source) -> bool:
     """Whether it is a file of raw bytes in frames that can be decoded column by column."""
     if source.capture is None or str(source.capture) == "-" or source.link.frame.style != "packed":
         return False
-    with source.capture.open("rb") as data:
+    if not source.capture.is_file():
+        return False
+    with open_bytes(source.capture) as data:
         first = data.read(READ_BYTES)
     return b"\0" in first
 

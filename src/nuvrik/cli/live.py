@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, TextIO
 
-from nuvrik.cli.rehearse import read_recording
+from nuvrik.cli.inputs import read_recording
 from nuvrik.cli.words import DONE, Trouble, tell
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine

@@ -8,13 +8,14 @@ from typing import Any, TypeVar
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
+from nuvrik.cli.inputs import conditions_of, read_recording
 from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
 from nuvrik.plan.problems import suggestion
 from nuvrik.rehearsal.faults import FAULTS, faults_for, unfit_for
 from nuvrik.rehearsal.page import summary
-from nuvrik.rehearsal.recording import Recording, parse_recording
+from nuvrik.rehearsal.recording import Recording
 from nuvrik.rehearsal.verdict import Run, rehearse, rehearse_all
 from nuvrik.rehearsal.world import Trace
 
@@ -36,24 +37,6 @@ class Options:
     figure: Path | None = None
     report: Path | None = None
     as_json: bool = False
-
-
-def read_recording(path: Path, link: Link) -> Recording:
-    """A pilot's recording from a file."""
-    try:
-        with path.open(encoding="utf-8-sig", newline="") as file:
-            return parse_recording(file, link, str(path))
-    except UnicodeDecodeError:
-        raise Trouble(f"{path}: is not text; a recording is CSV: t_ms,CONTROL,...") from None
-
-
-def conditions_of(medium: dict[str, float]) -> Conditions:
-    """How bad the medium is, from options."""
-    try:
-        return Conditions(**medium)
-    except ValueError as error:
-        name, said = str(error).split(" ", 1)
-        raise Trouble(f"--{name.replace('_', '-')} {said}") from None
 
 
 def run(file: Path, medium: dict[str, float], options: Options) -> int:

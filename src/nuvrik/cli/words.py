@@ -4,6 +4,7 @@ import contextlib
 import errno
 import functools
 import io
+import math
 import os
 import sys
 from collections.abc import Callable, Iterable, Iterator
@@ -39,6 +40,7 @@ def speaks_plainly(command: Callable[P, int | None]) -> Callable[P, None]:
         from nuvrik.rehearsal.recording import RecordingError
 
         try:
+            _ordinary(kwargs)
             code = command(*args, **kwargs)
             sys.stdout.flush()
         except Trouble as trouble:
@@ -61,6 +63,13 @@ def speaks_plainly(command: Callable[P, int | None]) -> Callable[P, None]:
         sys.exit(code or DONE)
 
     return wrapped
+
+
+def _ordinary(options: dict[str, Any]) -> None:
+    """No option may be infinite, or no number at all."""
+    for name, value in options.items():
+        if isinstance(value, float) and not math.isfinite(value):
+            raise Trouble(f"--{name.replace('_', '-')} is {value}; it must be an ordinary number")
 
 
 def leave(what: str, code: int) -> NoReturn:

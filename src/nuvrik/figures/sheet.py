@@ -20,6 +20,7 @@ from nuvrik.plan.controls import (
     SliderControl,
     parts_of,
 )
+from nuvrik.plan.media import InfraredMedium
 from nuvrik.plan.models import Link
 from nuvrik.plan.outputs import MotorOutput, StepperOutput, SwitchOutput, pin_users
 from nuvrik.plan.wiring import output_routes
@@ -32,7 +33,13 @@ ABOVE, BELOW = 0.85, 1.85
 def draw_sheet(link: Link, path: Path) -> None:
     """Draw the sheet of a link, landscape, fit to print."""
     plt = pyplot()
-    made = {part for control in link.controls.values() for part in parts_of(control).values()}
+    # Buttons that stand in a rocker, a nudge or a selector are drawn in it; every other one is drawn itself.
+    made = {
+        part
+        for control in link.controls.values()
+        if isinstance(control, MadeControl)
+        for part in parts_of(control).values()
+    }
     shown = [name for name in link.controls if name not in made]
     rows = -(-len(shown) // COLUMNS)
     # As high as what is on it, so that circles are round and no paper is wasted.
@@ -75,6 +82,7 @@ def effects(link: Link, name: str) -> list[str]:
             said.append(f"how strongly {channel} counts")
         else:
             said.append(f"{channel}: {what}" if what != channel else channel)
+    said += [f"puts {n} off" for n, c in link.controls.items() if getattr(c, "off_by", None) == name]
     return said + (["STOPS EVERYTHING"] if name == link.failsafe.stop else [])
 
 
@@ -120,7 +128,8 @@ def _hints(control: ReadControl | MadeControl) -> list[str]:
             if isinstance(control, KeyControl) and control.char
             else []
         )
-        return key + (["one press on, the next off"] if control.toggle else [])
+        low = ["pressed is a reading of 0"] if getattr(control, "active", "") == "low" else []
+        return key + (["one press on, the next off"] if control.toggle else []) + low
     if isinstance(control, AxisControl) and control.on_release == "hold":
         return ["stays when let go"]
     return []
@@ -214,6 +223,8 @@ def _draw_rules(axis: Any, link: Link) -> None:
     arm = source_name(link.channels[link.arm_channel]) if link.arm_channel else None
     start = ["Let go of everything.", f"Switch {arm} off, then on." if arm else "It arms itself at rest."]
     stop = [f"Press {rules.stop}: it stops at once." if rules.stop else "There is no stop control."]
+    if isinstance(link.controls.get(rules.stop or ""), ButtonControl):
+        stop.append("(No reading of it counts as pressed.)")
     stop += [f"Or switch {arm} off: it runs down."] if arm else []
     again = {
         "rearm": "arm again",
@@ -225,12 +236,21 @@ def _draw_rules(axis: Any, link: Link) -> None:
         f"at rest within {stop_bound(link).worst_ms:.0f} ms.",
         f"When it is back: {again[rules.recover]}.",
     ]
-    held = [
+    if isinstance(link.medium, InfraredMedium):
+        held = [n for n, o in link.outputs.items() if getattr(o, "on_loss", "") == "hold"]
+        lost = [
+            "A key whose code stops coming is let go of;",
+            f"at rest within {stop_bound(link).worst_ms:.0f} ms.",
+        ]
+        if link.arm_channel:
+            lost.append(f"Arm goes off after {link.medium.lapse_ms / 1000:g} s without a code;")
+            lost.append(f"then {', '.join(held)} stay as they are." if held else "then everything is off.")
+    pinned = [
         f"{name}: {', '.join(str(pin) for pin in pin_users(output).values())}"
         for name, output in link.outputs.items()
         if isinstance(output, MotorOutput | StepperOutput | SwitchOutput) and pin_users(output)
     ]
-    pulls = textwrap.wrap("; ".join(held), 44)[:4] or ["(no pins named)"]
+    pulls = textwrap.wrap("; ".join(pinned), 44)[:4] or ["(no pins named)"]
     columns = (
         ("To start", start),
         ("To stop", stop),

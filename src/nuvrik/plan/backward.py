@@ -1,6 +1,6 @@
 """``[telemetry.NAME]``, ``[requests.NAME]``, ``[cues.NAME]``: what comes back, and what can be asked for."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
@@ -126,7 +126,14 @@ class Argument(Section):
     kind: Literal["integer", "count", "flag"] = Field(
         description='"integer" = either sign, "count" = from 0, "flag" = off or on'
     )
-    bits: int = Field(default=16, ge=1, le=16, description="bits on the wire; a flag has 1")
+    bits: int = Field(default=16, ge=1, le=16, description="bits on the wire; a flag has 1 in any case")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _a_flag_is_one_bit(cls, given: Any) -> Any:
+        if isinstance(given, dict) and given.get("kind") == "flag" and "bits" not in given:
+            return {**given, "bits": 1}
+        return given
 
     @property
     def limits(self) -> tuple[int, int]:

@@ -6,7 +6,7 @@ where an entry has problems of its own, and a rule says nothing about what it ca
 
 from collections.abc import Callable, Iterator
 
-from nuvrik.plan import rules_fit, rules_frames, rules_names, rules_pulses
+from nuvrik.plan import rules_fit, rules_frames, rules_motion, rules_names, rules_pulses
 from nuvrik.plan.draft import Draft
 from nuvrik.plan.models import Link
 from nuvrik.plan.problems import Problem
@@ -35,6 +35,11 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     rules_fit.supply,
     rules_fit.rests,
     rules_fit.twins,
+    rules_motion.presets,
+    rules_motion.start_duties,
+    rules_motion.sides,
+    rules_motion.loads,
+    rules_motion.optional_turns,
     rules_names.unused_controls,
 )
 

@@ -18,6 +18,7 @@ def edited(text: str, changes: dict[tuple[str, ...], Any]) -> str:
 
 def _with(text: str, path: tuple[str, ...], value: Any) -> str:
     import tomlkit
+    from tomlkit.items import Array
 
     document = tomlkit.parse(text)
     place: Any = document
@@ -27,17 +28,32 @@ def _with(text: str, path: tuple[str, ...], value: Any) -> str:
         place = place[part]
         if not isinstance(place, MutableMapping):
             raise NoSectionError(".".join(path[: depth + 1]))
-    item, key = tomlkit.item(value), path[-1]
-    if key in place:
+    key = path[-1]
+    old = place.get(key)
+    if isinstance(old, Array) and isinstance(value, list) and len(old) == len(value):
+        # Number by number, so that comments between them stay.
+        for at, one in enumerate(value):
+            old[at] = one
+        return tomlkit.dumps(document)
+    item = tomlkit.item(value)
+    if old is not None:
         # The comment behind a number stays behind it.
-        old = place.value.item(key).trivia
-        item.trivia.comment, item.trivia.comment_ws = old.comment, old.comment_ws
+        trivia = getattr(old, "trivia", None)
+        if trivia is not None:
+            item.trivia.comment, item.trivia.comment_ws = trivia.comment, trivia.comment_ws
         place[key] = item
     else:
         place[key] = item
-        # A new key goes behind the section's last one, not behind the comment that heads the next section.
-        body = place.value.body
-        entry = body.pop(next(spot for spot, (name, _) in enumerate(body) if name and name.key == key))
-        last = max((spot for spot, (name, _) in enumerate(body) if name is not None), default=-1)
-        body.insert(last + 1, entry)
+        _move_up(place, key)
     return tomlkit.dumps(document)
+
+
+def _move_up(place: Any, key: str) -> None:
+    """A new key goes behind the section's last one, not behind the comment that heads the next section. (A
+    section that is written in dotted keys has no lines of its own, and nothing to be moved.)"""
+    body = getattr(getattr(place, "value", None), "body", None)
+    if body is None:
+        return
+    entry = body.pop(next(spot for spot, (name, _) in enumerate(body) if name and name.key == key))
+    last = max((spot for spot, (name, _) in enumerate(body) if name is not None), default=-1)
+    body.insert(last + 1, entry)

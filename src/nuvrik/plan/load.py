@@ -10,6 +10,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from nuvrik.openfile import open_bytes
 from nuvrik.plan.backward import Cue
 from nuvrik.plan.base import Section
 from nuvrik.plan.check import cross_check
@@ -49,7 +50,7 @@ def read_text(path: str | Path) -> str:
     """The text of a link file; :class:`LinkFileError` where there is none to be had."""
     path = Path(path)
     try:
-        with path.open("rb") as file:
+        with open_bytes(path) as file:
             data = file.read(MAX_FILE_BYTES + 1)
     except OSError as error:
         reason = (error.strerror or str(error)).lower()
@@ -57,6 +58,9 @@ def read_text(path: str | Path) -> str:
     if len(data) > MAX_FILE_BYTES:
         what = f"is larger than {MAX_FILE_BYTES // 1_000_000} MB, so it is not a link file"
         raise UnreadableError(str(path), [_whole(what, "a link file is a page or two of TOML; " + NEW_HINT)])
+    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        what = "is text in UTF-16; a link file is UTF-8"
+        raise UnreadableError(str(path), [_whole(what, "save it as UTF-8 text")])
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:

@@ -19,7 +19,8 @@ def timing(draft: Draft) -> Iterator[Problem]:
     if draft.link is None or draft.failsafe is None:
         return
     period, timeout = draft.link.period_ms, draft.failsafe.timeout_ms
-    if timeout >= SEQUENCE_HALF * period:
+    numbered = draft.frame is None or "no_sequence" not in draft.frame.lacks
+    if timeout >= SEQUENCE_HALF * period and numbered:
         yield Problem(
             "error",
             "failsafe.timeout_ms",

@@ -10,7 +10,7 @@ from nuvrik.plan.backward import (
     VectorItem,
     VoltsItem,
 )
-from nuvrik.plan.channels import FlagChannel, LevelChannel, ShareChannel
+from nuvrik.plan.channels import FlagChannel, LevelChannel, ShareChannel, source_name
 from nuvrik.plan.controls import (
     AxisControl,
     ButtonControl,
@@ -19,6 +19,7 @@ from nuvrik.plan.controls import (
     NudgeControl,
     ReadControl,
     RockerControl,
+    SelectorControl,
     SliderControl,
     parts_of,
 )
@@ -33,7 +34,8 @@ def control_words(control: ReadControl | MadeControl) -> str:
         return _moved_words(control)
     if isinstance(control, ButtonControl):
         off = f"; {control.off_by} puts it off" if control.off_by else ""
-        return f"each press changes it over{off}" if control.toggle else "on while pressed"
+        low = "; pressed reads 0" if control.active == "low" else ""
+        return f"each press changes it over{off}{low}" if control.toggle else f"on while pressed{low}"
     if isinstance(control, KeyControl):
         what = "each fresh press changes it over" if control.toggle else "on while it keeps arriving"
         off = f"; {control.off_by} puts it off" if control.off_by else ""
@@ -64,6 +66,36 @@ def _moved_words(control: AxisControl | SliderControl) -> str:
         ["stays when let go"] if isinstance(control, AxisControl) and control.on_release == "hold" else []
     )
     return ", ".join(words)
+
+
+def stop_words(link: Link) -> list[str]:
+    """What the stop is, and what a stop keeps and forgets."""
+    stop = link.controls.get(link.failsafe.stop or "")
+    if stop is None:
+        return []
+    words = []
+    if isinstance(stop, ButtonControl):
+        pressed = int(stop.active == "high")
+        words.append(f"{link.failsafe.stop} stops: pressed is a reading of {pressed}, and no reading at all.")
+    else:
+        words.append(f"{link.failsafe.stop} stops while it arrives.")
+    toggles = [
+        n
+        for n, c in link.controls.items()
+        if isinstance(c, ButtonControl | KeyControl) and c.toggle and n == _arms(link)
+    ]
+    kept = [
+        n for n, c in link.controls.items() if isinstance(c, SliderControl | NudgeControl | SelectorControl)
+    ]
+    if toggles:
+        words.append(f"A stop puts {toggles[0]} off.")
+    if kept:
+        words.append(f"A stop leaves where they are: {', '.join(kept)}.")
+    return words
+
+
+def _arms(link: Link) -> str | None:
+    return source_name(link.channels[link.arm_channel]) if link.arm_channel else None
 
 
 def uses_of(link: Link, name: str) -> list[str]:
@@ -110,16 +142,21 @@ def output_words(output: MotorOutput | ServoOutput | StepperOutput | SwitchOutpu
             f"{low} to {high} us, centred at {centre}; travel {output.travel[0]:g} to {output.travel[1]:g}"
         )
         keeps += f"; {output.speed_ms} ms to an end" if output.speed_ms else ""
-        return "servo" + turned, f"{keeps}; on loss: {output.on_loss}"
+        keeps += "; no pulses before it is armed" if output.at_start == "silent" else "; centred at power-up"
+        where = f" {output.preset:g}" if output.on_loss == "preset" else ""
+        return "servo" + turned, f"{keeps}; on loss: {output.on_loss}{where}"
     keeps = f"ramp {output.ramp_ms} ms, {output.reverse_pause_ms} ms before reversing"
     keeps += "" if output.on_loss == "stop" else f"; on loss: {output.on_loss}"
     if isinstance(output, StepperOutput):
         return "stepper" + turned, f"up to {output.rate_max} steps/s, {keeps}"
     if output.driver == "servo_pulse":
         low, rest, high = output.pulse_us
-        return output.driver + turned, f"pulse {low} to {high} us, at rest {rest}, {keeps}"
+        most = f", at most {100 * output.limit:g} % of the way" if output.limit < 1 else ""
+        return output.driver + turned, f"pulse {low} to {high} us, at rest {rest}{most}, {keeps}"
     duty = f"duty {round(output.start_duty * output.duty_max)} to {round(output.limit * output.duty_max)}"
-    held = f", holds with {round(output.hold_duty * output.duty_max)} for {output.hold_ms} ms"
+    long = f"for {output.hold_ms} ms" if output.hold_ms else "as long as it is armed"
+    held = f", holds with {round(output.hold_duty * output.duty_max)} {long}"
+    held += ", from arming on" if output.hold_from_arming else ""
     return output.driver + turned, f"{duty} of {output.duty_max}, {keeps}" + (
         held if output.hold_duty else ""
     )

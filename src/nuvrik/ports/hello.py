@@ -68,7 +68,8 @@ def round_trips_ms(
     seq = random_number(8)
     for number in range(times):
         token = number.to_bytes(2, "little")
-        # What this machine heard last is not known. In strides as long as these, at most two are taken for old.
+        # What this machine heard last is not known. In strides as long as these, at most two are taken for
+        # old.
         seq = (seq + STRIDE) & 0xFF
         line.write(encoder.on_wire(encoder.sealed(ECHO, seq, pack_echo(Echo(False, token)))))
         start_ms, back = clock.now_ms(), False

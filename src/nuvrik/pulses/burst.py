@@ -1,25 +1,24 @@
 """One burst of marks and spaces, first mark to last: which code is it, if it is one and only one?
 
-How this works. A remote's clock may run a fifth fast or slow, a receiver makes marks longer and spaces shorter by
-as much (the stretch), and every length strays by itself. So nothing is held against nominal lengths. Each family
-of codes that can have so many lengths says how many units each of them is; from these the clock and the stretch
-follow together, in closed form; and then every length is held against them. A family must fit well, and no other
-family nearly as well: what could be two codes is read as none.
+How this works. A remote's clock may run a fifth fast or slow, a receiver makes marks longer and spaces
+shorter by as much (the stretch), and every length strays by itself. So nothing is held against nominal
+lengths. Each family of codes that can have so many lengths says how many units each of them is; from these
+the clock and the stretch follow together, in closed form; and then every length is held against them. A
+family must fit well, and no other family nearly as well: what could be two codes is read as none.
 
 * Which units a length has is found without a clock. Bi-phase codes (rc5, rc6) have as much mark as space, so
   their unit and stretch follow from the two sums alone. A nec frame has ones and zeros in each byte and its
   complement, so half way between its shortest and its longest space divides them. Of sirc's marks, all may be
   alike, so that is tried as well.
-* Clock and stretch: a length of k units is k * u + s for a mark and k * u - s for a space. The mean of length / k
-  over all marks is u + s * mean(1 / k), over all spaces u - s * mean(1 / k): two equations for u and s.
+* Clock and stretch: a length of k units is k * u + s for a mark and k * u - s for a space. The mean of length
+  / k over all marks is u + s * mean(1 / k), over all spaces u - s * mean(1 / k): two equations for u and s.
 * The score is the mean error, each in thousandths of its own unit, and half the stretch in microseconds.
 
-What was tried before and given up: judging edges against a running grid with gains for phase, pace and lean. It
-read rc6 as sirc15 with a clock 20 % slow, and 101 of 1,200 codes falsely with lengths off by 15 % each.
+What was tried before and given up: judging edges against a running grid with gains for phase, pace and lean.
+It read rc6 as sirc15 with a clock 20 % slow, and 101 of 1,200 codes falsely with lengths off by 15 % each.
 
-Where no reader can tell: rc5 0/64 and sirc12 31/127 are one shape once the stretch is free. Those stay unread.
-All is integers, in quarters of a microsecond where it is finer than one.
-"""
+Where no reader can tell: rc5 0/64 and sirc12 31/127 are one shape once the stretch is free. Those stay
+unread. All is integers, in quarters of a microsecond where it is finer than one."""
 
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
@@ -35,8 +34,8 @@ TRIES = 3
 """A frame behind a stray pulse is looked for at later marks as long as that, so often in a burst."""
 
 MOST_SCORE = 200
-"""A worse fit is unread. Lengths off by up to 15 %, each for itself, score 75 on average, edges that stray by as
-much about 100, and a stretch of 150 us adds 75."""
+"""A worse fit is unread. Lengths off by up to 15 %, each for itself, score 75 on average, edges that stray by
+as much about 100, and a stretch of 150 us adds 75."""
 
 MARGIN = 30
 """How much better than the second the best must be. Found by wearing codes of all families: pairs that
@@ -60,7 +59,8 @@ NO_FIT = 9999
 
 class Family(NamedTuple):
     """A kind of code: its nominal unit in quarters of a microsecond, and how far off one length may be, in
-    thousandths of its unit. Families that can tell by other means (a complement, bi-phase halves) allow more."""
+    thousandths of its unit. Families that can tell by other means (a complement, bi-phase halves) allow
+    more."""
 
     unit: int
     each: int
@@ -86,8 +86,8 @@ class Reading(NamedTuple):
 
 
 def judge(lengths: Sequence[int]) -> Reading | None:
-    """The code that a burst is (lengths in microseconds, all positive, mark first), or that begins at a leader
-    in it; None if it is none, or may be two."""
+    """The code that a burst is (lengths in microseconds, all positive, mark first), or that begins at a
+    leader in it; None if it is none, or may be two."""
     start = 0
     for _ in range(TRIES):
         found = sorted(_readings(lengths[start:], later=start > 0))
@@ -101,8 +101,8 @@ def judge(lengths: Sequence[int]) -> Reading | None:
 
 
 def _readings(lengths: Sequence[int], *, later: bool = False) -> Iterator[Reading]:
-    """Every family that can have so many lengths, and fits at least loosely; ``later`` in the burst only those
-    that begin with a leader, because part of an rc5 frame is one as well."""
+    """Every family that can have so many lengths, and fits at least loosely; ``later`` in the burst only
+    those that begin with a leader, because part of an rc5 frame is one as well."""
     count = len(lengths)
     if count < 3:
         return
@@ -125,8 +125,8 @@ def _readings(lengths: Sequence[int], *, later: bool = False) -> Iterator[Readin
 
 
 def _nec_repeat(mark: int, space: int, last: int) -> Iterator[Reading]:
-    """A leader of 16 and 4 units and one mark: too few lengths to find a stretch from, so they are bounded, by
-    the clock and the stretch that a remote and a receiver may have."""
+    """A leader of 16 and 4 units and one mark: too few lengths to find a stretch from, so they are bounded,
+    by the clock and the stretch that a remote and a receiver may have."""
     if not (6000 <= mark <= 12_700 and 150 <= last <= 930 and 7600 <= mark + space <= 15_600):
         return
     # A quarter of the leader, where a frame has half.

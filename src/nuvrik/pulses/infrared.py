@@ -1,9 +1,8 @@
 """Marks and spaces to codes, as they come: one burst at a time.
 
-What lies between two silences is a burst; ``burst`` says which code it is, if it is one and only one. This module
-finds the bursts in a stream that comes in pieces of any size, tells a repeat from a fresh press, and reads a
-learnt shape beside the published codes.
-"""
+What lies between two silences is a burst; ``burst`` says which code it is, if it is one and only one. This
+module finds the bursts in a stream that comes in pieces of any size, tells a repeat from a fresh press, and
+reads a learnt shape beside the published codes."""
 
 from collections import deque
 from collections.abc import Iterable, Iterator
@@ -13,14 +12,16 @@ from nuvrik.pulses.codes import LEARNED, PROTOCOLS, Code
 from nuvrik.pulses.shape import FEWEST_BITS, Shape, regular
 
 GLITCH_US = 100
-"""A mark or a space no longer than this is none: a tenth of the shortest half bit that a receiver passes on."""
+"""A mark or a space no longer than this is none: a tenth of the shortest half bit that a receiver passes
+on."""
 
 END_US = 3300
-"""The silence that ends a frame. No code has a longer space in it (rc5's longest is 1778 us, at the slowest clock
-and with 150 us of stretch below 2400),"""
+"""The silence that ends a frame. No code has a longer space in it (rc5's longest is 1778 us, at the slowest
+clock and with 150 us of stretch below 2400),"""
 
 LEADER_US, LEADER_END_US = 3000, 6700
-"""except behind a leader longer than that, nec's, whose space of 4500 us is up to 5625 at the slowest clock."""
+"""except behind a leader longer than that, nec's, whose space of 4500 us is up to 5625 at the slowest
+clock."""
 
 RUN_GAP_US = 10_000
 """What lies between two silences of this length is looked at as a whole when it is no known code."""
@@ -153,10 +154,10 @@ class InfraredReader:
                 yield self._told(code._replace(repeat=found.command is None))
         shape = self._shape
         # A learnt code waits for the published ones: what they can read is theirs.
-        if shape is not None and self._tail and (not grows or not self._burst):
-            if space_us >= shape.gap_us:
-                yield from self._learned(shape)
-                self._tail.clear()
+        ready = self._tail and (not grows or not self._burst)
+        if shape is not None and ready and space_us >= shape.gap_us:
+            yield from self._learned(shape)
+            self._tail.clear()
 
     def _learned(self, shape: Shape) -> Iterator[Code]:
         tail = list(self._tail)

@@ -1,16 +1,21 @@
 """What a pilot's hands did: raw readings over time, as CSV ``t_ms,CONTROL,...``."""
 
-import csv
+import re
 from bisect import bisect_right
 from collections.abc import Callable, Iterable, Iterator
 from typing import NamedTuple
 
 from nuvrik.ends.handset import Handset
+from nuvrik.openfile import TableError, csv_rows
 from nuvrik.plan.controls import ReadControl
 from nuvrik.plan.models import Link
 from nuvrik.plan.problems import suggestion
 
 Row = dict[str, int | None]
+
+WHOLE = re.compile(r"[+-]?[0-9]{1,9}").fullmatch
+LONGEST_MS = 24 * 3600 * 1000
+"""A recording is of a day at most; a later time is a slip, and would be waited for."""
 
 
 class RecordingError(Exception):
@@ -72,28 +77,27 @@ def parse_recording(lines: Iterable[str], link: Link, file: str = "recording") -
     Raises RecordingError for a missing or unknown column, a reading or a time that is not a whole
     number, a row that is too short or too long, and time that goes backwards.
     """
-    reader = csv.reader(lines)
+    table = csv_rows(iter(lines))
     try:
-        names = _header(next(reader, []), link, file)
+        names = _header(next(table, (1, []))[1], link, file)
         times: list[int] = []
         rows: list[Row] = []
-        for cells in reader:
-            if not cells:
+        for number, cells in table:
+            if not any(cells):
                 continue
-            t_ms, row = _row(cells, names, file, reader.line_num)
+            t_ms, row = _row(cells, names, file, number)
             if times and t_ms <= times[-1]:
                 raise RecordingError(
                     file,
-                    reader.line_num,
+                    number,
                     f"time goes from {times[-1]} to {t_ms} ms",
                     "put the rows in order of time",
                 )
             times.append(t_ms)
             rows.append(row)
-    except csv.Error as error:
-        raise RecordingError(
-            file, reader.line_num, f"is not CSV: {error}", "a recording is plain CSV text"
-        ) from None
+    except TableError as error:
+        what = f"is not CSV: {error.what}"
+        raise RecordingError(file, error.line, what, "a recording is plain CSV text") from None
     if not times:
         raise RecordingError(file, 1, "has no readings", "a row a sample is wanted under the header")
     return Recording(times, rows)
@@ -130,9 +134,9 @@ def _row(cells: list[str], names: list[str], file: str, line: int) -> tuple[int,
             "one cell a column, empty if need be",
         )
     numbers = [_number(cell.strip(), name, file, line) for cell, name in zip(cells, names, strict=True)]
-    if numbers[0] is None or numbers[0] < 0:
+    if numbers[0] is None or not 0 <= numbers[0] <= LONGEST_MS:
         raise RecordingError(
-            file, line, f"t_ms is {cells[0]!r}", "t_ms is a whole number of milliseconds from 0"
+            file, line, f"t_ms is {cells[0]!r}", "t_ms is a whole number of milliseconds, from 0 to a day"
         )
     return numbers[0], dict(zip(names[1:], numbers[1:], strict=True))
 
@@ -140,12 +144,12 @@ def _row(cells: list[str], names: list[str], file: str, line: int) -> tuple[int,
 def _number(cell: str, name: str, file: str, line: int) -> int | None:
     if not cell:
         return None
-    try:
-        return int(cell[:20])
-    except ValueError:
-        raise RecordingError(
-            file,
-            line,
-            f"{name} is {cell[:40]!r}, not a whole number",
-            "readings are whole numbers, as the control gives them",
-        ) from None
+    # Not int() alone: that takes 5_0_8, and digits of any script.
+    if WHOLE(cell):
+        return int(cell)
+    raise RecordingError(
+        file,
+        line,
+        f"{name} is {cell[:40]!r}, not a whole number of up to 9 digits",
+        "readings are whole numbers, as the control gives them",
+    )

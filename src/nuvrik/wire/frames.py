@@ -63,6 +63,8 @@ class Encoder:
         Raises ValueError for a value out of range, for a wrong number of values, and for *no reading*
         in a style that cannot say it.
         """
+        if not 0 <= seq <= 255:
+            raise ValueError(f"seq is {seq}; it must be from 0 to 255")
         if self._text is None:
             covered = self._commands[seq] + self._pack(values)
             return covered + CHECK(crc_hqx(covered, self.tag))
@@ -90,7 +92,10 @@ class Encoder:
         return b"".join((self._opener, covered, check, b"\0"))
 
     def stop(self, seq: int) -> bytes:
-        """The body of a stop frame, which has no payload; b"" where the style knows none."""
+        """The body of a stop frame, which has no payload; b"" where the style knows none. ValueError for a
+        sequence number that is none."""
+        if not 0 <= seq <= 255:
+            raise ValueError(f"seq is {seq}; it must be from 0 to 255")
         return sealed(STOP, self._pair, self.tag, seq, b"") if self._text is None else self._text.stop()
 
     def sealed(self, kind: int, seq: int, payload: bytes, *, anyone: bool = False) -> bytes:

@@ -276,19 +276,19 @@ def parsers(link: Link, accepts: Collection[int]) -> Mapping[int, Parser]:
     to_machine = REQUEST in accepts
     to_handset = TELEMETRY in accepts
 
-    def towards(parse: Parser, asks: Callable[[Any], bool], payload: bytes) -> Any:
-        found = parse(payload)
-        if found is None or (to_machine and to_handset):
-            return found
-        return found if asks(found) == to_machine else WRONG_WAY
+    def towards(parse: Parser, payload: bytes) -> Any:
+        # The first byte says which way it goes: 0 asks, 1 answers. What else is in it is not looked at then.
+        if to_machine != to_handset and payload[:1] == (b"\1" if to_machine else b"\0"):
+            return WRONG_WAY
+        return parse(payload)
 
     return {
         STOP: lambda payload: None if payload else (),
         TELEMETRY: TelemetryForm(link).unpack,
         REQUEST: partial(unpack_request, link=link),
         REPLY: unpack_reply,
-        HELLO: partial(towards, unpack_hello, lambda hello: isinstance(hello, Query)),
-        ECHO: partial(towards, unpack_echo, lambda echo: not echo.answer),
+        HELLO: partial(towards, unpack_hello),
+        ECHO: partial(towards, unpack_echo),
     }
 
 

@@ -103,10 +103,10 @@ class SealedReader:
         kind = head & 0x0F
         # The check is sent high byte first, so the CRC over everything, check included, is zero.
         if crc_hqx(body, self._tag if kind != HELLO else CRC_INITIAL):
-            return Reject(at, "wrong_layout" if self._other_layout(body) else "check", raw)
+            return Reject(at, self._why_unsound(body), raw)
         if head >> 4 != VERSION:
             return Reject(at, "version", raw)
-        if body[1] != self._pair and not (kind == HELLO and (self._any_pair or body[1] == ANY_PAIR)):
+        if body[1] != self._pair and not (kind == HELLO and self._may_ask(body)):
             return Reject(at, "wrong_pair", raw)
         if kind not in self._accepts:
             return Reject(at, "wrong_kind", raw)
@@ -137,13 +137,24 @@ class SealedReader:
         self.last = seq
         return _new(Frame, (at, kind, seq, values, raw))
 
-    def _other_layout(self, body: bytes | bytearray) -> bool:
-        """Whether a frame that fails the check is sound under another layout tag."""
-        if body[0] >> 4 != VERSION or body[1] != self._pair or body[0] & 0x0F == HELLO:
-            return False
+    def _may_ask(self, body: bytes | bytearray) -> bool:
+        """Whether a hello with another pair number is for this end: a question to whoever is there, or, where
+        everybody is listened to, any with a pair number of its own."""
+        if body[1] == ANY_PAIR:
+            return body[HEAD_BYTES:-CHECK_BYTES][:1] == b"\0"
+        return self._any_pair
+
+    def _why_unsound(self, body: bytes | bytearray) -> str:
+        """Of a frame that fails the check: "wrong_layout" if it is sound under another layout tag,
+        "wrong_pair" if it is so and has another pair number too (somebody else's link on the same air), else
+        "check"."""
+        if body[0] >> 4 != VERSION or body[0] & 0x0F == HELLO:
+            return "check"
         check = int.from_bytes(body[-CHECK_BYTES:], "big")
         tag = initial_from_check(bytes(body[:-CHECK_BYTES]), check)
-        return tag != self._tag and tag & 0xFF == body[2]
+        if tag == self._tag or tag & 0xFF != body[2]:
+            return "check"
+        return "wrong_layout" if body[1] == self._pair else "wrong_pair"
 
 
 class BystanderReader(SealedReader):

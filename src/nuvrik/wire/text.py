@@ -12,7 +12,7 @@ from itertools import pairwise
 from nuvrik.levels import FULL, div
 from nuvrik.plan.channels import AnyChannel
 from nuvrik.plan.frames import CHECK_DIGITS, MAX_TEXT, ColumnsFrame, LineFrame, Text, TextForm
-from nuvrik.plan.layout import text_forms
+from nuvrik.plan.layout import MAX_BODY, text_forms
 from nuvrik.plan.models import Link
 from nuvrik.wire.checks import CHECKS
 from nuvrik.wire.codes import Unsaid, Value
@@ -22,8 +22,9 @@ from nuvrik.wire.sealed import SealedReader
 
 HEX_MARK = b"#"
 CHECK_MARK = b"*"
-LONGEST_NUMBER = 12
-NUMBER = re.compile(rb"([+-]?\d{1,7})(?:\.(\d{1,4}))?").fullmatch
+NUMBER = re.compile(rb"([+-]?0*[0-9]{1,7})(?:\.([0-9]{1,4}))?").fullmatch
+"""A sign, up to 7 digits besides the zeros in front of them, and decimals."""
+HEX_DIGITS = re.compile(rb"(?:[0-9A-Fa-f]{2})*").fullmatch
 MOST_KNOWN = 1 << 12
 """A field with more numbers than this is read number by number."""
 
@@ -125,11 +126,12 @@ class HexReader:
         """The event of one line."""
         if not body.startswith(HEX_MARK):
             return Reject(at, "wrong_kind", raw)
-        try:
-            sealed = bytes.fromhex(body[1:].decode("ascii"))
-        except ValueError:
+        digits = bytes(body[1:])
+        if len(digits) > 2 * MAX_BODY:
+            return Reject(at, "too_long", raw)
+        if not HEX_DIGITS(digits):
             return Reject(at, "stuffing", raw)
-        return self._sealed.judge(sealed, raw, at)
+        return self._sealed.judge(bytes.fromhex(digits.decode("ascii")), raw, at)
 
 
 class TextReader(HexReader):
@@ -206,7 +208,7 @@ class _Field:
             return None if form.scaled else 0
         found = NUMBER(text)
         decimals = (found[2] or b"") if found else b""
-        if found is None or len(text) > LONGEST_NUMBER or len(decimals) > form.decimals:
+        if found is None or len(decimals) > form.decimals:
             raise ValueError(text)
         value = value_of(int(found[1] + decimals.ljust(form.decimals, b"0")), form)
         if value is None:

@@ -76,7 +76,7 @@ class Undetected(NamedTuple):
     @property
     def per_million(self) -> float:
         """Obeyed in a million."""
-        return 1e6 * self.obeyed / self.tried
+        return 1e6 * self.obeyed / self.tried if self.tried else 0.0
 
 
 def measure(link: Link, tries: int, seed: int = 0) -> list[Undetected]:
@@ -86,13 +86,16 @@ def measure(link: Link, tries: int, seed: int = 0) -> list[Undetected]:
     fields = encoder.packer.fields
     found = []
     for name, damage in DAMAGES.items():
-        obeyed = 0
+        obeyed = tried = 0
         for _ in range(tries):
             decoder.forget()
             sets = [_values(fields, rng) for _ in range(3)]
             seq = rng.randrange(250)
             wires = [encoder.command_on_wire(values, seq + n) for n, values in enumerate(sets)]
             middle = bytearray(wires[1])
+            if not middle:
+                continue  # the style has no way of saying that, and sends nothing
+            tried += 1
             damage(middle, rng)
             heard = decoder.feed(b"".join((wires[0], bytes(middle), wires[2])))
             sent = _as_heard(link, sets, wires, fields)
@@ -100,7 +103,7 @@ def measure(link: Link, tries: int, seed: int = 0) -> list[Undetected]:
                 isinstance(event, Frame) and event.kind == COMMAND and event.values not in sent
                 for event in heard
             )
-        found.append(Undetected(name, tries, obeyed))
+        found.append(Undetected(name, tried, obeyed))
     return found
 
 

@@ -1,0 +1,98 @@
+"""Rules about what moves: starts, holds, and what happens to a load."""
+
+from collections.abc import Iterator
+
+from nuvrik.plan.channels import LevelChannel, ShareChannel
+from nuvrik.plan.controls import AxisControl, SliderControl
+from nuvrik.plan.draft import Draft
+from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput
+from nuvrik.plan.problems import Problem
+from nuvrik.plan.wiring import side_routes
+
+
+def _fed_by(draft: Draft, output: str) -> list[str]:
+    """The controls that move an output."""
+    model = draft.outputs.get(output)
+    sides = side_routes(draft.mix) if draft.mix else {}
+    channels = sides[output].channels if output in sides else set(getattr(model, "mix", None) or ())
+    found = (draft.channels.get(name) for name in channels)
+    return [source for channel in found if channel for source in channel.sources.values()]
+
+
+def start_duties(draft: Draft) -> Iterator[Problem]:
+    """A start duty behind a stick without a dead zone comes on and off with every tremble of the hand."""
+    said: set[str] = set()
+    for name, output in draft.outputs.items():
+        if not isinstance(output, MotorOutput) or not output.start_duty:
+            continue
+        for source in _fed_by(draft, name):
+            control = draft.controls.get(source)
+            loose = isinstance(control, AxisControl | SliderControl) and not control.dead_zone
+            if loose and source not in said:
+                said.add(source)
+                what = f"is 0, and {name} starts with {output.start_duty:.0%} of its duty at once"
+                yield Problem(
+                    "note", f"controls.{source}.dead_zone", what, "give it one: nuvrik calibrate finds it"
+                )
+
+
+def sides(draft: Draft) -> Iterator[Problem]:
+    """Two motors on one side with unlike starts: the one pushes while the other still stands."""
+    for side in ("left", "right"):
+        names = getattr(draft.mix, side, ())
+        motors = {n: o for n in names if isinstance(o := draft.outputs.get(n), MotorOutput)}
+        if len({motor.start_duty for motor in motors.values()}) > 1:
+            listed = ", ".join(f"{n} {motor.start_duty:g}" for n, motor in motors.items())
+            what = f"has motors with unlike start_duty: {listed}"
+            yield Problem("note", f"mix.{side}", what, "nothing, if they were measured so")
+
+
+def loads(draft: Draft) -> Iterator[Problem]:
+    """What becomes of a load that is held, and of one that is moved at once."""
+    for name, output in draft.outputs.items():
+        where = f"outputs.{name}"
+        if isinstance(output, MotorOutput) and output.hold_duty:
+            if not output.hold_ms:
+                what = "is 0: it holds as long as it is armed, and the motor gets warm"
+                yield Problem("note", f"{where}.hold_ms", what, "feel how warm, or give it a limit")
+            if output.on_loss != "brake" and output.idle != "brake":
+                what = "lets its load go when frames stop, and when it is disarmed"
+                do = 'idle = "brake" and on_loss = "brake" slow the fall; a gear that locks prevents it'
+                yield Problem("note", f"{where}.hold_duty", what, do)
+        if isinstance(output, ServoOutput) and not output.speed_ms:
+            what = "is not given: at arming it jumps to where its control stands"
+            yield Problem(
+                "note", f"{where}.speed_ms", what, "give it the time it may take from centre to end"
+            )
+
+
+def presets(draft: Draft) -> Iterator[Problem]:
+    """A preset replaces a value; without one it never arms, because the channel has no reading."""
+    for name, channel in draft.channels.items():
+        if not isinstance(channel, LevelChannel | ShareChannel) or channel.origins or channel.weights:
+            continue
+        for key in ("preset_when", "slow_when", "times"):
+            if getattr(channel, key):
+                what = "is given, but nothing feeds the channel, so it never has a reading"
+                yield Problem("error", f"channels.{name}.{key}", what, "add from = CONTROL")
+
+
+def optional_turns(draft: Draft) -> Iterator[Problem]:
+    """What an optional channel means for something that turns."""
+    for name, output in draft.outputs.items():
+        if not isinstance(output, MotorOutput | StepperOutput):
+            continue
+        fed = set(getattr(output, "mix", None) or ())
+        fed |= (side_routes(draft.mix) if draft.mix else {}).get(name, _NOWHERE).channels
+        for channel in sorted(fed):
+            model = draft.channels.get(channel)
+            if model is not None and model.optional:
+                what = f"moves {name}: without a reading it counts as 0, until it has been at rest again"
+                yield Problem("note", f"channels.{channel}.optional", what, "nothing, if that will do")
+
+
+class _Nothing:
+    channels: frozenset[str] = frozenset()
+
+
+_NOWHERE = _Nothing()
