@@ -4,7 +4,7 @@ PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
 
-.PHONY: demo test lint bench docs fuzz screenshots toolchain clean
+.PHONY: demo test quick lint bench docs fuzz screenshots toolchain clean
 
 $(VENV)/ready: pyproject.toml
 	$(PYTHON) -m venv $(VENV)
@@ -19,8 +19,12 @@ $(VENV)/ready-dev: pyproject.toml
 demo: $(VENV)/ready          ## the shipped example, start to end, no hardware
 	$(BIN)/nuvrik demo
 
-test: $(VENV)/ready-dev      ## every test
-	$(BIN)/python -m pytest
+test: $(VENV)/ready-dev      ## every test; what runs in real time comes last, with nothing beside it
+	$(BIN)/python -m pytest -m "not live" -n 2 --durations=10
+	$(BIN)/python -m pytest -m live --durations=10
+
+quick: $(VENV)/ready-dev     ## the tests that take a moment, while you work
+	$(BIN)/python -m pytest -m "not live and not slow" -n 2 --durations=10
 
 lint: $(VENV)/ready-dev      ## style, types, and generated documents up to date
 	$(BIN)/ruff check .
@@ -44,9 +48,9 @@ fuzz: $(VENV)/ready-dev      ## every decoder against inputs that a coverage-gui
 screenshots: $(VENV)/ready-dev ## one picture per main command and figure (wants `make toolchain` first)
 	$(BIN)/python tools/make_screenshots.py
 
-toolchain:                   ## Debian packages for the terminal pictures and the terminal tests; needs root
+toolchain:                   ## Debian packages for the pictures and for tests through real servers; needs root
 	apt-get update -qq
-	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq fonts-dejavu-core imagemagick xterm xvfb
+	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq fonts-dejavu-core imagemagick ser2net socat xterm xvfb
 
 clean:
 	rm -rf $(VENV) marram-demo

@@ -40,6 +40,16 @@ FRAMES = 100_000
 BATCHES = 10
 CHUNK = 64
 
+# Where there used to be a target in seconds, the ratio is what the code of that time measured beside this
+# floor in one run, with the room that its target left it: 500 of 688 simulated seconds a second, 20 s for
+# 16.9, 60 us a frame for 16, 300 MB for 91, 150 ms for 107.
+MOST_REHEARSAL = 10.5
+MOST_TICK = 105.0
+MOST_MEMORY = 9.0
+MOST_INFRARED = 140.0
+MOST_FAULTS = 24.5
+MOST_HELP = 1.6
+
 Batch = Callable[[int], object]
 """One batch of the work, by its number."""
 
@@ -135,16 +145,28 @@ def encode() -> dict[str, float]:
     return paired(floor, ours, BATCHES) | {"most": 4.0}
 
 
+def bare(turns: int) -> None:
+    """What no simulation of a link can do without, as a floor: a frame packed, checked and unpacked, and four
+    outputs moved a step nearer to where they are led, each turn."""
+    shape, at = struct.Struct("<4B5h"), [0] * 4
+    for turn in range(turns):
+        covered = shape.pack(16, 90, 1, turn & 0xFF, turn & 1023, 0, 0, 0, 0)
+        wire = b"\0" + covered + crc_hqx(covered, 0xFFFF).to_bytes(2, "big") + b"\0"
+        led = shape.unpack(wire[1:-3])[4]
+        for place, here in enumerate(at):
+            at[place] = here + min(655, max(-655, led - here))
+
+
 def rehearsal() -> dict[str, float]:
-    """Simulated seconds of Marram at 50 frames a second for each second on the wall."""
+    """A minute of the tug at 50 frames a second, rehearsed, against as many turns of a bare loop."""
     link = nuvrik.parse(starter_text("tug"))
     recording = practice(link, seed=3, duration_ms=60_000)
-    rates = []
-    for seed in range(4 * ROUNDS):  # no floor to pair it with, so longer than any one disturbance
-        start = time.perf_counter()
+
+    def ours(seed: int) -> None:
         World(link, recording, Conditions(loss=0.05), seed=seed).run()
-        rates.append(60 / (time.perf_counter() - start))
-    return {"simulated_s_per_s": statistics.median(rates), "least": 500.0}
+
+    figure = paired(lambda _: bare(3000), ours, 4)
+    return figure | {"simulated_s_per_s": 240 / figure["ours_s"], "most": MOST_REHEARSAL}
 
 
 def tick() -> dict[str, float]:
@@ -174,7 +196,7 @@ def tick() -> dict[str, float]:
 
     figure = paired(floor, ours, 1)
     per_frame = {name: 1e6 * figure[f"{name}_s"] / len(frames) for name in ("floor", "ours")}
-    return figure | {f"{name}_us_a_frame": us for name, us in per_frame.items()} | {"most_us": 60.0}
+    return figure | {f"{name}_us_a_frame": us for name, us in per_frame.items()} | {"most": MOST_TICK}
 
 
 def bulk_decode() -> dict[str, float]:
@@ -241,7 +263,12 @@ def inspect_memory() -> dict[str, float]:
         start = time.perf_counter()
         done = subprocess.run(words, check=True, capture_output=True, text=True)
         took = time.perf_counter() - start
-    return {"peak_mb": int(done.stderr.split()[-1]) / 1024, "took_s": took, "most_mb": 300.0}
+    # The floor is a process that has only imported what it takes to decode column by column.
+    idle = [sys.executable, "-c", PEAK.replace("from nuvrik.cli import main", "import numpy\nmain = int")]
+    bare_kb = int(subprocess.run(idle, check=True, capture_output=True, text=True).stderr.split()[-1])
+    peak_kb = int(done.stderr.split()[-1])
+    figure = {"peak_mb": peak_kb / 1024, "floor_mb": bare_kb / 1024, "took_s": took}
+    return figure | {"ratio": peak_kb / bare_kb, "most": MOST_MEMORY}
 
 
 # Not what the kernel's accounting of the child says: that begins with what the parent held at the fork.
@@ -284,20 +311,36 @@ def on_off_keyed() -> dict[str, float]:
 
 def infrared_read() -> dict[str, float]:
     """An hour of presses of every code, and lamp noise between them: how many times real time it is read in;
-    how many presses are recognised at 15 % jitter and marks 150 us too long; codes in an hour of lamp."""
+    how many presses are recognised with every length off by up to 10 % and clocks of 0.85 to 1.15; codes in
+    an hour of lamp."""
     rng = random.Random(10)
     pressed = [a_press(rng) for _ in range(1000)]
-    worn_us = [worn(d, rng, jitter_us=0.15 * PROTOCOLS[c[0]].unit_us, lean_us=150) for c, d in pressed]
+    worn_us = []
+    for _, d in pressed:
+        paced = worn(d, rng, clock=rng.uniform(0.85, 1.15))
+        worn_us.append([round(length * rng.uniform(0.9, 1.1)) for length in paced])
     stretch = []
     for press_us in worn_us:
         stretch += (*press_us, -300_000, *lamp_noise(2, 200, rng), -99_000)
     stretch_s = sum(map(abs, stretch)) / 1e6
     rounds = -(-3600 // int(stretch_s))
-    start = time.perf_counter()
     reader, seen = InfraredReader(), 0
-    for _ in range(rounds):
+
+    def floor(_: int) -> None:
+        # A bare loop that only tells marks from spaces, and adds up how long they are.
+        marks = spaces = 0
+        for duration in stretch:
+            if duration > 0:
+                marks += duration
+            else:
+                spaces -= duration
+
+    def ours(_: int) -> None:
+        nonlocal seen
         seen += len(reader.feed(stretch))
-    speed = rounds * stretch_s / (time.perf_counter() - start)
+
+    figure = paired(floor, ours, rounds, rounds=1)
+    speed = rounds * stretch_s / figure["ours_s"]
     heard = 0
     for (code, _), durations in zip(pressed, worn_us, strict=True):
         alone = InfraredReader()
@@ -307,17 +350,23 @@ def infrared_read() -> dict[str, float]:
     for _ in range(60):
         lit += sum(one.protocol != "unknown" for one in lamp.feed(lamp_noise(60, 200, rng)))
     found = {"times_real_time": speed, "codes": seen, "recognised": heard / len(pressed), "lamp_codes": lit}
-    return found | {"least_speed": 500.0, "least_recognised": 0.995}
+    return figure | found | {"most": MOST_INFRARED, "least_recognised": 0.995}
 
 
 def all_faults() -> dict[str, float]:
     """Every fault that can strike Marram, with 20 seeds each, on one core: seconds, and how many failed."""
     link = nuvrik.parse(starter_text("marram"))
-    start = time.perf_counter()
     jobs = [(fault, seed) for fault in faults_for(link).values() for seed in range(20)]
-    failed = sum(run.verdict == "fail" for run in rehearse_all(link, jobs))
-    took = time.perf_counter() - start
-    return {"took_s": took, "runs": len(jobs), "failed": failed, "most_s": 20.0, "most_failed": 0}
+    batches = [jobs[place : place + 20] for place in range(0, len(jobs), 20)]
+    failed = 0
+
+    def ours(batch: int) -> None:
+        nonlocal failed
+        failed += sum(run.verdict == "fail" for run in rehearse_all(link, batches[batch]))
+
+    # Eight seconds of driving a run, 50 frames each.
+    figure = paired(lambda _: bare(20 * 400), ours, len(batches), rounds=1)
+    return figure | {"runs": len(jobs), "failed": failed, "most": MOST_FAULTS}
 
 
 def worst_stop() -> dict[str, float]:
@@ -375,10 +424,10 @@ def a_press(rng: random.Random) -> tuple[tuple[str, int, int], list[int]]:
 
 
 def help_start() -> dict[str, float]:
-    """How much longer `nuvrik --help` takes than Python takes to start."""
-    floor = [sys.executable, "-c", "pass"]
+    """`nuvrik --help`, against Python importing what any command line with this library needs."""
+    floor = [sys.executable, "-c", "import typer"]
     ours = [str(Path(sys.executable).with_name("nuvrik")), "--help"]
-    extra = []
+    extra, ratios = [], []
     for _ in range(2 * ROUNDS):
         took = []
         for command in (floor, ours):
@@ -386,12 +435,11 @@ def help_start() -> dict[str, float]:
             subprocess.run(command, check=True, stdout=subprocess.DEVNULL)
             took.append(time.perf_counter() - start)
         extra.append(1000 * (took[1] - took[0]))
-    return {"extra_ms": statistics.median(extra), "most_ms": 150.0}
+        ratios.append(took[1] / took[0])
+    return {"extra_ms": statistics.median(extra), "ratio": statistics.median(ratios), "most": MOST_HELP}
 
 
 LIMITS = (
-    ("extra_ms", "most_ms"),
-    ("peak_mb", "most_mb"),
     ("sure", "sure_most"),
     ("lost_share", "lost_most"),
     ("off_by", "most_off"),
@@ -400,17 +448,12 @@ LIMITS = (
 
 def met(figure: dict[str, float]) -> bool:
     """Whether a figure reaches its target."""
-    if "least_speed" in figure:
-        fast = figure["times_real_time"] >= figure["least_speed"]
-        return fast and figure["recognised"] >= figure["least_recognised"] and not figure["lamp_codes"]
+    if figure.get("failed") or figure.get("lamp_codes"):
+        return False
+    if figure.get("recognised", 1.0) < figure.get("least_recognised", 0.0):
+        return False
     if "most_short_ms" in figure:
         return 0 <= figure["short_of_it_ms"] <= figure["most_short_ms"]
-    if "most_s" in figure:
-        return figure["took_s"] <= figure["most_s"] and figure["failed"] <= figure["most_failed"]
-    if "least" in figure:
-        return figure["simulated_s_per_s"] >= figure["least"]
-    if "most_us" in figure:
-        return figure["ours_us_a_frame"] <= figure["most_us"]
     for value, most in LIMITS:
         if most in figure:
             return figure[value] <= figure[most]

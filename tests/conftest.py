@@ -7,11 +7,16 @@ import time
 
 import pytest
 from hypothesis import HealthCheck, settings
+from links import many
 from terminals import Cable, end_all
 
 # No deadline, because machines are noisy.
 settings.register_profile(
-    "steady", deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
+    "steady",
+    max_examples=many(100),
+    deadline=None,
+    derandomize=True,
+    suppress_health_check=[HealthCheck.too_slow],
 )
 settings.load_profile("steady")
 

@@ -1,5 +1,6 @@
 """Link files for the tests, and hypothesis strategies that make any link and any values for it."""
 
+import os
 from pathlib import Path
 
 import pytest
@@ -8,6 +9,15 @@ from hypothesis import strategies as st
 import nuvrik
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
+
+THOROUGH = bool(os.environ.get("NUVRIK_THOROUGH"))
+"""Whether every property gets all of its examples, as in CI; a third of them finds nearly as much."""
+
+
+def many(examples: int) -> int:
+    """So many examples where there is the time for them."""
+    return examples if THOROUGH else max(10, examples // 3)
+
 
 TUG = nuvrik.parse(starter_text("tug"), "tug.toml")
 

@@ -15,6 +15,8 @@ from nuvrik.cli.words import SHOW_FAULTS
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.rehearsal.pilot import practice
 
+pytestmark = pytest.mark.slow
+
 VALUES = [
     "0",
     "1",

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import write
+from links import many, write
 from serial.tools.list_ports import comports
 from terminals import cable, start, wait_for
 from typed import nuvrik_command
@@ -300,7 +300,7 @@ def test_a_board_that_resets_when_its_port_opens_is_waited_for() -> None:
         thread.join(timeout=6)
 
 
-@settings(max_examples=30)
+@settings(max_examples=many(30))
 @given(st.data())
 def test_the_machine_sends_no_more_than_it_is_asked_and_answers_first(data: st.DataObject) -> None:
     machine, asker = nuvrik.Machine(PANEL, boot=1), nuvrik.Encoder(PANEL)

@@ -1,13 +1,16 @@
 """Both ends, a hand and a bad link, in any order of doings: what a person standing by must never see."""
 
+import pytest
 from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
-from links import TUG
+from links import TUG, many
 
 import nuvrik
 from nuvrik.budget.stop import run_down_ms, stop_bound
 from nuvrik.failsafe.table import State
+
+pytestmark = pytest.mark.slow
 
 STEP_MS = 5
 BOUND_MS = stop_bound(TUG).worst_ms
@@ -128,5 +131,5 @@ class Bystander(RuleBasedStateMachine):
         assert set(self.machine.reasons()) == set(TUG.outputs) and all(self.machine.reasons().values())
 
 
-Bystander.TestCase.settings = settings(max_examples=60, stateful_step_count=14)
+Bystander.TestCase.settings = settings(max_examples=many(60), stateful_step_count=14)
 TestBothEnds = Bystander.TestCase

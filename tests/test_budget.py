@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import TUG, WIRED, problem_in, write
+from links import TUG, WIRED, many, problem_in, write
 from typed import nuvrik_command
 
 import nuvrik
@@ -29,6 +29,8 @@ from nuvrik.rehearsal.plant import FULL_VOLTS, Plant
 from nuvrik.rehearsal.soak import bulk_soak, soak, stops_at, summed_up
 from nuvrik.rehearsal.verdict import rehearse
 from nuvrik.rehearsal.world import World
+
+pytestmark = pytest.mark.slow
 
 MARRAM = nuvrik.parse(starter_text("marram"), "marram.toml")
 GUARDED = nuvrik.parse(
@@ -167,7 +169,7 @@ def test_what_the_real_machine_does_is_what_the_odds_say() -> None:
 # ---- soaks ---------------------------------------------------------------------------------
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=many(40), deadline=None)
 @given(st.integers(0, 60_000), st.integers(0, 19_999), st.integers(0, 65_535))
 def test_the_bulk_failsafe_stops_when_the_real_one_does(
     arrived_ms: int, phase_us: int, clock_ms: int

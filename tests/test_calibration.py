@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import TUG, write
+from links import TUG, many, write
 from typed import nuvrik_command
 
 import nuvrik
@@ -21,6 +21,8 @@ from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.rehearsal.motors import SimMotor
 from nuvrik.shaping.calibration import Calibrated, calibrate
 from nuvrik.shaping.controls import Moved
+
+pytestmark = pytest.mark.slow
 
 TIMES = list(range(0, 12_000, 20))
 STICK = AxisControl(kind="axis", raw=[0, 512, 1023])
@@ -48,7 +50,7 @@ def one(model: AxisControl | SliderControl, readings: list[int | None]) -> Calib
     return found
 
 
-@settings(max_examples=60)
+@settings(max_examples=many(60))
 @given(
     st.integers(-500, 3000),
     st.integers(200, 4000),
@@ -120,7 +122,7 @@ def test_spikes_and_readings_to_ignore_are_no_ends_and_twins_are_noticed() -> No
     assert all("moves together with" in found.doubts[0] and found.sure == "fairly sure" for found in both)
 
 
-@settings(max_examples=25)
+@settings(max_examples=many(25))
 @given(st.floats(0.05, 0.3), st.floats(0.5, 1.6), st.floats(3, 60), st.integers(0, 9))
 def test_a_motor_is_straightened(kinetic: float, bend: float, top: float, seed: int) -> None:
     motor, rng = SimMotor(breakaway=kinetic + 0.06, kinetic=kinetic, bend=bend, top=top), random.Random(seed)

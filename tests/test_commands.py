@@ -21,6 +21,8 @@ from nuvrik.cli.words import Page, table
 from nuvrik.plan.starters import starter_text
 from nuvrik.wire.frames import Encoder
 
+pytestmark = pytest.mark.slow
+
 COMMANDS = (
     *("demo", "new", "check", "encode", "inspect", "calibrate"),
     *("rehearse", "drive", "machine", "jog", "hello", "budget", "infrared"),

@@ -3,7 +3,7 @@
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import any_link
+from links import any_link, many
 
 import nuvrik
 from nuvrik.budget.conditions import Conditions
@@ -19,6 +19,8 @@ from nuvrik.wire.frames import Encoder
 from nuvrik.wire.keys import KeyCommands, KeyReader
 from nuvrik.wire.kinds import ECHO, HELLO, REQUEST
 from nuvrik.wire.messages import Ask, Echo, Jog, Query, pack_ask, pack_echo, pack_hello, pack_jog
+
+pytestmark = pytest.mark.slow
 
 PANEL = nuvrik.parse(starter_text("panel"))
 ENCODER = Encoder(PANEL)
@@ -83,7 +85,7 @@ STEPS = st.one_of(
 ARMING = [*[("command", (AT_REST, 0))] * 5, ("command", (AT_REST, 1)), ("hello", 1)]
 
 
-@settings(max_examples=250)
+@settings(max_examples=many(250))
 @given(st.lists(STEPS, max_size=80), st.integers(0, 65535))
 def test_nothing_that_is_asked_for_moves_anything_outside_armed(script: list, now: int) -> None:
     machine = nuvrik.Machine(PANEL, boot=9)
@@ -173,7 +175,7 @@ def test_keys_bring_the_machine_as_near_as_there_are_keys_and_keep_it_there(want
         assert all(abs(a - b) <= FULL // 10 + 151 for a, b in zip(heard, (throttle, turn), strict=False))
 
 
-@settings(max_examples=40)
+@settings(max_examples=many(40))
 @given(any_link(), st.lists(st.binary(max_size=80), max_size=10))
 def test_a_handset_hears_anything_and_only_ever_learns_from_sound_frames(
     link: nuvrik.Link, pieces: list

@@ -7,7 +7,7 @@ from itertools import product
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import TUG, WIRED
+from links import TUG, WIRED, many
 
 import nuvrik
 from nuvrik.budget.stop import run_down_ms
@@ -113,7 +113,7 @@ STEPS = st.one_of(
 )
 
 
-@settings(max_examples=500)
+@settings(max_examples=many(500))
 @given(
     st.integers(1, 4),
     st.sampled_from(["rearm", "neutral", "resume"]),
@@ -186,7 +186,7 @@ ARRIVALS = st.one_of(
 GAPS = st.sampled_from([0, 1, 5, 20, 20, 20, 100, 399, 400, 700, 30000])
 
 
-@settings(max_examples=400)
+@settings(max_examples=many(400))
 @given(st.lists(st.tuples(GAPS, ARRIVALS), max_size=40), st.integers(0, 65535))
 def test_nothing_that_arrives_drives_a_motor_outside_armed(script: list, now: int) -> None:
     machine = nuvrik.Machine(TUG)
@@ -207,7 +207,7 @@ def test_nothing_that_arrives_drives_a_motor_outside_armed(script: list, now: in
             before = [demand.value for demand in demands]
 
 
-@settings(max_examples=150)
+@settings(max_examples=many(150))
 @given(
     st.lists(st.integers(0, 9), min_size=150, max_size=400),
     st.integers(0, 65535),

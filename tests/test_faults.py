@@ -29,6 +29,8 @@ from nuvrik.wire.events import Frame
 from nuvrik.wire.kinds import COMMAND
 from nuvrik.wire.sealed import SealedReader
 
+pytestmark = pytest.mark.slow
+
 CURTAIN = nuvrik.parse(starter_text("curtain"), "curtain.toml")
 Patch = pytest.MonkeyPatch
 _judge = SealedReader.judge

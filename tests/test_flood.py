@@ -27,7 +27,7 @@ from nuvrik.wire.messages import Query, pack_hello
 
 pytestmark = pytest.mark.live
 
-FLOOD_S = float(os.environ.get("NUVRIK_FLOOD_S", "1.5"))
+FLOOD_S = float(os.environ.get("NUVRIK_FLOOD_S", "1"))
 """How long each flood lasts; 5 in CI, 60 once for the figure of a minute."""
 
 LEAD_S = 2.0

@@ -25,6 +25,8 @@ from nuvrik.printable import printable
 from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.recording import RecordingError, parse_recording
 
+pytestmark = pytest.mark.slow
+
 GOOD = {
     "link": starter_text("tug"),
     "recording": "".join(line + "\n" for line in practice(TUG, 1, 3000).csv_lines()),

@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from links import many
 from typed import nuvrik_command
 
 import nuvrik
@@ -25,6 +26,8 @@ from nuvrik.pulses.timings import Piece, TimingsError, parse_timings, read_timin
 from nuvrik.rehearsal.beam import Beam
 from nuvrik.rehearsal.faults import FAULTS
 from nuvrik.rehearsal.verdict import rehearse
+
+pytestmark = pytest.mark.slow
 
 CURTAIN = nuvrik.parse(starter_text("curtain"), "curtain.toml")
 SHAPE = Shape((3400, 1700), (430, 430), (430, 1290), 40, 130_000)
@@ -115,7 +118,7 @@ def test_no_remote_and_no_receiver_makes_one_code_of_another(clock, stretch, sha
     assert not false and unread <= unread_most * count, (unread, false)
 
 
-@settings(max_examples=150)
+@settings(max_examples=many(150))
 @given(any_code(), st.randoms(use_true_random=False), st.integers(0, 3))
 def test_whatever_is_made_is_read_however_sloppily_it_arrives(code, rng, repeats) -> None:
     """Any code, every duration off by up to 10 % of itself and more, with another clock, or marks up to 150
@@ -137,7 +140,7 @@ def test_whatever_is_made_is_read_however_sloppily_it_arrives(code, rng, repeats
     assert all(one.toggle == (toggle if about.toggles else None) for one in found)
 
 
-@settings(max_examples=100)
+@settings(max_examples=many(100))
 @given(any_code(), st.sampled_from([0.82, 0.9, 1.1, 1.18]), st.randoms(use_true_random=False))
 def test_a_slow_or_fast_clock_and_glitches_do_no_harm(code, clock, rng) -> None:
     name, address, command, toggle = code
@@ -171,7 +174,7 @@ def test_what_is_damaged_or_too_long_or_too_short_is_no_code() -> None:
     assert [(c.repeat, c.command) for c in orphan] == [(True, None)]
 
 
-@settings(max_examples=60)
+@settings(max_examples=many(60))
 @given(st.lists(st.integers(-20_000, 20_000), max_size=400))
 def test_any_numbers_whatever_raise_nothing_and_fill_nothing(numbers) -> None:
     reader = InfraredReader(SHAPE)
@@ -369,7 +372,7 @@ def test_an_infrared_link_file_is_checked(old: str, new: str, words: str, tmp_pa
 # ---- the beam, and what is drawn of it -----------------------------------------------------
 
 
-@settings(max_examples=80)
+@settings(max_examples=many(80))
 @given(
     st.lists(
         st.tuples(st.integers(0, 60), st.lists(st.integers(100, 3000), min_size=1, max_size=9)), max_size=5
@@ -403,7 +406,7 @@ def test_a_receiver_sees_the_light_of_all_remotes_together(sends, cuts) -> None:
     assert abs(lit - 100 * len(marks)) <= 200 * (1 + sum(len(lengths) for _, lengths in sends))
 
 
-@settings(max_examples=100)
+@settings(max_examples=many(100))
 @given(st.lists(st.integers(1, 2500), min_size=1, max_size=40), st.lists(st.integers(1, 7), min_size=1))
 def test_glitches_are_joined_however_the_durations_are_cut_up(lengths, cuts) -> None:
     durations = [length if n % 2 == 0 else -length for n, length in enumerate(lengths)]

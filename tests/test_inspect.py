@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import WIRED, WIRED_TEXT, any_link, any_values, write
+from links import WIRED, WIRED_TEXT, any_link, any_values, many, write
 from typed import nuvrik_command
 
 import nuvrik
@@ -25,6 +25,8 @@ from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import ALL_KINDS, COMMAND, ECHO, HELLO, TELEMETRY
 from nuvrik.wire.messages import Echo, Query, Telemetry, TelemetryForm, pack_echo, pack_hello
 from nuvrik.wire.uart import received, waveform
+
+pytestmark = pytest.mark.slow
 
 PIECES = st.sampled_from(
     ["good", "good", "stop", "flip", "noise", "again", "old", "long", "echo", "greet", "ask", "answer"]
@@ -58,7 +60,7 @@ def streams_of(link: nuvrik.Link, data: st.DataObject) -> bytes:
     return b"".join(pieces)
 
 
-@settings(max_examples=150)
+@settings(max_examples=many(150))
 @given(any_link(), st.data())
 def test_in_bulk_it_is_what_the_stream_decoder_says(link: nuvrik.Link, data: st.DataObject) -> None:
     stream = streams_of(link, data)
@@ -224,7 +226,7 @@ def test_frames_of_a_wired_link_that_were_refused_before_the_256th_are_taken_aft
 # ---- on-off keying -------------------------------------------------------------------------
 
 
-@settings(max_examples=150)
+@settings(max_examples=many(150))
 @given(
     st.lists(st.binary(min_size=1, max_size=40), min_size=1, max_size=4),
     st.integers(0, 10**6),

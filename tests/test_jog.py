@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import WIRED_TEXT, write
+from links import WIRED_TEXT, many, write
 from terminals import cable, start, wait_for
 from typed import nuvrik_command
 
@@ -56,7 +56,7 @@ def test_only_a_small_short_move_of_something_that_moves_is_a_jog(place: int, st
     assert unpack_jog(b"\x01" + payload[1:], BOX) is None
 
 
-@settings(max_examples=60)
+@settings(max_examples=many(60))
 @given(
     st.integers(0, len(NAMES) - 2),
     st.integers(-FULL, FULL),

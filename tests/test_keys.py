@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import write
+from links import many, write
 
 import nuvrik
 from nuvrik.budget.compare import compare
@@ -23,6 +23,8 @@ from nuvrik.ports.link_file import write_into
 from nuvrik.rehearsal.plant import SimServo
 from nuvrik.shaping.controls import Key
 from nuvrik.wire.events import Frame
+
+pytestmark = pytest.mark.slow
 
 CURTAIN_TEXT = starter_text("curtain")
 
@@ -47,7 +49,7 @@ class PlainKey:
         return FULL if (self.on if self.toggle else held) else 0
 
 
-@settings(max_examples=150)
+@settings(max_examples=many(150))
 @given(
     st.integers(20, 600),
     st.booleans(),
@@ -85,7 +87,7 @@ def test_a_key_is_what_it_is_said_to_be(hold_ms: int, every: bool, toggle: bool,
         nuvrik.Handset(nuvrik.parse(starter_text("tug"))).hear_key(0, "left_stick", fresh=True)
 
 
-@settings(max_examples=25)
+@settings(max_examples=many(25))
 @given(
     st.integers(20, 900), st.integers(20, 900), st.integers(0, 900), st.integers(5, 60), st.integers(5, 40)
 )
@@ -104,7 +106,7 @@ def test_the_bound_of_a_remote_is_the_longest_key_that_moves_something(a, b, ram
     assert stop_bound(held).terms["lapse"] == 10_000
 
 
-@settings(max_examples=20)
+@settings(max_examples=many(20))
 @given(
     st.sampled_from([0.05, 0.2, 0.4]),
     st.sampled_from([0.0, 0.1, 0.3]),

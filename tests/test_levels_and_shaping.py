@@ -6,6 +6,7 @@ from fractions import Fraction
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from links import many
 
 from nuvrik.levels import FULL, Clock, div, level_of, mul
 from nuvrik.mixing.ramp import Ramp
@@ -97,7 +98,7 @@ def test_reversing_mirrors(model: AxisControl, raw: int) -> None:
     assert shape(model.model_copy(update={"reverse": not model.reverse}), raw) == -shape(model, raw)
 
 
-@settings(max_examples=30)
+@settings(max_examples=many(30))
 @given(st.floats(0, 0.9))
 def test_the_dead_zone_is_left_without_a_step(zone: float) -> None:
     model = AxisControl(kind="axis", raw=[0, 32768, 65535], dead_zone=zone)

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import TUG, problem_in, write
+from links import TUG, many, problem_in, write
 
 import nuvrik
 from nuvrik.levels import FULL, level_of
@@ -270,7 +270,7 @@ def test_files_that_are_no_link_files(tmp_path: Path) -> None:
 LINES = GOOD.splitlines()
 
 
-@settings(max_examples=250)
+@settings(max_examples=many(250))
 @given(
     st.lists(
         st.tuples(

@@ -43,6 +43,8 @@ from nuvrik.wire.messages import (
 )
 from nuvrik.wire.statistics import WRAPPED, LinkStats
 
+pytestmark = pytest.mark.slow
+
 EXAMPLE_TEXT = """
 link = { name = "example", rate_hz = 50 }
 medium = { kind = "serial" }

@@ -5,7 +5,7 @@ import itertools
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import TUG, WIRED
+from links import TUG, WIRED, many
 
 import nuvrik
 from nuvrik.budget.conditions import Conditions
@@ -19,6 +19,8 @@ from nuvrik.rehearsal.pilot import play
 from nuvrik.rehearsal.recording import Recording
 from nuvrik.rehearsal.verdict import world_of
 from nuvrik.rehearsal.world import Clock, World
+
+pytestmark = pytest.mark.slow
 
 
 class Stumbling:
@@ -45,7 +47,7 @@ class Stumbling:
         return True
 
 
-@settings(max_examples=25)
+@settings(max_examples=many(25))
 @given(st.dictionaries(st.integers(1, 900), st.integers(30, 450), max_size=8))
 def test_a_busy_computer_plays_a_recording_late_and_passes_over_nothing(pauses: dict[int, int]) -> None:
     """Whenever it stumbles, for less than readings take to go stale: the press that arms, 100 ms of it, is
@@ -122,7 +124,7 @@ def test_a_budget_adds_up_for_every_starter(name: str) -> None:
     st.floats(1.5, 30),
     st.integers(0, 2**32 - 1),
 )
-@settings(max_examples=25)
+@settings(max_examples=many(25))
 def test_the_chain_of_losses_is_the_one_that_the_medium_makes(
     loss: float, burst_loss: float, burst_frames: float, seed: int
 ) -> None:

@@ -7,7 +7,7 @@ from itertools import pairwise
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import problem_in
+from links import many, problem_in
 from typed import nuvrik_command
 
 import nuvrik
@@ -24,6 +24,8 @@ from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.verdict import rehearse, unasked_motion
 from nuvrik.rehearsal.world import World
 from nuvrik.wire.train import in_bytes, in_slots
+
+pytestmark = pytest.mark.slow
 
 TRAIN_TEXT = """
 link = { name = "glider", rate_hz = 40 }
@@ -46,7 +48,7 @@ screw = { kind = "motor", driver = "pwm_2dir", ramp_ms = 200, mix = { throttle =
 TRAIN = nuvrik.parse(TRAIN_TEXT)
 
 
-@settings(max_examples=60)
+@settings(max_examples=many(60))
 @given(
     st.lists(
         st.tuples(st.integers(-FULL, FULL), st.integers(0, FULL), st.integers(0, 2), st.integers(0, 1)),
@@ -157,7 +159,7 @@ def test_a_clock_that_cannot_and_the_nearest_that_can() -> None:
     assert "16ths" in nuvrik_command("budget", "--clock-hz", 1000, "--uart", 300, "--divide-by", "7", code=2)
 
 
-@settings(max_examples=25)
+@settings(max_examples=many(25))
 @given(
     st.sampled_from([1_000_000, 8_000_000, 11_059_200, 16_000_000, 84_000_000]),
     st.sampled_from(["uart", "pwm", "servo"]),
@@ -184,7 +186,7 @@ def test_what_a_person_reads_of_a_clock_is_what_a_program_reads(
         assert all(f"= {count}" in said for count in servo["counts"]) and f"{servo['places']} places" in said
 
 
-@settings(max_examples=200)
+@settings(max_examples=many(200))
 @given(
     st.integers(32_768, 200_000_000),
     st.floats(1, 40_000),
@@ -238,7 +240,7 @@ def test_noise_on_the_wire_is_refused() -> None:
 WIRED_TRAIN = nuvrik.parse(TRAIN_TEXT)
 
 
-@settings(max_examples=80)
+@settings(max_examples=many(80))
 @given(
     st.lists(
         st.one_of(

@@ -20,6 +20,8 @@ from nuvrik.rehearsal.recording import Recording, RecordingError, parse_recordin
 from nuvrik.rehearsal.verdict import rehearse, unasked_motion
 from nuvrik.rehearsal.world import World
 
+pytestmark = pytest.mark.slow
+
 BAD_RADIO = Conditions(loss=0.05, burst_loss=0.05, burst_frames=4, bit_errors=0.0005)
 
 

@@ -6,10 +6,13 @@ from collections import Counter
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from links import many
 
 import nuvrik
 from nuvrik.plan.starters import starter_text
 from nuvrik.wire.kinds import HELLO, REQUEST
+
+pytestmark = pytest.mark.slow
 
 PANEL = nuvrik.parse(starter_text("panel"))
 COUNTED = nuvrik.parse(
@@ -29,7 +32,7 @@ ACTIONS = st.sampled_from(
 )
 
 
-@settings(max_examples=250)
+@settings(max_examples=many(250))
 @given(st.lists(ACTIONS, min_size=30, max_size=250), st.integers(0, 10**6))
 def test_at_most_once_and_exactly_once_when_an_answer_came(script: list[str], seed: int) -> None:
     """Any interleaving of loss, repetition, reordering and resets at both ends. What is on the way is kept in
@@ -191,7 +194,7 @@ class Board:
         return self
 
 
-@settings(max_examples=40)
+@settings(max_examples=many(40))
 @given(st.integers(-2000, 2000))
 def test_a_stepper_turns_exactly_as_many_steps_as_it_was_asked(steps: int) -> None:
     board = Board().armed()

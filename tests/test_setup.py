@@ -5,7 +5,7 @@ from itertools import pairwise
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import TUG
+from links import TUG, many
 
 import nuvrik
 from nuvrik.budget.conditions import Conditions
@@ -351,7 +351,7 @@ MOVES = st.lists(
 )
 
 
-@settings(max_examples=300)
+@settings(max_examples=many(300))
 @given(motors(), MOVES)
 def test_no_motor_exceeds_its_limit_or_turns_over_under_power(model: MotorOutput, moves: list) -> None:
     motor, pins, before = Motor("m", model), {}, Demand("m", 0, 0, 0, False)
@@ -482,7 +482,7 @@ ENDS = 'left = ["port_screw"]\nright = ["starboard_screw"]\n'
 ONE = f'style = "one_stick"\nthrottle = "throttle"\nturn = "turn"\n{ENDS}'
 
 
-@settings(max_examples=60)
+@settings(max_examples=many(60))
 @given(levels, levels)
 def test_mixes_do_what_they_say(throttle: int, turn: int) -> None:
     clip = lambda level: max(-FULL, min(FULL, level))  # noqa: E731
@@ -503,6 +503,7 @@ def test_mixes_do_what_they_say(throttle: int, turn: int) -> None:
 # ---- starters ------------------------------------------------------------------------------
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", starter_names())
 def test_every_starter_rehearses_clean_and_its_two_ends_agree(name: str) -> None:
     link = nuvrik.parse(starter_text(name))

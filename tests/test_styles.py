@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import any_values, problem_in, write
+from links import any_values, many, problem_in, write
 from typed import nuvrik_command
 
 import nuvrik
@@ -85,7 +85,7 @@ def test_slip_comes_undone(body: bytes) -> None:
     assert 0o300 not in escape(body) and unescape(escape(body)) == body
 
 
-@settings(max_examples=200)
+@settings(max_examples=many(200))
 @given(links, st.data())
 def test_what_is_sent_is_what_is_heard_in_every_style(link: nuvrik.Link, data: st.DataObject) -> None:
     values, seq = data.draw(any_values(link)), data.draw(st.integers(0, 255))
@@ -129,7 +129,7 @@ def test_every_bit_of_a_frame_is_named_once_and_every_channel_is_among_them(
             assert part.meaning.startswith(f"{shown}: ")
 
 
-@settings(max_examples=200)
+@settings(max_examples=many(200))
 @given(links, st.data())
 def test_cut_anywhere_it_is_the_same_and_only_what_was_sent_is_obeyed(
     link: nuvrik.Link, data: st.DataObject
@@ -163,7 +163,7 @@ def test_cut_anywhere_it_is_the_same_and_only_what_was_sent_is_obeyed(
     )
 
 
-@settings(max_examples=100)
+@settings(max_examples=many(100))
 @given(links, st.lists(st.binary(max_size=60), max_size=30))
 def test_no_noise_moves_anything_or_fills_memory(link: nuvrik.Link, pieces: list[bytes]) -> None:
     decoder, machine = nuvrik.Decoder(link), nuvrik.Machine(link)
@@ -352,6 +352,7 @@ def test_a_style_that_does_not_fit_says_so(frame: str, where: str, words: str) -
     assert words in f"{found.what} {found.do}"
 
 
+@pytest.mark.slow
 def test_what_goes_undetected_is_measured_and_is_what_the_mathematics_says() -> None:
     per_million = {
         name: {found.damage: found.per_million for found in measure(link, 400, seed=1)}

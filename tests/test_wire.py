@@ -6,7 +6,7 @@ from binascii import crc_hqx
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from links import TUG, WIRED, any_link, any_values
+from links import TUG, WIRED, any_link, any_values, many
 
 import nuvrik
 from nuvrik.plan.layout import layout_text
@@ -132,7 +132,7 @@ PIECES = st.one_of(
 )
 
 
-@settings(max_examples=300)
+@settings(max_examples=many(300))
 @given(st.lists(PIECES, max_size=20), st.lists(st.integers(0, 2000), max_size=30))
 def test_how_a_stream_is_cut_makes_no_difference(pieces: list[bytes], cuts: list[int]) -> None:
     stream = b"".join(pieces)

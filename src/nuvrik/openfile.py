@@ -5,7 +5,7 @@ import io
 import os
 from collections.abc import Iterator
 from pathlib import Path
-from typing import IO
+from typing import IO, TextIO
 
 MARKS = {b"\xef\xbb\xbf": "utf-8-sig", b"\xff\xfe": "utf-16", b"\xfe\xff": "utf-16"}
 """What the beginning of a text may say of how it is written."""
@@ -33,7 +33,7 @@ def open_bytes(path: str | Path) -> IO[bytes]:
     return Path(path).open("rb")
 
 
-def open_text(path: str | Path) -> IO[str]:
+def open_text(path: str | Path) -> TextIO:
     """Open a text in UTF-8, or in UTF-16 if it says so. Raises OSError, and NotText for the first bytes of
     something else; what comes later raises UnicodeDecodeError."""
     file = open_bytes(path)

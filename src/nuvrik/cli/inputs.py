@@ -4,7 +4,7 @@ import math
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import IO
+from typing import TextIO
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.cli.words import Trouble
@@ -14,7 +14,7 @@ from nuvrik.rehearsal.recording import Recording, parse_recording
 
 
 @contextmanager
-def opened_text(path: Path, what: str) -> Iterator[IO[str]]:
+def opened_text(path: Path, what: str) -> Iterator[TextIO]:
     """A text; Trouble, with ``what`` it should be, where it is none."""
     try:
         with open_text(path) as file:

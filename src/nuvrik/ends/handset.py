@@ -337,7 +337,8 @@ class Handset:
             self._due_ms = now_ms + self._period_ms  # long overdue frames are not made up for
         seq = self._seq
         encoder = self._encoder
-        self._look_at_stop(now_ms)
+        if self._arming.stopping:
+            self._look_at_stop(now_ms)
         if self._arming.stopping:
             self._seq = seq + 1 & 0xFF
             return encoder.on_wire(encoder.stop(seq)) or encoder.command_on_wire(self._neutral, seq)
@@ -388,6 +389,7 @@ class Handset:
             if control.stale_at_ms <= now_ms and control.value is not None:
                 control.withdraw()
         self._refresh()
+        self._look_at_stop(now_ms)
         to_come = (control.stale_at_ms for control in self._controls.values() if control.stale_at_ms > now_ms)
         self._stale_from_ms = min(to_come, default=now_ms + self._soonest_stale_ms)
 

@@ -1,6 +1,7 @@
 """The mix: one level for each output, by its route."""
 
 from collections.abc import Collection, Mapping, Sequence
+from functools import cached_property
 
 from nuvrik.levels import FULL, clamp, div, mul
 from nuvrik.plan.wiring import Route, Weights
@@ -33,11 +34,21 @@ class Mix:
             for name, route in routes.items()
         ]
 
+    @cached_property
+    def _turns(self) -> list[int]:
+        """The places of the channels that have a say in what turns."""
+        rows = [row for row in self._rows if row[4]]
+        weighed = {place for own, partner, *_ in rows for place, _ in (*own, *partner)}
+        return sorted(weighed | {turn for _, _, turn, *_ in rows if turn is not None})
+
     def demands(self, values: Sequence[Value]) -> list[int | None]:
         """A level for each output. A channel without a reading adds nothing."""
         levels: list[int | None] = []
-        band = self._band
-        settled = [0 if value is None or -band <= value <= band else value for value in values]
+        band, settled = self._band, list(values)
+        for place in self._turns:
+            value = settled[place]
+            if value is None or -band <= value <= band:
+                settled[place] = 0
         for own, partner, turn, route, turns in self._rows:
             if route.switched:
                 levels.append(FULL * (values[own[0][0]] or 0))

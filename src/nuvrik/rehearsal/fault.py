@@ -60,8 +60,8 @@ class Fault:
     for ever; ``heal`` ends it. ``needs`` names what a frame style must not lack; ``fits`` says which links it
     can strike. ``later_ms`` is what is added to the bound of a link. ``before`` is done to the world at
     power-up, so that the fault can strike later; ``reaches`` is a state that must have come up for anything
-    to have been shown; ``judge`` says what else is wrong at the end, "" where nothing is.
-    """
+    to have been shown; ``ready`` says from when on it is worth striking; ``judge`` says what else is wrong at
+    the end, "" where nothing is."""
 
     name: str
     group: str
@@ -78,6 +78,7 @@ class Fault:
     before: Callable[[World], None] | None = None
     reaches: State | None = None
     judge: Callable[[World, float], str] | None = None
+    ready: Callable[[World], bool] | None = None
 
     def unfit(self, link: Link) -> str:
         """Why it cannot strike a link; "" where it can."""

@@ -3,8 +3,9 @@
 from collections.abc import Generator
 from itertools import pairwise
 
+from nuvrik.budget.stop import stop_bound
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
-from nuvrik.levels import level_of
+from nuvrik.levels import FULL, level_of
 from nuvrik.plan.backward import CallRequest
 from nuvrik.plan.channels import LevelChannel, ShareChannel
 from nuvrik.plan.controls import AxisControl, ButtonControl, KeyControl, SliderControl
@@ -117,6 +118,13 @@ def _first_goes_quiet(world: World) -> None:
         return {**lying(row), shared[0]: None}
 
     world.hands = alter
+
+
+def _second_drove(world: World, struck_ms: float) -> str:
+    """Whatever the second source says, it has not been at rest, so it has no say."""
+    later_ms = struck_ms + stop_bound(world.link).worst_ms + 2 * world.link.link.period_ms
+    drove = any(any(moment.efforts) for moment in world.trace.moments if moment.t_ms > later_ms)
+    return "the second source drove on, though it had never been at rest" if drove else ""
 
 
 def _optional(link: Link) -> tuple[str, list[str]] | None:
@@ -269,6 +277,29 @@ def _steps_a_place(link: Link) -> bool:
     )
 
 
+def _place_moved(world: World) -> bool:
+    """Whether some servo stands away from where it started."""
+    outputs = world.link.outputs.values()
+    return any(
+        isinstance(output, ServoOutput) and abs(demand.level) > FULL // 4
+        for output, demand in zip(outputs, world.machine.demands, strict=True)
+    )
+
+
+def _silence_at_rest(world: World) -> None:
+    """Nothing comes through; the sticks are let go of, so that it may go on once something does."""
+    rest = world.recording.at(0)
+    let_go = {
+        n: rest[n] for n, c in world.link.controls.items() if isinstance(c, AxisControl | SliderControl)
+    }
+
+    def alter(row: Row) -> Row:
+        return {**row, **let_go}
+
+    world.hands = alter
+    world.cut()
+
+
 def _place_jumped(world: World, struck_ms: float) -> str:
     """A servo may move by a key's step at a time, and no further, whatever silence lay before."""
     link, moments = world.link, world.trace.moments
@@ -324,6 +355,7 @@ FAULTS = (
         before=_second_lies_over,
         ends_in=(FAILSAFE, WAITING, STANDBY, STOPPED),
         fits=_two_sources,
+        judge=_second_drove,
         later_ms=lambda link: link.link.period_ms,
     ),
     Fault(
@@ -381,8 +413,9 @@ FAULTS = (
         "place_after_silence",
         "loss",
         "no key arrives for longer than the timeout; the next ones move on from where the place was",
-        lambda world: world.cut(),
+        _silence_at_rest,
         heal=lambda world: world.cut(on=False),
+        ready=_place_moved,
         lasts_ms=(1200, 2500),
         must="hold",
         ends_in=ANY,

@@ -71,7 +71,9 @@ class Strike:
 
     def _worth_striking(self) -> bool:
         """While a motor turns; where nothing turns (servos, switches), while it is armed."""
-        machine = self.world.machine
+        machine, ready = self.world.machine, self.fault.ready
+        if ready is not None:
+            return machine.state is ARMED and ready(self.world)
         return not machine.safe if turns_something(self.world.link) else machine.state is ARMED
 
     def _hit(self, _: Any) -> None:
