@@ -14,18 +14,28 @@ import sys
 import tempfile
 import time
 from binascii import crc_hqx
-from collections.abc import Callable
 from pathlib import Path
 
+from pace import (
+    MOST_FAULTS,
+    MOST_HELP,
+    MOST_INFRARED,
+    MOST_MEMORY,
+    MOST_REHEARSAL,
+    MOST_TICK,
+    ROUNDS,
+    a_press,
+    bare,
+    paired,
+    some_values,
+)
 from scenes import BENCH_LINK, LINE_LINK, UNDETECTED_LINK, UNDETECTED_STYLES
 
 import nuvrik
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
 from nuvrik.budget.trips import Way, mean_hours, simulated_hours
-from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
-from nuvrik.pulses.codes import PROTOCOLS, press
 from nuvrik.pulses.infrared import InfraredReader
 from nuvrik.pulses.noise import frame_error_rate, lamp_noise, worn
 from nuvrik.rehearsal.faults import FAULTS, faults_for
@@ -35,56 +45,9 @@ from nuvrik.rehearsal.verdict import rehearse, rehearse_all
 from nuvrik.rehearsal.world import World
 from nuvrik.wire.undetected import measure, odds
 
-ROUNDS = 15
 FRAMES = 100_000
 BATCHES = 10
 CHUNK = 64
-
-# Where there used to be a target in seconds, the ratio is what the code of that time measured beside this
-# floor in one run, with the room that its target left it: 500 of 688 simulated seconds a second, 20 s for
-# 16.9, 60 us a frame for 16, 300 MB for 91, 150 ms for 107.
-MOST_REHEARSAL = 10.5
-MOST_TICK = 105.0
-MOST_MEMORY = 9.0
-MOST_INFRARED = 140.0
-MOST_FAULTS = 24.5
-MOST_HELP = 1.6
-
-Batch = Callable[[int], object]
-"""One batch of the work, by its number."""
-
-
-def paired(floor: Batch, ours: Batch, batches: int, rounds: int = ROUNDS) -> dict[str, float]:
-    """Median seconds for all batches of each, and the median of the ratios batch by batch.
-
-    A noisy machine changes pace within a second; two batches of some milliseconds, one right after the
-    other, still see the same pace.
-    """
-    floors, times, ratios = [], [], []
-    for _ in range(rounds):
-        spent = [0.0, 0.0]
-        for batch in range(batches):
-            took = []
-            for timed in (floor, ours):
-                start = time.perf_counter()
-                timed(batch)
-                took.append(time.perf_counter() - start)
-            ratios.append(took[1] / took[0])
-            spent = [total + seconds for total, seconds in zip(spent, took, strict=True)]
-        floors.append(spent[0])
-        times.append(spent[1])
-    return {
-        "floor_s": statistics.median(floors),
-        "ours_s": statistics.median(times),
-        "ratio": statistics.median(ratios),
-    }
-
-
-def some_values(link: nuvrik.Link, rng: random.Random) -> list[int]:
-    """One value a channel, as a handset in use would send them."""
-    low = {"level": -FULL, "share": 0, "flag": 0}
-    high = {"level": FULL, "share": FULL, "flag": 1}
-    return [rng.randint(low[channel.kind], high[channel.kind]) for channel in link.channels.values()]
 
 
 def stream_decode() -> dict[str, float]:
@@ -143,18 +106,6 @@ def encode() -> dict[str, float]:
         assert sent == per_batch * 19
 
     return paired(floor, ours, BATCHES) | {"most": 4.0}
-
-
-def bare(turns: int) -> None:
-    """What no simulation of a link can do without, as a floor: a frame packed, checked and unpacked, and four
-    outputs moved a step nearer to where they are led, each turn."""
-    shape, at = struct.Struct("<4B5h"), [0] * 4
-    for turn in range(turns):
-        covered = shape.pack(16, 90, 1, turn & 0xFF, turn & 1023, 0, 0, 0, 0)
-        wire = b"\0" + covered + crc_hqx(covered, 0xFFFF).to_bytes(2, "big") + b"\0"
-        led = shape.unpack(wire[1:-3])[4]
-        for place, here in enumerate(at):
-            at[place] = here + min(655, max(-655, led - here))
 
 
 def rehearsal() -> dict[str, float]:
@@ -412,15 +363,6 @@ def false_trips() -> dict[str, float]:
                     worst = max(worst, abs(tried / mean_hours(conditions, Way(20, 3), timeout) - 1))
                     cells += 1
     return {"off_by": worst, "cells": cells, "most_off": 0.05}
-
-
-def a_press(rng: random.Random) -> tuple[tuple[str, int, int], list[int]]:
-    """Some key of some remote, held for up to half a second."""
-    name = rng.choice(list(PROTOCOLS))
-    form = PROTOCOLS[name].form
-    address, command = rng.randrange(1 << form.address_bits), rng.randrange(1 << form.command_bits)
-    address ^= name == "nec_extended" and address >> 8 == ~address & 0xFF
-    return (name, address, command), press(name, address, command, rng.randrange(5), rng.randrange(2))
 
 
 def help_start() -> dict[str, float]:

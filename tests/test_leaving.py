@@ -262,3 +262,17 @@ def test_values_that_cannot_be_are_refused_at_once(tmp_path: Path) -> None:
             handset.put(0, "throttle", value)  # type: ignore[arg-type]
     with pytest.raises(ValueError, match="must be from"):
         handset.put(0, "throttle", 10**9)
+
+
+def test_a_board_on_a_one_way_link_is_given_its_time_to_start(tmp_path: Path) -> None:
+    text = WIRED_TEXT.replace("[link]", "[link]\nsettle_ms = 1500", 1)
+    far, began = FarEnd(WIRED), time.monotonic()
+    with nuvrik.connect(write(tmp_path, "link.toml", text), far.port) as link:
+        link.arm()
+        first_on = next(at for at, arm in far.arms if arm)
+        assert first_on - began > 1.5, "not before the board runs"
+        link.stop()
+        with pytest.raises(nuvrik.LinkError, match="closed"):
+            link.close()
+            link.arm()
+    far.close()

@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from links import TUG, many, problem_in, write
+from test_loads_and_places import KEYS
 
 import nuvrik
 from nuvrik.levels import FULL, level_of
@@ -200,6 +201,49 @@ def test_each_thing_that_can_be_wrong_is_named_and_explained(
     assert old in GOOD
     found = problem_in(GOOD.replace(old, new, 1), where)
     assert words in f"{found.what} {found.do}"
+
+
+NOTED = [
+    ("dead_zone = 0.04", "", "controls.left_stick.dead_zone", "of its duty at once"),
+    ("start_duty = 0.18", "start_duty = 0.18\nhold_duty = 0.2", "outputs.port_screw.hold_ms", "gets warm"),
+    (
+        "start_duty = 0.18",
+        "hold_duty = 0.2\nhold_ms = 900",
+        "outputs.port_screw.hold_duty",
+        "lets its load go",
+    ),
+    ("[mix]", '[outputs.h]\nkind = "servo"\nmix = { turn = 1 }\n[mix]', "outputs.h.speed_ms", "it jumps"),
+    (
+        'from = "right_stick"',
+        'from = "right_stick"\noptional = true',
+        "channels.turn.optional",
+        "counts as 0",
+    ),
+    (
+        'right = ["starboard_screw"]',
+        'right = ["starboard_screw", "aft"]\n[outputs.aft]\nkind = "motor"\ndriver = "pwm_2dir"',
+        "mix.right",
+        "unlike start_duty",
+    ),
+]
+
+
+@pytest.mark.parametrize(("old", "new", "where", "words"), NOTED, ids=[where for _, _, where, _ in NOTED])
+def test_what_is_worth_knowing_is_noted(old: str, new: str, where: str, words: str) -> None:
+    assert old in GOOD
+    found = [p for p in nuvrik.problems_in(nuvrik.parse(GOOD.replace(old, new, 1))) if p.where == where]
+    assert [p.level for p in found] == ["note"] and words in f"{found[0].what} {found[0].do}", found
+    assert where not in {p.where for p in nuvrik.problems_in(nuvrik.parse(GOOD))}
+
+
+def test_a_preset_needs_something_to_replace_and_a_flag_needs_no_bits() -> None:
+    text = GOOD.replace('from = "right_stick"', 'preset_when = "arm_button"\npreset = 0.5', 1)
+    assert "never has a reading" in problem_in(text, "channels.turn.preset_when").what
+    link = nuvrik.parse(GOOD + '\n[requests.beep]\nkind = "call"\nargs = { loud = { kind = "flag" } }\n')
+    assert link.requests["beep"].arguments["loud"].bits == 1
+    # Keys have no sequence numbers that could run out before a long timeout.
+    lines = KEYS.replace("timeout_ms = 400", "timeout_ms = 20000")
+    assert nuvrik.parse(lines).failsafe.timeout_ms == 20_000
 
 
 def test_every_problem_is_reported_at_once() -> None:

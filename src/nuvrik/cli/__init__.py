@@ -10,6 +10,8 @@ from typing import Annotated, Any
 
 import typer
 
+from nuvrik.cli.infrared_words import infrared
+from nuvrik.cli.options import Json, drawn, page
 from nuvrik.cli.words import COULD_NOT, Trouble, flush_all, leave, prepare_streams, speaks_plainly
 from nuvrik.version import VERSION_WORDS
 
@@ -22,31 +24,7 @@ app = typer.Typer(
     context_settings={"help_option_names": ["--help", "-h"]},
 )
 
-PICTURES = (".png", ".svg", ".pdf")
-
-
-def _drawn(option: str, what: str) -> Any:
-    """An option that names a picture to be drawn."""
-    return typer.Option(option, metavar="PNG", callback=_picture, help=what)
-
-
-def _picture(path: Path | None) -> Path | None:
-    return _ending_in(PICTURES, "a picture", path)
-
-
-def _page(path: Path | None) -> Path | None:
-    return _ending_in((".html", ".htm"), "a page", path)
-
-
-def _ending_in(endings: tuple[str, ...], what: str, path: Path | None) -> Path | None:
-    """A slip of the hand must not write over a link file."""
-    if path is not None and path.suffix.lower() not in endings:
-        raise typer.BadParameter(f"{path}: the name of {what} ends in {', '.join(endings)}")
-    return path
-
-
 LinkFile = Annotated[Path, typer.Argument(metavar="LINK", help="The link file.")]
-Json = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
 PortName = Annotated[
     str, typer.Option("--port", metavar="PORT", help="A device, socket://HOST:PORT, udp://HOST:PORT, or sim.")
 ]
@@ -107,7 +85,7 @@ def check(
     link: LinkFile,
     sheet: Annotated[
         Path | None,
-        _drawn("--sheet", "Draw the driver's sheet."),
+        drawn("--sheet", "Draw the driver's sheet."),
     ] = None,
     as_json: Json = False,
 ) -> int:
@@ -152,7 +130,7 @@ def inspect(
     summary: Annotated[bool, typer.Option("--summary", help="Only counts, not each frame.")] = False,
     figure: Annotated[
         Path | None,
-        _drawn("--figure", "Draw a frame and the gaps."),
+        drawn("--figure", "Draw a frame and the gaps."),
     ] = None,
     as_json: Json = False,
 ) -> int:
@@ -177,7 +155,7 @@ def calibrate(
         str | None, typer.Option("--output", metavar="NAME", help="This motor, from a log t_ms,duty,speed.")
     ] = None,
     write: Annotated[bool, typer.Option("--write", help="Put what was found into the link file.")] = False,
-    figure: Annotated[Path | None, _drawn("--figure", "Draw what was seen.")] = None,
+    figure: Annotated[Path | None, drawn("--figure", "Draw what was seen.")] = None,
     as_json: Json = False,
 ) -> int:
     """Find ranges, rests and dead zones in a recording.
@@ -210,11 +188,11 @@ def rehearse(
     lamp: Annotated[float, typer.Option("--lamp-per-s", help="Infrared: pulses a second of a lamp.")] = 0.0,
     figure: Annotated[
         Path | None,
-        _drawn("--figure", "Draw the one --fault on a time axis."),
+        drawn("--figure", "Draw the one --fault on a time axis."),
     ] = None,
     report: Annotated[
         Path | None,
-        typer.Option("--report", metavar="HTML", callback=_page, help="Write it all into one file."),
+        typer.Option("--report", metavar="HTML", callback=page, help="Write it all into one file."),
     ] = None,
     soak: Annotated[
         float | None, typer.Option("--soak", metavar="HOURS", min=0.01, help="Random faults for so long.")
@@ -373,7 +351,7 @@ def budget(
     instead_hz: Annotated[
         int | None, typer.Option("--instead-hz", min=1, help="Show what changes with another clock.")
     ] = None,
-    figure: Annotated[Path | None, _drawn("--figure", "Draw it.")] = None,
+    figure: Annotated[Path | None, drawn("--figure", "Draw it.")] = None,
     as_json: Json = False,
 ) -> int:
     """Do the sums: of a link, or what a clock can do.
@@ -398,81 +376,7 @@ def budget(
     return clocks.run(wanted, instead_hz, figure, as_json)
 
 
-infrared = typer.Typer(
-    help="Read, learn and make the codes of remote controls.",
-    no_args_is_help=True,
-    rich_markup_mode=None,
-)
 app.add_typer(infrared, name="infrared")
-Timings = Annotated[
-    Path, typer.Argument(metavar="TIMINGS", help="Microseconds, + mark, - space; - is stdin.")
-]
-
-
-@infrared.command("read")
-@speaks_plainly
-def infrared_read(
-    file: Timings,
-    link: Annotated[
-        Path | None, typer.Option("--link", metavar="LINK", help="Know the learnt shape of this link too.")
-    ] = None,
-    figure: Annotated[
-        Path | None,
-        _drawn("--figure", "Draw the first code, bit by bit."),
-    ] = None,
-    as_json: Json = False,
-) -> int:
-    """Find the codes in timings.
-
-    What is damaged, or noise, is no code; a shape that is not known is said to be unknown.
-    """
-    from nuvrik.cli.infrared import run_read
-
-    return run_read(file, link, figure, as_json)
-
-
-@infrared.command("learn")
-@speaks_plainly
-def infrared_learn(
-    file: Timings,
-    names: Annotated[
-        str | None, typer.Option("--names", metavar="A,B,...", help="Names, in the order of the presses.")
-    ] = None,
-    write: Annotated[
-        Path | None, typer.Option("--write", metavar="LINK", help="Put the keys into this link file.")
-    ] = None,
-    as_json: Json = False,
-) -> int:
-    """Make a table of keys from a recording of presses.
-
-    Press each button a few times.
-    A line "# NAME" in the recording names the button pressed from there on.
-    """
-    from nuvrik.cli.infrared import run_learn
-
-    return run_learn(file, names, write, as_json)
-
-
-@infrared.command("make")
-@speaks_plainly
-def infrared_make(
-    code: Annotated[
-        str | None, typer.Argument(metavar="[CODE]", help="nec, nec_extended, rc5, rc6, sirc12, 15 or 20.")
-    ] = None,
-    address: Annotated[int, typer.Option("--address", help="The address.")] = 0,
-    command: Annotated[int | None, typer.Option("--command", help="The command.")] = None,
-    link: Annotated[
-        Path | None, typer.Option("--link", metavar="LINK", help="A key of this link instead.")
-    ] = None,
-    key: Annotated[str | None, typer.Option("--key", metavar="NAME", help="Which key of it.")] = None,
-    repeats: Annotated[
-        int, typer.Option("--repeats", min=0, max=1000, help="How long it is held, in more frames.")
-    ] = 0,
-) -> int:
-    """Print the timings of a press, in microseconds."""
-    from nuvrik.cli.infrared import run_make
-
-    return run_make(code, link, address, command, key, repeats)
 
 
 def main() -> Any:

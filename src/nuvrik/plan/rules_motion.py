@@ -79,20 +79,15 @@ def presets(draft: Draft) -> Iterator[Problem]:
 
 def optional_turns(draft: Draft) -> Iterator[Problem]:
     """What an optional channel means for something that turns."""
+    sides_of = side_routes(draft.mix) if draft.mix else {}
+    turning: dict[str, str] = {}
     for name, output in draft.outputs.items():
-        if not isinstance(output, MotorOutput | StepperOutput):
-            continue
-        fed = set(getattr(output, "mix", None) or ())
-        fed |= (side_routes(draft.mix) if draft.mix else {}).get(name, _NOWHERE).channels
-        for channel in sorted(fed):
-            model = draft.channels.get(channel)
-            if model is not None and model.optional:
-                what = f"moves {name}: without a reading it counts as 0, until it has been at rest again"
-                yield Problem("note", f"channels.{channel}.optional", what, "nothing, if that will do")
-
-
-class _Nothing:
-    channels: frozenset[str] = frozenset()
-
-
-_NOWHERE = _Nothing()
+        if isinstance(output, MotorOutput | StepperOutput):
+            fed = sides_of[name].channels if name in sides_of else set(output.mix or ())
+            turning |= {channel: name for channel in fed if channel not in turning}
+    for channel, model in draft.channels.items():
+        if model is not None and model.optional and channel in turning:
+            what = (
+                f"moves {turning[channel]}: without a reading it counts as 0, until it has been at rest again"
+            )
+            yield Problem("note", f"channels.{channel}.optional", what, "nothing, if that will do")

@@ -100,7 +100,9 @@ class Strike:
     def _watch(self, _: Any) -> None:
         world = self.world
         machine = world.machine
-        if world.at_rest and world.last_armed_sent_us is not None:
+        # A stop is obeyed at once, but only the next tick tells the drivers: that is when it counts.
+        told = not any(world.trace.moments[-1].efforts)
+        if world.at_rest and told and world.last_armed_sent_us is not None:
             self.stop_ms = (world.trace.moments[-1].t_ms * 1000 - world.last_armed_sent_us) / 1000
             self.stopped_in, self.stopped_why = machine.state, machine.why
             if self.fault.lasts_ms is None:

@@ -1,0 +1,176 @@
+"""The faults that rehearse the corners, and that they would notice."""
+
+import pytest
+from links import TUG
+from test_loads_and_places import CALLS, KEYS
+
+import nuvrik
+from nuvrik.failsafe.table import State
+from nuvrik.plan.starters import starter_text
+from nuvrik.wire.frames import Encoder
+
+AT_REST = {"left_stick": 508, "right_stick": 515, "arm_button": 0, "stop_button": 0}
+ENCODER = Encoder(TUG)
+NOT_ARMED = [state for state in State if state is not State.ARMED]
+
+
+# ---- the faults that rehearse these corners, and that they would notice --------------------
+
+TWO_SOURCES = nuvrik.parse(
+    starter_text("tug")
+    .replace(
+        "[channels.throttle]",
+        '[controls.pupil_stick]\nkind = "axis"\nraw = [0, 512, 1023]\n\n[channels.throttle]',
+        1,
+    )
+    .replace('from = "left_stick"', 'from = ["left_stick", "pupil_stick"]', 1)
+)
+EXTRA = """[controls.extra]
+kind = "axis"
+raw = [0, 512, 1023]
+[channels.extra]
+kind = "level"
+optional = true
+from = "extra"
+[outputs.extra]
+kind = "motor"
+driver = "pwm_2dir"
+mix = { extra = 1.0 }
+"""
+OPTIONAL_ONLY = nuvrik.parse(starter_text("slider_motor") + EXTRA)
+RESUMES = nuvrik.parse(starter_text("tug").replace('recover = "neutral"', 'recover = "resume"'))
+CURTAIN = nuvrik.parse(starter_text("curtain"))
+STEPPED = nuvrik.parse(
+    KEYS.replace(
+        "[channels]",
+        """[controls.stick]
+kind = "axis"
+raw = [0, 512, 1023]
+dead_zone = 0.1
+[controls.up]
+kind = "button"
+[controls.down]
+kind = "button"
+[controls.lift]
+kind = "nudge"
+up = "up"
+down = "down"
+step = 0.5
+[controls.arm]
+kind = "button"
+toggle = true
+[channels]""",
+    )
+    .replace('ahead = { kind = "level" }', 'ahead = { kind = "level", from = "stick" }')
+    .replace('turn = { kind = "level" }', 'turn = { kind = "level", from = "stick" }')
+    .replace('lift = { kind = "level" }', 'lift = { kind = "level", from = "lift" }')
+    .replace('arm = { kind = "flag" }', 'arm = { kind = "flag", from = "arm" }')
+)
+
+
+def _stop_fails_open(patch: pytest.MonkeyPatch) -> None:
+    patch.setattr(
+        nuvrik.Handset,
+        "_stop_pressed",
+        property(lambda self: self._stop is not None and bool(self._stop.value)),
+    )
+
+
+def _no_band(patch: pytest.MonkeyPatch) -> None:
+    from nuvrik.mixing.mix import Mix
+
+    demands = Mix.demands
+
+    def unsettled(self, values):
+        self._band = -1
+        return demands(self, values)
+
+    patch.setattr(Mix, "demands", unsettled)
+
+
+def _any_source(patch: pytest.MonkeyPatch) -> None:
+    from nuvrik.shaping.channels import Several
+
+    def refresh(self) -> None:
+        self._ready = [control for control in self._controls if control.value is not None]
+
+    patch.setattr(Several, "refresh", refresh)
+
+
+def _optional_at_once(patch: pytest.MonkeyPatch) -> None:
+    look = nuvrik.Machine._look_at_optional
+
+    def eager(self, values):
+        moved = look(self, values)
+        self._unready.clear()
+        return moved
+
+    patch.setattr(nuvrik.Machine, "_look_at_optional", eager)
+
+
+def _leaves_armed(patch: pytest.MonkeyPatch) -> None:
+    patch.setattr(nuvrik.Handset, "disarm", lambda self: setattr(self, "_hung", True))
+    from nuvrik.rehearsal.world import World
+
+    patch.setattr(World, "kill_handset", lambda self: None)
+
+
+def _reads_backlog(patch: pytest.MonkeyPatch) -> None:
+    from nuvrik.rehearsal.world import World
+
+    def read_all(self, now_ms: int, gap_us: int) -> None:
+        waiting, self._waiting = self._waiting, []
+        for given_ in waiting:
+            self._arrive(given_)
+            self.machine._watch.ticked()
+
+    patch.setattr(World, "_read_backlog", read_all)
+
+
+def _code_first(patch: pytest.MonkeyPatch) -> None:
+    from nuvrik.ends.desk import Desk
+
+    patch.setattr(Desk, "end", lambda self, status: self._motion and self._motion.end())
+
+
+def _lapse_switches_off(patch: pytest.MonkeyPatch) -> None:
+    patch.setattr(nuvrik.Machine, "lapse", lambda self: None)
+
+
+def _places_forgotten(patch: pytest.MonkeyPatch) -> None:
+    from nuvrik.wire.keys import _Kept
+
+    patch.setattr(_Kept, "_with_places", lambda self, state: state)
+
+
+CORNER_FAULTS = [
+    ("stop_wire_broken", TUG, _stop_fails_open),
+    ("stick_rests_off_centre", TUG, _no_band),
+    ("second_source_lies_over", TWO_SOURCES, _any_source),
+    ("optional_comes_back", OPTIONAL_ONLY, _optional_at_once),
+    ("terminal_hung_up", TUG, _leaves_armed),
+    ("frames_queued", RESUMES, _reads_backlog),
+    ("own_code_in_a_stop", CALLS, _code_first),
+    ("remote_laid_down", CURTAIN, _lapse_switches_off),
+    ("place_after_silence", STEPPED, _places_forgotten),
+]
+
+
+@pytest.mark.parametrize(("name", "link", "broken"), CORNER_FAULTS, ids=[name for name, *_ in CORNER_FAULTS])
+def test_each_corner_is_rehearsed_and_the_fault_would_notice(name, link, broken, monkeypatch) -> None:
+    from nuvrik.rehearsal.faults import FAULTS
+    from nuvrik.rehearsal.verdict import rehearse
+
+    fault = FAULTS[name]
+    assert fault.unfit(link) == ""
+    runs = [rehearse(link, fault, seed) for seed in range(3)]
+    assert [(run.seed, run.why) for run in runs if run.verdict == "fail"] == []
+    broken(monkeypatch)
+
+    def fails(seed: int) -> bool:
+        try:
+            return rehearse(link, fault, seed).verdict == "fail"
+        except RuntimeError:  # the builder's own code has got through
+            return True
+
+    assert any(fails(seed) for seed in range(6)), "nothing noticed"

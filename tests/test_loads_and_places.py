@@ -1,0 +1,267 @@
+"""Loads, places, the builder's own code, and moves by steps: what they do in the corners."""
+
+import random
+from itertools import pairwise
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from links import TUG, many
+
+import nuvrik
+from nuvrik.failsafe.table import State
+from nuvrik.levels import FULL
+from nuvrik.plan.starters import starter_text
+from nuvrik.wire.frames import Encoder
+from nuvrik.wire.messages import Status
+
+AT_REST = {"left_stick": 508, "right_stick": 515, "arm_button": 0, "stop_button": 0}
+ENCODER = Encoder(TUG)
+NOT_ARMED = [state for state in State if state is not State.ARMED]
+
+
+# ---- holding a load ------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("hold_ms", [0, 3000])
+@pytest.mark.parametrize("from_arming", [False, True])
+def test_a_hold_has_no_gap_says_when_it_ends_and_may_begin_with_arming(
+    hold_ms: int, from_arming: bool
+) -> None:
+    from nuvrik.mixing.demand import Mode
+    from nuvrik.mixing.motor import Motor
+    from nuvrik.plan.outputs import MotorOutput
+
+    model = MotorOutput(
+        kind="motor",
+        driver="pwm_2dir",
+        hold_duty=0.25,
+        hold_ms=hold_ms,
+        hold_from_arming=from_arming,
+        ramp_ms=100,
+        reverse_pause_ms=200,
+        hold_toward="ahead",
+    )
+    winch = Motor("winch", model)
+    first = [winch.tick(0, 20, Mode.FOLLOW).value for _ in range(10)]
+    assert set(first) == ({64} if from_arming else {0})
+    for way in (FULL, -FULL):
+        up = [winch.tick(way, 20, Mode.FOLLOW).signed for _ in range(20)]
+        down = [winch.tick(0, 20, Mode.FOLLOW) for _ in range(30)]
+        resting = [demand for demand in down if demand.level == 0]
+        assert max(map(abs, up)) == 255
+        if way > 0:
+            assert all(demand.signed == 64 for demand in resting), "from the very tick that comes to rest"
+        else:
+            # A reverse pause wins over a hold.
+            assert [demand.signed for demand in resting[:10]] == [0] * 10 and resting[-1].signed == 64
+    ends = []
+    for _ in range(300):
+        held = winch.tick(0, 20, Mode.FOLLOW).driven
+        ends.append((held, winch.hold_ends, winch.why(0, Mode.FOLLOW)))
+    if hold_ms == 0:
+        assert all(held and not ending and why == "holding its load ahead" for held, ending, why in ends)
+    else:
+        last = [why for held, ending, why in ends if ending]
+        assert len(last) in (49, 50, 51) and "about to let go" in last[0] and not ends[-1][0]
+    assert not winch.tick(None, 20, Mode.LOST).driven
+
+
+def test_a_hold_that_is_about_to_end_is_said_in_telemetry() -> None:
+    text = starter_text("marram")
+    link = nuvrik.parse(
+        text.replace("hold_ms = 20000", "hold_ms = 2000").replace("hold_ms = 30000", "hold_ms = 2000")
+    )
+    winch = next(n for n, o in link.outputs.items() if getattr(o, "hold_duty", 0))
+    machine, handset, encoder = (
+        nuvrik.Machine(link),
+        nuvrik.Handset(link, without=link.controls),
+        Encoder(link),
+    )
+    names, channel = list(link.channels), next(iter(link.outputs[winch].mix))
+    said = []
+    for i in range(400):
+        now, values = 20 * i, [0] * len(names)
+        values[names.index("arm")] = int(i > 10)
+        values[names.index(channel)] = FULL if 20 < i < 60 else 0
+        machine.feed(encoder.command(values, i & 0xFF), now)
+        machine.tick(now)
+        handset.feed(machine.send(now), now)
+        said.append(handset.hold_ends)
+    assert 40 <= sum(said) <= 52, "for the last second"
+
+
+# ---- keys ----------------------------------------------------------------------------------
+
+KEYS = """
+[link]
+name = "keys"
+rate_hz = 20
+[medium]
+kind = "serial"
+[frame]
+style = "keys"
+pair = 5
+accept = ["no_sequence", "no_pair", "no_layout", "no_check"]
+[frame.keys]
+"w" = { set = { ahead = 0.7, turn = 0.0 } }
+"d" = { set = { ahead = 0.0, turn = 0.7 } }
+"s" = { set = { ahead = -0.7, turn = 0.0 } }
+"x" = { set = { ahead = 0.0, turn = 0.0 } }
+"u" = { add = { lift = 0.1 } }
+"j" = { add = { lift = -0.1 } }
+"a" = { set = { arm = 1 } }
+"o" = { set = { arm = 0 } }
+" " = { stop = true }
+[channels]
+ahead = { kind = "level" }
+turn = { kind = "level" }
+lift = { kind = "level" }
+arm = { kind = "flag" }
+[outputs.left]
+kind = "motor"
+driver = "pwm_2dir"
+mix = { ahead = 1.0, turn = 1.0 }
+[outputs.lift]
+kind = "servo"
+mix = { lift = 1.0 }
+at_start = "centre"
+[failsafe]
+arm = "arm"
+timeout_ms = 400
+"""
+KEYED = nuvrik.parse(KEYS)
+
+
+@given(st.floats(0.1, 1), st.sampled_from("wdx"), st.integers(0, 2**32))
+def test_one_stick_position_is_one_key_however_it_trembles(place: float, before: str, seed: int) -> None:
+    from nuvrik.wire.keys import KeyCommands
+
+    commands, rng = KeyCommands(KEYED.frame, KEYED), random.Random(seed)
+    level = round(place * FULL)
+    first = {"w": [level, 0, 0, 0], "d": [0, level, 0, 0], "x": [0, 0, 0, 0]}[before]
+    for _ in range(6):
+        commands.command(first)
+    sent = []
+    for _ in range(60):
+        sent.append(commands.command([level + rng.randint(-65, 65), level + rng.randint(-65, 65), 0, 0]))
+    changing = [a for a, b in pairwise(sent) if a in (b"w", b"d") and b in (b"w", b"d") and a != b]
+    assert not changing and len({key for key in sent[1:] if key in b"wdx"}) == 1
+
+
+@settings(max_examples=many(60))
+@given(st.lists(st.tuples(st.sampled_from("ujaowx "), st.sampled_from([20, 20, 60, 380, 900])), max_size=60))
+def test_places_survive_silence_and_move_only_by_keys_that_are_followed(keys: list) -> None:
+    machine, now, place = nuvrik.Machine(KEYED), 0, 0
+    for key, wait in keys:
+        for _ in range(0, wait, 20):
+            now += 20
+            machine.tick(now & 0xFFFF)
+        machine.feed(key.encode(), now & 0xFFFF)
+        machine.tick(now & 0xFFFF)
+        if machine.state is State.ARMED and key in "uj":
+            place = max(-FULL, min(FULL, place + {"u": 1638, "j": -1638}[key]))
+        assert machine.demands[1].level == place
+    both = nuvrik.Machine(KEYED)
+    both.feed(b"oooo", 0)
+    for now in range(0, 100, 20):
+        both.tick(now)
+        both.feed(b"o", now)
+    both.feed(b"auuuj", 100)
+    assert both.tick(100)[1].level == 2 * 1638, "in one piece as one by one"
+
+
+# ---- the builder's own code ----------------------------------------------------------------
+
+CALLS = nuvrik.parse(starter_text("panel"))
+
+
+@pytest.mark.parametrize("ending", ["raises", "yields on", "stays"])
+def test_outputs_stop_before_any_of_the_users_code_cleans_up(ending: str) -> None:
+    name = next(n for n, r in CALLS.requests.items() if r.kind == "call" and r.moving)
+    output = next(n for n, o in CALLS.outputs.items() if o.kind == "motor")
+    place = list(CALLS.outputs).index(output)
+    machine, handset = nuvrik.Machine(CALLS, boot=3), nuvrik.Handset(CALLS, session=2, without=CALLS.controls)
+    seen: list[bool] = []
+
+    def routine(**_: int):
+        while True:
+            try:
+                yield {output: 1.0}
+            except GeneratorExit:
+                seen.append(machine.safe)
+                if ending == "raises":
+                    raise RuntimeError("clean-up failed") from None
+                if ending == "yields on":
+                    yield {output: 1.0}
+                return
+
+    machine.on_request(name, routine)
+    handset.put_arm(False)
+    for channel in CALLS.channels:
+        if channel != CALLS.arm_channel:
+            handset.put(0, channel, 0)
+    asked = None
+    for now in range(0, 4000, 10):
+        if now == 1500:
+            handset.put_arm(True)
+        if now == 2200:
+            arguments = {key: a.limits[0] for key, a in CALLS.requests[name].arguments.items()}
+            asked = handset.request(name, **arguments)
+        if now == 3000:
+            assert machine.demands[place].driven
+            stop = Encoder(CALLS, stream=True)
+            machine.feed(stop.on_wire(stop.stop(handset._seq)), now)
+            assert machine.state is State.STOPPED and machine.safe and not seen, "outputs first"
+            machine.tick(now)
+            assert machine.safe and not seen
+        wire = handset.send(now)
+        machine.feed(wire, now)
+        machine.tick(now)
+        handset.feed(machine.send(now), now)
+    assert seen == [True] and machine.safe
+    assert asked is not None and asked.state == "ended", Status
+
+
+# ---- moves by steps ------------------------------------------------------------------------
+
+
+@settings(max_examples=many(60))
+@given(
+    st.sampled_from([1, 7, 50, 400, 2000, 10_000, 65_535]),
+    st.sampled_from([0, 20, 300, 1000, 3000]),
+    st.sampled_from([1, 5, 20, 50]),
+    st.lists(st.integers(-3000, 3000) | st.sampled_from([1, -1, 0]), min_size=1, max_size=4),
+    st.booleans(),
+)
+def test_a_move_by_steps_turns_what_is_asked_and_says_what_it_turned(
+    rate: int, ramp: int, tick: int, moves: list[int], reverse: bool
+) -> None:
+    from nuvrik.ends.motions import StepsMove
+    from nuvrik.mixing.demand import Mode
+    from nuvrik.mixing.stepper import Stepper
+    from nuvrik.plan.outputs import StepperOutput
+
+    model = StepperOutput(kind="stepper", rate_max=rate, ramp_ms=ramp, reverse=reverse)
+    stepper, shaft, part, rng = Stepper("s", model), 0, 0, random.Random(rate + ramp)
+    for asked in moves:
+        if abs(asked) / rate > 200:
+            asked = rate
+        move, before, fastest = StepsMove(0, stepper, asked), shaft, 0
+        for _ in range(10**6):
+            dt = max(1, tick + rng.randint(-tick // 4, tick // 4))
+            # A pulse generator of its own: it gives pulses at the rate, and no more than are left.
+            demand = stepper.demand
+            part += demand.value * dt
+            pulses = min(part // 1000, demand.steps_left if demand.steps_left is not None else 10**9)
+            part = 0 if pulses == demand.steps_left else part - 1000 * pulses
+            shaft += pulses * demand.direction * (-1 if reverse else 1)
+            fastest = max(fastest, demand.value)
+            stepper.count_on(dt)
+            levels = move.levels(dt)
+            if levels is None:
+                move.let_go()
+                break
+            stepper.tick(levels[0], dt, Mode.FOLLOW)
+        assert shaft - before == asked == move.value and fastest <= rate
+        assert stepper.travelled == 1000 * shaft
