@@ -173,8 +173,12 @@ def test_ports_that_are_not_there(tmp_path: Path) -> None:
         unused.bind(("127.0.0.1", 0))
         nobody = f"socket://127.0.0.1:{unused.getsockname()[1]}"
         for port in ("/dev/ttyNONE9", nobody, str(tmp_path), "nonsense://x", ""):
-            for words in (["machine"], ["drive", "--from", recording]):
-                code, said = ended(start(words[0], link_file, "--port", port, *words[1:]))
+            both = [
+                start(words[0], link_file, "--port", port, *words[1:])
+                for words in (["machine"], ["drive", "--from", recording])
+            ]
+            for process in both:
+                code, said = ended(process)
                 assert code == 2 and "cannot be opened" in said, (port, said)
     code, said = ended(start("machine", link_file, "--port", "loop://", "--log", link_file))
     assert code == 2 and "would be written over" in said and link_file.read_text() == WIRED_TEXT
