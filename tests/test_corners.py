@@ -357,3 +357,48 @@ def test_a_hello_that_cannot_be_for_this_end_is_refused_by_its_kind_or_its_pair(
     answer = b"\1" + bytes(19) + b"\xff\xfe"  # a name that is no text
     assert machine.feed(encoder.sealed(HELLO, 1, answer), 0)[0].reason == "wrong_kind"
     assert machine.feed(encoder.sealed(HELLO, 1, answer, anyone=True), 0)[0].reason == "wrong_pair"
+
+
+@pytest.mark.parametrize("rate", [10, 4])
+def test_a_slow_link_with_a_toggled_arm_is_rehearsed_too(rate: int) -> None:
+    from nuvrik.rehearsal.faults import FAULTS
+    from nuvrik.rehearsal.verdict import rehearse
+
+    text = starter_text("tug").replace("rate_hz = 50", f"rate_hz = {rate}")
+    link = nuvrik.parse(text.replace("timeout_ms = 400", "timeout_ms = 1200"))
+    for name in ("cable_pulled", "stick_pushed_at_power_up", "disarm_lost", "stop_wire_broken"):
+        runs = [rehearse(link, FAULTS[name], seed) for seed in range(3)]
+        assert [run.why for run in runs if run.verdict == "fail"] == [], name
+
+
+def test_hex_digits_have_nothing_between_them_and_no_more_than_a_body(tmp_path) -> None:
+    text = starter_text("vent")
+    link = nuvrik.parse(text)
+    body = Encoder(link, stream=True).sealed(5, 1, b"")
+    decoder = nuvrik.Decoder(link)
+
+    def reason(line: bytes) -> str:
+        (event,) = decoder.feed(line + b"\n")
+        return getattr(event, "reason", "accepted")
+
+    assert reason(body) == "accepted"
+    for spaced in (body[:5] + b" " + body[5:], body + b"\r", body[:-1], body[:3] + "٣".encode() + body[4:]):
+        assert reason(spaced) in ("stuffing", "wrong_kind"), spaced
+    assert reason(b"#" + b"11" * 201) == "too_long" and reason(b"#" + b"11" * 200) == "check"
+
+
+def test_a_nearest_key_is_said_to_be_one(tmp_path) -> None:
+    from links import write
+    from test_loads_and_places import KEYS
+    from typer.testing import CliRunner
+
+    from nuvrik.cli import app
+
+    file = str(write(tmp_path, "keys.toml", KEYS))
+    done = CliRunner().invoke(app, ["encode", file, "ahead=0.33"])
+    assert done.exit_code == 0 and "the nearest single key" in done.stderr, done.output
+    assert "asked for +0.330" in done.stderr
+    done = CliRunner().invoke(app, ["encode", file, "ahead=0.7"])
+    assert done.stdout.strip() == "77" and done.stderr == ""
+    done = CliRunner().invoke(app, ["inspect", file, "--hex", "wx"])
+    assert done.exit_code == 0 and "2 frames" in done.stdout

@@ -12,6 +12,7 @@ from nuvrik.ports.hello import Found, round_trips_ms, who_is_there
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import WallClock
 from nuvrik.ports.sim import SimLine
+from nuvrik.printable import printable
 
 ANYBODY = """
 link = { name = "anybody", rate_hz = 10 }
@@ -66,7 +67,8 @@ def _print_found(link: Link | None, port: str, found: list[Found], trips: list[f
         say("  Is it switched on? Does it run a program built from a link file? Is this its port, its speed?")
     for pair, identity in found:
         version = ".".join(map(str, identity.version))
-        say(f"{port}: {identity.name}, pair number {pair}, layout tag {identity.tag:04X}, version {version}")
+        name = printable(identity.name)
+        say(f"{port}: {name}, pair number {pair}, layout tag {identity.tag:04X}, version {version}")
         say(f"  up for {identity.up_s} s; frames: {identity.good} good, {identity.refused} refused")
         if link is None:
             continue

@@ -155,7 +155,7 @@ def _print_unfit(link: Link) -> None:
     if alike:
         count = sum(map(len, alike.values()))
         rows = [(why, ", ".join(names)) for why, names in alike.items()]
-        console().print(table(f"{count} faults that do not apply", ["because", "faults"], rows))
+        console().print(table(f"\n{count} faults that do not apply", ["because", "faults"], rows))
 
 
 def _alike(faults: list[str], runs: list[Run]) -> list[list[str]]:

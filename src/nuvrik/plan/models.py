@@ -7,7 +7,7 @@ stands in one place. Fractions are of full scale; a unit, where there is one, is
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from nuvrik.plan.backward import (
     AnalogItem,
@@ -79,6 +79,13 @@ class LinkSection(Section):
         default=0,
         description="how long the machine's board takes, in ms, from the opening of the port until it runs",
     )
+
+    @field_validator("name")
+    @classmethod
+    def _can_be_shown(cls, name: str) -> str:
+        if not name.isprintable():
+            raise ValueError("name: has a character in it that cannot be shown")
+        return name
 
     @property
     def period_ms(self) -> int:

@@ -5,6 +5,7 @@ from typing import NamedTuple
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.models import Link
 from nuvrik.ports.live import AnyClock, ByteLine, random_number
+from nuvrik.printable import printable
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
@@ -30,7 +31,7 @@ def other_file(identity: Identity, link: Link) -> str | None:
     if identity.tag == ours:
         return None
     return (
-        f"{identity.name}, at the other end, was built from another link file "
+        f"{printable(identity.name)}, at the other end, was built from another link file "
         f"(layout tag {identity.tag:04X}, this one's is {ours:04X}): build it anew from this one"
     )
 

@@ -9,6 +9,7 @@ from nuvrik.plan.models import Link
 from nuvrik.plan.wiring import needed_channels, output_routes
 from nuvrik.rehearsal.fault import ANY, Fault, every_link, only, sealed
 from nuvrik.rehearsal.faults_on_the_way import older
+from nuvrik.rehearsal.pilot import press_ms
 from nuvrik.rehearsal.plant import Plant
 from nuvrik.rehearsal.recording import Row
 from nuvrik.rehearsal.world import World
@@ -155,10 +156,10 @@ def _disarm_lost(world: World) -> None:
     control = world.link.controls[arm]
     assert isinstance(control, ButtonControl)
     on, off = (1, 0) if control.active == "high" else (0, 1)
-    began_us = world.t_us
+    began_us, lasts_us = world.t_us, 2000 * press_ms(control, world.link.link.period_ms)
 
     def alter(row: Row) -> Row:
-        pressed = control.toggle and world.t_us - began_us < 200_000
+        pressed = control.toggle and world.t_us - began_us < lasts_us
         return {**row, arm: on if pressed else off}
 
     world.hands = alter

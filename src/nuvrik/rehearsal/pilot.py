@@ -60,7 +60,7 @@ def practice(link: Link, seed: int, duration_ms: int = 20_000) -> Recording:
         if isinstance(control, AxisControl | SliderControl):
             keyframes += _wander(name, isinstance(control, SliderControl), go_at, rest_at, rng)
         elif isinstance(control, ButtonControl | KeyControl):
-            keyframes += _finger(name, go_at, rest_at, rng, _press_ms(control, period_ms))
+            keyframes += _finger(name, go_at, rest_at, rng, press_ms(control, period_ms))
     made = play(link, sorted(keyframes, key=lambda frame: frame[0]), duration_ms, seed)
     puts: list[tuple[int, str, int]] = []
     for name, channel in link.channels.items():
@@ -95,7 +95,7 @@ def arm_ms(link: Link) -> int:
     return max(1000, rules.timeout_ms + (rules.good_frames + 3) * turn_ms)
 
 
-def _press_ms(control: object, period_ms: int) -> int:
+def press_ms(control: object, period_ms: int) -> int:
     """How long a press lasts at least: as a hand's does, and long enough to be read twice, a debounce
     apart, by a loop that turns once a period."""
     return max(100, 2 * period_ms + getattr(control, "debounce_ms", 0) + SAMPLE_MS)
@@ -116,7 +116,7 @@ def _finger(name: str, go_ms: int, rest_ms: int, rng: random.Random, least_ms: i
 def _press(control: object, name: str, on_ms: int, off_ms: int, period_ms: int) -> list[Keyframe]:
     """Switch something on and off again: two presses of a toggle, one long press of any other."""
     if isinstance(control, ButtonControl | KeyControl) and control.toggle:
-        held = _press_ms(control, period_ms)
+        held = press_ms(control, period_ms)
         return [
             (on_ms, {name: 1}),
             (on_ms + held, {name: 0}),
