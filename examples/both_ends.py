@@ -18,7 +18,7 @@ for now_ms in range(0, 4000, 5):
     wire = handset.send(now_ms)  # b"" most of the time: a frame is due every 20 ms
     if wire and now_ms < 2500:  # the cable comes off after two and a half seconds
         machine.feed(wire, now_ms)
-    if now_ms % link.link.tick_ms == 0:
+    if now_ms % link.tick_ms == 0:
         demands = machine.tick(now_ms)
         if (machine.state, machine.safe) != said:
             said = (machine.state, machine.safe)

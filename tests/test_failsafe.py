@@ -226,7 +226,7 @@ def test_the_stop_bound_holds_for_any_pattern_of_loss(fate: list[int], start: in
             last_good = now
         for _ in range(2):
             machine.tick(now & 0xFFFF)
-            if now - last_good > 400 + link.link.tick_ms + run_down_ms(link):
+            if now - last_good > 400 + link.tick_ms + run_down_ms(link):
                 assert machine.safe
             now += 10
     if 9 not in fate and fate.count(8) < 10:

@@ -100,7 +100,7 @@ def test_the_bound_of_a_remote_is_the_longest_key_that_moves_something(a, b, ram
     link = nuvrik.parse(text)
     bound = stop_bound(link)
     assert bound.terms["hold"] == max(a, b) and bound.terms["ramp"] == ramp
-    assert bound.terms["tick"] == 2 * tick + link.link.period_ms
+    assert bound.terms["tick"] == 2 * tick + link.period_ms
     assert 60 < bound.terms["transit"] < 120  # the longest code, and the silence behind it
     held = nuvrik.parse(text.replace('plus = "key_open"', 'plus = "key_lights"'))
     assert stop_bound(held).terms["lapse"] == 10_000

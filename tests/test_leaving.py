@@ -8,7 +8,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
-from links import TUG, WIRED, WIRED_TEXT, write
+from links import THOROUGH, TUG, WIRED, WIRED_TEXT, write
 from terminals import FarEnd, rows_of, start, wait_for
 from test_live import full_ahead
 
@@ -21,6 +21,8 @@ pytestmark = pytest.mark.live
 
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 TIMES = {"once": (1, 0.0), "twice": (2, 0.05), "ten times": (10, 0.01)}
+"""How often a signal comes, and how long apart, in seconds."""
+OFTEN = list(TIMES) if THOROUGH else ["once", "ten times"]
 FAREWELL_S = (400 + 2 * 20) / 1000
 
 CONNECTED = """
@@ -85,7 +87,7 @@ def one_sender(tmp_path: Path, program: str, how: signal.Signals, times: str) ->
 
 @pytest.mark.parametrize("program", ["drive", "jog", "connect in with", "connect"])
 def test_every_signal_is_followed_by_the_whole_farewell(tmp_path: Path, program: str) -> None:
-    cases = [(how, times) for how in SIGNALS for times in TIMES]
+    cases = [(how, times) for how in SIGNALS for times in OFTEN]
     with ThreadPoolExecutor(5) as several:
         rows = list(several.map(lambda case: one_sender(tmp_path, program, *case), cases))
     print("\n" + "\n".join(rows))
@@ -115,7 +117,7 @@ def one_machine(tmp_path: Path, how: signal.Signals, times: str) -> str:
 
 
 def test_a_machine_ends_at_rest_whatever_signals_come(tmp_path: Path) -> None:
-    cases = [(how, times) for how in SIGNALS for times in TIMES]
+    cases = [(how, times) for how in SIGNALS for times in OFTEN]
     with ThreadPoolExecutor(3) as several:
         print("\n" + "\n".join(several.map(lambda case: one_machine(tmp_path, *case), cases)))
 
@@ -123,9 +125,12 @@ def test_a_machine_ends_at_rest_whatever_signals_come(tmp_path: Path) -> None:
 def test_the_end_of_a_program_and_of_a_connection_nobody_holds_disarm(tmp_path: Path) -> None:
     link_file = write(tmp_path, "link.toml", WIRED_TEXT)
     head = CONNECTED[: CONNECTED.index("time.sleep(60)")]
-    for ending in ("sys.exit(3)", "raise RuntimeError('slip')", ""):
-        far = FarEnd(WIRED)
-        process = start(link_file, far.port, program=head + ending)
+    endings = ("sys.exit(3)", "raise RuntimeError('slip')", "")
+    ends = [FarEnd(WIRED) for _ in endings]
+    started = [
+        start(link_file, far.port, program=head + ending) for far, ending in zip(ends, endings, strict=True)
+    ]
+    for far, process, ending in zip(ends, started, endings, strict=True):
         process.communicate(timeout=30)
         far.close()
         last_on = max(at for at, arm in far.arms if arm)

@@ -1,10 +1,7 @@
 """Two real processes over real pseudo-terminals, and everything that can happen to the line between."""
 
-import contextlib
-import os
 import signal
 import socket
-import threading
 import time
 from pathlib import Path
 
@@ -126,45 +123,6 @@ def test_a_pulled_cable_and_its_return(tmp_path: Path, line: Cable) -> None:
     assert not moving(rows_of(log)[-1])
     ended(handset, signal.SIGKILL)
     ended(machine, signal.SIGKILL)
-
-
-def test_noise_for_ever_moves_nothing_and_fills_no_memory(tmp_path: Path, line: Cable) -> None:
-    log = tmp_path / "log.csv"
-    machine = start(
-        "machine",
-        write(tmp_path, "link.toml", WIRED_TEXT),
-        "--port",
-        line.ports[1],
-        "--log",
-        log,
-        "--for-s",
-        4,
-    )
-    wait_for(log, lambda row: row["state"] == "WAITING")
-    done = threading.Event()
-
-    def babble() -> None:
-        port = os.open(line.ports[0], os.O_WRONLY | os.O_NONBLOCK | os.O_NOCTTY)
-        while not done.is_set():
-            with contextlib.suppress(BlockingIOError):
-                os.write(port, os.urandom(512))
-        os.close(port)
-
-    thread = threading.Thread(target=babble, daemon=True)
-    thread.start()
-
-    def resident_kb() -> int:
-        return int(Path(f"/proc/{machine.pid}/statm").read_text().split()[1]) * 4
-
-    time.sleep(1.0)
-    early = resident_kb()
-    time.sleep(1.5)
-    late = resident_kb()
-    code, _ = ended(machine)
-    done.set()
-    thread.join(timeout=5)
-    assert code == 0 and late - early < 4000
-    assert {row["state"] for row in rows_of(log)} == {"WAITING"} and not any(map(moving, rows_of(log)))
 
 
 def test_ports_that_are_not_there(tmp_path: Path) -> None:

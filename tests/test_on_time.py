@@ -111,7 +111,7 @@ def test_a_budget_adds_up_for_every_starter(name: str) -> None:
     link = nuvrik.parse(starter_text(name))
     sums = budget(link, Conditions(loss=0.3))
     assert sums.stop.worst_ms == pytest.approx(sum(sums.stop.terms.values()), abs=0.01)
-    assert 0 <= sums.load < 1 and sums.load_back >= 0 and sums.max_rate_hz >= link.link.rate_hz * 0.9
+    assert 0 <= sums.load < 1 and sums.load_back >= 0 and sums.max_rate_hz >= link.rate_hz * 0.9
     assert sums.typical_ms < sums.worst_ms and all(0 < one.share < 0.5 for one in sums.steps)
     moved = {channel for channel, model in link.channels.items() if model.kind in ("level", "share")}
     assert {one.channel for one in sums.steps} == moved

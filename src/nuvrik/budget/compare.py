@@ -83,7 +83,7 @@ def compare(link: Link, seed: int = 0) -> Iterator[Row]:
             encoder.longest_body,
             wire,
             airtime_ms,
-            1000 / airtime_ms if airtime_ms else 1000 / link.link.period_ms,
+            1000 / airtime_ms if airtime_ms else 1000 / link.period_ms,
             1e6 * sum(one.obeyed for one in found) / tried,
             mean,
             most,

@@ -44,13 +44,13 @@ class Budget(NamedTuple):
 
 def budget(link: Link, conditions: Conditions | None = None) -> Budget:
     """All of it for a link; ``conditions`` say how bad its medium is, for the odds of a false trip."""
-    encoder, medium, period = Encoder(link), link.medium, link.link.period_ms
+    encoder, medium, period = Encoder(link), link.medium, link.period_ms
     wire = encoder.longest_on_wire
     airtime_ms, tries_ms = medium.airtime_us(wire) / 1000, retries_of(medium, wire).longest_ms
     back_ms = _back_ms(link)
     # From a hand's move to the motor's first answer: waiting for the next frame, the way, waiting for a tick.
-    typical = period / 2 + airtime_ms + medium.delay_ms + medium.jitter_ms / 2 + link.link.tick_ms / 2
-    worst = period + airtime_ms + tries_ms + medium.delay_ms + medium.jitter_ms + link.link.tick_ms
+    typical = period / 2 + airtime_ms + medium.delay_ms + medium.jitter_ms / 2 + link.tick_ms / 2
+    worst = period + airtime_ms + tries_ms + medium.delay_ms + medium.jitter_ms + link.tick_ms
     most = getattr(medium, "payload_max", None)
     return Budget(
         frame_bytes=encoder.longest_body,

@@ -53,7 +53,7 @@ def _beam_bound(link: Link, medium: InfraredMedium) -> StopBound:
     return StopBound(
         transit_ms=round((pulses_us + ending_us) / 1000 + medium.delay_ms + medium.jitter_ms, 1),
         timeout_ms=medium.lapse_ms if moving is None else hold_ms,
-        tick_ms=2 * link.link.tick_ms + link.link.period_ms,
+        tick_ms=2 * link.tick_ms + link.period_ms,
         ramp_ms=run_down_ms(link),
         silence="lapse" if moving is None else "hold",
     )
@@ -81,6 +81,6 @@ def stop_bound(link: Link) -> StopBound:
     return StopBound(
         transit_ms=airtime_ms + tries_ms + link.medium.delay_ms + link.medium.jitter_ms,
         timeout_ms=link.failsafe.timeout_ms,
-        tick_ms=link.link.tick_ms,
+        tick_ms=link.tick_ms,
         ramp_ms=run_down_ms(link),
     )

@@ -35,7 +35,7 @@ class Way(NamedTuple):
     def of(cls, link: Link) -> "Way":
         """The command frames of a link."""
         retries = retries_of(link.medium, Encoder(link).longest_on_wire)
-        return cls(link.link.period_ms, link.medium.jitter_ms, retries)
+        return cls(link.period_ms, link.medium.jitter_ms, retries)
 
 
 class Chain(NamedTuple):

@@ -100,8 +100,8 @@ def record(link: Link, sums: Budget, rows: list[Row]) -> dict[str, Any]:
 
 
 def _print(link: Link, sums: Budget, conditions: Conditions, options: Options) -> None:
-    period = link.link.period_ms
-    say(f"{link.link.name}: a frame every {period} ms over {link.medium.kind}, {conditions.in_words()}")
+    period = link.period_ms
+    say(f"{link.name}: a frame every {period} ms over {link.medium.kind}, {conditions.in_words()}")
     beam = isinstance(link.medium, InfraredMedium)
     if not beam:
         left = "" if sums.payload_left is None else f"; {sums.payload_left} more would fit in a packet"
@@ -110,7 +110,7 @@ def _print(link: Link, sums: Budget, conditions: Conditions, options: Options) -
         busy_share = f"the medium is busy {100 * sums.load:.2g} % of the time{back}"
         tries = retries_of(link.medium, sums.wire_bytes).words
         say(f"  airtime     {sums.airtime_ms:.2f} ms{tries}: {busy_share}")
-        say(f"  rate        {link.link.rate_hz} a second; at most {sums.max_rate_hz:.0f} would fit")
+        say(f"  rate        {link.rate_hz} a second; at most {sums.max_rate_hz:.0f} would fit")
         say(f"  latency     {sums.typical_ms:g} ms typically, {sums.worst_ms:g} ms at worst, hand to motor")
     say(f"  stop        {sums.stop.in_words()}, at worst, from the last good frame")
     _print_trips(link, sums, conditions, beam)

@@ -95,11 +95,11 @@ def _layout_record(link: Link) -> dict[str, Any]:
 
 def _print_meaning(link: Link, file: Path) -> None:
     out = console()
-    out.print((link.link.name, "bold"), f", from {file}")
+    out.print((link.name, "bold"), f", from {file}")
     encoder = Encoder(link)
     wire = encoder.longest_on_wire
     airtime_ms = link.medium.airtime_us(wire) / 1000
-    every = f"A command frame every {link.link.period_ms} ms"
+    every = f"A command frame every {link.period_ms} ms"
     if isinstance(link.medium, InfraredMedium):
         medium = link.medium
         form = f"{medium.protocol}, address {medium.address}"

@@ -50,7 +50,7 @@ def run(out: Path, seed: int) -> int:
         from nuvrik.figures.frame_map import draw_frame
         from nuvrik.figures.session import draw_session
 
-        title = f"{link.link.name}: across the harbour on a bad radio"
+        title = f"{link.name}: across the harbour on a bad radio"
         draw_session(link, recording, trace, title, session, JAM_MS)
         draw_frame(link, list(shown[0].values()), SHOWN_SEQ, frame)
     _tell_what_next(link_file, session, frame)
@@ -61,9 +61,9 @@ def _tell_what_it_is(link: Link, file: Path, mine: bool) -> None:
     say = console().print
     say(("1. The link file", "bold"))
     say(
-        f"{file} ({'the one that was there' if mine else 'just written'}) describes {link.link.name}, "
+        f"{file} ({'the one that was there' if mine else 'just written'}) describes {link.name}, "
         f"a model harbour tug: {len(link.controls)} controls, {len(link.channels)} channels, "
-        f"{len(link.outputs)} screws.\nA frame goes out every {link.link.period_ms} ms over "
+        f"{len(link.outputs)} screws.\nA frame goes out every {link.period_ms} ms over "
         f"{link.medium.kind}. Both ends are built from this one file.\n"
         f"If frames stop, every screw is at rest within {stop_bound(link).in_words()}.\n"
     )

@@ -69,7 +69,7 @@ def run(source: Source, options: Options) -> int:
         raise Trouble("give one of a capture FILE, bytes with --hex, and a port with --port")
     if options.summary and not options.figure and _is_bulk(source):
         return _run_bulk(source, options)
-    stats = LinkStats(link.link.period_ms)
+    stats = LinkStats(link.period_ms)
     kinds: Counter[int] = Counter()
     last: Frame | None = None
     each_byte = options.each_byte or (source.hex_text is not None and not options.as_json)
@@ -268,7 +268,7 @@ def _is_bulk(source: Source) -> bool:
 def _run_bulk(source: Source, options: Options) -> int:
     from nuvrik.wire.bulk import BulkDecoder
 
-    decoder, stats = BulkDecoder(source.link), LinkStats(source.link.link.period_ms)
+    decoder, stats = BulkDecoder(source.link), LinkStats(source.link.period_ms)
     kinds: Counter[int] = Counter()
     with _opened(source) as data_file:
         while data := data_file.read(BAR_FROM_BYTES):

@@ -62,7 +62,7 @@ def run_machine_command(
     if log is not None and log.exists() and log.samefile(file):
         raise Trouble(f"--log {log} is the link file, which would be written over")
     for_ms = None if for_s is None else int(for_s * 1000)
-    stats = LinkStats(link.link.period_ms)
+    stats = LinkStats(link.period_ms)
     with (
         Signals(final=True) as signals,
         _machine_port(link, port) as line,
@@ -110,7 +110,7 @@ class _Rows:
             self._last = row[1:]
             self._rows.writerow(row)
             self._out.flush()
-        if self._why and t_ms % STATUS_EVERY_MS < self._link.link.tick_ms:
+        if self._why and t_ms % STATUS_EVERY_MS < self._link.tick_ms:
             for output, reason in machine.reasons().items():
                 # A countdown is news when it begins, not ten times a second.
                 kind = re.sub(r"-?\d+(\.\d+)?", "#", reason)
@@ -219,7 +219,7 @@ def _note_framing(link: Link, line: AnyPort) -> None:
     if link.medium.datagrams and line.stream:
         kind = link.medium.kind
         a_kind = f"an {kind}" if kind[0] in "aeio" else f"a {kind}"
-        tell(f"{link.link.name} is {a_kind} link; on a port its frames travel as a stream, zeros between")
+        tell(f"{link.name} is {a_kind} link; on a port its frames travel as a stream, zeros between")
 
 
 def _status_line(link: Link) -> Any:

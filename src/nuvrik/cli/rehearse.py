@@ -48,9 +48,7 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
         if name not in FAULTS:
             raise Trouble(f'there is no fault "{name}": {suggestion(name, FAULTS)}')
         if name not in able:
-            raise Trouble(
-                f'the fault "{name}" does not apply to {link.link.name}: {FAULTS[name].unfit(link)}'
-            )
+            raise Trouble(f'the fault "{name}" does not apply to {link.name}: {FAULTS[name].unfit(link)}')
     if options.figure and len(options.names) != 1:
         raise Trouble("--figure draws one fault: say which with --fault")
     played = read_recording(options.recording, link) if options.recording else None
@@ -131,7 +129,7 @@ def _print_page(link: Link, runs: list[Run], conditions: Conditions) -> None:
     out = console()
     faults = list(dict.fromkeys(run.fault for run in runs))
     how = conditions.in_words()
-    out.print((link.link.name, "bold"), f": {len(runs)} rehearsals of {len(faults)} faults, {how}")
+    out.print((link.name, "bold"), f": {len(runs)} rehearsals of {len(faults)} faults, {how}")
     out.print(f"  every motor at rest within {stop_bound(link).in_words()}\n")
     columns = ["fault", "stands for", "must", "verdict", ">median ms", ">worst ms", ">bound ms"]
     rows = [summary(name, [run for run in runs if run.fault == name]) for name in faults]

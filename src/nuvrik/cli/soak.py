@@ -17,9 +17,7 @@ def run_soak(file: Path, medium: dict[str, float], hours: float, seed: int, as_j
     if as_json:
         say_json(found._asdict())
     else:
-        say(
-            f"{link.link.name}: {found.hours:.2f} virtual hours, {found.runs} faults, {conditions.in_words()}"
-        )
+        say(f"{link.name}: {found.hours:.2f} virtual hours, {found.runs} faults, {conditions.in_words()}")
         say(f"  the worst stop took {100 * found.worst_share:.1f} % of its bound")
         say(f"  {len(found.failed)} failed" if found.failed else "  all of them held")
         for name, which, why in found.failed[:20]:

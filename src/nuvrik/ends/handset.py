@@ -44,7 +44,7 @@ class Handset:
         without: Collection[str] = (),
     ) -> None:
         self.link = link
-        period_ms, rules = link.link.period_ms, link.failsafe
+        period_ms, rules = link.period_ms, link.failsafe
         stream = not link.medium.datagrams if stream is None else stream
         self._asker = Asker(link, session)
         self._hearing = Hearing(link, self._asker, stream=stream)

@@ -277,7 +277,7 @@ class Machine:
             refused = sum(self.counts.values()) - self.counts["frames"]
             up_s = self._clock.total_ms // 1000
             tag = layout_tag(self.link)
-            identity = Identity(tag, 0, up_s, self.counts["frames"], refused, VERSION, self.link.link.name)
+            identity = Identity(tag, 0, up_s, self.counts["frames"], refused, VERSION, self.link.name)
             desk.hello(event.values, identity, self._room)
         elif event.kind == ECHO:
             desk.echo(event.values)

@@ -39,7 +39,7 @@ def shape_of(medium: InfraredMedium) -> Shape | None:
 def infrared(link: Link) -> InfraredMedium:
     """The medium of an infrared link. ValueError for any other."""
     if not isinstance(link.medium, InfraredMedium):
-        raise ValueError(f"{link.link.name} is a {link.medium.kind} link, not an infrared one")
+        raise ValueError(f"{link.name} is a {link.medium.kind} link, not an infrared one")
     return link.medium
 
 

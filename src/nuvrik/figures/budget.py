@@ -30,7 +30,7 @@ def timeouts_on(axis: Any, link: Link, conditions: Conditions) -> None:
     """The same, on axes that are there."""
     lossy = conditions.loss or conditions.burst_loss
     shown = conditions if lossy else TYPICAL
-    period, way, chosen = link.link.period_ms, Way.of(link), link.failsafe.timeout_ms
+    period, way, chosen = link.period_ms, Way.of(link), link.failsafe.timeout_ms
     timeouts = list(range(2 * period, max(2 * chosen, 20 * period) + 1, max(1, period // 4)))
     hours = [min(mean_hours(shown, way, timeout), MOST_HOURS) for timeout in timeouts]
     rest = stop_bound(link).worst_ms - chosen
@@ -63,7 +63,7 @@ def timeouts_on(axis: Any, link: Link, conditions: Conditions) -> None:
     how = f"{100 * shown.loss:g} % lost one by one"
     if shown.burst_loss:
         how += f", {100 * shown.burst_loss:g} % in bursts of {shown.burst_frames:.3g}"
-    axis.set_title(f"{link.link.name}: too short trips too often, too long stops too late ({how})")
+    axis.set_title(f"{link.name}: too short trips too often, too long stops too late ({how})")
 
 
 def draw_comparison(link: Link, rows: Sequence[Row], path: Path) -> None:
@@ -71,7 +71,7 @@ def draw_comparison(link: Link, rows: Sequence[Row], path: Path) -> None:
     plt = pyplot()
     figure, axes = plt.subplots(2, 2, figsize=(12.8, 7.5), layout="constrained", sharey=True)
     figure.suptitle(
-        f"{link.link.name}: the same channels in every style", x=0.01, ha="left", fontweight="bold", color=INK
+        f"{link.name}: the same channels in every style", x=0.01, ha="left", fontweight="bold", color=INK
     )
     names = [row.style for row in rows][::-1]
     parts: tuple[tuple[str, list[float], str], ...] = (

@@ -25,7 +25,7 @@ def draw_capture(link: Link, frame: Frame | None, stats: LinkStats, path: Path) 
     refused = sum(stats.refused.values())
     reasons = ", ".join(f"{count} {reason}" for reason, count in stats.refused.most_common())
     figure.suptitle(
-        f"{link.link.name}: {stats.good} good frames, {stats.lost} lost, {refused} refused"
+        f"{link.name}: {stats.good} good frames, {stats.lost} lost, {refused} refused"
         + (f" ({reasons})" if reasons else ""),
         x=0.01,
         ha="left",

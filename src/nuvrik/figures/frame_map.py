@@ -29,7 +29,7 @@ def draw_frame(link: Link, values: list[Value], seq: int, path: Path) -> None:
     _draw_key(axis, parts, colours, -rows * 3.1 + 1.0, per_row * 9.2)
     wire = Encoder(link).on_wire(body)
     stream = "" if link.medium.datagrams else f"; stuffed and delimited on the line: {wire.hex(' ').upper()}"
-    axis.set_title(f"one command frame of {link.link.name}: {len(body)} bytes{stream}", fontsize=12)
+    axis.set_title(f"one command frame of {link.name}: {len(body)} bytes{stream}", fontsize=12)
     axis.set_xlim(-0.4, per_row * 9.2 - 0.4)
     axis.set_ylim(-rows * 3.1 + 1.0 - 0.8 * -(-len(parts) // 3), 2.2)
     axis.axis("off")

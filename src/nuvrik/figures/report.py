@@ -43,7 +43,7 @@ def _contents(link: Link, file: Path, runs: Sequence[Run], conditions: Condition
     rules = link.failsafe
     beam = isinstance(link.medium, InfraredMedium)
     return {
-        "name": link.link.name,
+        "name": link.name,
         "file": file.name,
         "tag": f"{layout_tag(link):04X}",
         "version": VERSION_WORDS,

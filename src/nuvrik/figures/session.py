@@ -61,7 +61,7 @@ def draw_run(link: Link, run: Run, recording: Recording | None, path: Path) -> N
     end_ms = max(recording.duration_ms, *(round(m.t_ms) for m in run.trace.moments), 1)
     struck = (marks[0], marks[1] if len(marks) > 1 else end_ms) if marks else None
     stop = f"; at rest after {run.stop_ms:.0f} of {run.bound_ms:.0f} ms" if run.stop_ms is not None else ""
-    title = f"{link.link.name}, {run.fault}, seed {run.seed}: {run.verdict}{stop}"
+    title = f"{link.name}, {run.fault}, seed {run.seed}: {run.verdict}{stop}"
     draw_session(link, recording, run.trace, title, path, struck, run.fault)
 
 

@@ -52,7 +52,7 @@ def draw_sheet(link: Link, path: Path) -> None:
         left = place % COLUMNS * CARD_WIDTH
         _draw_card(axis, link, name, left, top - (place // COLUMNS + 1) * CARD_HEIGHT)
     _draw_rules(axis, link)
-    axis.text(0, top + 0.42, link.link.name, fontsize=22, fontweight="bold", va="center")
+    axis.text(0, top + 0.42, link.name, fontsize=22, fontweight="bold", va="center")
     axis.text(
         COLUMNS * CARD_WIDTH, top + 0.42, "driver's sheet", fontsize=14, color=GREY, ha="right", va="center"
     )

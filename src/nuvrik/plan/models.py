@@ -165,6 +165,31 @@ class Link(Section):
     cues: dict[Name, Cue] = Field(default_factory=dict, description="what comes back made heard")
 
     @property
+    def name(self) -> str:
+        """What the link is called."""
+        return self.link.name
+
+    @property
+    def rate_hz(self) -> int:
+        """Command frames a second."""
+        return self.link.rate_hz
+
+    @property
+    def period_ms(self) -> int:
+        """Milliseconds from one command frame to the next."""
+        return self.link.period_ms
+
+    @property
+    def tick_ms(self) -> int:
+        """Milliseconds from one turn of the machine's loop to the next."""
+        return self.link.tick_ms
+
+    @property
+    def settle_ms(self) -> int:
+        """Milliseconds that the machine's board takes to start once its port has been opened."""
+        return self.link.settle_ms
+
+    @property
     def two_way(self) -> bool:
         """Whether anything comes back from the machine unasked or asked for by this file."""
         return bool(self.telemetry or self.requests)

@@ -69,7 +69,7 @@ class Connection:
         On a link without telemetry nobody can know whether it did: this returns once a machine that is there
         and runs must have armed, ``settle_ms`` of the link file after the port was opened at the earliest.
         """
-        rules, link = self.link.failsafe, self.link.link
+        rules, link = self.link.failsafe, self.link
         period_s, turn_s = link.period_ms / 1000, max(link.period_ms, link.tick_ms) / 1000
         settled_s = rules.timeout_ms / 1000 + (rules.good_frames + 3) * turn_s
         end = time.monotonic() + wait_s
@@ -94,7 +94,7 @@ class Connection:
         if state is None and age_ms is not None:
             said = f"it has not been heard for {age_ms} ms"
         hint = "; is everything set to rest?" if state is STANDBY else ""
-        raise LinkError(f"{self.link.link.name} did not arm within {wait_s:g} s: {said}{hint}")
+        raise LinkError(f"{self.link.name} did not arm within {wait_s:g} s: {said}{hint}")
 
     def stop(self) -> None:
         """Stop at once, without a ramp, and stay stopped until it is armed again: the stop of a program,

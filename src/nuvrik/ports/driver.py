@@ -46,7 +46,7 @@ class Driver:
         self.trouble: BaseException | None = None
         self.running, self.leaving = True, False
         self._line, self._clock = line, clock
-        self._farewell_ms = link.failsafe.timeout_ms + 2 * link.link.period_ms
+        self._farewell_ms = link.failsafe.timeout_ms + 2 * link.period_ms
         self._until_ms: int | None = None
         self.handset = Handset(
             link, stream=line.stream, session=random_number(16), without=frozenset(link.controls)
@@ -56,7 +56,7 @@ class Driver:
             if name != link.arm_channel:
                 self.handset.put(0, name, 0)
         self.handset.put_arm(False)
-        self._thread = threading.Thread(target=self._run, daemon=True, name=f"nuvrik {link.link.name}")
+        self._thread = threading.Thread(target=self._run, daemon=True, name=f"nuvrik {link.name}")
         _OPEN.add(self)
         self._thread.start()
 

@@ -144,7 +144,7 @@ def _turn_by_turn(
     warn: Callable[[str], None],
     signals: Signals,
 ) -> None:
-    tick_ms, timeout_ms = machine.link.link.tick_ms, machine.link.failsafe.timeout_ms
+    tick_ms, timeout_ms = machine.link.tick_ms, machine.link.failsafe.timeout_ms
     due_ms = before_ms = 0
     while for_ms is None or before_ms < for_ms:
         signals.checkpoint()
@@ -176,7 +176,7 @@ def _turn_by_turn(
 
 def _name_slow_hook(machine: Machine, took_ms: int, warn: Callable[[str], None]) -> None:
     name = machine.hook_run()
-    tick_ms = machine.link.link.tick_ms
+    tick_ms = machine.link.tick_ms
     if name and took_ms > tick_ms:
         warn(
             f"the code of request {name} kept the loop for {took_ms} ms; a tick is {tick_ms} ms, and nothing "
@@ -201,7 +201,7 @@ def _come_to_rest(
             trouble = trouble or error
         if machine.safe:
             return trouble
-        time.sleep(machine.link.link.tick_ms / 1000)
+        time.sleep(machine.link.tick_ms / 1000)
 
 
 # ---- the handset ---------------------------------------------------------------------------
@@ -276,7 +276,7 @@ class _Sender:
         handset.disarm()
         self.taken = self.dropped = 0
         told, self._told = self._told, None
-        until_ms = self._clock.now_ms() + link.failsafe.timeout_ms + 2 * link.link.period_ms
+        until_ms = self._clock.now_ms() + link.failsafe.timeout_ms + 2 * link.period_ms
         while (now_ms := self._clock.now_ms()) <= until_ms and not signals.at_once:
             self.turn(now_ms)
             if told is not None:

@@ -30,7 +30,7 @@ LONGEST_WAIT_S = 0.002
 def open_port(link: Link, name: str, wait_s: float | None = None) -> AnyPort:
     """Open a port; ``sim`` is a simulated machine, ``sim:NAME,NAME`` one with those outputs wired
     backwards. Raises PortError."""
-    wait_s = min(LONGEST_WAIT_S, link.link.tick_ms / 4000) if wait_s is None else wait_s
+    wait_s = min(LONGEST_WAIT_S, link.tick_ms / 4000) if wait_s is None else wait_s
     if is_sim(name):
         backwards = frozenset(filter(None, name.removeprefix("sim").removeprefix(":").split(",")))
         for wrong in backwards - set(link.outputs):

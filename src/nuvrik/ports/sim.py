@@ -24,7 +24,7 @@ class SimLine:
         self.machine = Machine(link, stream=True, boot=1)
         self._link = link
         self._now_ms = 0.0
-        self._tick_ms = link.link.tick_ms
+        self._tick_ms = link.tick_ms
         self._due_ms = 0.0
         # The link file's own `reverse` is taken to be right for what is not backwards.
         self._mounted = {

@@ -37,7 +37,7 @@ def _battery_flat(world: World) -> None:
         if world.machine_on and world.plant.volts < BROWN_OUT_VOLTS and not world.machine.safe:
             world.reset_machine(boot_ms=200)
             world.plant.volts = BROWN_OUT_VOLTS
-        world.at(world.t_us + 1000 * world.link.link.tick_ms, look)
+        world.at(world.t_us + 1000 * world.link.tick_ms, look)
 
     look(None)
 
@@ -156,7 +156,7 @@ def _disarm_lost(world: World) -> None:
     control = world.link.controls[arm]
     assert isinstance(control, ButtonControl)
     on, off = (1, 0) if control.active == "high" else (0, 1)
-    began_us, lasts_us = world.t_us, 2000 * press_ms(control, world.link.link.period_ms)
+    began_us, lasts_us = world.t_us, 2000 * press_ms(control, world.link.period_ms)
 
     def alter(row: Row) -> Row:
         pressed = control.toggle and world.t_us - began_us < lasts_us
@@ -200,7 +200,7 @@ def _second_handset(world: World) -> None:
         arrival = world.medium.send(wire, world.t_us) if wire else None
         if arrival is not None:
             world.at(arrival[0], world._arrive, (arrival[1], world.t_us))
-        world.at(world.t_us + 1000 * world.link.link.period_ms, turn)
+        world.at(world.t_us + 1000 * world.link.period_ms, turn)
 
     turn(None)
 
@@ -218,7 +218,7 @@ def _older_file(world: World) -> None:
 def _stale_ms(link: Link) -> float:
     """A hung program's controls go stale first; its loop says so with its next frame."""
     stale = [control.stale_ms for control in link.controls.values() if hasattr(control, "stale_ms")]
-    return max(stale, default=0) + link.link.period_ms
+    return max(stale, default=0) + link.period_ms
 
 
 def _drift_ms(link: Link) -> float:
@@ -318,7 +318,7 @@ FAULTS = (
         lasts_ms=(1500, 3000),
         heal=_hands_off,
         fits=_read_by_hand,
-        later_ms=lambda link: link.link.period_ms,
+        later_ms=lambda link: link.period_ms,
     ),
     Fault(
         "stuck_key",

@@ -122,7 +122,7 @@ def _first_goes_quiet(world: World) -> None:
 
 def _second_drove(world: World, struck_ms: float) -> str:
     """Whatever the second source says, it has not been at rest, so it has no say."""
-    later_ms = struck_ms + stop_bound(world.link).worst_ms + 2 * world.link.link.period_ms
+    later_ms = struck_ms + stop_bound(world.link).worst_ms + 2 * world.link.period_ms
     drove = any(any(moment.efforts) for moment in world.trace.moments if moment.t_ms > later_ms)
     return "the second source drove on, though it had never been at rest" if drove else ""
 
@@ -177,7 +177,7 @@ def _hung_up(world: World) -> None:
     assert world.handset is not None
     world.handset.disarm()
     world.hung = True
-    leave_ms = world.link.failsafe.timeout_ms + 2 * world.link.link.period_ms
+    leave_ms = world.link.failsafe.timeout_ms + 2 * world.link.period_ms
     world.at(world.t_us + 1000 * leave_ms, lambda _: world.kill_handset())
 
 
@@ -336,7 +336,7 @@ FAULTS = (
         shows=("stop was pressed",),
         fits=_has_stop_button,
         # Its last reading has to go stale; a frame is due within a period.
-        later_ms=lambda link: link.link.period_ms,
+        later_ms=lambda link: link.period_ms,
     ),
     Fault(
         "stick_rests_off_centre",
@@ -356,7 +356,7 @@ FAULTS = (
         ends_in=(FAILSAFE, WAITING, STANDBY, STOPPED),
         fits=_two_sources,
         judge=_second_drove,
-        later_ms=lambda link: link.link.period_ms,
+        later_ms=lambda link: link.period_ms,
     ),
     Fault(
         "optional_comes_back",
@@ -383,7 +383,7 @@ FAULTS = (
         "the machine hangs for seconds while frames queue up; the handset is gone when it goes on",
         _frames_queue,
         ends_in=(FAILSAFE, WAITING),
-        later_ms=lambda link: HANGS_MS + 2 * link.link.tick_ms,
+        later_ms=lambda link: HANGS_MS + 2 * link.tick_ms,
         fits=any_link,
     ),
     Fault(

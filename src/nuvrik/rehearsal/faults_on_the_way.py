@@ -108,7 +108,7 @@ def _every_other(world: World) -> Callable[[int, bytes], Arrivals]:
 
 
 def _noise_between(world: World) -> Callable[[int, bytes], Arrivals]:
-    period_us = 1000 * world.link.link.period_ms
+    period_us = 1000 * world.link.period_ms
 
     def tamper(at_us: int, wire: bytes) -> Arrivals:
         noise = world.rng.randbytes(world.rng.randint(1, 40))
@@ -151,7 +151,7 @@ def _swapped(world: World) -> Callable[[int, bytes], Arrivals]:
 
 
 def _one_late(world: World) -> Callable[[int, bytes], Arrivals]:
-    period_us = 1000 * world.link.link.period_ms
+    period_us = 1000 * world.link.period_ms
 
     def tamper(at_us: int, wire: bytes) -> Arrivals:
         late = world.rng.random() < 0.2
@@ -194,7 +194,7 @@ def _neighbour(world: World) -> Callable[[int, bytes], Arrivals]:
 def _replayed(world: World) -> Callable[[int, bytes], Arrivals]:
     """Everything that was sent up to a second ago comes once more, in its order."""
     recent: list[bytes] = []
-    most = min(100, 1000 // world.link.link.period_ms)
+    most = min(100, 1000 // world.link.period_ms)
 
     def tamper(at_us: int, wire: bytes) -> Arrivals:
         recent.append(wire)

@@ -45,7 +45,7 @@ def practice(link: Link, seed: int, duration_ms: int = 20_000) -> Recording:
     """A pilot for any link: arms, moves everything about in no particular pattern, comes to rest,
     disarms. The first move is never a small one; sliders and presets are somewhere from the start."""
     rng = random.Random(seed)
-    period_ms = link.link.period_ms
+    period_ms = link.period_ms
     arm = source_name(link.channels[link.arm_channel]) if link.arm_channel else None
     disarms = getattr(link.controls.get(arm or ""), "off_by", None)
     arm_at = arm_ms(link)
@@ -91,7 +91,7 @@ def _wander(name: str, one_sided: bool, go_ms: int, rest_ms: int, rng: random.Ra
 
 def arm_ms(link: Link) -> int:
     """When a pilot presses arm: after a second, or once a slower link must have seen arm off."""
-    rules, turn_ms = link.failsafe, max(link.link.period_ms, link.link.tick_ms)
+    rules, turn_ms = link.failsafe, max(link.period_ms, link.tick_ms)
     return max(1000, rules.timeout_ms + (rules.good_frames + 3) * turn_ms)
 
 
@@ -130,8 +130,8 @@ def arming(link: Link, hold_ms: int) -> tuple[Recording, int]:
     """Someone who touches nothing but the arm control: off, then on for ``hold_ms``. Gives the recording
     and the time in ms from which the machine may be expected to be armed."""
     arm = source_name(link.channels[link.arm_channel]) if link.arm_channel else None
-    rules, period_ms = link.failsafe, link.link.period_ms
-    on_ms = rules.timeout_ms + (rules.good_frames + 5) * max(period_ms, link.link.tick_ms) + 200
+    rules, period_ms = link.failsafe, link.period_ms
+    on_ms = rules.timeout_ms + (rules.good_frames + 5) * max(period_ms, link.tick_ms) + 200
     ready_ms = on_ms + 200 + 10 * period_ms
     keyframes = _press(link.controls[arm], arm, on_ms, ready_ms + hold_ms, period_ms) if arm else []
     made = play(link, keyframes, ready_ms + hold_ms, seed=0, tremor=0.0)

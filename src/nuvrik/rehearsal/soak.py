@@ -93,12 +93,12 @@ def bulk_soak(link: Link, hours: float, conditions: Conditions, seed: int = 0) -
     """
     rng = np.random.default_rng(seed)
     medium, bound = link.medium, stop_bound(link)
-    period_us, tick_us = 1000 * link.link.period_ms, 1000 * link.link.tick_ms
+    period_us, tick_us = 1000 * link.period_ms, 1000 * link.tick_ms
     timeout_us = 1000 * link.failsafe.timeout_ms
     wire_bytes = Encoder(link).longest_on_wire
     retries = retries_of(medium, wire_bytes)
     airtime_us = medium.airtime_us(wire_bytes) + 1000 * medium.delay_ms
-    ramp_ticks = max(0, -(-run_down_ms(link, lost=True) // link.link.tick_ms) - 1)
+    ramp_ticks = max(0, -(-run_down_ms(link, lost=True) // link.tick_ms) - 1)
     chain = Chain.of(conditions, retries.most)
     frames = round(hours * 3_600_000_000 / period_us)
     trips, worst, done = 0, 0.0, 0

@@ -35,5 +35,5 @@ def assert_holds(
     runs = list(rehearse_all(link, jobs, conditions))
     failed = [f"  {run.fault}, seed {run.seed}: {run.why}" for run in runs if run.verdict == "fail"]
     if failed:
-        raise AssertionError(f"{link.link.name} failed {len(failed)} of {len(runs)}:\n" + "\n".join(failed))
+        raise AssertionError(f"{link.name} failed {len(failed)} of {len(runs)}:\n" + "\n".join(failed))
     return runs

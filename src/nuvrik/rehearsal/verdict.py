@@ -64,10 +64,10 @@ class Strike:
     def _wait(self, _: Any) -> None:
         world = self.world
         if not self._worth_striking():
-            world.at(world.t_us + world.link.link.tick_ms * 1000, self._wait)
+            world.at(world.t_us + world.link.tick_ms * 1000, self._wait)
         else:
             # Anywhere between two frames, not always just after a tick.
-            world.at(world.t_us + world.rng.randrange(2000 * world.link.link.period_ms), self._hit)
+            world.at(world.t_us + world.rng.randrange(2000 * world.link.period_ms), self._hit)
 
     def _worth_striking(self) -> bool:
         """While a motor turns; where nothing turns (servos, switches), while it is armed."""
@@ -238,7 +238,7 @@ def world_of(
 def unasked_motion(link: Link, trace: Trace) -> str | None:
     """The one thing that must never be: a motor that speeds up, or still turns once its ramp must
     have run down, while the machine is not ARMED. None if there was nothing of the kind."""
-    slowest = run_down_ms(link) + 2 * link.link.tick_ms
+    slowest = run_down_ms(link) + 2 * link.tick_ms
     left_ms: float | None = None
     before = [0] * len(link.outputs)
     for moment in trace.moments:
@@ -261,14 +261,14 @@ def unasked_motion(link: Link, trace: Trace) -> str | None:
 def jump(link: Link, trace: Trace) -> str | None:
     """An output that turns and sped up by more than its ramp allows in a tick; None if none did."""
     steps = {
-        place: FULL * 1.1 * link.link.tick_ms / output.ramp_ms + 4
+        place: FULL * 1.1 * link.tick_ms / output.ramp_ms + 4
         for place, output in enumerate(link.outputs.values())
         if isinstance(output, MotorOutput | StepperOutput) and output.ramp_ms
     }
     before = None
     for moment in trace.moments:
         if before is not None:
-            ticks = max(1.0, min(2.0, (moment.t_ms - before.t_ms) / link.link.tick_ms))
+            ticks = max(1.0, min(2.0, (moment.t_ms - before.t_ms) / link.tick_ms))
             for place, step in steps.items():
                 was, now = before.demands[place].level, moment.demands[place].level
                 if abs(now) - abs(was) > step * ticks:

@@ -107,8 +107,8 @@ class World:
         self.machine_stalled_until_us = 0
         self.plant: Plant | None = None
         self.twin: Machine | None = None
-        self._period_us = link.link.period_ms * 1000
-        self._tick_us = link.link.tick_ms * 1000
+        self._period_us = link.period_ms * 1000
+        self._tick_us = link.tick_ms * 1000
         self.handset_clock = Clock(self.rng.randrange(1 << 16))
         self.machine_clock = Clock(self.rng.randrange(1 << 16))
         self._demands: list[Demand] | None = None
