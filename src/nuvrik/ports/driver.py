@@ -8,7 +8,7 @@ import warnings
 from nuvrik.ends.handset import Handset
 from nuvrik.plan.models import Link
 from nuvrik.ports.leaving import Signals
-from nuvrik.ports.live import LONGEST_GAP_MS, AnyClock, ByteLine, backlog, random_number
+from nuvrik.ports.live import AnyClock, ByteLine, hear, random_number
 from nuvrik.ports.sim import SimLine
 
 TURN_S = 0.002
@@ -100,14 +100,7 @@ class Driver:
         data = self._line.read()
         with self.changed:
             now_ms, handset = self._clock.now_ms(), self.handset
-            gap_ms = now_ms - before_ms
-            if gap_ms > LONGEST_GAP_MS:
-                handset.expire(now_ms)
-            if gap_ms >= handset.link.failsafe.timeout_ms:
-                for _ in backlog(self._line, data):
-                    pass
-                data = b""
-            handset.feed(data, now_ms)
+            hear(handset, self._line, data, now_ms, now_ms - before_ms)
             wire = handset.send(now_ms)
             if self.leaving and self._until_ms is None:
                 self._until_ms = now_ms + self._farewell_ms

@@ -207,6 +207,18 @@ def _come_to_rest(
 # ---- the handset ---------------------------------------------------------------------------
 
 
+def hear(handset: Handset, line: ByteLine, data: bytes, now_ms: int, gap_ms: int) -> None:
+    """Let a handset hear what has just been read, ``gap_ms`` after its loop turned last. After a gap of a
+    timeout whatever has queued up is thrown away: it was sent to somebody who was not listening."""
+    if gap_ms > LONGEST_GAP_MS:
+        handset.expire(now_ms)
+    if gap_ms >= handset.link.failsafe.timeout_ms:
+        for _ in backlog(line, data):
+            pass
+        data = b""
+    handset.feed(data, now_ms)
+
+
 class Farewell(NamedTuple):
     """How a handset has left: how many frames with arm off the line has taken and how many it has not, and
     whether they were sent for as long as they should be."""
@@ -254,13 +266,7 @@ class _Sender:
         """Hear, tell, send."""
         handset, data = self.handset, self._line.read()
         gap_ms, self._before_ms = now_ms - self._before_ms, now_ms
-        if gap_ms > LONGEST_GAP_MS:
-            handset.expire(now_ms)
-        if gap_ms >= handset.link.failsafe.timeout_ms:
-            for _ in backlog(self._line, data):
-                pass
-            data = b""
-        handset.feed(data, now_ms)
+        hear(handset, self._line, data, now_ms, gap_ms)
         if self._told is not None:
             self._told(now_ms, self.played_ms, handset)
         wire = handset.send(now_ms)
