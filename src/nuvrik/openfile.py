@@ -33,6 +33,15 @@ def open_bytes(path: str | Path) -> IO[bytes]:
     return Path(path).open("rb")
 
 
+def open_log(path: str | Path) -> TextIO:
+    """Open a text to be written as it comes. OSError for a pipe that nobody reads, instead of waiting."""
+    if not hasattr(os, "O_NONBLOCK"):
+        return Path(path).open("w", encoding="utf-8", newline="")
+    descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NONBLOCK, 0o666)
+    os.set_blocking(descriptor, True)
+    return os.fdopen(descriptor, "w", encoding="utf-8", newline="")
+
+
 def open_text(path: str | Path) -> TextIO:
     """Open a text in UTF-8, or in UTF-16 if it says so. Raises OSError, and NotText for the first bytes of
     something else; what comes later raises UnicodeDecodeError."""

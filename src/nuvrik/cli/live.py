@@ -14,6 +14,7 @@ from nuvrik.cli.inputs import read_recording
 from nuvrik.cli.words import DONE, Trouble, tell
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
+from nuvrik.openfile import open_log
 from nuvrik.plan.load import load
 from nuvrik.plan.models import Link
 from nuvrik.ports.hello import other_file, who_is_there
@@ -211,7 +212,7 @@ def _log(path: Path | None) -> Iterator[TextIO]:
     if path is None:
         yield sys.stdout
         return
-    with path.open("w", encoding="utf-8", newline="") as file:
+    with open_log(path) as file:
         yield file
 
 
