@@ -35,15 +35,15 @@ import nuvrik
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
 from nuvrik.budget.trips import Way, mean_hours, simulated_hours
+from nuvrik.inspection.undetected import measure, odds
 from nuvrik.plan.starters import starter_text
 from nuvrik.pulses.infrared import InfraredReader
 from nuvrik.pulses.noise import frame_error_rate, lamp_noise, worn
+from nuvrik.recordings.pilot import practice
 from nuvrik.rehearsal.faults import FAULTS, faults_for
-from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.soak import bulk_soak
 from nuvrik.rehearsal.verdict import rehearse, rehearse_all
 from nuvrik.rehearsal.world import World
-from nuvrik.wire.undetected import measure, odds
 
 FRAMES = 100_000
 BATCHES = 10
@@ -152,7 +152,7 @@ def tick() -> dict[str, float]:
 
 def bulk_decode() -> dict[str, float]:
     """A million frames at once into columns, against the bare per-frame floor of stream_decode."""
-    from nuvrik.wire.bulk import BulkDecoder
+    from nuvrik.inspection.bulk import BulkDecoder
 
     link, rng = nuvrik.parse(BENCH_LINK), random.Random(5)
     encoder, shape = nuvrik.Encoder(link), struct.Struct("<4B5hH")
@@ -235,7 +235,7 @@ finally:
 
 
 def undetected() -> dict[str, float]:
-    """Frames damaged in six ways and obeyed all the same, in a million, by style and check."""
+    """Frames damaged in six ways and accepted all the same, in a million, by style and check."""
     found: dict[str, float] = {}
     for name, frame in UNDETECTED_STYLES.items():
         link = nuvrik.parse(UNDETECTED_LINK.replace("FRAME", frame))
@@ -243,7 +243,7 @@ def undetected() -> dict[str, float]:
         for damage in damages:
             key = f"{name}: {damage.damage}"
             found[key] = damage.per_million
-        found[f"{name}: all"] = 1e6 * sum(d.obeyed for d in damages) / sum(d.tried for d in damages)
+        found[f"{name}: all"] = 1e6 * sum(d.accepted for d in damages) / sum(d.tried for d in damages)
         print(f"   {name}: {found[f'{name}: all']:.0f} in a million; by mathematics {odds(link)}")
     # What the mathematics promises outright: nothing of up to three bits, and no short burst, past a CRC-16.
     return found | {"sure": sum(found[f"{name}: all"] for name in ("packed", "slip")), "sure_most": 100.0}

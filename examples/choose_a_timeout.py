@@ -10,7 +10,7 @@ import nuvrik
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
 from nuvrik.plan.starters import starter_text
-from nuvrik.rehearsal.pilot import practice
+from nuvrik.recordings.pilot import practice
 from nuvrik.rehearsal.world import World
 
 MINUTES = 2

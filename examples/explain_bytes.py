@@ -1,9 +1,9 @@
 """What the machine makes of good bytes, damaged bytes and somebody else's bytes."""
 
 import nuvrik
+from nuvrik.inspection.describe import event_text
 from nuvrik.levels import level_of
 from nuvrik.plan.starters import starter_text
-from nuvrik.wire.describe import event_text
 
 text = starter_text("tug")
 link = nuvrik.parse(text)

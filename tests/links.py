@@ -46,7 +46,7 @@ def any_link(draw: st.DrawFn) -> nuvrik.Link:
     text = '[link]\nname = "any"\nrate_hz = 20\n'
     text += f"[medium]\nkind = {draw(MEDIA)}\n"
     text += f'[frame]\nstyle = "packed"\npair = {draw(st.integers(1, 255))}\n'
-    text += f"lead_zero = {draw(st.sampled_from(['true', 'false']))}\n"
+    text += f"lead_in = {draw(st.sampled_from(['true', 'false']))}\n"
     for index, (kind, size) in enumerate(draw(st.lists(CHANNELS, min_size=1, max_size=24))):
         options = ", ".join(f'"o{i}"' for i in range(size))
         size_line = {"flag": "", "choice": f"options = [{options}]"}.get(kind, f"bits = {size}")

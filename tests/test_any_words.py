@@ -13,7 +13,7 @@ from typer.testing import CliRunner
 from nuvrik.cli import app
 from nuvrik.cli.words import SHOW_FAULTS
 from nuvrik.plan.starters import starter_names, starter_text
-from nuvrik.rehearsal.pilot import practice
+from nuvrik.recordings.pilot import practice
 
 pytestmark = pytest.mark.slow
 
@@ -127,4 +127,7 @@ def test_a_fault_of_its_own_is_said_as_one(tmp_path: Path, monkeypatch: pytest.M
     monkeypatch.setattr("nuvrik.cli.check.write_new", fault)
     done = CliRunner().invoke(app, ["new", str(tmp_path / "new.toml")], prog_name="nuvrik")
     assert done.exit_code == 2 and "Traceback" not in done.output
-    assert "a fault of its own: RuntimeError: on purpose" in done.stderr and SHOW_FAULTS in done.stderr
+    assert (
+        "internal error; please report it: RuntimeError: on purpose" in done.stderr
+        and SHOW_FAULTS in done.stderr
+    )

@@ -20,12 +20,12 @@ from typed import nuvrik_command
 import nuvrik
 from nuvrik.ends.cues import Beeper
 from nuvrik.ends.sensors import Readings, Sensors
-from nuvrik.plan.backward import Cue
+from nuvrik.inspection.statistics import LinkStats
+from nuvrik.plan.form.backward import Cue
 from nuvrik.plan.starters import starter_text
-from nuvrik.wire.events import Frame, Reject
+from nuvrik.wire.events import Frame, RefusedFrame
 from nuvrik.wire.items import code_of, value_of
 from nuvrik.wire.messages import Telemetry, TelemetryForm, unpack_hello, unpack_reply, unpack_request
-from nuvrik.wire.statistics import LinkStats
 
 PANEL_TEXT = starter_text("panel")
 PANEL = nuvrik.parse(PANEL_TEXT)
@@ -120,26 +120,26 @@ def test_statistics_of_a_link() -> None:
         if rng.random() > 0.1:
             stats.take(Frame(0, 0, seq, (), b""), now)
         if sent % 100 == 0:
-            stats.take(Reject(0, "repeated", b"", seq), now)
-    assert stats.good + stats.lost in (sent, sent - 1, sent - 2) and stats.repeated == 6
+            stats.take(RefusedFrame(0, "repeated", b"", seq), now)
+    assert stats.accepted + stats.lost in (sent, sent - 1, sent - 2) and stats.repeated == 6
     assert 0.84 < stats.quality < 0.96 and stats.longest_silence_ms >= 40 and stats.age_ms(now + 5) < 100
-    assert stats.gaps[1] > stats.gaps[2] > stats.gaps[3] and sum(stats.gaps) == stats.good - 1
+    assert stats.gaps[1] > stats.gaps[2] > stats.gaps[3] and sum(stats.gaps) == stats.accepted - 1
     assert [notice.what for notice in stats.notices] == ["sequence numbers have gone round"] * 3
     # A second handset with the same pair number, its frames between ours.
     for other in range(6):
         seq = (seq + 1) & 0xFF
         stats.take(Frame(0, 0, seq, (), b""), now)
-        stats.take(Reject(0, "out_of_order", b"", (seq - 90 + other) & 0xFF), now)
+        stats.take(RefusedFrame(0, "out_of_order", b"", (seq - 90 + other) & 0xFF), now)
     assert stats.notices[-1].what == "a second sender with the same pair number"
     # The same one after a restart: nothing else comes any more.
     for other in range(4):
-        stats.take(Reject(0, "out_of_order", b"", (seq - 40 + other) & 0xFF), now)
+        stats.take(RefusedFrame(0, "out_of_order", b"", (seq - 40 + other) & 0xFF), now)
     assert stats.notices[-1].what.startswith("restarted")
     assert json.dumps(stats.record())
     lines = LinkStats(20)
     for seq in (3, None, None, 40, 41, None):
         lines.take(Frame(0, 0, seq, (), b""))
-    assert lines.good == 6 and lines.lost == 0, "commands in text are not numbered"
+    assert lines.accepted == 6 and lines.lost == 0, "commands in text are not numbered"
 
 
 def eventually(true, seconds: float = 10.0) -> None:

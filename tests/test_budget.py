@@ -20,12 +20,13 @@ from nuvrik.budget.seen import conditions_seen
 from nuvrik.budget.stop import run_down_ms, stop_bound
 from nuvrik.budget.trips import Chain, Way, failed_tries, mean_hours, simulated_hours, timeout_for
 from nuvrik.levels import FULL
+from nuvrik.mixing.demand import Demand
 from nuvrik.plan.starters import starter_names, starter_text
+from nuvrik.plant.plant import FULL_VOLTS, Plant
+from nuvrik.recordings.pilot import practice
 from nuvrik.rehearsal.fault import GROUPS
 from nuvrik.rehearsal.faults import FAULTS, faults_for
 from nuvrik.rehearsal.medium import medium_of
-from nuvrik.rehearsal.pilot import practice
-from nuvrik.rehearsal.plant import FULL_VOLTS, Plant
 from nuvrik.rehearsal.soak import bulk_soak, soak, stops_at, summed_up
 from nuvrik.rehearsal.verdict import rehearse
 from nuvrik.rehearsal.world import World
@@ -46,7 +47,7 @@ GUARDED = nuvrik.parse(
         ("--burst-loss", "0.2", ("0.96", "inf"), "20 % lost in bursts of 5"),
         ("--bit-errors", "0.0001", ("1.5",), "one bit in 10000 inverted"),
         ("--jitter", "0.05", ("-1",), "edges off by up to 5 % of a unit"),
-        ("--lean-us", "150", ("-1", "301"), "marks 150 us too long"),
+        ("--mark-stretch-us", "150", ("-1", "301"), "marks 150 us too long"),
         ("--lamp-per-s", "200", ("2001",), "a lamp of 200 pulses a second"),
         ("--burst-frames", "7", ("0.5", "nan", "10001"), "medium without loss"),
     ],
@@ -119,19 +120,19 @@ def test_a_link_with_retries_stops_in_time_and_its_frames_never_queue_up() -> No
     assert "39.2 ms of the 20 ms" in problem.what and "use 7 at most" in problem.do
 
 
-@pytest.mark.parametrize("on_loss", ["stop", "off", "brake"])
+@pytest.mark.parametrize("on_loss", ["ramp", "off", "brake"])
 def test_what_stops_at_once_does_so_when_frames_stop_and_ramps_when_disarmed(on_loss: str) -> None:
-    link = nuvrik.parse(starter_text("tug").replace('on_loss = "stop"', f'on_loss = "{on_loss}"'))
+    link = nuvrik.parse(starter_text("tug").replace('on_loss = "ramp"', f'on_loss = "{on_loss}"'))
     terms, worst = stop_bound(link).terms, {}
     for fault in ("cable_pulled", "disarm_lost"):
         runs = [rehearse(link, FAULTS[fault], seed) for seed in range(12)]
         assert all(run.verdict == "pass" for run in runs)
         worst[fault] = max(run.stop_ms or 0 for run in runs)
     at_once = terms["transit"] + terms["timeout"] + terms["tick"]
-    assert (worst["cable_pulled"] <= at_once) == (on_loss != "stop") and worst["disarm_lost"] > at_once
+    assert (worst["cable_pulled"] <= at_once) == (on_loss != "ramp") and worst["disarm_lost"] > at_once
     assert max(worst.values()) <= stop_bound(link).worst_ms == at_once + 250
     found = bulk_soak(link, 5, Conditions(burst_loss=0.3, burst_frames=12), seed=1)
-    assert at_once - 30 < found.worst_ms - terms["ramp"] * (on_loss == "stop") <= at_once
+    assert at_once - 30 < found.worst_ms - terms["ramp"] * (on_loss == "ramp") <= at_once
 
 
 @given(st.floats(0.001, 0.6), st.floats(0, 0.5), st.floats(1, 40), st.integers(0, 60))
@@ -159,7 +160,7 @@ def test_what_the_real_machine_does_is_what_the_odds_say() -> None:
     conditions, trips, seconds = Conditions(loss=0.45), 0, 0.0
     for seed in range(6):
         trace = World(link, practice(link, seed, 60_000), conditions, seed=seed).run()
-        heard = np.array(trace.heard)
+        heard = np.array(trace.accepted)
         trips += int(np.count_nonzero(np.diff(heard) >= 100))
         seconds += 60
     predicted = mean_hours(conditions, Way(20, 3), 100) * 3600
@@ -222,14 +223,14 @@ def test_a_delay_guard_sees_a_queue_that_nothing_else_can() -> None:
         run = rehearse(GUARDED, FAULTS["queue"], seed)
         assert run.verdict == "pass", run.why
         assert "late" in {reason for _, reason in run.trace.refused}
-    # Without it the old frames would be obeyed: the machine arms, five seconds late.
+    # Without it the old frames would be accepted: the machine arms, five seconds late.
     unguarded = World(MARRAM, practice(MARRAM, 1, 12_000), seed=1)
     unguarded.tamper = lambda at_us, wire: [(at_us + 5_000_000, wire)]
     trace = unguarded.run()
     assert "ARMED" in {str(moment.state) for moment in trace.moments}
     # And with it, on a good link, nothing is refused.
     good = World(GUARDED, practice(GUARDED, 1, 8000), Conditions(loss=0.1), seed=1).run()
-    assert not [reason for _, reason in good.refused if reason == "late"] and len(good.heard) > 250
+    assert not [reason for _, reason in good.refused if reason == "late"] and len(good.accepted) > 250
     alone = starter_text("tug").replace("timeout_ms = 400", "timeout_ms = 400\ndelay_guard_ms = 500")
     assert "nothing comes back" in problem_in(alone, "failsafe.delay_guard_ms").what
     tight = starter_text("marram").replace("timeout_ms = 400", "timeout_ms = 400\ndelay_guard_ms = 60")
@@ -260,16 +261,15 @@ def test_a_builder_rehearses_a_link_in_tests_of_their_own(tmp_path: Path) -> Non
 def test_a_battery_sags_and_a_winch_pays_out_only_while_nothing_holds_it() -> None:
     machine, plant = nuvrik.Machine(MARRAM), Plant(MARRAM)
     plant.pull = 2.0
-    plant.run(machine.demands, 1000)
+    plant.follow(machine.demands)
+    plant.run(1000)
     assert plant.paid_out["winch"] == pytest.approx(2.0) and plant.volts == pytest.approx(FULL_VOLTS)
-    held = [
-        d._replace(level=0, value=40, direction=1, driven=True) if d.output == "winch" else d
-        for d in machine.demands
-    ]
-    plant.run(held, 1000)
+    held = [Demand(d.output, 0, 40, 1, True) if d.output == "winch" else d for d in machine.demands]
+    plant.follow(held)
+    plant.run(1000)
     assert plant.paid_out["winch"] == pytest.approx(2.0) and plant.volts < FULL_VOLTS
     plant.charge = 0.1
-    plant.run(held, 20)
+    plant.run(20)
     assert plant.volts < 5 and set(plant.readings()) >= {"battery", "port_shaft"}
 
 
@@ -293,13 +293,14 @@ def test_budget_as_a_user_types_it(tmp_path: Path) -> None:
     assert by_style["packed"]["wire_bytes"] < by_style["columns"]["wire_bytes"] and len(rows) == 6
     nuvrik_command("budget", boat, "--loss", 0.2, "--figure", tmp_path / "t.png")
     assert all((tmp_path / name).read_bytes().startswith(b"\x89PNG") for name in ("t.png", "c.png"))
-    wired = write(tmp_path, "vent.toml", starter_text("vent"))
-    said = nuvrik_command("budget", wired, "--clock-hz", 16_000_000, "--other-clock-hz", 8_000_000)
+    said = nuvrik_command("clock", "--hz", 16_000_000, "--other-hz", 8_000_000, "--uart", 9600)
     assert "which leaves room" in said
+    assert "now called nuvrik clock" in nuvrik_command("budget", boat, "--clock-hz", 16_000_000, code=2)
+    assert "now called --mark-stretch-us" in nuvrik_command("rehearse", boat, "--lean-us=3", code=2)
     curtain = write(tmp_path, "curtain.toml", starter_text("curtain"))
-    assert "250 hold" in nuvrik_command("budget", curtain)
+    assert "250 released_after" in nuvrik_command("budget", curtain)
     assert "sends codes" in nuvrik_command("budget", curtain, "--compare", code=2)
-    assert "give a link file" in nuvrik_command("budget", code=2)
+    assert "LINK" in nuvrik_command("budget", code=2)
     assert "--loss is" in nuvrik_command("budget", boat, "--loss", 2, code=2).replace("loss is", "--loss is")
 
 

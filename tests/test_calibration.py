@@ -12,14 +12,14 @@ from links import TUG, many, write
 from typed import nuvrik_command
 
 import nuvrik
+from nuvrik.calibration.controls import Calibrated, calibrate
+from nuvrik.calibration.motors import fit_motor
 from nuvrik.demo import demo_text
 from nuvrik.levels import along, level_of
-from nuvrik.mixing.straighten import straighten
-from nuvrik.plan.controls import AxisControl, SliderControl
 from nuvrik.plan.edit import edited
+from nuvrik.plan.form.controls import AxisControl, SliderControl
 from nuvrik.plan.starters import starter_names, starter_text
-from nuvrik.rehearsal.motors import SimMotor
-from nuvrik.shaping.calibration import Calibrated, calibrate
+from nuvrik.plant.motors import SimMotor
 from nuvrik.shaping.controls import Moved
 
 pytestmark = pytest.mark.slow
@@ -124,7 +124,7 @@ def test_spikes_and_readings_to_ignore_are_no_ends_and_twins_are_noticed() -> No
 
 @settings(max_examples=many(25))
 @given(st.floats(0.05, 0.3), st.floats(0.5, 1.6), st.floats(3, 60), st.integers(0, 9))
-def test_a_motor_is_straightened(kinetic: float, bend: float, top: float, seed: int) -> None:
+def test_a_motor_is_duty_curveed(kinetic: float, bend: float, top: float, seed: int) -> None:
     motor, rng = SimMotor(breakaway=kinetic + 0.06, kinetic=kinetic, bend=bend, top=top), random.Random(seed)
     duties = [i / 60 for i in (*range(61), *range(60, -1, -1))]
     speeds = []
@@ -132,7 +132,7 @@ def test_a_motor_is_straightened(kinetic: float, bend: float, top: float, seed: 
         for _ in range(100):
             motor.run(duty, 10)
         speeds.append(abs(motor.speed * (1 + rng.uniform(-0.005, 0.005))))
-    fit = straighten(duties, speeds)
+    fit = fit_motor(duties, speeds)
     assert kinetic + 0.04 <= fit.start_duty <= kinetic + 0.06 + 3 / 60 and fit.spread < 0.03
     assert motor.settled(fit.start_duty, turning=False) > 0, "the start duty does start it"
     points = [(level_of(x), level_of(y)) for x, y in fit.curve]
@@ -151,7 +151,7 @@ def test_a_motor_is_straightened(kinetic: float, bend: float, top: float, seed: 
 )
 def test_a_log_that_cannot_tell_is_refused(duty: list[float], speed: list[float], words: str) -> None:
     with pytest.raises(ValueError, match=words):
-        straighten(duty, speed)
+        fit_motor(duty, speed)
 
 
 @pytest.mark.parametrize("name", sorted(set(starter_names()) - {"panel"}))
@@ -159,7 +159,9 @@ def test_writing_keeps_every_comment_and_every_other_number(name: str) -> None:
     text, link = starter_text(name), nuvrik.parse(starter_text(name))
     control = next(n for n, c in link.controls.items() if c.kind in ("axis", "slider", "button", "key"))
     kind = link.controls[control].kind
-    key, value = {"button": ("stale_ms", 321), "key": ("hold_ms", 321)}.get(kind, ("dead_zone", 0.07))
+    key, value = {"button": ("stale_ms", 321), "key": ("released_after_ms", 321)}.get(
+        kind, ("dead_zone", 0.07)
+    )
     changed = edited(text, {("controls", control, key): value})
     comments = [line.partition("#")[2] for line in text.splitlines() if "#" in line]
     assert [line.partition("#")[2] for line in changed.splitlines() if "#" in line] == comments
@@ -193,7 +195,7 @@ def test_calibrate_as_a_user_types_it(tmp_path: Path) -> None:
     link = nuvrik.load(tug)
     assert link.controls["left_stick"].raw == records[0]["raw"] and link.controls["right_stick"].raw[0] > 900
     screw_model = link.outputs["port_screw"]
-    assert screw_model.start_duty > 0.19 and len(screw_model.straighten) == 6
+    assert screw_model.start_duty > 0.19 and len(screw_model.duty_curve) == 6
     assert tug.read_text().count("#") == starter_text("tug").count("#")
     assert all((tmp_path / name).read_bytes().startswith(b"\x89PNG") for name in ("sweep.png", "screw.png"))
     still = write(

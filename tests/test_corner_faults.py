@@ -38,7 +38,7 @@ driver = "pwm_2dir"
 mix = { extra = 1.0 }
 """
 OPTIONAL_ONLY = nuvrik.parse(starter_text("slider_motor") + EXTRA)
-RESUMES = nuvrik.parse(starter_text("tug").replace('recover = "neutral"', 'recover = "resume"'))
+RESUMES = nuvrik.parse(starter_text("tug").replace('recover = "at_rest"', 'recover = "resume"'))
 CURTAIN = nuvrik.parse(starter_text("curtain"))
 STEPPED = nuvrik.parse(
     KEYS.replace(
@@ -69,10 +69,12 @@ toggle = true
 
 
 def _stop_fails_open(patch: pytest.MonkeyPatch) -> None:
+    from nuvrik.ends.hands import Hands
+
     patch.setattr(
-        nuvrik.Handset,
-        "_stop_pressed",
-        property(lambda self: self._stop is not None and bool(self._stop.value)),
+        Hands,
+        "stop_pressed",
+        property(lambda self: self.stop is not None and bool(self.stop.value)),
     )
 
 
@@ -98,14 +100,16 @@ def _any_source(patch: pytest.MonkeyPatch) -> None:
 
 
 def _optional_at_once(patch: pytest.MonkeyPatch) -> None:
-    look = nuvrik.Machine._look_at_optional
+    from nuvrik.failsafe.commands import Commands
+
+    look = Commands._look_at_optional
 
     def eager(self, values):
         moved = look(self, values)
         self._unready.clear()
         return moved
 
-    patch.setattr(nuvrik.Machine, "_look_at_optional", eager)
+    patch.setattr(Commands, "_look_at_optional", eager)
 
 
 def _leaves_armed(patch: pytest.MonkeyPatch) -> None:
@@ -143,7 +147,15 @@ def _places_forgotten(patch: pytest.MonkeyPatch) -> None:
     patch.setattr(_Kept, "_with_places", lambda self, state: state)
 
 
+def _direction_first(patch: pytest.MonkeyPatch) -> None:
+    from nuvrik.mixing import pins
+
+    sound = pins.pin_writes
+    patch.setattr(pins, "pin_writes", lambda model, was, wanted: sound(model, was, wanted)[::-1])
+
+
 CORNER_FAULTS = [
+    ("stick_thrown", TUG, _direction_first),
     ("stop_wire_broken", TUG, _stop_fails_open),
     ("stick_rests_off_centre", TUG, _no_band),
     ("second_source_lies_over", TWO_SOURCES, _any_source),

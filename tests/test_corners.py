@@ -177,14 +177,14 @@ def test_a_machine_that_is_not_heard_has_no_state_and_its_readings_say_how_old_t
 
 def test_smoothing_and_slew_go_on_from_the_value_sent_last() -> None:
     text = starter_text("tug").replace(
-        "raw = [0, 508, 1023]", "raw = [0, 508, 1023]\nsmooth_ms = 300\nslew_ms = 1500", 1
+        "raw = [0, 508, 1023]", "raw = [0, 508, 1023]\nsmooth_ms = 300\nramp_ms = 1500", 1
     )
     link = nuvrik.parse(text)
     handset, sent = nuvrik.Handset(link, without={"stop_button"}), []
     for now in range(0, 4000, 20):
         gap = 2000 <= now < 2300
         handset.read(now, left_stick=None if gap else 1023 if now < 2000 else 508, right_stick=515)
-        sent.append(handset.values["throttle"])
+        sent.append(handset.wire_values["throttle"])
     known = [value for value in sent if value is not None]
     most = FULL * 20 / 1500 + 2
     assert max(known) > 15000 and sent[-1] < 200
@@ -194,16 +194,16 @@ def test_smoothing_and_slew_go_on_from_the_value_sent_last() -> None:
 def test_a_gap_that_no_timer_can_tell_withdraws_everything_at_both_ends() -> None:
     handset = nuvrik.Handset(MARRAM, without=MARRAM.controls)
     handset.put_arm(False)
-    handset.put(0, "throttle", 9000, 5000)
-    handset.put(0, "hook", 9000)
+    handset.put(0, "throttle", 9000 / FULL, 5000)
+    handset.put(0, "hook", 9000 / FULL)
     for now in range(0, 1000, 20):
         handset.send(now)
         if now == 600:
             handset.put_arm(True)
-    assert handset.values["arm"] == 1 and handset.values["throttle"] == 9000
+    assert handset.values["arm"] == 1 and handset.values["throttle"] == 9000 / FULL
     handset.expire((1000 + 65_600) & 0xFFFF)  # 65.6 s: to a 16-bit clock 64 ms
     assert handset.values["throttle"] == 0 and handset.values["arm"] == 0
-    assert handset.values["hook"] == 9000, "a place stays"
+    assert handset.values["hook"] == 9000 / FULL, "a place stays"
     handset.put_arm(True)
     for now in range(66_600, 68_000, 20):
         handset.send(now & 0xFFFF)
@@ -224,11 +224,11 @@ def test_what_turns_ramps_down_after_a_gap_too() -> None:
 
 
 def test_a_backlog_counts_as_one_frame_and_after_a_gap_only_its_stops_count() -> None:
-    text = starter_text("tug").replace('recover = "neutral"', 'recover = "resume"')
+    text = starter_text("tug").replace('recover = "at_rest"', 'recover = "resume"')
     link = nuvrik.parse(text)
     encoder = Encoder(link)
     bench = Bench(link).arm().run(300, left_stick=1023)
-    seq = bench.handset._seq
+    seq = bench.handset._sending.seq
     full = [encoder.command([FULL, 0, 1], seq + i & 0xFF) for i in range(100)]
     bench.machine.expire(bench.now)
     for packet in full[:50]:
@@ -308,7 +308,7 @@ def test_a_missing_reading_in_armed_brings_what_turns_to_rest() -> None:
 def test_a_halt_begins_the_reverse_pause() -> None:
     from nuvrik.mixing.demand import Mode
     from nuvrik.mixing.motor import Motor
-    from nuvrik.plan.outputs import MotorOutput
+    from nuvrik.plan.form.outputs import MotorOutput
 
     motor = Motor("m", MotorOutput(kind="motor", driver="pwm_2dir", reverse_pause_ms=200))
     motor.tick(FULL, 20, Mode.FOLLOW)

@@ -9,10 +9,10 @@ import nuvrik
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import run_down_ms
 from nuvrik.levels import FULL
-from nuvrik.plan.frames import KeysFrame
+from nuvrik.plan.form.frames import KeysFrame
 from nuvrik.plan.starters import starter_text
+from nuvrik.recordings.pilot import practice
 from nuvrik.rehearsal.faults import faults_for
-from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.verdict import rehearse
 from nuvrik.rehearsal.world import World
 from nuvrik.wire.frames import Encoder
@@ -183,5 +183,5 @@ def test_a_handset_hears_anything_and_only_ever_learns_from_sound_frames(
     handset, now = nuvrik.Handset(link, stream=True), 0
     for piece in pieces:
         now += 50
-        assert all(isinstance(event, nuvrik.Reject) for event in handset.feed(piece, now))
+        assert all(isinstance(event, nuvrik.RefusedFrame) for event in handset.feed(piece, now))
     assert handset.machine_state is None and handset.identity is None and not handset.telemetry

@@ -11,10 +11,11 @@ from links import TUG, WIRED, many
 
 import nuvrik
 from nuvrik.budget.stop import run_down_ms
+from nuvrik.failsafe.commands import Command
 from nuvrik.failsafe.table import TABLE, Happening, State
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.levels import FULL
-from nuvrik.plan.models import FailsafeSection
+from nuvrik.plan.form.models import FailsafeSection
 from nuvrik.wire.frames import Encoder
 
 TIMEOUT = 400
@@ -116,7 +117,7 @@ STEPS = st.one_of(
 @settings(max_examples=many(500))
 @given(
     st.integers(1, 4),
-    st.sampled_from(["rearm", "neutral", "resume"]),
+    st.sampled_from(["rearm", "at_rest", "resume"]),
     st.none() | st.sampled_from([0, 1, 20, 400, 401, 800, 1000]),
     st.booleans(),
     st.lists(STEPS, max_size=60),
@@ -138,10 +139,10 @@ def test_the_table_says_what_the_rules_say(
             assert watch.pass_time(now) == rules.wait(given_), "the sequence is forgotten once a silence"
         elif what == "drive":
             rules.drive(*given_)
-            watch.drive(arm=given_[0], moved=None if given_[1] else "stick")
+            watch.command(Command(given_[0], None, None if given_[1] else 0))
         elif what == "bare":
             rules.bare(given_)
-            watch.bare(arm=given_, missing="stick")
+            watch.command(Command(given_, 0, None))
         elif what == "tick":
             rules.counted = False
             watch.ticked()
@@ -149,7 +150,7 @@ def test_the_table_says_what_the_rules_say(
             rules.stop()
             watch.stop()
         assert (watch.state, watch._run, bool(watch._off_seen)) == (rules.state, rules.run, rules.off_seen)
-        assert bool(watch.why) == (watch.state is not State.ARMED or rules.missing)
+        assert bool(watch.why.code) == (watch.state is not State.ARMED or rules.missing)
 
 
 def test_there_is_one_way_into_armed_from_rest_and_every_cell_is_filled() -> None:
@@ -211,7 +212,7 @@ def test_nothing_that_arrives_drives_a_motor_outside_armed(script: list, now: in
 @given(
     st.lists(st.integers(0, 9), min_size=150, max_size=400),
     st.integers(0, 65535),
-    st.sampled_from(["rearm", "neutral", "resume"]),
+    st.sampled_from(["rearm", "at_rest", "resume"]),
 )
 def test_the_stop_bound_holds_for_any_pattern_of_loss(fate: list[int], start: int, recover: str) -> None:
     """Frames every 20 ms, of which any may be lost; the stick hard over from the first second on."""

@@ -19,9 +19,9 @@ from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.mixing.ramp import Ramp
 from nuvrik.plan.starters import starter_text
 from nuvrik.pulses.codes import PROTOCOLS
+from nuvrik.recordings.pilot import play, practice
 from nuvrik.rehearsal.fault import Fault
 from nuvrik.rehearsal.faults import FAULTS, faults_for
-from nuvrik.rehearsal.pilot import play, practice
 from nuvrik.rehearsal.verdict import jump, rehearse, unasked_motion, world_of
 from nuvrik.rehearsal.world import World
 from nuvrik.shaping.controls import Control, Key
@@ -191,7 +191,7 @@ def test_faults_say_what_they_are_and_fit_where_they_can() -> None:
 @pytest.mark.parametrize("fault", sorted(faults_for(CURTAIN)))
 def test_the_curtain_survives_what_can_happen_in_a_theatre(fault: str) -> None:
     """A bad receiver, and every fault there is for it; the worst stays within the bound."""
-    conditions = Conditions(jitter=0.1, lean_us=90)
+    conditions = Conditions(jitter=0.1, mark_stretch_us=90)
     runs = [rehearse(CURTAIN, FAULTS[fault], seed, conditions=conditions) for seed in range(4)]
     assert [run.why for run in runs if run.verdict == "fail"] == []
 
@@ -207,7 +207,7 @@ def test_a_lamp_hides_the_remote_but_never_makes_up_a_key() -> None:
     trace = lit.run()
     assert not any(any(moment.efforts) for moment in trace.moments) and lit.receiver.counts["ours"] == 0
     still = play(CURTAIN, [], 20_000, seed=1)
-    assert world_of(CURTAIN, still, Conditions(lamp_per_s=200), seed=4).run().heard == []
+    assert world_of(CURTAIN, still, Conditions(lamp_per_s=200), seed=4).run().accepted == []
 
 
 @pytest.mark.parametrize("protocol", sorted(PROTOCOLS))
@@ -276,12 +276,12 @@ def test_a_command_is_obeyed_as_long_as_what_it_answers_is_recent() -> None:
             continue
         encoder.echo, seq = known[-1], seq + 1
         (event,) = machine.feed(encoder.command([0] * 8, seq & 0xFF), now)
-        obeyed = isinstance(event, Frame)
-        assert obeyed == (age <= 300), (now, age)
-        assert obeyed or event.reason == "late"
-        seq -= not obeyed  # what is late does not count, so the next may have its number
-        outcomes.add((age, obeyed))
-    assert {True, False} == {obeyed for _, obeyed in outcomes} and len(outcomes) > 10
+        accepted = isinstance(event, Frame)
+        assert accepted == (age <= 300), (now, age)
+        assert accepted or event.reason == "late"
+        seq -= not accepted  # what is late does not count, so the next may have its number
+        outcomes.add((age, accepted))
+    assert {True, False} == {accepted for _, accepted in outcomes} and len(outcomes) > 10
     assert not any(now - at > 200 for at, now in pairwise(told.values()))
 
 
@@ -321,7 +321,7 @@ def test_off_by_puts_a_button_off_too_and_never_on() -> None:
                     **{"arm_button": 0, "off_button": 0, name: pressed},
                 )
                 handset.send(now)
-        return bool(handset.values["arm"])
+        return bool(handset.wire_values["arm"])
 
     now = 1000
     assert [press(n) for n in ("off_button", "arm_button", "off_button", "off_button", "arm_button")] == [
@@ -336,7 +336,7 @@ def test_off_by_puts_a_button_off_too_and_never_on() -> None:
 
 def test_whole_captures_of_a_guarded_link_decode_in_bulk_as_frame_by_frame() -> None:
     """The guard byte shifts every channel by eight bits, in both decoders and in what is said of them."""
-    from nuvrik.wire.bulk import BulkDecoder
+    from nuvrik.inspection.bulk import BulkDecoder
 
     text = starter_text("marram").replace('kind = "radio"', 'kind = "serial"')
     for key in ("payload_max", "bitrate"):

@@ -160,7 +160,7 @@ def test_ticks_keep_their_rate_under_a_flood(tmp_path: Path, kind: str, what: st
     bound_s = (stop_bound(link).worst_ms + link.tick_ms) / 1000
     stopped = [at for at, state, _ in states if state is State.STOPPED]
     if what == "stops":
-        assert stopped and driven[-1] < stopped[0], "a stop is obeyed at once"
+        assert stopped and driven[-1] < stopped[0], "a stop is accepted at once"
     else:
         assert driven[-1] - heard[-1] <= bound_s, "and it stopped within the bound"
 

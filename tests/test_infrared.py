@@ -13,12 +13,12 @@ from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.budget.conditions import Conditions
+from nuvrik.calibration.remotes import learn
 from nuvrik.ends.remote import Receiver, Remote
-from nuvrik.plan.media import CODE_FORMS
+from nuvrik.plan.form.media import CODE_FORMS
 from nuvrik.plan.starters import starter_text
 from nuvrik.pulses.codes import PROTOCOLS, frame, learned_press, press
 from nuvrik.pulses.infrared import InfraredReader
-from nuvrik.pulses.learn import learn
 from nuvrik.pulses.noise import lamp_noise, worn
 from nuvrik.pulses.shape import Shape
 from nuvrik.pulses.timings import Piece, TimingsError, parse_timings, read_timings, write_timings
@@ -110,7 +110,7 @@ def test_no_remote_and_no_receiver_makes_one_code_of_another(clock, stretch, sha
         )
         if name == "nec_extended" and address >> 8 == ~address & 0xFF:
             address ^= 1
-        one = worn(frame(name, address, command, rng.randrange(2)), rng, lean_us=stretch, clock=clock)
+        one = worn(frame(name, address, command, rng.randrange(2)), rng, mark_stretch_us=stretch, clock=clock)
         found = [c for c in read([*scattered(one, rng, share), -40_000]) if c.protocol != "unknown"]
         false += [(name, address, command, c) for c in found if c[1:4] != (name, address, command)]
         unread += not found
@@ -126,7 +126,9 @@ def test_whatever_is_made_is_read_however_sloppily_it_arrives(code, rng, repeats
     durations = press(protocol, address, command, repeats, toggle)
     about = PROTOCOLS[protocol]
     clock, stretch = rng.choice([(1.0, 0), (0.82, 0), (1.18, 0), (1.0, 100), (1.0, -60)])
-    noisy = scattered(worn(durations, rng, lean_us=stretch, clock=clock), rng, 0.0 if stretch else 0.1)
+    noisy = scattered(
+        worn(durations, rng, mark_stretch_us=stretch, clock=clock), rng, 0.0 if stretch else 0.1
+    )
     reader, found, place = InfraredReader(), [], 0
     while place < len(noisy):
         step = rng.randint(1, 30)
@@ -143,7 +145,7 @@ def test_whatever_is_made_is_read_however_sloppily_it_arrives(code, rng, repeats
 @given(any_code(), st.sampled_from([0.82, 0.9, 1.1, 1.18]), st.randoms(use_true_random=False))
 def test_a_slow_or_fast_clock_and_glitches_do_no_harm(code, clock, rng) -> None:
     name, address, command, toggle = code
-    durations = worn(press(name, address, command, 0, toggle), rng, lean_us=100, clock=clock)
+    durations = worn(press(name, address, command, 0, toggle), rng, mark_stretch_us=100, clock=clock)
     place = rng.randrange(len(durations) - 1)
     whole, short = durations[place], rng.randint(10, 100)
     sign = 1 if whole > 0 else -1
@@ -188,7 +190,7 @@ def recording(keys, maker, rng) -> str:
     for name, code in keys:
         text += f"# {name}\n"
         for _ in range(3):
-            held = worn(maker(code, rng.randrange(3))[:-1], rng, jitter_us=40, lean_us=80)
+            held = worn(maker(code, rng.randrange(3))[:-1], rng, jitter_us=40, mark_stretch_us=80)
             text += write_timings([*held, -800_000]) + "\n"
     return text
 
@@ -220,12 +222,12 @@ def test_a_shape_that_nobody_published_is_learnt_and_then_read_as_strictly(tmp_p
     rng = random.Random(6)
     keys = {"key_open": 0x20_0000_0001, "key_shut": 0x20_0000_0101, "key_stop": 0x12_3456_7890}
     text = recording(keys.items(), lambda c, n: learned_press(SHAPE, c, n), rng)
-    learnt = learn(read_timings(io.StringIO(text), "presses"))
-    assert {key.name: key.command for key in learnt.keys} == keys and learnt.shape is not None
-    assert learnt.shape.bits == 40 and abs(learnt.shape.one[1] - 1290) < 120
-    again = learned_press(learnt.shape, 0xFF_00FF_00FF)
-    assert [c.command for c in read(again, learnt.shape)] == [0xFF_00FF_00FF]
-    assert read([*again[:-1], -430, 430, -60_000], learnt.shape)[0].command is None  # a bit too many
+    learned = learn(read_timings(io.StringIO(text), "presses"))
+    assert {key.name: key.command for key in learned.keys} == keys and learned.shape is not None
+    assert learned.shape.bits == 40 and abs(learned.shape.one[1] - 1290) < 120
+    again = learned_press(learned.shape, 0xFF_00FF_00FF)
+    assert [c.command for c in read(again, learned.shape)] == [0xFF_00FF_00FF]
+    assert read([*again[:-1], -430, 430, -60_000], learned.shape)[0].command is None  # a bit too many
     assert [c.protocol for c in read(again)] == ["unknown"]  # and without the shape it is never guessed
 
 
@@ -318,7 +320,7 @@ def test_arm_lapses_by_itself() -> None:
     beam = Beam(562.5, Conditions(), random.Random(1))
     t_ms = press_for(remote, receiver, beam, "", 0, 1000)
     t_ms = press_for(remote, receiver, beam, "key_arm", t_ms, 60)
-    t_ms = press_for(remote, receiver, beam, "", t_ms, CURTAIN.medium.lapse_ms - 500)
+    t_ms = press_for(remote, receiver, beam, "", t_ms, CURTAIN.medium.disarm_after_ms - 500)
     assert receiver.machine.state is nuvrik.State.ARMED
     press_for(remote, receiver, beam, "", t_ms, 700)
     assert receiver.machine.state is nuvrik.State.STANDBY
@@ -334,10 +336,12 @@ def test_every_code_stops_the_curtain_within_the_bound(protocol: str) -> None:
         text = text.replace("address = 0x1C", f"shape = {{ {given} }}")
     if protocol not in ("nec", "nec_extended"):
         text = text.replace('"no_layout"]', '"no_layout", "no_check"]')
-    link = nuvrik.parse(text.replace("hold_ms = 250", "hold_ms = 300"), f"{protocol}.toml")
+    link = nuvrik.parse(
+        text.replace("released_after_ms = 250", "released_after_ms = 300"), f"{protocol}.toml"
+    )
     worst = 0.0
     for seed in range(4):
-        conditions = Conditions(jitter=0.08, lean_us=100, loss=0.02)
+        conditions = Conditions(jitter=0.08, mark_stretch_us=100, loss=0.02)
         run = rehearse(link, FAULTS["cable_pulled"], seed, conditions=conditions)
         assert run.verdict == "pass", run.why
         worst = max(worst, run.stop_ms or 0)
@@ -354,7 +358,7 @@ WRONG = [
     ('arm = "arm"', 'arm = "none"', "silent most of the time"),
     ('protocol = "nec"', 'protocol = "learned"', "medium.shape: is missing"),
     ('off_by = "key_all_off"', 'off_by = "key_lights"', "is itself"),
-    ('plus = "key_open"', 'plus = "key_lights"', "only lapse_ms ends it"),
+    ('plus = "key_open"', 'plus = "key_lights"', "only disarm_after_ms ends it"),
     ("[failsafe]", '[telemetry.lamp]\nkind = "digital"\n[failsafe]', "goes one way"),
 ]
 

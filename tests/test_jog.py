@@ -132,7 +132,7 @@ def test_the_simulated_machine_turns_as_it_is_wired() -> None:
         for name in ("port_screw", "winch"):
             for way in (1, -1):
                 before = line.turns(name)
-                jog_once(BOX, line, line, name, way * 5000, 300)
+                jog_once(BOX, line, line, name, way * 0.3, 300)
                 assert (line.turns(name) - before) * way * sign > 0.1
                 assert line.machine.safe and line.machine.state is not nuvrik.State.ARMED
         assert line.turns("starboard_screw") == 0
@@ -152,7 +152,7 @@ def test_a_jog_moves_nothing_but_its_output(starter: str) -> None:
             return demands
 
         line.machine.tick = watched  # type: ignore[method-assign]
-        jog_once(link, line, line, name, 4000, 300)
+        jog_once(link, line, line, name, 0.25, 300)
         assert moved == {name}
 
 
@@ -160,7 +160,7 @@ def test_a_machine_without_arm_can_be_jogged_too() -> None:
     text = starter_text("tug").replace('arm = "arm"  ', 'arm = "none"')
     link = nuvrik.parse(text)
     line = SimLine(link)
-    jog_once(link, line, line, "port_screw", 5000, 300)
+    jog_once(link, line, line, "port_screw", 0.3, 300)
     assert line.turns("port_screw") > 0.1 and line.machine.safe
 
 
@@ -197,8 +197,8 @@ def test_jog_as_a_user_types_it(tmp_path: Path) -> None:
     assert "meets its stop" in said and nuvrik.load(head).outputs["pan_servo"].travel == [-0.8, 0.6]
     assert 'did you mean "port_screw"' in asked("", tug, "port_scew", "--port", "sim", code=2)
     assert "no output" in asked("", tug, "port_screw", "--port", "sim:winch", code=2)
-    slow = write(tmp_path, "slow.toml", starter_text("pan_tilt").replace("speed_ms = 500", "speed_ms = 900"))
-    assert "lower its speed_ms" in asked("", slow, "pan_servo", "--port", "sim", code=2)
+    slow = write(tmp_path, "slow.toml", starter_text("pan_tilt").replace("ramp_ms = 500", "ramp_ms = 900"))
+    assert "lower its ramp_ms" in asked("", slow, "pan_servo", "--port", "sim", code=2)
     assert "for motors" in asked("", head, "pan_servo", "--port", "sim", "--find-start", code=2)
     assert "cannot be opened" in asked("", tug, "port_screw", "--port", "/dev/none", code=2)
 

@@ -1,4 +1,4 @@
-"""Keys that arrive, and what is learnt, guessed or drawn from what arrived: against plain models."""
+"""Keys that arrive, and what is learned, guessed or drawn from what arrived: against plain models."""
 
 from pathlib import Path
 
@@ -19,8 +19,8 @@ from nuvrik.failsafe.words import cell_words
 from nuvrik.levels import FULL
 from nuvrik.plan.edit import edited
 from nuvrik.plan.starters import starter_names, starter_text
+from nuvrik.plant.plant import SimServo
 from nuvrik.ports.link_file import write_into
-from nuvrik.rehearsal.plant import SimServo
 from nuvrik.shaping.controls import Key
 from nuvrik.wire.events import Frame
 
@@ -63,7 +63,7 @@ def test_a_key_is_what_it_is_said_to_be(hold_ms: int, every: bool, toggle: bool,
     lines = CURTAIN_TEXT.splitlines(True)
     text = "".join(line for line in lines if "# a fresh press changes it over" not in line).replace(
         "code = 0x12",
-        f'code = 0x12\nhold_ms = {hold_ms}\nrepeat = "{"every" if every else "first"}"\n'
+        f'code = 0x12\nreleased_after_ms = {hold_ms}\nrepeat = "{"every" if every else "first"}"\n'
         f"toggle = {str(toggle).lower()}",
     )
     if not toggle:
@@ -81,7 +81,7 @@ def test_a_key_is_what_it_is_said_to_be(hold_ms: int, every: bool, toggle: bool,
         handset.send(now)
         key = handset._controls["key_lights"]
         assert isinstance(key, Key) and key.presses == model.presses >= before
-        assert key.value == model.value(now) and bool(handset.values["lights"]) == bool(model.value(now))
+        assert key.value == model.value(now) and bool(handset.wire_values["lights"]) == bool(model.value(now))
         before = model.presses
     with pytest.raises(KeyError, match="is not a key"):
         nuvrik.Handset(nuvrik.parse(starter_text("tug"))).hear_key(0, "left_stick", fresh=True)
@@ -92,8 +92,10 @@ def test_a_key_is_what_it_is_said_to_be(hold_ms: int, every: bool, toggle: bool,
     st.integers(20, 900), st.integers(20, 900), st.integers(0, 900), st.integers(5, 60), st.integers(5, 40)
 )
 def test_the_bound_of_a_remote_is_the_longest_key_that_moves_something(a, b, ramp, rate, tick) -> None:
-    text = CURTAIN_TEXT.replace("code = 0x10\nhold_ms = 250 ", f"code = 0x10\nhold_ms = {a} ")
-    text = text.replace("code = 0x11\nhold_ms = 250", f"code = 0x11\nhold_ms = {b}")
+    text = CURTAIN_TEXT.replace(
+        "code = 0x10\nreleased_after_ms = 250 ", f"code = 0x10\nreleased_after_ms = {a} "
+    )
+    text = text.replace("code = 0x11\nreleased_after_ms = 250", f"code = 0x11\nreleased_after_ms = {b}")
     text = text.replace("ramp_ms = 300", f"ramp_ms = {ramp}").replace(
         "rate_hz = 20", f"rate_hz = {rate}\ntick_ms = {tick}"
     )

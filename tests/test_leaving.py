@@ -14,7 +14,7 @@ from test_live import full_ahead
 
 import nuvrik
 from nuvrik.ports.live import run_handset, run_machine
-from nuvrik.rehearsal.pilot import play
+from nuvrik.recordings.pilot import play
 from nuvrik.wire.frames import Encoder
 
 pytestmark = pytest.mark.live
@@ -224,7 +224,7 @@ def test_a_hook_that_blocks_is_named_and_what_queued_up_meanwhile_is_thrown_away
             line.reading = b"".join(encoder.on_wire(encoder.command([0] * len(names), i)) for i in range(40))
 
     run_machine(link, line, watch, 1500, warn=said.append)
-    assert machine_seen[0].counts["queued_up"] == 40 and machine_seen[0].counts["frames"] == 0
+    assert machine_seen[0].counts["queued_up"] == 40 and machine_seen[0].counts["accepted"] == 0
     assert not said, "that was not a hook"
 
 
@@ -262,11 +262,11 @@ def test_values_that_cannot_be_are_refused_at_once(tmp_path: Path) -> None:
         link.hello(wait_s=0.2)
     far.close()
     handset = nuvrik.Handset(TUG)
-    for value in (0.5, "x", True):
+    for value in ("x", True):
         with pytest.raises(TypeError):
             handset.put(0, "throttle", value)  # type: ignore[arg-type]
     with pytest.raises(ValueError, match="must be from"):
-        handset.put(0, "throttle", 10**9)
+        handset.put(0, "throttle", 1.01)
 
 
 def test_a_board_on_a_one_way_link_is_given_its_time_to_start(tmp_path: Path) -> None:

@@ -10,7 +10,7 @@ from links import many
 
 from nuvrik.levels import FULL, Clock, div, level_of, mul
 from nuvrik.mixing.ramp import Ramp
-from nuvrik.plan.controls import AxisControl, ButtonControl
+from nuvrik.plan.form.controls import AxisControl, ButtonControl
 from nuvrik.shaping.controls import Button, Moved
 from nuvrik.shaping.curves import Bend
 

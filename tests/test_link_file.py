@@ -13,6 +13,7 @@ from test_loads_and_places import KEYS
 import nuvrik
 from nuvrik.levels import FULL, level_of
 from nuvrik.plan.load import MAX_FILE_BYTES
+from nuvrik.plan.problems import NOW_CALLED
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plan.wiring import Weights, output_routes
 
@@ -86,8 +87,13 @@ BROKEN = [
         "outputs.starboard_screw.mix",
     ),
     ("limit = 0.9", "limit = 0.1", "outputs.port_screw.start_duty", "nothing is left"),
-    ("ahead = 9", "ahead = 5", "outputs.starboard_screw.pins.ahead", "outputs.port_screw.pins.pwm uses too"),
-    ("ahead = 9,", "", "outputs.starboard_screw.pins", "pwm_2dir has pwm, ahead, astern"),
+    (
+        "forward = 9",
+        "forward = 5",
+        "outputs.starboard_screw.pins.forward",
+        "outputs.port_screw.pins.pwm uses too",
+    ),
+    ("forward = 9,", "", "outputs.starboard_screw.pins", "pwm_2dir has pwm, forward, backward"),
     ('arm = "arm"', 'arm = "arn"', "failsafe.arm", '"arm"'),
     ('arm = "arm"', 'arm = "turn"', "failsafe.arm", "must be a flag"),
     ('stop = "stop_button"', 'stop = "left_stick"', "failsafe.stop", "must be a button"),
@@ -118,8 +124,8 @@ BROKEN = [
     ),
     (
         'from = "left_stick"',
-        'from = "left_stick"\ntimes = "arm_button"',
-        "channels.throttle.times",
+        'from = "left_stick"\nmultiplied_by = "arm_button"',
+        "channels.throttle.multiplied_by",
         "cannot feed",
     ),
     (
@@ -156,11 +162,11 @@ BROKEN = [
     ('from = "arm_button"', 'from = "arm_button"\nabove = 0.5', "channels.arm.from", "take above out"),
     ('style = "one_stick"', 'style = "one_stik"', "mix.style", '"one_stick"'),
     ('driver = "pwm_2dir"', 'idle = "brake"\ndriver = "pwm_1dir" #', "outputs.port_screw.idle", "cannot"),
-    ('driver = "pwm_2dir"', 'driver = "two_pwm"', "outputs.port_screw.pins", "two_pwm has ahead, astern"),
+    ('driver = "pwm_2dir"', 'driver = "two_pwm"', "outputs.port_screw.pins", "two_pwm has forward, backward"),
     ("start_duty = 0.18", "hold_duty = 0.9", "outputs.port_screw.hold_duty", "at most 0.5"),
-    ("[mix]", "[board]\npins = 9\n[mix]", "outputs.starboard_screw.pins.ahead", "pins 0 to 8"),
+    ("[mix]", "[board]\npins = 9\n[mix]", "outputs.starboard_screw.pins.forward", "pins 0 to 8"),
     ("[mix]", "[board]\npwm_pins = [5]\n[mix]", "outputs.starboard_screw.pins.pwm", "cannot carry PWM"),
-    ("[mix]", "[board]\nreserved = [7]\n[mix]", "outputs.port_screw.pins.ahead", "board.reserved"),
+    ("[mix]", "[board]\nreserved = [7]\n[mix]", "outputs.port_screw.pins.forward", "board.reserved"),
     (
         "[mix]",
         '[outputs.horn]\nkind = "switch"\nfollows = "turn"\n[mix]',
@@ -212,7 +218,7 @@ NOTED = [
         "outputs.port_screw.hold_duty",
         "lets its load go",
     ),
-    ("[mix]", '[outputs.h]\nkind = "servo"\nmix = { turn = 1 }\n[mix]', "outputs.h.speed_ms", "it jumps"),
+    ("[mix]", '[outputs.h]\nkind = "servo"\nmix = { turn = 1 }\n[mix]', "outputs.h.ramp_ms", "it jumps"),
     (
         'from = "right_stick"',
         'from = "right_stick"\noptional = true',
@@ -252,7 +258,7 @@ def test_every_problem_is_reported_at_once() -> None:
         ("expo = 0.3", "expo = 3"),
         ("rate_hz", "rate_hertz"),
         ('from = "right_stick"', 'from = "x"'),
-        ("ahead = 9", "ahead = 10"),
+        ("forward = 9", "forward = 10"),
     ):
         text = text.replace(old, new, 1)
     with pytest.raises(nuvrik.LinkFileError) as caught:
@@ -262,13 +268,13 @@ def test_every_problem_is_reported_at_once() -> None:
         "link.rate_hertz",
         "link.rate_hz",
         "channels.turn.from",
-        "outputs.starboard_screw.pins.astern",
+        "outputs.starboard_screw.pins.backward",
     }
 
 
 WARNED = [
     ('arm = "arm" ', 'arm = "none" ', "failsafe.arm"),
-    ('recover = "neutral"', 'recover = "resume"', "failsafe.recover"),
+    ('recover = "at_rest"', 'recover = "resume"', "failsafe.recover"),
     ("timeout_ms = 400", "timeout_ms = 50", "failsafe.timeout_ms"),
     ('from = "right_stick"', "", "channels.turn"),
     ('stop = "stop_button" ', "", "failsafe.stop"),
@@ -345,3 +351,33 @@ def test_a_mangled_file_either_loads_or_is_explained(changes: list[tuple[int, st
     else:
         nuvrik.Machine(link).tick(0)
         nuvrik.Handset(link).send(0)
+
+
+def test_what_has_a_new_name_is_refused_with_it() -> None:
+    """Every word of NOW_CALLED, in a place where it stood."""
+    old = (
+        starter_text("marram")
+        .replace("multiplied_by", "times")
+        .replace('on_loss = "ramp"', 'on_loss = "stop"')
+        .replace("forward =", "ahead =")
+        .replace("backward =", "astern =")
+        .replace("\nramp_ms = 600", "\nspeed_ms = 600")
+        .replace("dead_zone = 0.04", "dead_zone = 0.04\nslew_ms = 100", 1)
+        .replace('kind = "distance"', 'kind = "range"')
+        .replace('recover = "at_rest"', 'recover = "neutral"\nneutral_band = 0.02')
+        .replace("start_duty = 0.18", "start_duty = 0.18\nstraighten = [[0, 0], [1, 1]]", 1)
+    )
+    packed, slip, remote = "lead_zero = false", "lead_end = false", "lapse_ms = 900"
+    old = old.replace("[frame]", f"[frame]\n{packed}\n{slip}")
+    curtain = (
+        starter_text("curtain")
+        .replace("disarm_after_ms = 10000", remote)
+        .replace("released_after_ms", "hold_ms")
+    )
+    said = ""
+    for text in (old, curtain):
+        with pytest.raises(nuvrik.LinkFileError) as refused:
+            nuvrik.parse(text)
+        said += str(refused.value)
+    for word, now in NOW_CALLED.items():
+        assert word in said and f'now called "{now}"' in said, word

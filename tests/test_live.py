@@ -10,7 +10,7 @@ from links import TUG, WIRED, WIRED_TEXT, write
 from terminals import Cable, cable, ended, rows_of, start, wait_for
 
 from nuvrik.budget.stop import stop_bound
-from nuvrik.rehearsal.pilot import play
+from nuvrik.recordings.pilot import play
 from nuvrik.wire.frames import Encoder
 
 pytestmark = pytest.mark.live

@@ -30,7 +30,7 @@ def test_a_hold_has_no_gap_says_when_it_ends_and_may_begin_with_arming(
 ) -> None:
     from nuvrik.mixing.demand import Mode
     from nuvrik.mixing.motor import Motor
-    from nuvrik.plan.outputs import MotorOutput
+    from nuvrik.plan.form.outputs import MotorOutput
 
     model = MotorOutput(
         kind="motor",
@@ -40,7 +40,7 @@ def test_a_hold_has_no_gap_says_when_it_ends_and_may_begin_with_arming(
         hold_from_arming=from_arming,
         ramp_ms=100,
         reverse_pause_ms=200,
-        hold_toward="ahead",
+        hold_toward="forward",
     )
     winch = Motor("winch", model)
     first = [winch.tick(0, 20, Mode.FOLLOW).value for _ in range(10)]
@@ -60,7 +60,7 @@ def test_a_hold_has_no_gap_says_when_it_ends_and_may_begin_with_arming(
         held = winch.tick(0, 20, Mode.FOLLOW).driven
         ends.append((held, winch.hold_ends, winch.why(0, Mode.FOLLOW)))
     if hold_ms == 0:
-        assert all(held and not ending and why == "holding its load ahead" for held, ending, why in ends)
+        assert all(held and not ending and why == "holding its load forward" for held, ending, why in ends)
     else:
         last = [why for held, ending, why in ends if ending]
         assert len(last) in (49, 50, 51) and "about to let go" in last[0] and not ends[-1][0]
@@ -211,7 +211,7 @@ def test_outputs_stop_before_any_of_the_users_code_cleans_up(ending: str) -> Non
         if now == 3000:
             assert machine.demands[place].driven
             stop = Encoder(CALLS, stream=True)
-            machine.feed(stop.on_wire(stop.stop(handset._seq)), now)
+            machine.feed(stop.on_wire(stop.stop(handset._sending.seq)), now)
             assert machine.state is State.STOPPED and machine.safe and not seen, "outputs first"
             machine.tick(now)
             assert machine.safe and not seen
@@ -240,7 +240,7 @@ def test_a_move_by_steps_turns_what_is_asked_and_says_what_it_turned(
     from nuvrik.ends.motions import StepsMove
     from nuvrik.mixing.demand import Mode
     from nuvrik.mixing.stepper import Stepper
-    from nuvrik.plan.outputs import StepperOutput
+    from nuvrik.plan.form.outputs import StepperOutput
 
     model = StepperOutput(kind="stepper", rate_max=rate, ramp_ms=ramp, reverse=reverse)
     stepper, shaft, part, rng = Stepper("s", model), 0, 0, random.Random(rate + ramp)

@@ -17,11 +17,12 @@ from terminals import cable, start, wait_for
 from typed import nuvrik_command
 
 import nuvrik
+from nuvrik.inspection.statistics import WRAPPED, LinkStats
 from nuvrik.plan.layout import answers_bytes, layout_tag, layout_text
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.pulses.on_off_keyed import SYNC_WORD, durations, halves_of
-from nuvrik.rehearsal.pilot import play, practice
-from nuvrik.wire.events import Frame, Reject
+from nuvrik.recordings.pilot import play, practice
+from nuvrik.wire.events import Frame, RefusedFrame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import ALL_KINDS, ECHO, HELLO, REPLY, REQUEST, TELEMETRY, TO_HANDSET
 from nuvrik.wire.messages import (
@@ -41,7 +42,6 @@ from nuvrik.wire.messages import (
     unpack_reply,
     unpack_request,
 )
-from nuvrik.wire.statistics import WRAPPED, LinkStats
 
 pytestmark = pytest.mark.slow
 
@@ -144,7 +144,7 @@ def test_every_message_comes_back_and_every_other_length_is_refused(
         for wrong in (payload[:-1], payload + b"\xff" * 18):
             decoder.forget()
             (event,) = decoder.feed(encoder.on_wire(encoder.sealed(kind, 2, wrong)))
-            assert isinstance(event, Reject) or kind in (HELLO, ECHO), (kind, event)
+            assert isinstance(event, RefusedFrame) or kind in (HELLO, ECHO), (kind, event)
     assert unpack_request(messages[REQUEST][0], EXAMPLE) == Ask(0, boot, session, number, (steps,))
     assert unpack_reply(messages[REPLY][0]).status is status
 
@@ -181,7 +181,7 @@ def test_whoever_only_asks_who_is_there_is_answered_and_disturbs_nobody(seq: int
             )
             assert isinstance(event, Frame) and stats.take(event) is None
             assert len(machine.send(20 * step)) > 20
-    assert stats.lost == 0 and machine.counts["frames"] == 3 + 3 * len(asked)
+    assert stats.lost == 0 and machine.counts["accepted"] == 3 + 3 * len(asked)
 
 
 @pytest.mark.parametrize("style", ["line", "columns", "keys"])
@@ -282,7 +282,7 @@ def test_a_packet_too_small_for_an_answer_is_said_before_and_never_sent() -> Non
     nuvrik.parse(radio.replace("= 25", "= 26"))
     machine = nuvrik.Machine(nuvrik.parse(radio[: radio.index("[requests]")]))
     machine.feed(Encoder(machine.link).sealed(HELLO, 0, pack_hello(Query(0), 3)), 0)
-    assert machine.counts["frames"] == 1 and all(len(machine.send(t)) <= 25 for t in range(0, 3000, 10))
+    assert machine.counts["accepted"] == 1 and all(len(machine.send(t)) <= 25 for t in range(0, 3000, 10))
 
 
 @pytest.mark.parametrize("name", starter_names())
@@ -291,7 +291,7 @@ def test_every_starter_is_checked_with_what_goes_undetected(name: str, tmp_path:
     if "Keys of a remote control" in said:
         return  # its frames never leave the receiver; what travels are codes
     assert "frames damaged in 6 ways" in said
-    assert "none would be obeyed" in said, "every starter has a check that is worth having"
+    assert "none would be accepted" in said, "every starter has a check that is worth having"
 
 
 # ---- on a real line ------------------------------------------------------------------------
@@ -314,7 +314,7 @@ def test_a_handset_of_another_file_is_refused_and_a_second_sender_is_told_of(tmp
         wait_for(log, lambda row: row["state"] == "STANDBY")
         machine.terminate()
         _, errors = machine.communicate(timeout=10)
-    assert "good frames, 0 lost" in errors and "interrupted: every output is at rest" in errors
+    assert "frames accepted, 0 lost" in errors and "interrupted: every output is at rest" in errors
     assert "restarted" not in errors, "a program that asks first who is there is no second handset"
 
 

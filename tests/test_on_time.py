@@ -15,8 +15,8 @@ from nuvrik.ends.handset import Handset
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.ports.live import LONGEST_STEP_MS, run_handset
-from nuvrik.rehearsal.pilot import play
-from nuvrik.rehearsal.recording import Recording
+from nuvrik.recordings.pilot import play
+from nuvrik.recordings.recording import Recording
 from nuvrik.rehearsal.verdict import world_of
 from nuvrik.rehearsal.world import Clock, World
 
@@ -163,13 +163,17 @@ def test_an_end_s_clock_runs_on_from_where_it_starts(start_ms: int, pace: float)
 def test_a_world_is_its_seed(name: str) -> None:
     """The same seed, the same run to the microsecond; whatever the link, and through every kind of loss."""
     link = nuvrik.parse(starter_text(name))
-    bad = Conditions(loss=0.1, burst_loss=0.1, burst_frames=5, bit_errors=0.0003, jitter=0.05, lean_us=60)
-    from nuvrik.rehearsal.pilot import practice
+    bad = Conditions(
+        loss=0.1, burst_loss=0.1, burst_frames=5, bit_errors=0.0003, jitter=0.05, mark_stretch_us=60
+    )
+    from nuvrik.recordings.pilot import practice
 
     recording = practice(link, 5, 6000)
     first, again, other = (world_of(link, recording, bad, seed=seed).run() for seed in (1, 1, 2))
-    assert first.moments == again.moments and first.refused == again.refused and first.heard == again.heard
-    assert first.heard != other.heard
+    assert (
+        first.moments == again.moments and first.refused == again.refused and first.accepted == again.accepted
+    )
+    assert first.accepted != other.accepted
 
 
 def test_hands_may_be_changed_and_programs_hung_in_mid_drive() -> None:
@@ -190,7 +194,7 @@ def test_hands_may_be_changed_and_programs_hung_in_mid_drive() -> None:
         return next(moment.efforts[0] for moment in reversed(trace.moments) if moment.t_ms <= t_ms)
 
     assert [effort_at(t) for t in (900, 2400, 3400, 7000)] == [0, FULL, 0, 0]
-    whys = {moment.why for moment in trace.moments}
+    whys = {moment.words for moment in trace.moments}
     assert "stop was pressed" in whys, "a stop button that is not read any more is pressed"
     assert any("no drive frame" in why for why in whys)
     stalled = World(TUG, still, seed=1)

@@ -14,12 +14,12 @@ from nuvrik.mixing.demand import Demand, Mode
 from nuvrik.mixing.mix import Mix
 from nuvrik.mixing.motor import Motor
 from nuvrik.mixing.others import Servo, Switch
-from nuvrik.mixing.pins import pin_writes
-from nuvrik.plan.outputs import CAN_BRAKE, MotorOutput, ServoOutput, SwitchOutput
+from nuvrik.mixing.pins import pin_levels, pin_writes
+from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plan.wiring import side_routes
+from nuvrik.recordings.pilot import practice
 from nuvrik.rehearsal.faults import faults_for
-from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.verdict import rehearse
 from nuvrik.wire.packing import quantised
 
@@ -46,9 +46,9 @@ def motors(draw: st.DrawFn) -> MotorOutput:
         reverse=draw(st.booleans()),
         hold_duty=held,
         hold_ms=1000,
-        hold_toward=draw(st.sampled_from(["ahead", "astern"])),
+        hold_toward=draw(st.sampled_from(["forward", "backward"])),
         idle=draw(st.sampled_from(["coast", "brake"] if driver in CAN_BRAKE else ["coast"])),
-        on_loss=draw(st.sampled_from(["stop", "off", "brake"] if driver in CAN_BRAKE else ["stop", "off"])),
+        on_loss=draw(st.sampled_from(["ramp", "off", "brake"] if driver in CAN_BRAKE else ["ramp", "off"])),
     )
 
 
@@ -67,7 +67,7 @@ MOVES = st.lists(
 def test_no_motor_exceeds_its_limit_or_turns_over_under_power(model: MotorOutput, moves: list) -> None:
     motor, pins, before = Motor("m", model), {}, Demand("m", 0, 0, 0, False)
     pulses = model.driver == "servo_pulse"
-    powered = {"two_pwm": ("ahead", "astern"), "servo_pulse": ("pulse",)}.get(model.driver, ("pwm",))
+    powered = {"two_pwm": ("forward", "backward"), "servo_pulse": ("pulse",)}.get(model.driver, ("pwm",))
     outside_ms = 0
     for target, dt, mode in moves:
         was = motor.demand
@@ -87,18 +87,18 @@ def test_no_motor_exceeds_its_limit_or_turns_over_under_power(model: MotorOutput
         if mode is not Mode.FOLLOW:
             assert abs(demand.effort) <= abs(was.effort) and (demand.level or not demand.driven)
             assert not demand.driven or (
-                outside_ms <= model.ramp_ms and not (mode is Mode.LOST and model.on_loss != "stop")
+                outside_ms <= model.ramp_ms and not (mode is Mode.LOST and model.on_loss != "ramp")
             )
-        at_once = mode is Mode.LOST and model.on_loss != "stop"
+        at_once = mode is Mode.LOST and model.on_loss != "ramp"
         if not demand.level and not demand.driven:
             assert demand.braked == ((model.on_loss if at_once else model.idle) == "brake")
         assert not demand.braked or not demand.value
-        for role, value in pin_writes(model, before, demand):
+        for role, value in pin_writes(model, pin_levels(model, before), pin_levels(model, demand)):
             if role not in powered:
                 assert not pins.get("pwm"), "a direction pin never changes while there is power"
             pins[role] = value
         if not pulses:
-            sides = [pins.get(role, 0) for role in ("ahead", "astern")]
+            sides = [pins.get(role, 0) for role in ("forward", "backward")]
             assert all(sides) == demand.braked, "both sides together to brake, and never else"
         before = demand
     assert motor.why(0, Mode.FOLLOW) and motor.why(None, Mode.SAFE)
@@ -116,13 +116,13 @@ def test_reverse_of_reverse_is_the_same_motor(model: MotorOutput, targets: list[
 def test_a_winch_holds_only_what_it_has_moved_only_at_rest_and_not_for_ever() -> None:
     winch = Motor(
         "winch",
-        MotorOutput(kind="motor", driver="pwm_2dir", hold_duty=0.2, hold_ms=1000, hold_toward="astern"),
+        MotorOutput(kind="motor", driver="pwm_2dir", hold_duty=0.2, hold_ms=1000, hold_toward="backward"),
     )
     assert not winch.tick(0, 20, Mode.FOLLOW).driven, "nothing has been moved yet"
     winch.tick(FULL, 20, Mode.FOLLOW)
     winch.tick(0, 20, Mode.FOLLOW)
     held = winch.tick(0, 20, Mode.FOLLOW)
-    assert (held.signed, held.driven) == (-51, True) and "holding its load astern" in winch.why(
+    assert (held.signed, held.driven) == (-51, True) and "holding its load backward" in winch.why(
         0, Mode.FOLLOW
     )
     assert not winch.tick(0, 1000, Mode.FOLLOW).driven
@@ -141,7 +141,7 @@ def test_a_servo_keeps_to_its_travel_its_speed_and_its_place(
         kind="servo",
         pulse_us=[900, 1500, 2300],
         travel=[-0.5, 0.75],
-        speed_ms=500,
+        ramp_ms=500,
         on_loss=on_loss,
         preset=0.5,
         reverse=reverse,
@@ -229,7 +229,7 @@ def test_every_starter_rehearses_clean_and_its_two_ends_agree(name: str) -> None
         wire = handset.send(now)
         if wire:
             (event,) = decoder.feed_datagram(wire) if link.medium.datagrams else decoder.feed(wire)
-            for sent, heard, field in zip(handset.values.values(), event.values, fields, strict=True):
+            for sent, heard, field in zip(handset.wire_values.values(), event.values, fields, strict=True):
                 # In text, steps are as fine as its numbers are; in bits, each code means itself.
                 coarse = FULL // 500 if link.frame.style == "line" else 0
                 assert heard == quantised(sent, field) or abs((sent or 0) - (heard or 0)) <= coarse

@@ -18,9 +18,9 @@ from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
 from nuvrik.pulses.train import TrainDecoder, as_levels, edge_times, train
 from nuvrik.pulses.waves import pwm, servo_angle, servo_pulse
+from nuvrik.recordings.pilot import practice
 from nuvrik.rehearsal.faults import FAULTS
 from nuvrik.rehearsal.medium import medium_of
-from nuvrik.rehearsal.pilot import practice
 from nuvrik.rehearsal.verdict import rehearse, unasked_motion
 from nuvrik.rehearsal.world import World
 from nuvrik.wire.train import in_bytes, in_slots
@@ -93,7 +93,7 @@ def test_a_train_stops_when_its_wire_comes_off_and_is_checked() -> None:
     world = World(TRAIN, practice(TRAIN, 1), Conditions(jitter=0.1, bit_errors=0.05), seed=1)
     trace = world.run()
     assert unasked_motion(TRAIN, trace) is None
-    assert {reason for _, reason in trace.refused} == {"bad_field"} and len(trace.heard) > 300
+    assert {reason for _, reason in trace.refused} == {"bad_field"} and len(trace.accepted) > 300
     wrong = TRAIN_TEXT.replace('kind = "pulses", active = "low"', 'kind = "pulses", frame_us = 7000')
     assert "slots and the gap may need" in problem_in(wrong, "medium.frame_us").what
     serial = TRAIN_TEXT.replace('kind = "pulses", active = "low"', 'kind = "serial"')
@@ -126,7 +126,7 @@ def test_pwm_is_on_for_its_share(duty: int, frequency: float) -> None:
 
 def test_a_clock_that_cannot_and_the_nearest_that_can() -> None:
     """500 kHz, prescaler 16, an 8-bit period register, 50 Hz wanted."""
-    words = ("budget", "--clock-hz", 500_000, "--pwm", 50, "--prescalers", 16)
+    words = ("clock", "--hz", 500_000, "--pwm", 50, "--prescalers", 16)
     said = nuvrik_command(*words, code=1)
     assert "50 Hz cannot be done with 500 kHz" in said and "204.8 kHz" in said
     assert "prescaler 16, period register 155, 50.08 Hz (+0.16 %)" in said
@@ -135,13 +135,13 @@ def test_a_clock_that_cannot_and_the_nearest_that_can() -> None:
     assert found["actual_hz"] == pytest.approx(500_000 / 4 / 16 / 156)
     # What is worked out by hand for a 16 MHz clock.
     uart = json.loads(
-        nuvrik_command("budget", "--clock-hz", 16_000_000, "--uart", 9600, "--divide-by", "16", "--json")
+        nuvrik_command("clock", "--hz", 16_000_000, "--uart", 9600, "--divide-by", "16", "--json")
     )
     assert uart["divisor"] == 103 and uart["actual_baud"] == pytest.approx(9615.3846)
     assert uart["error_percent"] == pytest.approx(0.16, abs=0.01) and uart["fits"]
     change = nuvrik_command(
-        "budget",
-        "--clock-hz",
+        "clock",
+        "--hz",
         16_000_000,
         "--instead-hz",
         8_000_000,
@@ -155,8 +155,8 @@ def test_a_clock_that_cannot_and_the_nearest_that_can() -> None:
         16,
     )
     assert all(name in change for name in ("UART divisor", "PWM prescaler", "servo counts", "servo step"))
-    assert "say what the clock is for" in nuvrik_command("budget", "--clock-hz", 1000, code=2)
-    assert "16ths" in nuvrik_command("budget", "--clock-hz", 1000, "--uart", 300, "--divide-by", "7", code=2)
+    assert "say what the clock is for" in nuvrik_command("clock", "--hz", 1000, code=2)
+    assert "16ths" in nuvrik_command("clock", "--hz", 1000, "--uart", 300, "--divide-by", "7", code=2)
 
 
 @settings(max_examples=many(25))
@@ -169,7 +169,7 @@ def test_a_clock_that_cannot_and_the_nearest_that_can() -> None:
 def test_what_a_person_reads_of_a_clock_is_what_a_program_reads(
     clock: int, what: str, hz: int, bits: int
 ) -> None:
-    words = ["budget", "--clock-hz", clock, f"--{what}", hz * (100 if what == "uart" else 1), "--bits", bits]
+    words = ["clock", "--hz", clock, f"--{what}", hz * (100 if what == "uart" else 1), "--bits", bits]
     said, found = nuvrik_command(*words, code=None), json.loads(nuvrik_command(*words, "--json", code=None))
     if what == "uart":
         assert f"{found['actual_baud']:.1f}" in said and f"{found['error_percent']:+.2f} %" in said
@@ -227,12 +227,12 @@ def test_divisors_are_what_their_formulas_say(clock: int, baud: int) -> None:
 
 def test_noise_on_the_wire_is_refused() -> None:
     rng, decoder = random.Random(1), nuvrik.Decoder(TRAIN)
-    obeyed = sum(
+    accepted = sum(
         isinstance(event, nuvrik.Frame)
         for _ in range(5000)
         for event in decoder.taker(stream=False)(rng.randbytes(8))
     )
-    assert obeyed == 0
+    assert accepted == 0
 
 
 # ---- trains as bytes, on a wire to a host --------------------------------------------------
@@ -269,7 +269,9 @@ def test_trains_in_a_stream_are_found_however_it_is_cut(pieces, cuts) -> None:
     heard = [event.values for event in events if isinstance(event, nuvrik.Frame)]
     assert all(values in heard for values in sent)
     assert all(
-        event.reason in ("bad_field", "too_long") for event in events if isinstance(event, nuvrik.Reject)
+        event.reason in ("bad_field", "too_long")
+        for event in events
+        if isinstance(event, nuvrik.RefusedFrame)
     )
 
 
@@ -335,7 +337,7 @@ def test_frames_by_carrier_on_and_off_arrive_until_the_edges_stray_too_far() -> 
     arrived = {}
     for how in (
         Conditions(jitter=0.1),
-        Conditions(jitter=0.15, lean_us=15),
+        Conditions(jitter=0.15, mark_stretch_us=15),
         Conditions(bit_errors=0.01),
         Conditions(jitter=0.6),
     ):

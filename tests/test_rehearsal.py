@@ -14,9 +14,9 @@ from nuvrik.budget.stop import stop_bound
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import ARMED, FAILSAFE, State, stay
 from nuvrik.failsafe.watch import TABLE, Happening
+from nuvrik.recordings.pilot import play, practice
+from nuvrik.recordings.recording import Recording, RecordingError, parse_recording
 from nuvrik.rehearsal.faults import FAULTS, faults_for
-from nuvrik.rehearsal.pilot import play, practice
-from nuvrik.rehearsal.recording import Recording, RecordingError, parse_recording
 from nuvrik.rehearsal.verdict import rehearse, unasked_motion
 from nuvrik.rehearsal.world import World
 
@@ -98,10 +98,10 @@ def test_motion_that_nobody_asked_for_is_noticed(monkeypatch: pytest.MonkeyPatch
 def test_the_medium_loses_what_it_is_told_to(conditions: Conditions, share: float, longest: float) -> None:
     world = World(TUG, practice(TUG, 1, 400_000), conditions, seed=5)
     trace = world.run()
-    lost = 1 - len(trace.heard) / len(trace.sent)
+    lost = 1 - len(trace.accepted) / len(trace.sent)
     assert lost == pytest.approx(share, abs=0.02)
     # The mean length of a run of losses: 1 / (1 - p) if independent, burst_frames in bursts.
-    heard_at = {round(t / 20) for t in trace.heard}
+    heard_at = {round(t / 20) for t in trace.accepted}
     fates = [round((t + 3) / 20) in heard_at for t in trace.sent]
     runs = [len(list(group)) for heard, group in itertools.groupby(fates) if not heard]
     assert sum(runs) / len(runs) == pytest.approx(longest, rel=0.2)
@@ -109,10 +109,10 @@ def test_the_medium_loses_what_it_is_told_to(conditions: Conditions, share: floa
 
 def test_frames_arrive_in_order_and_as_late_as_the_medium_says() -> None:
     trace = World(TUG, practice(TUG, 1), Conditions(), seed=3).run()
-    delays = [heard - sent for sent, heard in zip(trace.sent, trace.heard, strict=False)]
+    delays = [heard - sent for sent, heard in zip(trace.sent, trace.accepted, strict=False)]
     # 18 bytes at 250 kbit/s are 0.576 ms; 1 ms delay and up to 3 ms jitter.
     assert 1.57 < min(delays) < 1.7 and 4.3 < max(delays) <= 4.58
-    assert trace.heard == sorted(trace.heard)
+    assert trace.accepted == sorted(trace.accepted)
 
 
 @pytest.mark.parametrize(
@@ -175,6 +175,6 @@ def test_a_lost_link_is_taken_up_again_only_at_rest() -> None:
     trace = world.run()
     states = [state for state, _ in itertools.groupby(moment.state for moment in trace.moments)]
     assert states == [State.WAITING, State.STANDBY, ARMED, FAILSAFE, ARMED]
-    assert any(moment.why == "left_stick is not at rest" for moment in trace.moments)
+    assert any(moment.words == "left_stick is not at rest" for moment in trace.moments)
     back = next(moment.t_ms for moment in reversed(trace.moments) if moment.state is FAILSAFE)
     assert 5000 < next(m for m in trace.moments if m.state is ARMED and m.t_ms > back).t_ms < 5200

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from links import many
 
 import nuvrik
+from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
 from nuvrik.wire.kinds import HELLO, REQUEST
 
@@ -218,7 +219,7 @@ def test_a_motion_ends_on_leaving_armed_and_when_a_hand_takes_over(how: str) -> 
     if how == "disarm":
         board.handset.put_arm(False)
     elif how == "hand":
-        board.handset.put(board.now, "turntable", -8000)
+        board.handset.put(board.now, "turntable", -8000 / FULL)
     elif how == "stop":
         board.machine.feed(nuvrik.Encoder(PANEL).on_wire(nuvrik.Encoder(PANEL).stop(0)), board.now)
         assert board.machine.tick(board.now) and board.machine.safe

@@ -38,7 +38,7 @@ SMALL_TEXT = """
 link = { name = "small", rate_hz = 50, tick_ms = 10 }
 medium = { kind = "radio" }
 frame = { style = "packed", pair = 9 }
-failsafe = { arm = "arm", timeout_ms = 100, good_frames = 2, recover = "neutral" }
+failsafe = { arm = "arm", timeout_ms = 100, good_frames = 2, recover = "at_rest" }
 [channels]
 throttle = { kind = "level" }
 arm = { kind = "flag" }
@@ -58,7 +58,7 @@ def test_nothing_that_must_not_be_can_be_reached() -> None:
 @pytest.mark.parametrize("recover", ["rearm", "resume"])
 @pytest.mark.parametrize("start_ms", [0, 32_700])
 def test_nor_under_any_other_rule_or_at_any_other_time(recover: str, start_ms: int) -> None:
-    link = nuvrik.parse(SMALL_TEXT.replace('"neutral"', f'"{recover}"'))
+    link = nuvrik.parse(SMALL_TEXT.replace('"at_rest"', f'"{recover}"'))
     assert Searcher(link, start_ms).search(most=60).wrong == []
 
 

@@ -5,8 +5,8 @@ from hypothesis import strategies as st
 
 import nuvrik
 from nuvrik.levels import FULL, level_of, mul
-from nuvrik.plan.channels import FlagChannel, LevelChannel
-from nuvrik.plan.controls import AxisControl, KeyControl, SliderControl
+from nuvrik.plan.form.channels import FlagChannel, LevelChannel
+from nuvrik.plan.form.controls import AxisControl, KeyControl, SliderControl
 from nuvrik.plan.starters import starter_text
 from nuvrik.shaping.channels import build_source
 from nuvrik.shaping.controls import Control, Key, Moved
@@ -63,7 +63,7 @@ def test_smoothing_and_slew_stay_between_old_and_new_and_arrive(
     ms: int, readings: list[tuple[int, int]]
 ) -> None:
     smooth = Moved("a", AxisControl(kind="axis", raw=[0, 512, 1023], smooth_ms=ms))
-    slewed = Moved("a", AxisControl(kind="axis", raw=[0, 512, 1023], slew_ms=ms))
+    slewed = Moved("a", AxisControl(kind="axis", raw=[0, 512, 1023], ramp_ms=ms))
     plain = Moved("a", AxisControl(kind="axis", raw=[0, 512, 1023]))
     now = 0
     for raw, dt in readings:
@@ -97,7 +97,7 @@ def test_a_stick_that_holds_stays_at_its_furthest_push() -> None:
 
 @given(st.sampled_from(["every", "first"]), st.lists(st.integers(1, 600), max_size=40))
 def test_a_key_is_down_while_it_keeps_arriving(repeat: str, gaps: list[int]) -> None:
-    key = Key("k", KeyControl(kind="key", hold_ms=200, repeat=repeat))
+    key = Key("k", KeyControl(kind="key", released_after_ms=200, repeat=repeat))
     key.read(7, 0)
     assert key.value == 0 and key.presses == 0, "what has arrived before is no press"
     now, presses, last = 0, 0, -1000
@@ -130,7 +130,7 @@ def test_rocker_nudge_selector_creep_and_accelerator_on_marrams_handset() -> Non
         for _ in range(0, ms, 10):
             now += 10
             handset.read(now, **box(now, **pressed))
-        return handset.values
+        return handset.wire_values
 
     hold(50)
     assert hold(60, winch_in=1)["winch"] == FULL and hold(60, winch_out=1)["winch"] == -FULL
@@ -149,7 +149,7 @@ def test_rocker_nudge_selector_creep_and_accelerator_on_marrams_handset() -> Non
     )
     assert hold(60, horn_button=1)["horn"] == 1 and hold(60)["horn"] == 0
     handset.read(now + 700, left_stick=508)
-    assert handset.values["winch"] is None and handset.values["throttle"] is None, (
+    assert handset.wire_values["winch"] is None and handset.values["throttle"] is None, (
         "stale parts are no reading"
     )
 
@@ -191,7 +191,7 @@ def test_each_control_goes_stale_in_its_own_time_whatever_else_is_read(
             handset.send(now & 0xFFFF)
         for name, patience in PATIENCE.items():
             fresh = name in last and now - last[name] < patience
-            assert (handset.values[name] is not None) == fresh, (name, now)
+            assert (handset.wire_values[name] is not None) == fresh, (name, now)
 
 
 @given(
@@ -209,7 +209,7 @@ def test_channels_are_built_from_controls_as_they_say(
         return source.value()
 
     assert value(**{"from": "a"}) == a
-    assert value(**{"from": "a", "times": "b"}) == (None if a is None or b is None else mul(a, b))
+    assert value(**{"from": "a", "multiplied_by": "b"}) == (None if a is None or b is None else mul(a, b))
     slowed = mul(a, level_of(slow)) if on and a is not None else a
     assert value(**{"from": "a", "slow_when": "on", "slow_to": slow}) == slowed
     assert value(**{"from": "a", "preset_when": "on", "preset": weight}) == (

@@ -11,16 +11,16 @@ from links import any_values, many, problem_in, write
 from typed import nuvrik_command
 
 import nuvrik
+from nuvrik.inspection.describe import byte_marks, frame_parts, layout_rows
+from nuvrik.inspection.undetected import measure
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
 from nuvrik.wire.checks import crc8, crc16, sum8, xor8
-from nuvrik.wire.describe import byte_marks, frame_parts, layout_rows
-from nuvrik.wire.events import REASONS, Frame, Reject
+from nuvrik.wire.events import REASONS, Frame, RefusedFrame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import COMMAND, STOP, TO_HANDSET
 from nuvrik.wire.packing import quantised
 from nuvrik.wire.slip import escape, unescape
-from nuvrik.wire.undetected import measure
 
 HEAD = '[link]\nname = "s"\nrate_hz = 20\n[medium]\nkind = "serial"\n'
 TAIL = """
@@ -159,7 +159,7 @@ def test_cut_anywhere_it_is_the_same_and_only_what_was_sent_is_obeyed(
     # In step again by the next good frame; in the styles with a sequence it has come already.
     last = [e for e in whole if isinstance(e, Frame) or e.reason == "repeated"][-1]
     assert last.raw and (
-        isinstance(last, Reject) or last.values == nuvrik.Decoder(link).feed(wires[3])[0].values
+        isinstance(last, RefusedFrame) or last.values == nuvrik.Decoder(link).feed(wires[3])[0].values
     )
 
 
@@ -302,7 +302,7 @@ def test_nothing_but_keys_is_ever_sent_as_keys(tmp_path: Path) -> None:
     handset, sent = nuvrik.Handset(link), set()
     handset.greet()
     handset.echo(0)
-    handset.jog(next(iter(link.outputs)), 4000, 300)
+    handset.jog(next(iter(link.outputs)), 4000 / FULL, 300)
     for now in range(0, 3000, 10):
         handset.read(now, slider=link.controls["slider"].raw[0], arm_switch=1)
         sent |= set(handset.send(now))
@@ -316,7 +316,7 @@ def test_nothing_but_keys_is_ever_sent_as_keys(tmp_path: Path) -> None:
     ("frame", "where", "words"),
     [
         ('style = "line"', "frame.accept", "anybody's frames"),
-        ('style = "packed"\npair = 4\naccept = ["no_check"]', "frame.accept", "does give"),
+        ('style = "packed"\npair = 4\naccept = ["no_check"]', "frame.accept", "provides"),
         (f'style = "line"\n{NO}]', "frame.accept", "damaged on the way"),
         (f'style = "line"\nseparator = "1"\ncheck = "crc8"\n{NO}]', "frame.separator", "numbers"),
         (f'style = "line"\nend = "0"\ncheck = "crc8"\n{NO}]', "frame.end", "numbers"),

@@ -12,7 +12,7 @@ import nuvrik
 from nuvrik.plan.layout import layout_text
 from nuvrik.wire.cobs import stuff, unstuff
 from nuvrik.wire.codes import decode_table, encode, level_code, level_from_code
-from nuvrik.wire.decoder import REASONS, Decoder, Frame, Reject
+from nuvrik.wire.decoder import REASONS, Decoder, Frame, RefusedFrame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import COMMAND, HELLO, STOP, TELEMETRY
 from nuvrik.wire.messages import Identity, pack_hello
@@ -175,10 +175,10 @@ def test_each_reason_and_their_order() -> None:
     decoder = Decoder(WIRED)
     assert type(decoder.feed(encoder.on_wire(good))[0]) is Frame
     for reason, frame in cases.items():
-        assert [event.reason for event in decoder.feed(frame + b"\0") if isinstance(event, Reject)] == [
+        assert [event.reason for event in decoder.feed(frame + b"\0") if isinstance(event, RefusedFrame)] == [
             reason
         ]
-        assert decoder.last == 5, "a reject never moves the sequence"
+        assert decoder.last == 5, "a refused frame never moves the sequence"
     assert [type(event) for event in decoder.feed(encoder.on_wire(encoder.command([0, 0, 1], 6)))] == [Frame]
     # Length and an impossible padding are one reason; so is a frame that is one byte too long.
     assert (
@@ -228,4 +228,4 @@ def test_one_or_two_flipped_bits_never_pass(data: st.DataObject) -> None:
         body[bit >> 3] ^= 1 << (bit & 7)
     (event,) = Decoder(TUG).feed_datagram(bytes(body))
     # Flips in the head may make it a hello, whose check starts elsewhere; that is refused as well.
-    assert isinstance(event, Reject)
+    assert isinstance(event, RefusedFrame)

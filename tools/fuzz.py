@@ -12,11 +12,11 @@ import atheris
 
 with atheris.instrument_imports(include=["nuvrik"]):
     import nuvrik
+    from nuvrik.inspection.bulk import BulkDecoder
+    from nuvrik.inspection.describe import byte_marks, event_record, event_text
+    from nuvrik.inspection.diagnosis import diagnose
     from nuvrik.plan.starters import starter_text
     from nuvrik.pulses.on_off_keyed import OnOffDecoder
-    from nuvrik.wire.bulk import BulkDecoder
-    from nuvrik.wire.describe import byte_marks, event_record, event_text
-    from nuvrik.wire.diagnosis import diagnose
     from nuvrik.wire.events import Frame
     from nuvrik.wire.kinds import ALL_KINDS, COMMAND, TO_HANDSET
 

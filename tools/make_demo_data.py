@@ -13,13 +13,13 @@ import sys
 from pathlib import Path
 
 import nuvrik
-from nuvrik.plan.controls import KeyControl
+from nuvrik.plan.form.controls import KeyControl
 from nuvrik.plan.starters import starter_text
+from nuvrik.plant.motors import SimMotor
 from nuvrik.pulses.codes import press
 from nuvrik.pulses.noise import lamp_noise, worn
 from nuvrik.pulses.timings import write_timings
-from nuvrik.rehearsal.motors import SimMotor
-from nuvrik.rehearsal.pilot import Keyframe, play
+from nuvrik.recordings.pilot import Keyframe, play
 
 SEED = 20
 DURATION_MS = 30_000
@@ -111,7 +111,7 @@ def presses() -> str:
         text += f"# {name}\n"
         for repeats in range(3):
             held = press("nec", 0x1C, key.code, repeats)[:-1]
-            durations = [*worn(held, rng, jitter_us=50, lean_us=90, clock=1.03), -500_000]
+            durations = [*worn(held, rng, jitter_us=50, mark_stretch_us=90, clock=1.03), -500_000]
             text += write_timings([*durations, *lamp_noise(0.3, 60, rng)]) + "\n"
     return text
 

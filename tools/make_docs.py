@@ -13,11 +13,11 @@ from pydantic.fields import FieldInfo
 
 from nuvrik.failsafe.table import Happening, State
 from nuvrik.failsafe.words import cell_words
-from nuvrik.plan.backward import Argument, Cue
-from nuvrik.plan.frames import KeyAction, TextField
+from nuvrik.plan.form.backward import Argument, Cue
+from nuvrik.plan.form.frames import KeyAction, TextField
+from nuvrik.plan.form.models import TAGGED, Board, FailsafeSection, LinkSection, json_schema
+from nuvrik.plan.form.outputs import StepperPins
 from nuvrik.plan.load import NAMED
-from nuvrik.plan.models import TAGGED, Board, FailsafeSection, LinkSection, json_schema
-from nuvrik.plan.outputs import StepperPins
 from nuvrik.wire.decoder import REASONS
 
 DOCS = Path(__file__).parents[1] / "docs"
@@ -55,9 +55,10 @@ def table(title: str, model: type[BaseModel], tag: str) -> list[str]:
 
 
 def meaning_of(model: type[BaseModel]) -> str:
-    """What a section is, from the first line of its model's docstring."""
-    text = str(model.__doc__).split("\n")[0]
-    return text.partition("``: ")[2].capitalize() or text
+    """What a section is, from the first paragraph of its model's docstring."""
+    text = " ".join(str(model.__doc__).split("\n\n")[0].split())
+    text = text.partition("``: ")[2] or text
+    return text[:1].upper() + text[1:]
 
 
 def row(name: str, field: FieldInfo) -> str:

@@ -40,8 +40,8 @@ TERMINALS |= {
     "nuvrik infrared make rc5 --address 5 --command 35; "
     "nuvrik infrared read presses.txt | head -5; nuvrik rehearse curtain.toml",
     "budget": "nuvrik budget boat.toml --loss 0.1 --burst-loss 0.1; "
-    "nuvrik budget --clock-hz 500000 --pwm 50 --prescalers 16; "
-    "nuvrik budget --clock-hz 16000000 --instead-hz 8000000 --uart 57600 --pwm 980 --servo 50 --bits 16",
+    "nuvrik clock --hz 500000 --pwm 50 --prescalers 16; "
+    "nuvrik clock --hz 16000000 --instead-hz 8000000 --uart 57600 --pwm 980 --servo 50 --bits 16",
 }
 STACKED = {
     "calibration": ("sweep.png", "motor.png"),
@@ -70,7 +70,7 @@ def prepare(folder: Path) -> None:
     for old, new in (
         ("dead_zone", "dead_zoon"),
         ('from = "right_stick"', 'from = "rigth_stick"'),
-        ("ahead = 9", "ahead = 5"),
+        ("forward = 9", "forward = 5"),
     ):
         text = text.replace(old, new, 1)
     (folder / "broken.toml").write_text(text)
@@ -109,7 +109,7 @@ open("capture.txt", "w").writelines(row.hex(" ") + "\\n" for row in rows)
     subprocess.run(words, check=True, **quiet)
     words = [BIN / "nuvrik", "infrared", "read", "presses.txt", "--figure", "waveform.png"]
     subprocess.run(words, check=True, **quiet)
-    words = [BIN / "nuvrik", "budget", "--clock-hz", "16000000", "--pwm", "980", "--figure", "waves.png"]
+    words = [BIN / "nuvrik", "clock", "--hz", "16000000", "--pwm", "980", "--figure", "waves.png"]
     subprocess.run(words, check=True, **quiet)
     words = [BIN / "nuvrik", "inspect", "tug.toml", "radio.csv", "--summary", "--figure", "capture.png"]
     subprocess.run(words, check=True, **quiet)
@@ -138,9 +138,9 @@ def captures(folder: Path) -> None:
     import nuvrik
     from nuvrik.budget.conditions import Conditions
     from nuvrik.demo import DEMO_LOSS
+    from nuvrik.inspection.uart import received, waveform
+    from nuvrik.recordings.pilot import practice
     from nuvrik.rehearsal.medium import SimMedium
-    from nuvrik.rehearsal.pilot import practice
-    from nuvrik.wire.uart import received, waveform
 
     rows = practice(nuvrik.load(folder / "boat.toml"), seed=3, duration_ms=5000).csv_lines()
     (folder / "boat.csv").write_text("\n".join(rows) + "\n")

@@ -25,17 +25,17 @@ if TYPE_CHECKING:
     from nuvrik.failsafe.table import State
     from nuvrik.figures.tables import frames_table
     from nuvrik.mixing.demand import Demand
-    from nuvrik.plan.check import problems_in
+    from nuvrik.plan.form.models import Link
     from nuvrik.plan.load import load, parse
-    from nuvrik.plan.models import Link
     from nuvrik.plan.problems import LinkFileError, Problem
+    from nuvrik.plan.rules.check import problems_in
     from nuvrik.ports.connection import Connection, LinkError, RequestFailed, connect
     from nuvrik.ports.port import PortError
     from nuvrik.pulses.infrared import InfraredReader
     from nuvrik.rehearsal.testing import assert_holds
     from nuvrik.rehearsal.verdict import Run
     from nuvrik.wire.decoder import Decoder
-    from nuvrik.wire.events import Frame, Reject
+    from nuvrik.wire.events import Frame, RefusedFrame
     from nuvrik.wire.frames import Encoder
 
 __version__ = VERSION_WORDS
@@ -55,7 +55,7 @@ _HOMES = {
     "Frame": "nuvrik.wire.events",
     "frames_table": "nuvrik.figures.tables",
     "Handset": "nuvrik.ends.handset",
-    "Link": "nuvrik.plan.models",
+    "Link": "nuvrik.plan.form.models",
     "LinkFileError": "nuvrik.plan.problems",
     "LinkError": "nuvrik.ports.connection",
     "Machine": "nuvrik.ends.machine",
@@ -65,11 +65,11 @@ _HOMES = {
     "RequestFailed": "nuvrik.ports.connection",
     "connect": "nuvrik.ports.connection",
     "Problem": "nuvrik.plan.problems",
-    "Reject": "nuvrik.wire.events",
+    "RefusedFrame": "nuvrik.wire.events",
     "State": "nuvrik.failsafe.table",
     "load": "nuvrik.plan.load",
     "parse": "nuvrik.plan.load",
-    "problems_in": "nuvrik.plan.check",
+    "problems_in": "nuvrik.plan.rules.check",
 }
 
 __all__ = [
@@ -91,7 +91,7 @@ __all__ = [
     "Reading",
     "Receiver",
     "Refused",
-    "Reject",
+    "RefusedFrame",
     "Remote",
     "RequestFailed",
     "Run",

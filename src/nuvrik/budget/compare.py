@@ -4,7 +4,8 @@ import random
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from nuvrik.plan.frames import (
+from nuvrik.inspection.undetected import measure
+from nuvrik.plan.form.frames import (
     AnyFrame,
     ColumnsFrame,
     KeyAction,
@@ -14,11 +15,10 @@ from nuvrik.plan.frames import (
     PackedFrame,
     SlipFrame,
 )
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.models import Link
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
-from nuvrik.wire.undetected import measure
 
 TRIES = 150
 CUTS = 120
@@ -27,7 +27,8 @@ ALL: list[Lack] = ["no_sequence", "no_pair", "no_layout", "no_check"]
 
 class Row(NamedTuple):
     """One style for one link: bytes of a frame and on the wire, its airtime, the highest rate; of a million
-    damaged frames how many are obeyed; and how many good frames a lost byte costs on average and at most."""
+    damaged frames how many are accepted; and how many good frames a lost byte costs on average and at
+    most."""
 
     style: str
     frame_bytes: int
@@ -84,7 +85,7 @@ def compare(link: Link, seed: int = 0) -> Iterator[Row]:
             wire,
             airtime_ms,
             1000 / airtime_ms if airtime_ms else 1000 / link.period_ms,
-            1e6 * sum(one.obeyed for one in found) / tried,
+            1e6 * sum(one.accepted for one in found) / tried,
             mean,
             most,
         )

@@ -8,7 +8,7 @@ RANGES = {
     "burst_frames": (1, 10_000),
     "bit_errors": (0, 1),
     "jitter": (0, 1),
-    "lean_us": (0, 300),
+    "mark_stretch_us": (0, 300),
     "lamp_per_s": (0, 2000),
 }
 """How bad each may be."""
@@ -24,17 +24,17 @@ class Conditions:
     everything is lost. ``bit_errors`` is the share of bits that arrive inverted.
 
     For infrared, on-off keying and pulse trains: ``jitter`` is how far each edge strays at most, as a share
-    of the code's unit of time (half a bit in on-off keying, 100 us in a train). ``lean_us`` is by how much
-    marks come out longer and spaces shorter, in infrared and on-off keying; ``lamp_per_s`` how many pulses a
-    second a lamp adds to infrared. In a train and on-off keying ``bit_errors`` is the share of pulses lost.
-    """
+    of the code's unit of time (half a bit in on-off keying, 100 us in a train). ``mark_stretch_us`` is by
+    how much marks come out longer and spaces shorter, in infrared and on-off keying; ``lamp_per_s`` how
+    many pulses a second a lamp adds to infrared. In a train and on-off keying ``bit_errors`` is the share
+    of pulses lost."""
 
     loss: float = 0.0
     burst_loss: float = 0.0
     burst_frames: float = 5.0
     bit_errors: float = 0.0
     jitter: float = 0.0
-    lean_us: float = 0.0
+    mark_stretch_us: float = 0.0
     lamp_per_s: float = 0.0
 
     def __post_init__(self) -> None:
@@ -54,8 +54,8 @@ class Conditions:
             words.append(f"one bit in {1 / self.bit_errors:.0f} inverted")
         if self.jitter:
             words.append(f"edges off by up to {100 * self.jitter:g} % of a unit")
-        if self.lean_us:
-            words.append(f"marks {self.lean_us:g} us too long")
+        if self.mark_stretch_us:
+            words.append(f"marks {self.mark_stretch_us:g} us too long")
         if self.lamp_per_s:
             words.append(f"a lamp of {self.lamp_per_s:g} pulses a second")
         return ", ".join(words) or "on a medium without loss"

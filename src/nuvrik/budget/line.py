@@ -5,12 +5,12 @@ from typing import NamedTuple
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import StopBound, stop_bound
 from nuvrik.budget.trips import Way, mean_hours
-from nuvrik.plan.channels import LevelChannel, ShareChannel
-from nuvrik.plan.frames import Sealed
+from nuvrik.plan.form.channels import LevelChannel, ShareChannel
+from nuvrik.plan.form.frames import Sealed
+from nuvrik.plan.form.media import InfraredMedium, retries_of
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput
 from nuvrik.plan.layout import CHECK_BYTES, HEAD_BYTES, longest_on_wire
-from nuvrik.plan.media import InfraredMedium, retries_of
-from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput
 from nuvrik.plan.wiring import output_routes
 from nuvrik.wire.codes import step
 from nuvrik.wire.frames import Encoder

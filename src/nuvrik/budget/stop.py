@@ -1,14 +1,14 @@
-"""The worst-case stop: how long after the last good frame left the handset a motor may still turn."""
+"""The worst-case stop: how long after the last accepted frame left the handset a motor may still turn."""
 
 from typing import NamedTuple
 
 from nuvrik.ends.remote import frame_of, shape_of
-from nuvrik.plan.controls import KeyControl
-from nuvrik.plan.draft import Draft
-from nuvrik.plan.media import InfraredMedium, retries_of
-from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput, StepperOutput
-from nuvrik.plan.rules_pulses import moving_keys
+from nuvrik.plan.form.controls import KeyControl
+from nuvrik.plan.form.media import InfraredMedium, retries_of
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import MotorOutput, StepperOutput
+from nuvrik.plan.rules.draft import Draft
+from nuvrik.plan.rules.pulses import moving_keys
 from nuvrik.pulses.infrared import END_US
 from nuvrik.wire.frames import Encoder
 
@@ -31,31 +31,32 @@ class StopBound(NamedTuple):
 
     @property
     def worst_ms(self) -> float:
-        """No motor is driven later than this after the last good frame was sent."""
+        """No motor is driven later than this after the last accepted frame was sent."""
         return round(sum(self.terms.values()), 3)
 
     def in_words(self) -> str:
-        """The sum as a person would write it."""
+        """The bound, and what it is made of: ``674.6 ms (4.6 transit + 400 timeout + 20 tick + 250
+        ramp)``."""
         words = (f"{f'{ms:.1f}' if name == 'transit' else ms} {name}" for name, ms in self.terms.items())
-        return f"{' + '.join(words)} = {self.worst_ms:.1f} ms"
+        return f"{self.worst_ms:.1f} ms ({' + '.join(words)})"
 
 
 def _beam_bound(link: Link, medium: InfraredMedium) -> StopBound:
-    """From the start of the last code obeyed: the longest code and the silence that ends it; then the key
-    counts as let go of after its ``hold_ms``, or, where what moves stays as it was put, arm goes off after
-    ``lapse_ms``. The receiver looks once a tick, and shapes once a period."""
+    """From the start of the last code accepted: the longest code and the silence that ends it; then the key
+    counts as let go of after its ``released_after_ms``, or, where what moves stays as it was put, arm goes
+    off after ``disarm_after_ms``. The receiver looks once a tick, and shapes once a period."""
     keys = {name: key for name, key in link.controls.items() if isinstance(key, KeyControl)}
     moving = moving_keys(Draft.of_link(link))
-    hold_ms = max((keys[name].hold_ms for name in moving or ()), default=0)
+    released_ms = max((keys[name].released_after_ms for name in moving or ()), default=0)
     pulses_us = max(sum(map(abs, frame_of(medium, key.code or 0))) for key in keys.values())
     shape = shape_of(medium)
     ending_us = shape.gap_us if shape else END_US
     return StopBound(
         transit_ms=round((pulses_us + ending_us) / 1000 + medium.delay_ms + medium.jitter_ms, 1),
-        timeout_ms=medium.lapse_ms if moving is None else hold_ms,
+        timeout_ms=medium.disarm_after_ms if moving is None else released_ms,
         tick_ms=2 * link.tick_ms + link.period_ms,
         ramp_ms=run_down_ms(link),
-        silence="lapse" if moving is None else "hold",
+        silence="disarm_after" if moving is None else "released_after",
     )
 
 

@@ -15,8 +15,8 @@ from itertools import product
 from typing import Any, NamedTuple
 
 from nuvrik.budget.conditions import Conditions
-from nuvrik.plan.media import Retries, retries_of
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.media import Retries, retries_of
+from nuvrik.plan.form.models import Link
 from nuvrik.wire.frames import Encoder
 
 NEVER_H = float("inf")

@@ -11,12 +11,13 @@ from typing import Annotated, Any
 import typer
 
 from nuvrik.cli.infrared_words import infrared
-from nuvrik.cli.options import Json, drawn, page
-from nuvrik.cli.words import COULD_NOT, Trouble, flush_all, leave, prepare_streams, speaks_plainly
+from nuvrik.cli.options import Commands, Json, drawn, page
+from nuvrik.cli.words import COULD_NOT, flush_all, leave, prepare_streams, speaks_plainly
 from nuvrik.version import VERSION_WORDS
 
 app = typer.Typer(
     name="nuvrik",
+    cls=Commands,
     no_args_is_help=True,
     add_completion=False,
     rich_markup_mode=None,
@@ -106,7 +107,7 @@ def encode(
     as_json: Json = False,
 ) -> int:
     """Turn channel values into the bytes of a frame, in hex."""
-    from nuvrik.cli.frames import run_encode
+    from nuvrik.cli.encode import run_encode
 
     return run_encode(link, values or [], seq, as_json)
 
@@ -161,7 +162,7 @@ def calibrate(
     """Find ranges, rests and dead zones in a recording.
 
     Move every control to all its ends, then let go and keep recording for two seconds. With --output,
-    find a motor's start duty and straightening curve in a log of duty against speed.
+    find a motor's start duty and duty curve in a log of duty against speed.
     """
     from nuvrik.cli.calibrate import run
 
@@ -183,9 +184,13 @@ def rehearse(
     burst_loss: Burst = 0.0,
     burst_frames: BurstFrames = 5.0,
     bit_errors: BitErrors = 0.0,
-    jitter: Annotated[float, typer.Option("--jitter", help="Pulses: how far edges stray, of a unit.")] = 0.0,
-    lean_us: Annotated[float, typer.Option("--lean-us", help="Pulses: marks so much longer.")] = 0.0,
-    lamp: Annotated[float, typer.Option("--lamp-per-s", help="Infrared: pulses a second of a lamp.")] = 0.0,
+    jitter: Annotated[
+        float, typer.Option("--jitter", help="Pulses: edge jitter, as a share of a unit.")
+    ] = 0.0,
+    mark_stretch_us: Annotated[
+        float, typer.Option("--mark-stretch-us", help="Pulses: marks longer by so much.")
+    ] = 0.0,
+    lamp: Annotated[float, typer.Option("--lamp-per-s", help="Infrared: pulses a second from a lamp.")] = 0.0,
     figure: Annotated[
         Path | None,
         drawn("--figure", "Draw the one --fault on a time axis."),
@@ -201,7 +206,7 @@ def rehearse(
 ) -> int:
     """Run the link against faults: a verdict and a stop time each.
 
-    Both ends run in virtual time; the stop time is from the last frame that was obeyed.
+    Both ends run in virtual time; the stop time is from the last frame that was accepted.
     """
     medium = {
         "loss": loss,
@@ -209,7 +214,7 @@ def rehearse(
         "burst_frames": burst_frames,
         "bit_errors": bit_errors,
         "jitter": jitter,
-        "lean_us": lean_us,
+        "mark_stretch_us": mark_stretch_us,
         "lamp_per_s": lamp,
     }
     if soak is not None:
@@ -308,7 +313,7 @@ def hello(
 @app.command()
 @speaks_plainly
 def budget(
-    link: Annotated[Path | None, typer.Argument(metavar="[LINK]", help="The link file.")] = None,
+    link: LinkFile,
     compare: Annotated[
         bool, typer.Option("--compare", help="The same channels in every frame style.")
     ] = False,
@@ -318,9 +323,25 @@ def budget(
     loss: Loss = 0.0,
     burst_loss: Burst = 0.0,
     burst_frames: BurstFrames = 5.0,
-    clock_hz: Annotated[
-        int | None, typer.Option("--clock-hz", min=1, max=10**10, help="The clock, in Hz.")
+    figure: Annotated[
+        Path | None, drawn("--figure", "Draw the odds of a false trip; with --compare, the styles.")
     ] = None,
+    as_json: Json = False,
+) -> int:
+    """Do the sums of a link.
+
+    It prints bytes, airtime, latency, the worst stop, and the odds of a false trip.
+    """
+    from nuvrik.cli.budget import Options, run
+
+    medium = {"loss": loss, "burst_loss": burst_loss, "burst_frames": burst_frames}
+    return run(link, medium, Options(capture, compare, figure, as_json))
+
+
+@app.command()
+@speaks_plainly
+def clock(
+    hz: Annotated[int, typer.Option("--hz", min=1, max=10**10, help="The clock, in Hz.")],
     uart: Annotated[
         int | None, typer.Option("--uart", metavar="BAUD", min=1, help="Divisors for this baud rate.")
     ] = None,
@@ -328,14 +349,14 @@ def budget(
         float | None, typer.Option("--pwm", metavar="HZ", min=0.001, help="Timer settings for this PWM.")
     ] = None,
     servo: Annotated[
-        float | None, typer.Option("--servo", metavar="HZ", min=1, help="Servo pulses in this frame rate.")
+        float | None, typer.Option("--servo", metavar="HZ", min=1, help="Servo pulses at this frame rate.")
     ] = None,
     divide_by: Annotated[
         str, typer.Option("--divide-by", metavar="A,B,...", help="How the UART divides: samples, or 16ths.")
     ] = "16,8,4,64,16ths",
     bits: Annotated[int, typer.Option("--bits", min=2, max=32, help="Bits of the period register.")] = 8,
     prescalers: Annotated[
-        str, typer.Option("--prescalers", metavar="A,B,...", help="Those the timer has.")
+        str, typer.Option("--prescalers", metavar="A,B,...", help="The prescalers that the timer has.")
     ] = "1,8,64,256,1024",
     clocks_per_count: Annotated[
         int, typer.Option("--clocks-per-count", min=1, max=64, help="4 on chips that count every fourth.")
@@ -345,35 +366,27 @@ def budget(
     ] = "1000,1500,2000",
     degrees: Annotated[float, typer.Option("--degrees", min=1, max=720, help="A servo's travel.")] = 90.0,
     volts: Annotated[float, typer.Option("--volts", min=0.1, help="The supply behind the PWM.")] = 5.0,
-    other_clock_hz: Annotated[
-        int | None, typer.Option("--other-clock-hz", min=1, help="The other end's clock, for --uart.")
+    other_hz: Annotated[
+        int | None, typer.Option("--other-hz", min=1, help="The other end's clock, for --uart.")
     ] = None,
     instead_hz: Annotated[
         int | None, typer.Option("--instead-hz", min=1, help="Show what changes with another clock.")
     ] = None,
-    figure: Annotated[Path | None, drawn("--figure", "Draw it.")] = None,
+    figure: Annotated[Path | None, drawn("--figure", "Draw the servo pulses and the PWM.")] = None,
     as_json: Json = False,
 ) -> int:
-    """Do the sums: of a link, or what a clock can do.
+    """Say what a microcontroller's clock can do.
 
-    Of a link: bytes, airtime, latency, the worst stop, the odds of a false trip. Of a clock: --uart, --pwm
-    and --servo with --clock-hz need no link file.
+    --uart finds divisors for a baud rate, --pwm timer settings, --servo servo pulses.
     """
-    if link is not None and uart is None and pwm is None and servo is None:
-        from nuvrik.cli.budget import Options, run
+    from nuvrik.budget.clocks import Timer
+    from nuvrik.cli.clock import Wanted, numbers, run, ways
 
-        medium = {"loss": loss, "burst_loss": burst_loss, "burst_frames": burst_frames}
-        return run(link, medium, Options(capture, compare, clock_hz, other_clock_hz, figure, as_json))
-    from nuvrik.cli import clocks
-
-    if clock_hz is None:
-        raise Trouble("give a link file; or --clock-hz with --uart, --pwm or --servo")
-    pulses = clocks.numbers(pulse_us, "--pulse-us")
-    timer = clocks.Timer(bits, clocks.numbers(prescalers, "--prescalers"), clocks_per_count)
-    wanted = clocks.Wanted(
-        clock_hz, uart, pwm, servo, timer, clocks.ways(divide_by), pulses, degrees, other_clock_hz, volts
-    )
-    return clocks.run(wanted, instead_hz, figure, as_json)
+    pulses = numbers(pulse_us, "--pulse-us")
+    timer = Timer(bits, numbers(prescalers, "--prescalers"), clocks_per_count)
+    divided = ways(divide_by)
+    wanted = Wanted(hz, uart, pwm, servo, timer, divided, pulses, degrees, other_hz, volts)
+    return run(wanted, instead_hz, figure, as_json)
 
 
 app.add_typer(infrared, name="infrared")

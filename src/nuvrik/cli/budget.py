@@ -4,19 +4,17 @@ import math
 from pathlib import Path
 from typing import Any
 
-from nuvrik.budget.clocks import divisors, leaves_margin
 from nuvrik.budget.compare import Row, compare
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.line import Budget, budget
 from nuvrik.budget.seen import conditions_seen
 from nuvrik.budget.trips import Way, hours_words, mean_hours, timeout_for
-from nuvrik.cli.clocks import hertz
-from nuvrik.cli.inputs import conditions_of
-from nuvrik.cli.inspect import Source, events_of
+from nuvrik.cli.inputs.captures import Source, events_of
+from nuvrik.cli.inputs.files import conditions_of
 from nuvrik.cli.words import DONE, Trouble, busy, console, say, say_json, table
+from nuvrik.plan.form.media import InfraredMedium, retries_of
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
-from nuvrik.plan.media import InfraredMedium, SerialMedium, retries_of
-from nuvrik.plan.models import Link
 
 HOURS = (1.0, 100.0, 10_000.0)
 """For these mean times between false trips the shortest timeout is given."""
@@ -29,13 +27,10 @@ class Options:
         self,
         capture: Path | None,
         compared: bool,
-        clock_hz: int | None,
-        other_clock_hz: int | None,
         figure: Path | None,
         as_json: bool,
     ) -> None:
         self.capture, self.compared, self.figure, self.as_json = capture, compared, figure, as_json
-        self.clock_hz, self.other_clock_hz = clock_hz, other_clock_hz
 
 
 def run(file: Path, medium: dict[str, float], options: Options) -> int:
@@ -49,7 +44,7 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
     if options.as_json:
         say_json(record(link, sums, rows))
     else:
-        _print(link, sums, conditions, options)
+        _print(link, sums, conditions)
         if rows:
             _print_rows(rows)
     if options.figure:
@@ -99,7 +94,7 @@ def record(link: Link, sums: Budget, rows: list[Row]) -> dict[str, Any]:
     return made | ({"compare": [row._asdict() for row in rows]} if rows else {})
 
 
-def _print(link: Link, sums: Budget, conditions: Conditions, options: Options) -> None:
+def _print(link: Link, sums: Budget, conditions: Conditions) -> None:
     period = link.period_ms
     say(f"{link.name}: a frame every {period} ms over {link.medium.kind}, {conditions.in_words()}")
     beam = isinstance(link.medium, InfraredMedium)
@@ -112,15 +107,13 @@ def _print(link: Link, sums: Budget, conditions: Conditions, options: Options) -
         say(f"  airtime     {sums.airtime_ms:.2f} ms{tries}: {busy_share}")
         say(f"  rate        {link.rate_hz} a second; at most {sums.max_rate_hz:.0f} would fit")
         say(f"  latency     {sums.typical_ms:g} ms typically, {sums.worst_ms:g} ms at worst, hand to motor")
-    say(f"  stop        {sums.stop.in_words()}, at worst, from the last good frame")
+    say(f"  stop        at worst {sums.stop.in_words()} after the last accepted frame")
     _print_trips(link, sums, conditions, beam)
     if not link.guard_bytes and not beam:
         say("  delay       a constant delay cannot be noticed: that takes telemetry and delay_guard_ms")
     if sums.steps:
         rows = [(one.channel, f"{100 * one.share:.2g} %", one.means or "-") for one in sums.steps]
         console().print(table("\nthe finest difference", ["channel", ">of full", "in its own units"], rows))
-    if isinstance(link.medium, SerialMedium) and options.clock_hz:
-        _print_uarts(link.medium.baud, options.clock_hz, options.other_clock_hz or options.clock_hz)
 
 
 def _print_trips(link: Link, sums: Budget, conditions: Conditions, beam: bool) -> None:
@@ -128,26 +121,14 @@ def _print_trips(link: Link, sums: Budget, conditions: Conditions, beam: bool) -
         return
     timeout, way = link.failsafe.timeout_ms, Way.of(link)
     if math.isinf(sums.mean_hours):
-        say("  false trips never, where nothing is lost; how bad is it? --loss, --burst-loss, --from")
+        say("  false trips none without loss (try --loss, --burst-loss or --from)")
         return
-    say(f"  false trips with a timeout of {timeout} ms one in {hours_words(sums.mean_hours)} on average")
+    say(f"  false trips one in {hours_words(sums.mean_hours)} on average, with the timeout of {timeout} ms")
     for hours in HOURS:
         able = timeout_for(conditions, way, hours)
         if able is not None:
             reached = mean_hours(conditions, way, able)
-            say(f"              {able} ms would do for one in {hours_words(reached)}")
-
-
-def _print_uarts(baud: int, clock_hz: int, other_hz: int) -> None:
-    ours, theirs = divisors(clock_hz, baud), divisors(other_hz, baud)
-    if not ours or not theirs:
-        say(f"  {baud} baud cannot be made from {hertz(clock_hz)} and {hertz(other_hz)}")
-        return
-    fits, apart = leaves_margin(ours[0], theirs[0].error_percent)
-    for name, end in ((hertz(clock_hz), ours[0]), (hertz(other_hz), theirs[0])):
-        made = f"{end.actual_baud:.1f} baud, {end.error_percent:+.2f} %"
-        say(f"  {name}: {end.how}, n = {end.divisor:g}: {made}")
-    say(f"  the two ends are {apart:.2f} % apart, {'which leaves room' if fits else 'which is too much'}")
+            say(f"              {able} ms: one false trip in {hours_words(reached)}")
 
 
 def _print_rows(rows: list[Row]) -> None:
@@ -157,7 +138,7 @@ def _print_rows(rows: list[Row]) -> None:
         ">on the wire",
         ">airtime",
         ">most a second",
-        ">obeyed of a million damaged",
+        ">accepted of a million damaged",
     ]
     columns += [">frames a lost byte costs"]
     cells = [

@@ -3,15 +3,15 @@
 from pathlib import Path
 from typing import Any
 
-from nuvrik.cli.inputs import read_log, read_recording
+from nuvrik.calibration.controls import Calibrated, calibrate
+from nuvrik.calibration.motors import MotorFit, fit_motor
+from nuvrik.cli.inputs.files import read_log, read_recording
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
-from nuvrik.mixing.straighten import Straightened, straighten
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import MotorOutput
 from nuvrik.plan.load import load
-from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput
 from nuvrik.plan.problems import suggestion
 from nuvrik.ports.link_file import write_into
-from nuvrik.shaping.calibration import Calibrated, calibrate
 
 
 def run(
@@ -71,7 +71,7 @@ def _motor(
     duties, speeds = read_log(log, output.duty_max)
     with busy("fitting"):
         try:
-            fit = straighten(duties, speeds)
+            fit = fit_motor(duties, speeds)
         except ValueError as error:
             raise Trouble(f"{log}: {error}", NO) from None
     if as_json:
@@ -83,18 +83,18 @@ def _motor(
             from nuvrik.figures.calibration import draw_motor
 
             draw_motor(name, fit, duties, speeds, figure)
-    start, curve = ("outputs", name, "start_duty"), ("outputs", name, "straighten")
+    start, curve = ("outputs", name, "start_duty"), ("outputs", name, "duty_curve")
     _finish(file, {start: fit.start_duty, curve: fit.curve}, write, as_json)
     return DONE
 
 
-def _print_motor(name: str, output: MotorOutput, fit: Straightened) -> None:
+def _print_motor(name: str, output: MotorOutput, fit: MotorFit) -> None:
     shape = "evenly" if abs(fit.bend - 1) < 0.1 else "fast at first" if fit.bend < 1 else "slowly at first"
     say(
         f"{name}: starts at duty {fit.start_duty:g} of full (in the file: {output.start_duty:g}), "
         f"then speeds up {shape}"
     )
-    say(f"  straighten = {fit.curve}")
+    say(f"  duty_curve = {fit.curve}")
     say(f"  what the fit leaves over: {100 * fit.spread:.1f} % of the top speed")
 
 

@@ -7,14 +7,16 @@ from typing import Any
 
 from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
-from nuvrik.plan.channels import ChoiceChannel, LevelChannel, ShareChannel
-from nuvrik.plan.check import problems_in
-from nuvrik.plan.frames import Sealed, Text, TextForm, TrainFrame
+from nuvrik.inspection.describe import layout_rows
+from nuvrik.inspection.undetected import measure, odds
+from nuvrik.plan.form.channels import ChoiceChannel, LevelChannel, ShareChannel
+from nuvrik.plan.form.frames import Sealed, Text, TextForm, TrainFrame
+from nuvrik.plan.form.media import InfraredMedium, retries_of
+from nuvrik.plan.form.models import FailsafeSection, Link
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import UnreadableError, parse, read_text
-from nuvrik.plan.media import InfraredMedium, retries_of
-from nuvrik.plan.models import FailsafeSection, Link
 from nuvrik.plan.problems import LinkFileError, Problem, listing, suggestion
+from nuvrik.plan.rules.check import problems_in
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plan.wiring import output_routes
 from nuvrik.plan.words import (
@@ -28,9 +30,7 @@ from nuvrik.plan.words import (
 )
 from nuvrik.ports.files import write_file
 from nuvrik.wire.codes import step
-from nuvrik.wire.describe import layout_rows
 from nuvrik.wire.frames import Encoder
-from nuvrik.wire.undetected import measure, odds
 
 TRIES = 1000
 """How many damaged frames of each sort `check` tries."""
@@ -117,7 +117,7 @@ def _print_meaning(link: Link, file: Path) -> None:
         out.print("  No controls: a program sets the channels, see nuvrik.connect().\n")
     out.print(table("what moves", ["output", "driver", "follows", "limits"], _output_rows(link)))
     for sentence in _failsafe_sentences(link):
-        out.print(f"  {sentence}")
+        out.paragraph(sentence)
     out.print()
     rows = [
         (
@@ -161,13 +161,13 @@ def _print_undetected(link: Link, out: Any) -> None:
     """What a damaged frame may do, tried on this very link."""
     with busy("damaging frames"):
         found = measure(link, TRIES)
-    tried, obeyed = sum(f.tried for f in found), sum(f.obeyed for f in found)
-    out.print(f"  Of {tried} frames damaged in {len(found)} ways, {obeyed or 'none'} would be obeyed.")
-    out.print(f"  By mathematics, of random damage {odds(link)}.\n", soft_wrap=True)
-    if obeyed:
-        rows = [(f.damage, f"{f.obeyed} of {f.tried}", f"{f.per_million:.0f}") for f in found]
+    tried, accepted = sum(f.tried for f in found), sum(f.accepted for f in found)
+    out.print(f"  Of {tried} frames damaged in {len(found)} ways, {accepted or 'none'} would be accepted.")
+    out.print(f"  {odds(link)}.\n", soft_wrap=True)
+    if accepted:
+        rows = [(f.damage, f"{f.accepted} of {f.tried}", f"{f.per_million:.0f}") for f in found]
         out.print(
-            table("damaged frames that would be obeyed", ["damage", ">measured", ">in a million"], rows)
+            table("damaged frames that would be accepted", ["damage", ">measured", ">in a million"], rows)
         )
 
 
@@ -189,30 +189,30 @@ def _output_rows(link: Link) -> list[tuple[str, str, str, str]]:
 
 RECOVER = {
     "rearm": "when frames return, nothing moves until arm has been switched off and on again",
-    "neutral": "when frames return, it moves again once the sticks are at rest",
+    "at_rest": "when frames return, it moves again once the sticks are at rest",
     "resume": "when frames return, it moves again at once, wherever the sticks are",
 }
 
 
 def _failsafe_sentences(link: Link) -> list[str]:
     rules: FailsafeSection = link.failsafe
-    bound = stop_bound(link)
+    bound = stop_bound(link).in_words()
     arm = f'the channel "{rules.arm}" is on' if link.arm_channel else "the sticks have been at rest"
     if isinstance(link.medium, InfraredMedium):
+        quiet = (
+            f" Arm goes off after {link.medium.disarm_after_ms / 1000:g} s without a code from this remote."
+        )
         return [
-            f"Nothing moves unless {arm}."
-            + (f" It goes off after {link.medium.lapse_ms} ms without a code." if link.arm_channel else ""),
+            f"Nothing moves unless {arm}." + (quiet if link.arm_channel else ""),
             *_lapse_sentences(link),
-            "When the codes of a key stop, whatever stands in the beam, it counts as let go of;",
-            f"  every motor is at rest at the latest {bound.worst_ms:.0f} ms after the last one began:",
-            f"  {bound.in_words()}.",
+            "When the codes of a key stop coming, for whatever reason, the key counts as released: every "
+            f"motor is at rest within {bound} of the beginning of the last code.",
             *stop_words(link),
         ]
     return [
         f"Nothing moves unless {arm} in a fresh, matching frame.",
-        f"Without a drive frame for {rules.timeout_ms} ms every motor runs down;",
-        f"  at rest at the latest {bound.worst_ms:.0f} ms after the last good frame was sent:",
-        f"  {bound.in_words()}.",
+        f"Without a drive frame for {rules.timeout_ms} ms every motor runs down: it is at rest within "
+        f"{bound} of the sending of the last accepted frame.",
         f"After {rules.good_frames} good frames in a row: {RECOVER[rules.recover]}.",
         *stop_words(link),
     ]
@@ -223,7 +223,7 @@ def _lapse_sentences(link: Link) -> list[str]:
     held = [n for n, o in link.outputs.items() if getattr(o, "on_loss", "") == "hold"]
     if not held or not link.arm_channel:
         return []
-    return [f"  {', '.join(held)} then stay as they are, until an arm key, an off key or a stop."]
+    return [f"Then {', '.join(held)} stay as they are, until an arm key, an off key or a stop."]
 
 
 def _channel_text(link: Link, name: str) -> str:

@@ -6,12 +6,12 @@ from pathlib import Path
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
-from nuvrik.cli.inputs import read_recording
+from nuvrik.cli.inputs.files import read_recording
 from nuvrik.cli.words import DONE, busy, console
 from nuvrik.demo import DATA, DEMO_LOSS, JAM_MS, demo_text
 from nuvrik.failsafe.table import ARMED, FAILSAFE
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
-from nuvrik.plan.models import Link
 from nuvrik.plan.starters import starter_text
 from nuvrik.ports.files import write_file
 from nuvrik.rehearsal.verdict import unasked_motion
@@ -40,7 +40,7 @@ def run(out: Path, seed: int) -> int:
     world.at(1000 * start_ms, jam, True)
     world.at(1000 * end_ms, jam, False)
     shown: list[dict[str, int | None]] = []
-    world.at(1000 * SHOWN_AT_MS, lambda _: shown.append(world.handset.values if world.handset else {}))
+    world.at(1000 * SHOWN_AT_MS, lambda _: shown.append(world.handset.wire_values if world.handset else {}))
     trace = world.run()
 
     _tell_what_it_is(link, link_file, mine)
@@ -71,7 +71,7 @@ def _tell_what_it_is(link: Link, file: Path, mine: bool) -> None:
     say(
         f"A pilot's recording drives the handset; the radio loses {100 * DEMO_LOSS['loss']:g} % of frames "
         f"one by one and {100 * DEMO_LOSS['burst_loss']:g} % in bursts.\nFrom {JAM_MS[0] / 1000:g} s "
-        f"to {JAM_MS[1] / 1000:g} s it is jammed: nothing gets through, with the stick hard ahead.\n"
+        f"to {JAM_MS[1] / 1000:g} s it is jammed: nothing gets through, with the stick hard forward.\n"
     )
 
 
@@ -83,13 +83,13 @@ def _tell_what_happened(link: Link, trace: Trace) -> None:
             f"{name} {duty:+d}" for name, duty in zip(link.outputs, moment.values, strict=True)
         )
         was = f"{before.state} -> " if before and before.state is not moment.state else ""
-        why = f": {moment.why}" if moment.why else ""
+        why = f": {moment.words}" if moment.words else ""
         say(f"{moment.t_ms / 1000:8.2f} s  {was}{moment.state}{why}  ", (duties, "dim"))
-    lost = len(trace.sent) - len(trace.heard) - len(trace.refused)
+    lost = len(trace.sent) - len(trace.accepted) - len(trace.refused)
     refused = (
         ", ".join(f"{n} {reason}" for reason, n in Counter(r for _, r in trace.refused).items()) or "none"
     )
-    say(f"\n{len(trace.sent)} frames sent, {len(trace.heard)} heard, {lost} lost; refused: {refused}.")
+    say(f"\n{len(trace.sent)} frames sent, {len(trace.accepted)} accepted, {lost} lost; refused: {refused}.")
     say(_jam_stop(link, trace))
     unasked = unasked_motion(link, trace)
     good = "No screw was driven at any moment that nobody asked for it.\n"
@@ -109,15 +109,15 @@ def _changes(moments: list[Moment]) -> list[tuple[Moment | None, Moment]]:
 
 
 def _jam_stop(link: Link, trace: Trace) -> str:
-    last_heard = max((t for t in trace.heard if t < JAM_MS[0] + 50), default=None)
+    last_accepted = max((t for t in trace.accepted if t < JAM_MS[0] + 50), default=None)
     trip = next((m.t_ms for m in trace.moments if m.t_ms > JAM_MS[0] and m.state is FAILSAFE), None)
-    if last_heard is None or trip is None:
+    if last_accepted is None or trip is None:
         return "The jam did not trip the failsafe."
     still = next((m.t_ms for m in trace.moments if m.t_ms >= trip and not any(m.efforts)), None)
     if still is None:
         return "The screws never stopped."
     return (
-        f"In the jam the screws were at rest {still - last_heard:.0f} ms after the last frame heard "
+        f"In the jam the screws were at rest {still - last_accepted:.0f} ms after the last accepted frame "
         f"(the bound: {stop_bound(link).worst_ms:.0f} ms after it was sent)."
     )
 

@@ -3,11 +3,11 @@
 import statistics
 from pathlib import Path
 
-from nuvrik.cli.live import open_line
+from nuvrik.cli.inputs.lines import open_line
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import load, parse
-from nuvrik.plan.models import Link
 from nuvrik.ports.hello import Found, round_trips_ms, who_is_there
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import WallClock
@@ -69,7 +69,7 @@ def _print_found(link: Link | None, port: str, found: list[Found], trips: list[f
         version = ".".join(map(str, identity.version))
         name = printable(identity.name)
         say(f"{port}: {name}, pair number {pair}, layout tag {identity.tag:04X}, version {version}")
-        say(f"  up for {identity.up_s} s; frames: {identity.good} good, {identity.refused} refused")
+        say(f"  up for {identity.up_s} s; frames: {identity.accepted} accepted, {identity.refused} refused")
         if link is None:
             continue
         if identity.tag != layout_tag(link):

@@ -8,16 +8,16 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, TextIO
 
-from nuvrik.cli.inputs import opened_text
+from nuvrik.calibration.remotes import Key, Learned, learn
+from nuvrik.cli.inputs.files import opened_text
 from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
 from nuvrik.ends.remote import shape_of
-from nuvrik.plan.base import NAME_PATTERN
+from nuvrik.plan.form.base import NAME_PATTERN
+from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.load import data_of, load, read_text
-from nuvrik.plan.media import InfraredMedium
 from nuvrik.ports.link_file import write_into
 from nuvrik.pulses.codes import Code, learned_press, press
 from nuvrik.pulses.infrared import InfraredReader
-from nuvrik.pulses.learn import Key, Learnt, learn
 from nuvrik.pulses.shape import Shape
 from nuvrik.pulses.timings import TimingsError, read_timings, write_timings
 
@@ -124,24 +124,24 @@ def run_learn(file: Path, names: str | None, link_file: Path | None, as_json: bo
     given = [name.strip() for name in names.split(",")] if names else []
     with opened(file) as text:
         try:
-            learnt = learn(read_timings(text, name_of(file)), given)
+            learned = learn(read_timings(text, name_of(file)), given)
         except ValueError as error:
             raise Trouble(f"{name_of(file)}: {error}") from None
     if as_json:
-        shape = learnt.shape._asdict() if learnt.shape else None
+        shape = learned.shape._asdict() if learned.shape else None
         say_json(
-            {"keys": [key._asdict() for key in learnt.keys], "shape": shape, "warnings": learnt.warnings}
+            {"keys": [key._asdict() for key in learned.keys], "shape": shape, "warnings": learned.warnings}
         )
     else:
-        _print_learnt(learnt)
-    if learnt.keys and link_file:
-        _write(learnt, link_file, as_json)
-    elif learnt.keys and not as_json:
+        _print_learnt(learned)
+    if learned.keys and link_file:
+        _write(learned, link_file, as_json)
+    elif learned.keys and not as_json:
         say("nothing written; add --write LINK to put these into a link file")
-    return DONE if learnt.keys else NO
+    return DONE if learned.keys else NO
 
 
-def _print_learnt(learnt: Learnt) -> None:
+def _print_learnt(learned: Learned) -> None:
     out = console()
     columns = ["key", "code", ">address", ">command", ">presses", "while held"]
     rows = [
@@ -153,12 +153,12 @@ def _print_learnt(learnt: Learnt) -> None:
             f"{key.presses}",
             "repeats" if key.repeats else "not seen to repeat",
         )
-        for key in learnt.keys
+        for key in learned.keys
     ]
     out.print(table("the keys", columns, rows) if rows else "no key was found in it")
-    if learnt.shape:
-        out.print(f"  its shape, in us: {_shape_words(learnt.shape)}\n", soft_wrap=True)
-    for warning in learnt.warnings:
+    if learned.shape:
+        out.print(f"  its shape, in us: {_shape_words(learned.shape)}\n", soft_wrap=True)
+    for warning in learned.warnings:
         say(f"  warning  {warning}")
 
 
@@ -170,24 +170,24 @@ def _shape_words(shape: Shape) -> str:
     )
 
 
-def _write(learnt: Learnt, link_file: Path, as_json: bool) -> None:
+def _write(learned: Learned, link_file: Path, as_json: bool) -> None:
     medium = data_of(read_text(link_file), str(link_file)).get("medium")
     kind = medium.get("kind") if isinstance(medium, dict) else None
     if kind != "infrared":
         raise Trouble(
             f'{link_file}: its medium is {kind}; write kind = "infrared" and a protocol there first'
         )
-    protocol, address = Counter((key.protocol, key.address) for key in learnt.keys).most_common(1)[0][0]
+    protocol, address = Counter((key.protocol, key.address) for key in learned.keys).most_common(1)[0][0]
     changes: dict[tuple[str, ...], Any] = {("medium", "protocol"): protocol}
     if address is not None:
         changes["medium", "address"] = address
-    if learnt.shape:
+    if learned.shape:
         changes["medium", "shape"] = {
             name: list(value) if isinstance(value, tuple) else value
-            for name, value in learnt.shape._asdict().items()
+            for name, value in learned.shape._asdict().items()
         }
     mine: list[Key] = []
-    for key in learnt.keys:
+    for key in learned.keys:
         if (key.protocol, key.address) != (protocol, address):
             continue
         if not re.match(NAME_PATTERN, key.name):
@@ -224,7 +224,7 @@ def run_make(
 
 
 def _press_of_link(link_file: Path, key: str | None, repeats: int) -> list[int]:
-    from nuvrik.plan.controls import KeyControl
+    from nuvrik.plan.form.controls import KeyControl
     from nuvrik.plan.problems import suggestion
 
     link = load(link_file)

@@ -23,7 +23,7 @@ Timings = Annotated[
 def infrared_read(
     file: Timings,
     link: Annotated[
-        Path | None, typer.Option("--link", metavar="LINK", help="Know the learnt shape of this link too.")
+        Path | None, typer.Option("--link", metavar="LINK", help="Know the learned shape of this link too.")
     ] = None,
     figure: Annotated[
         Path | None,

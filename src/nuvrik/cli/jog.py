@@ -4,14 +4,14 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from nuvrik.cli.live import open_line
+from nuvrik.cli.inputs.lines import open_line
 from nuvrik.cli.words import DONE, NO, Trouble, ask, say, tell
 from nuvrik.levels import level_of
 from nuvrik.mixing.demand import FOLLOW
 from nuvrik.mixing.motor import Motor
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.load import load
-from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.problems import suggestion
 from nuvrik.ports.jog import jog_once
 from nuvrik.ports.leaving import Signals
@@ -46,7 +46,7 @@ def run(file: Path, name: str, port: str, level: float, for_ms: int, find_start:
 
         def move(fraction: float) -> None:
             ms = LONGEST_MS if isinstance(output, ServoOutput) else for_ms
-            jog_once(link, line, sim, name, level_of(fraction), ms, signals)
+            jog_once(link, line, sim, name, fraction, ms, signals)
 
         try:
             if find_start and isinstance(output, MotorOutput):
@@ -64,7 +64,7 @@ def run(file: Path, name: str, port: str, level: float, for_ms: int, find_start:
 
 def _which_way(file: Path, link: Link, name: str, level: float, move: Move, sim: SimLine | None) -> int:
     before = sim.turns(name) if sim else 0.0
-    say(f"{name}: ahead at {100 * level:.0f} %, briefly")
+    say(f"{name}: forward at {100 * level:.0f} %, briefly")
     move(level)
     if sim:
         say(f"  the simulated shaft turned {sim.turns(name) - before:+.2f} turns")
@@ -113,9 +113,9 @@ def _write_start(file: Path, name: str, output: MotorOutput, duty: int, fraction
 
 
 def _find_travel(file: Path, name: str, output: ServoOutput, move: Move, sim: SimLine | None) -> int:
-    if output.speed_ms > LONGEST_MS:
-        what = f"takes {output.speed_ms} ms to an end, and a jog lasts {LONGEST_MS} ms at most"
-        raise Trouble(f"{name}: {what}; lower its speed_ms while you look for its travel")
+    if output.ramp_ms > LONGEST_MS:
+        what = f"takes {output.ramp_ms} ms to an end, and a jog lasts {LONGEST_MS} ms at most"
+        raise Trouble(f"{name}: {what}; lower its ramp_ms while you look for its travel")
     ends = []
     for sign in (-1, 1):
         free = 0.0

@@ -10,23 +10,24 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, TextIO
 
-from nuvrik.cli.inputs import read_recording
+from nuvrik.cli.inputs.files import read_recording
+from nuvrik.cli.inputs.lines import open_line
 from nuvrik.cli.words import DONE, Trouble, tell
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.openfile import open_log
+from nuvrik.inspection.describe import value_text
+from nuvrik.inspection.statistics import WRAPPED, LinkStats
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
-from nuvrik.plan.models import Link
+from nuvrik.ports.files import open_log
 from nuvrik.ports.hello import other_file, who_is_there
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import WallClock, Watcher, log_header, log_row, run_handset, run_machine
-from nuvrik.ports.open import AnyPort, is_sim, open_port
+from nuvrik.ports.open import AnyPort, is_sim
 from nuvrik.ports.sim import SimLine
 from nuvrik.printable import printable
-from nuvrik.wire.describe import value_text
 from nuvrik.wire.events import Event
 from nuvrik.wire.packing import Field, fields_of
-from nuvrik.wire.statistics import WRAPPED, LinkStats
 
 STATUS_EVERY_MS = 100
 HELLO_MS = 3000
@@ -174,7 +175,7 @@ def _fared(stats: LinkStats) -> str:
     """How the link fared, in a line."""
     refused = ", ".join(f"{count} {reason}" for reason, count in stats.refused.most_common())
     silence = stats.longest_silence_ms
-    words = [f"{stats.good} good frames", f"{stats.lost} lost", f"refused: {refused or 'none'}"]
+    words = [f"{stats.accepted} frames accepted", f"{stats.lost} lost", f"refused: {refused or 'none'}"]
     return ", ".join([*words, *([f"longest silence {silence:.0f} ms"] if silence is not None else [])])
 
 
@@ -182,21 +183,9 @@ def _meet(link: Link, line: AnyPort) -> None:
     """Before anything is driven on a two-way link: is it the machine that this file is for?"""
     found = who_is_there(link, line, WallClock(), HELLO_MS)
     if not found:
-        tell(f"nobody answered hello within {HELLO_MS / 1000:g} s; driving all the same, unheard")
+        tell(f"nobody answered hello within {HELLO_MS / 1000:g} s; continuing without an answer")
     elif all(other_file(one.identity, link) for one in found):
         raise Trouble(str(other_file(found[0].identity, link)))
-
-
-@contextmanager
-def open_line(link: Link, name: str) -> Iterator[AnyPort]:
-    """A port by any name, closed in the end."""
-    line = open_port(link, name)
-    if isinstance(line, SimLine):
-        yield line
-        return
-    with line:
-        _note_framing(link, line)
-        yield line
 
 
 @contextmanager
@@ -214,13 +203,6 @@ def _log(path: Path | None) -> Iterator[TextIO]:
         return
     with open_log(path) as file:
         yield file
-
-
-def _note_framing(link: Link, line: AnyPort) -> None:
-    if link.medium.datagrams and line.stream:
-        kind = link.medium.kind
-        a_kind = f"an {kind}" if kind[0] in "aeio" else f"a {kind}"
-        tell(f"{link.name} is {a_kind} link; on a port its frames travel as a stream, zeros between")
 
 
 def _status_line(link: Link) -> Any:
@@ -251,7 +233,7 @@ def _status_line(link: Link) -> Any:
 def status_lines(now_ms: int, handset: Handset, fields: tuple[Field, ...], width: int) -> list[str]:
     """First what matters: the machine's state, and why nothing is driven; then what is held, what is sent,
     what comes back. A line that would be wider than ``width`` goes on in the next."""
-    values, link = handset.values, handset.link
+    values, link = handset.wire_values, handset.link
     if link.telemetry:
         state, age_ms = handset.machine_state, handset.machine_age_ms
         lost = "nothing heard yet" if age_ms is None else f"not heard for {age_ms} ms"

@@ -1,9 +1,13 @@
 """Options that several commands have, and what may be given to them."""
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
+from typer.core import TyperGroup
+
+from nuvrik.cli.words import COULD_NOT, leave
 
 PICTURES = (".png", ".svg", ".pdf")
 
@@ -26,6 +30,31 @@ def _ending_in(endings: tuple[str, ...], what: str, path: Path | None) -> Path |
     if path is not None and path.suffix.lower() not in endings:
         raise typer.BadParameter(f"{path}: the name of {what} ends in {', '.join(endings)}")
     return path
+
+
+OLD_OPTIONS = {"--lean-us": "--mark-stretch-us"}
+"""Options of version 0.1, and what they are called now."""
+
+OLD_BUDGET = ("--clock-hz", "--uart", "--pwm", "--servo", "--instead-hz", "--other-clock-hz")
+"""Options that `budget` had, which now belong to a command of their own."""
+
+
+def refuse_old_options(words: Sequence[str]) -> None:
+    """End the program, in words that help, where an option is given that has another name now."""
+    options = [word.partition("=")[0] for word in words]
+    for option in options:
+        if option in OLD_OPTIONS:
+            leave(f"{option} is now called {OLD_OPTIONS[option]}", COULD_NOT)
+        if options[:1] == ["budget"] and option in OLD_BUDGET:
+            leave(f"budget {option}: the sums of a clock are now called nuvrik clock --hz HZ", COULD_NOT)
+
+
+class Commands(TyperGroup):
+    """All commands; what is typed is first looked through for options of before."""
+
+    def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
+        refuse_old_options(args)
+        return super().parse_args(ctx, args)
 
 
 Json = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]

@@ -8,14 +8,14 @@ from typing import Any, TypeVar
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
-from nuvrik.cli.inputs import conditions_of, read_recording
+from nuvrik.cli.inputs.files import conditions_of, read_recording
 from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
-from nuvrik.plan.models import Link
 from nuvrik.plan.problems import suggestion
+from nuvrik.recordings.recording import Recording
 from nuvrik.rehearsal.faults import FAULTS, faults_for, unfit_for
 from nuvrik.rehearsal.page import summary
-from nuvrik.rehearsal.recording import Recording
 from nuvrik.rehearsal.verdict import Run, rehearse, rehearse_all
 from nuvrik.rehearsal.world import Trace
 
@@ -133,7 +133,7 @@ def _print_page(link: Link, runs: list[Run], conditions: Conditions) -> None:
     out.print(f"  every motor at rest within {stop_bound(link).in_words()}\n")
     columns = ["fault", "stands for", "must", "verdict", ">median ms", ">worst ms", ">bound ms"]
     rows = [summary(name, [run for run in runs if run.fault == name]) for name in faults]
-    out.print(table("stop time, from the last frame that was obeyed", columns, rows))
+    out.print(table("stop time, from the last frame that was accepted", columns, rows))
     failed = [name for name in faults if any(run.verdict == "fail" for run in runs if run.fault == name)]
     for names in [[name] for name in faults] if len(faults) <= 3 else _alike(failed, runs):
         if len(names) > 1:

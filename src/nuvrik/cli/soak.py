@@ -4,7 +4,7 @@ import sys
 from collections.abc import Iterator
 from pathlib import Path
 
-from nuvrik.cli.inputs import conditions_of
+from nuvrik.cli.inputs.files import conditions_of
 from nuvrik.cli.words import DONE, NO, say, say_json
 from nuvrik.plan.load import load
 from nuvrik.rehearsal.soak import Stretch, soak, summed_up

@@ -7,6 +7,7 @@ import io
 import math
 import os
 import sys
+import textwrap
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any, NoReturn, ParamSpec
@@ -27,7 +28,7 @@ class Trouble(Exception):
 
 
 SHOW_FAULTS = "NUVRIK_SHOW_FAULTS"
-TELL_US = f"not yours to mend: run it again with {SHOW_FAULTS}=1 in the environment, and tell us what it says"
+TELL_US = f"run it again with {SHOW_FAULTS}=1 in the environment, and add what it prints to the report"
 
 
 def speaks_plainly(command: Callable[P, int | None]) -> Callable[P, None]:
@@ -37,7 +38,7 @@ def speaks_plainly(command: Callable[P, int | None]) -> Callable[P, None]:
     def wrapped(*args: P.args, **kwargs: P.kwargs) -> None:
         from nuvrik.plan.problems import LinkFileError
         from nuvrik.ports.port import PortError
-        from nuvrik.rehearsal.recording import RecordingError
+        from nuvrik.recordings.recording import RecordingError
 
         try:
             _ordinary(kwargs)
@@ -59,7 +60,10 @@ def speaks_plainly(command: Callable[P, int | None]) -> Callable[P, None]:
         except Exception as error:
             if os.environ.get(SHOW_FAULTS):
                 raise
-            leave(f"a fault of its own: {type(error).__name__}: {error}\n  -> {TELL_US}", COULD_NOT)
+            leave(
+                f"internal error; please report it: {type(error).__name__}: {error}\n  -> {TELL_US}",
+                COULD_NOT,
+            )
         sys.exit(code or DONE)
 
     return wrapped
@@ -167,6 +171,11 @@ class Page:
                 self.console.print(part)
                 return
         self.console.print(made, soft_wrap=soft_wrap)
+
+    def paragraph(self, text: str) -> None:
+        """A sentence, or several, as wide as the page; lines after the first stand in a little further."""
+        lines = textwrap.wrap(printable(text), self.console.width - 4)
+        self.print("\n".join(f"{'    ' if number else '  '}{line}" for number, line in enumerate(lines)))
 
 
 def console() -> Page:

@@ -3,7 +3,7 @@
 from collections import deque
 from typing import Literal
 
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.models import Link
 from nuvrik.wire.kinds import ECHO, HELLO, REQUEST
 from nuvrik.wire.messages import Ask, Echo, Identity, Query, Reply, Status, pack_ask, pack_echo, pack_hello
 

@@ -1,6 +1,6 @@
 """Cues: a value that comes back, made heard as beeps at an interval."""
 
-from nuvrik.plan.backward import Cue
+from nuvrik.plan.form.backward import Cue
 
 
 class Beeper:

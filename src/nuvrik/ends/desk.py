@@ -15,9 +15,8 @@ from collections.abc import Generator, Sequence
 from nuvrik.ends.motions import Hook, Motion, Refused, Routine, StepsMove, whole
 from nuvrik.mixing.demand import FOLLOW, Mode, Output
 from nuvrik.mixing.stepper import Stepper
-from nuvrik.plan.backward import AnyRequest, CallRequest, HomeRequest
-from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput, StepperOutput
+from nuvrik.plan.form.backward import AnyRequest, CallRequest, HomeRequest
+from nuvrik.plan.form.models import Link
 from nuvrik.wire.kinds import ECHO, HELLO, REPLY
 from nuvrik.wire.messages import (
     Ask,
@@ -45,7 +44,7 @@ class Desk:
         self._outputs = outputs
         self._requests: list[tuple[str, AnyRequest]] = list(link.requests.items())
         self._places = {name: place for place, name in enumerate(link.outputs)}
-        self._turning = [isinstance(o, MotorOutput | StepperOutput) for o in link.outputs.values()]
+        self._turning = [output.turns for output in link.outputs.values()]
         self.boot = boot % BOOTS
         self.hooks: dict[str, Hook] = {}
         self.waiting: deque[tuple[int, bytes]] = deque(maxlen=MOST_WAITING)

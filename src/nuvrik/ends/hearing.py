@@ -7,7 +7,7 @@ from nuvrik.ends.cues import Beeper
 from nuvrik.ends.sensors import Reading, Readings
 from nuvrik.failsafe.table import State
 from nuvrik.levels import LONG_AGO
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.models import Link
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.kinds import HELLO, REPLY, TELEMETRY, TO_HANDSET
@@ -51,7 +51,7 @@ class Hearing:
             self._heard_ms = now_ms
             if event.kind == TELEMETRY:
                 self.seq, self.told_ms = event.seq or 0, now_ms
-                self._state = State(STATES[event.values.state])
+                self._state = STATES[event.values.state]
                 self._hold_ends = event.values.hold_ends
                 self._readings.take(event.values, now_ms)
             elif event.kind == REPLY:

@@ -8,20 +8,21 @@ from nuvrik.ends.desk import Desk
 from nuvrik.ends.motions import Hook
 from nuvrik.ends.sensors import Sensors
 from nuvrik.ends.told import Told
+from nuvrik.failsafe.commands import Commands
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.failsafe.watch import LinkWatch
-from nuvrik.levels import LONG_AGO, Clock, level_of
+from nuvrik.failsafe.why import Why, in_words
+from nuvrik.levels import LONG_AGO, Clock
 from nuvrik.mixing.build import build_outputs
 from nuvrik.mixing.demand import FOLLOW, HELD, LOST, SAFE, Demand, Mode
 from nuvrik.mixing.mix import Mix
 from nuvrik.mixing.motor import Motor
 from nuvrik.mixing.stepper import Stepper
-from nuvrik.plan.backward import CallRequest
-from nuvrik.plan.channels import source_name
+from nuvrik.plan.form.backward import CallRequest
+from nuvrik.plan.form.channels import source_name
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag, payload_room
-from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import ServoOutput, SwitchOutput
-from nuvrik.plan.wiring import moving_channels, output_routes
+from nuvrik.plan.wiring import output_routes
 from nuvrik.version import VERSION
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
@@ -46,7 +47,7 @@ class Machine:
     Give :meth:`feed` whatever arrives and call :meth:`tick` every ``tick_ms``; ``now_ms`` is any
     millisecond clock, of which the lowest 16 bits are used. ``state`` says who may move, ``why``
     what holds the machine back, ``demands`` what each output does now. ``counts`` counts accepted
-    frames as ``frames`` and every reject by its reason.
+    frames as ``accepted`` and every refused one by its reason.
 
     ``stream`` overrides what the medium says about framing: True for a stream of bytes, False for
     datagrams, of which :meth:`feed` takes one at a time. ``boot`` is a number that differs from boot to
@@ -70,22 +71,10 @@ class Machine:
         if self._told is not None:
             self._decoder.guard(self._recent)
         self._watch = LinkWatch(link.failsafe)
-        self._arm = names.index(link.arm_channel) if link.arm_channel else None
-        # The channels that move something: place, name for people, and whether what they move turns.
-        uses = moving_channels(link, routes)
-        used = [
-            (place, source_name(link.channels[name]) or name, uses[name])
-            for place, name in enumerate(names)
-            if name in uses
-        ]
-        self._required = [(place, name, use.turns) for place, name, use in used if use.required]
-        # An optional one that turns something has no say until it has been at rest since its readings began.
-        self._optional = [(place, name) for place, name, use in used if use.turns and not use.required]
-        self._unready = {place for place, _ in self._optional}
-        self._band = level_of(link.failsafe.neutral_band)
-        places = (ServoOutput, SwitchOutput)
-        turning = [name for name, output in link.outputs.items() if not isinstance(output, places)]
-        self._mix = Mix(routes, names, turning, self._band)
+        self._commands = Commands(link)
+        self._names = [source_name(channel) or name for name, channel in link.channels.items()]
+        turning = [name for name, output in link.outputs.items() if output.turns]
+        self._mix = Mix(routes, names, turning, self._commands.band)
         self._outputs = build_outputs(link)
         self._steppers = [output for output in self._outputs if isinstance(output, Stepper)]
         self._holders = [output for output in self._outputs if isinstance(output, Motor)]
@@ -93,7 +82,7 @@ class Machine:
         self._desk = Desk(link, self._outputs, boot)
         self._sensors = Sensors(link)
         self._seq = 0
-        self._heard: int | None = None
+        self._accepted: int | None = None
         self._said = 0, False
         self._last_told_ms = LONG_AGO
         self._nothing: list[int | None] = [None] * len(self._outputs)
@@ -114,9 +103,14 @@ class Machine:
         return self._watch.state
 
     @property
+    def reason(self) -> Why:
+        """What holds the machine back: a code, the place of a channel, a count."""
+        return self._watch.why
+
+    @property
     def why(self) -> str:
         """What holds the machine back, in plain words; "" while nothing does."""
-        return self._watch.why
+        return in_words(self._watch.why, self._names, self.link.failsafe.good_frames)
 
     @property
     def safe(self) -> bool:
@@ -153,9 +147,9 @@ class Machine:
         events = self._decode(data)
         for event in events:
             if isinstance(event, Frame):
-                self.counts["frames"] += 1
+                self.counts["accepted"] += 1
                 if event.kind == COMMAND:
-                    self._heard = event.seq
+                    self._accepted = event.seq
                     self._command(event.values)
                     if self._decoder.tells_keys:
                         self._decoder.told(followed=self._watch.state is ARMED)
@@ -175,7 +169,7 @@ class Machine:
         stops: list[Event] = []
         for event in self._decode(data):
             if isinstance(event, Frame) and event.kind == STOP:
-                self.counts["frames"] += 1
+                self.counts["accepted"] += 1
                 self._stop()
                 stops.append(event)
             else:
@@ -244,7 +238,7 @@ class Machine:
         if self._told is not None:
             self._told.note(self._seq, now_ms)
         self._last_told_ms = now_ms
-        return self._sealed(TELEMETRY, self._form.pack(Telemetry(state, self._heard, items, ends)))
+        return self._sealed(TELEMETRY, self._form.pack(Telemetry(state, self._accepted, items, ends)))
 
     def _recent(self, seq: int) -> bool:
         """Whether telemetry of that sequence was sent no longer ago than the delay guard allows."""
@@ -274,10 +268,10 @@ class Machine:
     def _answer(self, event: Frame) -> None:
         desk = self._desk
         if event.kind == HELLO:
-            refused = sum(self.counts.values()) - self.counts["frames"]
+            refused = sum(self.counts.values()) - self.counts["accepted"]
             up_s = self._clock.total_ms // 1000
             tag = layout_tag(self.link)
-            identity = Identity(tag, 0, up_s, self.counts["frames"], refused, VERSION, self.link.name)
+            identity = Identity(tag, 0, up_s, self.counts["accepted"], refused, VERSION, self.link.name)
             desk.hello(event.values, identity, self._room)
         elif event.kind == ECHO:
             desk.echo(event.values)
@@ -345,7 +339,7 @@ class Machine:
 
     def _fall_silent(self) -> None:
         self._decoder.forget()
-        self._heard = None
+        self._accepted = None
         self._end_motions()
 
     def _jogged(self, mode: Mode) -> list[int | None]:
@@ -357,41 +351,17 @@ class Machine:
         return [*self._targets[:place], self._jog.level, *self._targets[place + 1 :]]
 
     def _command(self, values: Values) -> None:
-        arm = self._arm is not None and bool(values[self._arm])
-        band = self._band
-        moved = self._look_at_optional(values) if self._optional else None
-        for place, name, turns in self._required:
-            value = values[place]
-            if value is None:
-                self._targets = self._nothing
-                self._resting = False
-                self._watch.bare(arm=arm, missing=name)
-                self._end_motions()
-                return
-            if turns and moved is None and not -band <= value <= band:
-                moved = name
-        self._watch.drive(arm=arm, moved=moved)
-        self._resting = moved is None
+        command = self._commands.sort(values)
+        self._watch.command(command)
+        self._resting = command.missing is None and command.moved is None
+        if command.missing is not None:
+            self._targets = self._nothing
+            self._end_motions()
+            return
         if self._watch.state is not ARMED:
             self._end_motions()
             return
         self._lapsed = False
-        if moved is not None:
+        if command.moved is not None:
             self._jog = None
-        if self._unready:
-            values = tuple(0 if place in self._unready else value for place, value in enumerate(values))
-        self._targets = self._mix.demands(values)
-
-    def _look_at_optional(self, values: Values) -> str | None:
-        """The first optional channel that turns something and is not at rest. One without a reading enters
-        the mix as zero, and has a say again only once it has been read at rest."""
-        moved = None
-        for place, name in self._optional:
-            value = values[place]
-            if value is None:
-                self._unready.add(place)
-            elif -self._band <= value <= self._band:
-                self._unready.discard(place)
-            elif moved is None:
-                moved = name
-        return moved
+        self._targets = self._mix.demands(self._commands.entering(values))

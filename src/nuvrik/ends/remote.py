@@ -1,13 +1,13 @@
 """An infrared link's two ends: the remote, whose keys become codes, and the receiver at the machine, which
 shapes them as a handset does and moves what a machine moves.
 
-The receiver is a handset and a machine with nothing between them that could fail: keys, rockers, toggles and
-selectors are those of the shaping room, and who may move is for the one failsafe table. What is special is
-silence. A remote says nothing most of the time, so a key that is not heard for its ``hold_ms`` has been let
-go, and after ``lapse_ms`` without any code of this remote arm goes off. That is no fault, and nobody
-is waiting for the lamps to go out: outputs with ``on_loss = "hold"`` stay as they are until the machine is
-armed again, an off key is pressed, or a stop. Where nothing turns, there may be no arm, and nothing lapses.
-"""
+The receiver is a handset and a machine with nothing between them that could fail: keys, rockers, toggles
+and selectors are those of the shaping room, and who may move is for the one failsafe table. What is special
+is silence. A remote says nothing most of the time, so a key that is not heard for its ``released_after_ms``
+has been let go, and after ``disarm_after_ms`` without any code of this remote arm goes off. That is no
+fault, and nobody is waiting for the lamps to go out: outputs with ``on_loss = "hold"`` stay as they are
+until the machine is armed again, an off key is pressed, or a stop. Where nothing turns, there may be no
+arm, and nothing lapses."""
 
 from collections import Counter
 from collections.abc import Iterable
@@ -16,9 +16,9 @@ from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.levels import Clock
 from nuvrik.mixing.demand import Demand
-from nuvrik.plan.controls import KeyControl
-from nuvrik.plan.media import InfraredMedium
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.controls import KeyControl
+from nuvrik.plan.form.media import InfraredMedium
+from nuvrik.plan.form.models import Link
 from nuvrik.pulses.codes import LEARNED, NEC_REPEAT, PROTOCOLS, Code, frame
 from nuvrik.pulses.infrared import InfraredReader
 from nuvrik.pulses.shape import Shape
@@ -28,7 +28,7 @@ FINGER_MS = 150
 
 
 def shape_of(medium: InfraredMedium) -> Shape | None:
-    """The learnt shape of a link's codes, if they have one."""
+    """The learned shape of a link's codes, if they have one."""
     shape = medium.shape
     if shape is None:
         return None
@@ -128,9 +128,9 @@ class Receiver:
 
     def feed(self, durations: Iterable[int], now_ms: int) -> list[Code]:
         """Take signed microseconds that have passed, a last space as far as it has got; and give the codes of
-        this link's remote that have been obeyed."""
+        this link's remote that have been accepted."""
         total_ms = self._clock.read(now_ms)
-        obeyed = []
+        accepted = []
         for code in self._reader.feed(durations):
             about = self._about(code)
             self.counts[about] += 1
@@ -141,8 +141,8 @@ class Receiver:
                 self._heard_ms, self._lapsed = total_ms, False
                 if key in self._off_keys:
                     self.machine.switch_off()
-                obeyed.append(code)
-        return obeyed
+                accepted.append(code)
+        return accepted
 
     def _about(self, code: Code) -> str:
         if code.protocol not in (self._medium.protocol, LEARNED):
@@ -159,7 +159,7 @@ class Receiver:
         # Keys that do not come are released, so this hand has something to say from the start.
         self._hand.read(now_ms)
         silent_ms = self._clock.read(now_ms) - self._heard_ms
-        if self.link.arm_channel and silent_ms >= self._medium.lapse_ms and not self._lapsed:
+        if self.link.arm_channel and silent_ms >= self._medium.disarm_after_ms and not self._lapsed:
             self._lapsed = True
             self._hand.switch_arm_off(now_ms)
             self.machine.lapse()

@@ -6,8 +6,8 @@ from typing import NamedTuple
 from nuvrik.levels import LONG_AGO
 from nuvrik.mixing.demand import Demand
 from nuvrik.mixing.stepper import Stepper
-from nuvrik.plan.backward import AnyItem, DemandItem, ShaftItem
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.backward import AnyItem, DemandItem, ShaftItem
+from nuvrik.plan.form.models import Link
 from nuvrik.wire.codes import level_code
 from nuvrik.wire.items import Raw, Value, code_of, value_of, value_words
 from nuvrik.wire.messages import Telemetry

@@ -101,7 +101,7 @@ TABLE: dict[Happening, dict[State, Cell]] = {
 
 RECOVER: dict[str, dict[Goal, State | None]] = {
     "rearm": {AT_REST: STANDBY, RETURN: STANDBY},
-    "neutral": {AT_REST: ARMED, RETURN: None},
+    "at_rest": {AT_REST: ARMED, RETURN: None},
     "resume": {AT_REST: ARMED, RETURN: ARMED},
 }
 """Where a full run leads from FAILSAFE under each ``recover``; None: stay, the run held full."""

@@ -1,5 +1,6 @@
 """Keeps the failsafe's timers and looks every event up in the table."""
 
+from nuvrik.failsafe.commands import Command
 from nuvrik.failsafe.table import (
     ARMED,
     BARE_OFF,
@@ -21,28 +22,25 @@ from nuvrik.failsafe.table import (
     State,
     stay,
 )
+from nuvrik.failsafe.why import NOTHING, Code, Why
 from nuvrik.levels import LONG_AGO
-from nuvrik.plan.models import FailsafeSection
+from nuvrik.plan.form.models import FailsafeSection
 
-POWER_UP = "waiting for a first frame"
-WORDS = {
-    DRIVE_OFF: "arm is off",
-    DRIVE_REST: "switch arm off first",
-    DRIVE_MOVED: "{} is not at rest",
-    BARE_OFF: "{} has no reading",
-    BARE_ON: "{} has no reading",
-    STOP: "stop was pressed",
-    SILENCE: "no drive frame for {} ms",
-    GIVE_UP: "nothing good for long: starting again as at power-up",
+CODES = {
+    DRIVE_OFF: Code.ARM_OFF,
+    DRIVE_REST: Code.SWITCH_ARM_OFF,
+    DRIVE_MOVED: Code.NOT_AT_REST,
+    BARE_OFF: Code.NO_READING,
+    BARE_ON: Code.NO_READING,
+    STOP: Code.STOPPED,
+    SILENCE: Code.SILENCE,
+    GIVE_UP: Code.GAVE_UP,
 }
 """Why nothing moves after each event, where nothing more helpful is known."""
 
-AT_REST_ONCE_MORE = "one more frame at rest"
-"""The same for a frame at rest where there is no arm to be switched."""
-
 
 class LinkWatch:
-    """The state of one machine: ``state``, and ``why`` in plain words.
+    """The state of one machine: ``state``, and ``why`` as a code with a place and a count.
 
     Time, in milliseconds that only grow, reaches it through :meth:`pass_time`, which must be called
     before anything that arrived in that time is looked at.
@@ -55,7 +53,7 @@ class LinkWatch:
         self._recover = RECOVER[rules.recover]
         self._armless = rules.arm == "none"
         self.state = WAITING
-        self.why = POWER_UP
+        self.why = Why(Code.FIRST_FRAME)
         self._run = 0
         self._off_seen = 0
         self._counted = False
@@ -74,7 +72,7 @@ class LinkWatch:
             self._happen(GIVE_UP)
         if now_ms - self._driven_ms < self._timeout_ms:
             return False
-        self._happen(SILENCE, str(self._timeout_ms))
+        self._happen(SILENCE, count=self._timeout_ms)
         begins, self._silent = not self._silent, True
         return begins
 
@@ -83,35 +81,35 @@ class LinkWatch:
         between two ticks, as when a backlog is read after the loop was held up, they count as one."""
         self._counted = False
 
-    def drive(self, *, arm: bool, moved: str | None) -> None:
-        """A drive frame; ``moved`` names what is not at rest, None if everything is."""
+    def command(self, command: Command) -> None:
+        """An accepted command. One that lacks a required reading is no drive frame, and no sign of life."""
+        on = command.arm or self._armless
+        if command.missing is not None:
+            self._happen(BARE_ON if on else BARE_OFF, command.missing)
+            return
         self._driven_ms = self._now_ms
         self._silent = False
-        if not (arm or self._armless):
+        if not on:
             self._happen(DRIVE_OFF)
-        elif moved is None:
+        elif command.moved is None:
             self._happen(DRIVE_REST)
         else:
-            self._happen(DRIVE_MOVED, moved)
-
-    def bare(self, *, arm: bool, missing: str) -> None:
-        """A command that lacks the reading of ``missing``. It is no sign of life."""
-        self._happen(BARE_ON if arm or self._armless else BARE_OFF, missing)
+            self._happen(DRIVE_MOVED, command.moved)
 
     def stop(self) -> None:
         """A stop frame."""
         self._happen(STOP)
 
-    def _happen(self, event: Happening, about: str = "") -> None:
+    def _happen(self, event: Happening, place: int = -1, count: int = 0) -> None:
         cell = TABLE[event][self.state]
         if self._armless:
             cell = WITHOUT_ARM.get((event, self.state), cell)
         if cell is not stay:
             self._carry_out(cell)
         elif self.state is ARMED and event is not BARE_ON:
-            self.why = ""
+            self.why = NOTHING
             return
-        self.why = self._reason(event, cell, about)
+        self.why = self._reason(event, cell, place, count)
 
     def _carry_out(self, cell: Cell) -> None:
         if cell.to is not None:
@@ -141,17 +139,16 @@ class LinkWatch:
         self._run = 0
         self._off_seen = 0
 
-    def _reason(self, event: Happening, cell: Cell, about: str) -> str:
-        """Why nothing moves, in the words that help most; "" where nothing holds the machine back."""
+    def _reason(self, event: Happening, cell: Cell, place: int, count: int) -> Why:
+        """Why nothing moves, as the code that helps most; NOTHING where nothing holds the machine back."""
         if self.state is ARMED and event is not BARE_ON:
-            return ""
-        progress = f"{self._run} of {self._good_frames} good frames"
+            return NOTHING
         if self.state is STOPPED:
-            return f"{WORDS[STOP]}: {progress}" if self._run else WORDS[STOP]
+            return Why(Code.STOPPED, number=self._run)
         if cell.counts_to is not None and 0 < self._run < self._good_frames:
-            return progress
-        if event is SILENCE and self.why == POWER_UP:
-            return POWER_UP
+            return Why(Code.GOOD_FRAMES, number=self._run)
+        if event is SILENCE and self.why.code is Code.FIRST_FRAME:
+            return self.why
         if event is DRIVE_REST and self._armless:
-            return AT_REST_ONCE_MORE
-        return WORDS[event].format(about)
+            return Why(Code.ONE_MORE_AT_REST)
+        return Why(CODES[event], place, count)

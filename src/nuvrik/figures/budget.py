@@ -10,7 +10,7 @@ from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
 from nuvrik.budget.trips import Way, hours_words, mean_hours
 from nuvrik.figures.style import GREY, INK, SERIES, pyplot, save
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.models import Link
 
 TYPICAL = Conditions(loss=0.05, burst_loss=0.05, burst_frames=5)
 """What is drawn where nothing is said about the medium."""
@@ -77,7 +77,7 @@ def draw_comparison(link: Link, rows: Sequence[Row], path: Path) -> None:
     parts: tuple[tuple[str, list[float], str], ...] = (
         ("bytes on the wire", [row.wire_bytes for row in rows], "{:.0f}"),
         ("airtime, ms", [row.airtime_ms for row in rows], "{:.2f}"),
-        ("obeyed of a million damaged frames", [row.undetected for row in rows], "{:.0f}"),
+        ("accepted of a million damaged frames", [row.undetected for row in rows], "{:.0f}"),
         ("frames that a lost byte costs, on average", [row.lost_mean for row in rows], "{:.2f}"),
     )
     for axis, (title, values, form), colour in zip(axes.flat, parts, SERIES, strict=False):

@@ -3,9 +3,9 @@
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
+from nuvrik.calibration.controls import LET_GO_MS, Calibrated
+from nuvrik.calibration.motors import MotorFit
 from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot, save
-from nuvrik.mixing.straighten import Straightened
-from nuvrik.shaping.calibration import LET_GO_MS, Calibrated
 
 
 def draw_controls(
@@ -61,10 +61,8 @@ def draw_controls(
     plt.close(figure)
 
 
-def draw_motor(
-    name: str, fit: Straightened, duty: Sequence[float], speed: Sequence[float], path: Path
-) -> None:
-    """The log, the fit, where it starts, and the straightening curve beside them."""
+def draw_motor(name: str, fit: MotorFit, duty: Sequence[float], speed: Sequence[float], path: Path) -> None:
+    """The log, the fit, where it starts, and the duty curve beside them."""
     plt = pyplot()
     figure, (left, right) = plt.subplots(1, 2, figsize=(12.8, 6), layout="constrained", width_ratios=(3, 2))
     left.plot(
@@ -80,7 +78,7 @@ def draw_motor(
     right.plot([0, 1], [0, 1], color=PALE, linewidth=1.2)
     right.plot(*zip(*fit.curve, strict=True), "o-", color=SERIES[2], linewidth=1.6)
     right.set(
-        title="straighten: level to share of duty above start",
+        title="duty_curve: level to share of duty above start",
         xlabel="level",
         ylabel="share of duty",
         aspect="equal",

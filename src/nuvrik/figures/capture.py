@@ -1,14 +1,14 @@
-"""A capture: one of its frames byte by byte, and how long it was from one good frame to the next."""
+"""A capture: one of its frames byte by byte, and how long it was from one accepted frame to the next."""
 
 from itertools import cycle
 from pathlib import Path
 from typing import Any
 
 from nuvrik.figures.style import FIELD_COLOURS, GREY, INK, PALE, SERIES, pyplot, save
-from nuvrik.plan.models import Link
-from nuvrik.wire.describe import byte_marks
+from nuvrik.inspection.describe import byte_marks
+from nuvrik.inspection.statistics import LinkStats
+from nuvrik.plan.form.models import Link
 from nuvrik.wire.events import Frame
-from nuvrik.wire.statistics import LinkStats
 
 PLAIN = {"facecolor": "white", "edgecolor": "none", "pad": 1.5}
 """Behind words that lines would cross."""
@@ -25,7 +25,7 @@ def draw_capture(link: Link, frame: Frame | None, stats: LinkStats, path: Path) 
     refused = sum(stats.refused.values())
     reasons = ", ".join(f"{count} {reason}" for reason, count in stats.refused.most_common())
     figure.suptitle(
-        f"{link.name}: {stats.good} good frames, {stats.lost} lost, {refused} refused"
+        f"{link.name}: {stats.accepted} good frames, {stats.lost} lost, {refused} refused"
         + (f" ({reasons})" if reasons else ""),
         x=0.01,
         ha="left",
@@ -74,7 +74,7 @@ def _draw_gaps(axis: Any, stats: LinkStats) -> None:
         axis.axis("off")
         axis.text(0.5, 0.5, "the capture has no times, so nothing is known of gaps", ha="center", color=GREY)
         return
-    axis.set_title("from one good frame to the next")
+    axis.set_title("from one accepted frame to the next")
     bars = axis.bar([gap for gap, _ in rows], [count for _, count in rows], color=SERIES[0])
     axis.bar_label(bars, labels=[str(count) if count else "" for _, count in rows], fontsize=9)
     axis.set_yscale("symlog", linthresh=1)

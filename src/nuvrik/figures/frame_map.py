@@ -4,9 +4,9 @@ from pathlib import Path
 from typing import Any
 
 from nuvrik.figures.style import FIELD_COLOURS, GREY, INK, PALE, pyplot, save
-from nuvrik.plan.models import Link
+from nuvrik.inspection.describe import Part, frame_parts
+from nuvrik.plan.form.models import Link
 from nuvrik.wire.codes import Value
-from nuvrik.wire.describe import Part, frame_parts
 from nuvrik.wire.frames import Encoder
 
 LETTER_WIDTH = 0.22

@@ -14,9 +14,9 @@ from nuvrik.failsafe.words import cell_words
 from nuvrik.figures.budget import draw_timeouts
 from nuvrik.figures.session import draw_run
 from nuvrik.figures.style import GREY, INK, SERIES, pyplot, save
+from nuvrik.plan.form.media import InfraredMedium
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag
-from nuvrik.plan.media import InfraredMedium
-from nuvrik.plan.models import Link
 from nuvrik.ports.files import write_file
 from nuvrik.rehearsal.fault import GROUPS
 from nuvrik.rehearsal.faults import FAULTS, faults_for

@@ -5,10 +5,10 @@ from typing import Any
 
 from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot, save
 from nuvrik.levels import fraction_of
-from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import Output, ServoOutput, StepperOutput, SwitchOutput, pulse_share
-from nuvrik.rehearsal.pilot import practice
-from nuvrik.rehearsal.recording import Recording
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import Output, ServoOutput, StepperOutput, SwitchOutput, pulse_share
+from nuvrik.recordings.pilot import practice
+from nuvrik.recordings.recording import Recording
 from nuvrik.rehearsal.verdict import PRACTICE_MS, Run
 from nuvrik.rehearsal.world import Trace
 from nuvrik.shaping.controls import Moved, read_controls
@@ -23,7 +23,7 @@ def draw_session(
     jam_ms: tuple[int, int] | None = None,
     jam: str = "jammed",
 ) -> None:
-    """Draw a rehearsal: what the hand did, what was heard, the failsafe's state, the motors' duty."""
+    """Draw a rehearsal: what the hand did, what was accepted, the failsafe's state, the motors' duty."""
     plt = pyplot()
     figure, axes = plt.subplots(
         4, 1, figsize=(12.8, 8), sharex=True, height_ratios=(3, 0.9, 0.55, 3), layout="constrained"
@@ -86,12 +86,14 @@ def _draw_sticks(axis: Any, link: Link, recording: Recording) -> None:
 def _draw_frames(axis: Any, trace: Trace) -> None:
     rows = (
         ("sent", [t / 1000 for t in trace.sent], GREY),
-        ("heard", [t / 1000 for t in trace.heard], SERIES[0]),
+        ("accepted", [t / 1000 for t in trace.accepted], SERIES[0]),
         ("refused", [t / 1000 for t, _ in trace.refused], STATE_COLOURS["FAILSAFE"]),
     )
     for place, (_, times, colour) in enumerate(rows):
         axis.eventplot([times], lineoffsets=-place, linelengths=0.7, linewidths=0.6, colors=[colour])
-    axis.set(title=f"frames: {len(trace.sent)} sent, {len(trace.heard)} heard, {len(trace.refused)} refused")
+    axis.set(
+        title=f"frames: {len(trace.sent)} sent, {len(trace.accepted)} accepted, {len(trace.refused)} refused"
+    )
     axis.set_yticks([0, -1, -2], [name for name, _, _ in rows])
     axis.set_ylim(-2.5, 0.5)
     axis.spines["left"].set_visible(False)
@@ -128,12 +130,12 @@ def _draw_duty(axis: Any, link: Link, trace: Trace, end_s: float) -> None:
         shares = [_share(output, moment.values[place]) for moment in trace.moments]
         axis.step(times, [*shares, shares[-1]], where="post", color=colour, label=name, linewidth=1.4)
     axis.axhline(0, color=PALE, zorder=0)
-    axis.set(title="what the outputs are told", ylim=(-1.05, 1.05), ylabel="of their own full, ahead +")
+    axis.set(title="what the outputs are told", ylim=(-1.05, 1.05), ylabel="of their own full, forward +")
     _legend(axis, min(len(moved), len(SERIES)))
 
 
 def _share(output: Output, value: int) -> float | None:
-    """A value in the driver's units as a share of its own full, ahead positive."""
+    """A value in the driver's units as a share of its own full, forward positive."""
     assert not isinstance(output, SwitchOutput)
     sign = -1 if output.reverse else 1
     if isinstance(output, StepperOutput):

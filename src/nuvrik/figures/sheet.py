@@ -7,8 +7,7 @@ from typing import Any
 
 from nuvrik.budget.stop import stop_bound
 from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot, save
-from nuvrik.plan.channels import source_name
-from nuvrik.plan.controls import (
+from nuvrik.plan.form.controls import (
     AxisControl,
     ButtonControl,
     KeyControl,
@@ -20,9 +19,9 @@ from nuvrik.plan.controls import (
     SliderControl,
     parts_of,
 )
-from nuvrik.plan.media import InfraredMedium
-from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput, StepperOutput, SwitchOutput, pin_users
+from nuvrik.plan.form.media import InfraredMedium
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import MotorOutput, StepperOutput, SwitchOutput, pin_users
 from nuvrik.plan.wiring import output_routes
 
 COLUMNS = 4
@@ -78,7 +77,7 @@ def effects(link: Link, name: str) -> list[str]:
             said.append(f"on: {channel} slowed to {100 * model.slow_to:.0f} %")  # type: ignore[union-attr]
         elif keys[0] == "preset_when":
             said.append(f"on: {channel} at {100 * model.preset:.0f} %")  # type: ignore[union-attr]
-        elif keys[0] == "times":
+        elif keys[0] == "multiplied_by":
             said.append(f"how strongly {channel} counts")
         else:
             said.append(f"{channel}: {what}" if what != channel else channel)
@@ -220,7 +219,7 @@ _GLYPHS: dict[type, Callable[[Any, float, float, str], None]] = {
 
 def _draw_rules(axis: Any, link: Link) -> None:
     rules = link.failsafe
-    arm = source_name(link.channels[link.arm_channel]) if link.arm_channel else None
+    arm = link.arm_control
     start = ["Let go of everything.", f"Switch {arm} off, then on." if arm else "It arms itself at rest."]
     stop = [f"Press {rules.stop}: it stops at once." if rules.stop else "There is no stop control."]
     if isinstance(link.controls.get(rules.stop or ""), ButtonControl):
@@ -228,7 +227,7 @@ def _draw_rules(axis: Any, link: Link) -> None:
     stop += [f"Or switch {arm} off: it runs down."] if arm else []
     again = {
         "rearm": "arm again",
-        "neutral": "let go of the sticks first",
+        "at_rest": "let go of the sticks first",
         "resume": "it goes on AT ONCE",
     }
     lost = [
@@ -243,7 +242,7 @@ def _draw_rules(axis: Any, link: Link) -> None:
             f"at rest within {stop_bound(link).worst_ms:.0f} ms.",
         ]
         if link.arm_channel:
-            lost.append(f"Arm goes off after {link.medium.lapse_ms / 1000:g} s without a code;")
+            lost.append(f"Arm goes off after {link.medium.disarm_after_ms / 1000:g} s without a code;")
             lost.append(f"then {', '.join(held)} stay as they are." if held else "then everything is off.")
     pinned = [
         f"{name}: {', '.join(str(pin) for pin in pin_users(output).values())}"

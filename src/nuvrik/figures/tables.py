@@ -5,8 +5,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nuvrik.plan.models import Link
-from nuvrik.wire.bulk import BulkDecoder
+from nuvrik.inspection.bulk import BulkDecoder
+from nuvrik.plan.form.models import Link
 
 if TYPE_CHECKING:
     from pandas import DataFrame

@@ -4,8 +4,8 @@ from nuvrik.mixing.demand import Output
 from nuvrik.mixing.motor import Motor
 from nuvrik.mixing.others import Servo, Switch
 from nuvrik.mixing.stepper import Stepper
-from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput
 
 
 def build_outputs(link: Link) -> list[Output]:

@@ -3,7 +3,7 @@
 from nuvrik.levels import FULL, along, clamp, div, level_of, mul
 from nuvrik.mixing.demand import FOLLOW, LOST, Demand, Mode
 from nuvrik.mixing.ramp import Ramp
-from nuvrik.plan.outputs import MotorOutput
+from nuvrik.plan.form.outputs import MotorOutput
 
 HOLD_ENDS_MS = 1000
 """A hold that ends says so for its last second: long enough to be seen, and to set the load down."""
@@ -20,9 +20,9 @@ class Motor:
         self._start = div(level_of(model.start_duty) * model.duty_max, FULL)
         self._top = clamp(div(level_of(model.limit) * model.duty_max, FULL), self._start, 65535)
         self._hold = min(div(level_of(model.hold_duty) * model.duty_max, FULL), self._top)
-        self._hold_sign = self._sign * (1 if model.hold_toward == "ahead" else -1)
-        self._straighten = [(level_of(x), level_of(y)) for x, y in model.straighten]
-        self._ramps_on_loss = model.on_loss == "stop"
+        self._hold_sign = self._sign * (1 if model.hold_toward == "forward" else -1)
+        self._duty_curve = [(level_of(x), level_of(y)) for x, y in model.duty_curve]
+        self._ramps_on_loss = model.on_loss == "ramp"
         pulses = model.driver == "servo_pulse"
         off = Demand(name, 0, model.pulse_us[1], 1, False) if pulses else Demand(name, 0, 0, 0, False)
         self._off = off._replace(braked=model.idle == "brake")
@@ -111,7 +111,7 @@ class Motor:
             self.demand = Demand(self.name, 0, self._hold, self._hold_sign, True) if holding else self._off
 
     def _duty_at(self, level: int) -> Demand:
-        size = along(self._straighten, abs(level)) if self._straighten else abs(level)
+        size = along(self._duty_curve, abs(level)) if self._duty_curve else abs(level)
         duty = self._start + div(size * (self._top - self._start), FULL) if level else 0
         if not duty:
             return self._off if not level else Demand(self.name, level, 0, 0, False)

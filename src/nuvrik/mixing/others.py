@@ -2,7 +2,7 @@
 
 from nuvrik.levels import FULL, Slew, clamp, div, level_of
 from nuvrik.mixing.demand import FOLLOW, HELD, LOST, SAFE, Demand, Mode
-from nuvrik.plan.outputs import ServoOutput, SwitchOutput
+from nuvrik.plan.form.outputs import ServoOutput, SwitchOutput
 
 
 class Servo:
@@ -15,7 +15,7 @@ class Servo:
     def __init__(self, name: str, model: ServoOutput) -> None:
         self.name = name
         self._model = model
-        self._slew = Slew(model.speed_ms)
+        self._slew = Slew(model.ramp_ms)
         self._sign = -1 if model.reverse else 1
         self._low, self._high = level_of(model.travel[0]), level_of(model.travel[1])
         self._goal = 0

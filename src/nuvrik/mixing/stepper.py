@@ -12,7 +12,7 @@ right in continuous time, overshot by up to 644 steps at 65,535 steps a second.
 from nuvrik.levels import FULL, div
 from nuvrik.mixing.demand import FOLLOW, Demand, Mode
 from nuvrik.mixing.ramp import Ramp
-from nuvrik.plan.outputs import StepperOutput
+from nuvrik.plan.form.outputs import StepperOutput
 
 WHOLE = 1000
 """The count is kept in thousandths of a step, because a tick is seldom a whole number of steps."""

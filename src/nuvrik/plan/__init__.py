@@ -1,7 +1,6 @@
 """The link file: one description from which both ends are built.
 
-``models`` says what may be written (``media``, ``frames``, ``controls``, ``channels``, ``outputs`` and
-``backward`` section by section), ``load`` reads it, ``check`` holds the rules between entries,
-``problems`` puts what is wrong into words, ``layout`` makes the tag by which two ends know that
-they were built from the same file, and ``starters/`` holds files to start from.
-"""
+``form`` says what may be written, ``rules`` what must fit together, ``load`` reads a file and ``problems``
+puts what is wrong with it into words. What follows from it: ``layout`` makes the tag by which two ends know
+that they were built from the same file, ``wiring`` how channels reach outputs, ``words`` what it all means.
+``starters/`` holds files to start from."""

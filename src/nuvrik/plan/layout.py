@@ -8,9 +8,9 @@ different files do not understand each other instead of misunderstanding each ot
 from binascii import crc_hqx
 from collections.abc import Iterable, Mapping
 
-from nuvrik.plan.backward import AnyRequest
-from nuvrik.plan.channels import AnyChannel, ChoiceChannel
-from nuvrik.plan.frames import (
+from nuvrik.plan.form.backward import AnyRequest
+from nuvrik.plan.form.channels import AnyChannel, ChoiceChannel
+from nuvrik.plan.form.frames import (
     CHECK_DIGITS,
     AnyFrame,
     KeysFrame,
@@ -22,8 +22,8 @@ from nuvrik.plan.frames import (
     TextForm,
     TrainFrame,
 )
-from nuvrik.plan.media import AnyMedium, Packets
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.media import AnyMedium, Packets
+from nuvrik.plan.form.models import Link
 
 CRC_INITIAL = 0xFFFF
 
@@ -86,12 +86,12 @@ def longest_on_wire(frame: AnyFrame, body: int, *, stream: bool) -> int:
     if not stream or isinstance(frame, KeysFrame):
         return body
     if isinstance(frame, PackedFrame):
-        return body + 2 + frame.lead_zero
+        return body + 2 + frame.lead_in
     if isinstance(frame, SlipFrame):
-        return 2 * body + 1 + frame.lead_end
+        return 2 * body + 1 + frame.lead_in
     if isinstance(frame, TrainFrame):
         return body + 2
-    return body + len(frame.end) * (1 + frame.lead_end)
+    return body + len(frame.end) * (1 + frame.lead_in)
 
 
 def layout_text(link: Link) -> str:

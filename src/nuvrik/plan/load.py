@@ -1,4 +1,4 @@
-"""From a TOML file to a checked :class:`~nuvrik.plan.models.Link`, or every problem at once.
+"""From a TOML file to a checked :class:`~nuvrik.plan.form.models.Link`, or every problem at once.
 
 Each entry is validated on its own, so that one bad entry does not hide the problems of the others,
 and the rules between entries (``plan.check``) run on whatever is known.
@@ -11,13 +11,12 @@ from typing import Any
 from pydantic import ValidationError
 
 from nuvrik.openfile import open_bytes
-from nuvrik.plan.backward import Cue
-from nuvrik.plan.base import Section
-from nuvrik.plan.check import cross_check
-from nuvrik.plan.draft import Draft
-from nuvrik.plan.models import TAGGED, Board, FailsafeSection, Link, LinkSection
-from nuvrik.plan.names import is_name
+from nuvrik.plan.form.backward import Cue
+from nuvrik.plan.form.base import Section, is_name
+from nuvrik.plan.form.models import TAGGED, Board, FailsafeSection, Link, LinkSection
 from nuvrik.plan.problems import NAME_RULE, LinkFileError, Problem, listing, problems_of, shown, suggestion
+from nuvrik.plan.rules.check import cross_check
+from nuvrik.plan.rules.draft import Draft
 
 MAX_FILE_BYTES = 1_000_000
 """A link file is a page or two; anything beyond this is some other file."""

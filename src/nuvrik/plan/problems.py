@@ -1,5 +1,6 @@
 """What is wrong with a link file, in words that say what to do about it."""
 
+import re
 from collections.abc import Iterable, Iterator
 from typing import Any, Literal, NamedTuple, get_args, get_origin
 
@@ -47,16 +48,45 @@ def listing(names: Iterable[str]) -> str:
     return given[0] if len(given) == 1 else ", ".join(given[:-1]) + " or " + given[-1]
 
 
+NOW_CALLED = {
+    "ahead": "forward",
+    "astern": "backward",
+    "hold_ms": "released_after_ms",
+    "lapse_ms": "disarm_after_ms",
+    "lead_end": "lead_in",
+    "lead_zero": "lead_in",
+    "neutral": "at_rest",
+    "neutral_band": "rest_band",
+    "range": "distance",
+    "slew_ms": "ramp_ms",
+    "speed_ms": "ramp_ms",
+    "stop": "ramp",
+    "straighten": "duty_curve",
+    "times": "multiplied_by",
+}
+"""Words of link files before version 0.2, and what they are called now. A word counts as an old one only
+where it is not known any more and its new name is."""
+
+
 def suggestion(word: str, allowed: Iterable[str], none: str = "take it out") -> str:
-    """What to do about an unknown word: the one that was probably meant, or all that are known;
-    ``none`` where none is."""
+    """What to do about an unknown word: the name that it has now, the one that was probably meant, or all
+    that are known; ``none`` where none is."""
     import difflib
 
     known = list(allowed)
+    if word not in known and NOW_CALLED.get(word) in known:
+        return f'it is now called "{NOW_CALLED[word]}"'
     close = difflib.get_close_matches(word, known, n=1, cutoff=0.6)
     if close:
         return f'did you mean "{close[0]}"?'
     return f"use {listing(known)}" if known else none
+
+
+def renamed(words: Iterable[str], allowed: Iterable[str]) -> str:
+    """What some words are called now, in words that follow others; "" where none of them has a new name."""
+    known = list(allowed)
+    old = [word for word in words if word not in known and NOW_CALLED.get(word) in known]
+    return "".join(f'; "{word}" is now called "{NOW_CALLED[word]}"' for word in old)
 
 
 def shown(value: Any) -> str:
@@ -144,6 +174,9 @@ def _plain(detail: dict[str, Any], model: type[BaseModel], where: str) -> Proble
     if kind == "string_pattern_mismatch":
         return Problem("error", place, f"is {value}, which is not a name", NAME_RULE)
     if kind == "literal_error":
+        expected = re.findall(r"'([^']+)'", ctx["expected"])
+        if NOW_CALLED.get(str(detail.get("input"))) in expected:
+            return Problem("error", place, f"is {value}", suggestion(str(detail["input"]), expected))
         return Problem("error", place, f"is {value}; it must be {ctx['expected']}".replace("'", '"'), meaning)
     if kind == "finite_number":
         return Problem("error", place, f"is {value}; it must be an ordinary number", meaning)

@@ -8,8 +8,8 @@ from collections.abc import Mapping
 from typing import NamedTuple
 
 from nuvrik.levels import FULL, level_of
-from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import OneStickMix, PivotMix, ServoOutput, SwitchOutput, TwoStickMix
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import AnyMix, AnyOutput, OneStickMix, SwitchOutput, TwoStickMix
 
 Weights = dict[str, int]
 """Channel name -> weight as a level, -2 * FULL to 2 * FULL."""
@@ -39,7 +39,7 @@ class Route(NamedTuple):
 NOWHERE = Route({})
 
 
-def side_routes(mix: OneStickMix | TwoStickMix | PivotMix) -> dict[str, Route]:
+def side_routes(mix: AnyMix) -> dict[str, Route]:
     """The routes that a ``[mix]`` section gives the outputs it names."""
     if isinstance(mix, OneStickMix):
         turn = level_of(mix.turn_weight)
@@ -60,18 +60,34 @@ def place_channels(link: Link) -> frozenset[str]:
     return frozenset(channel for channel, use in uses.items() if not use.turns)
 
 
-def output_routes(link: Link) -> dict[str, Route]:
-    """Output name -> its route; NOWHERE where no channel moves it."""
-    sides = side_routes(link.mix) if link.mix else {}
+def routes_of(outputs: Mapping[str, AnyOutput | None], mix: AnyMix | None) -> dict[str, Route]:
+    """Output name -> its route; NOWHERE where no channel moves it. An output with problems of its own (None)
+    has none."""
+    sides = side_routes(mix) if mix else {}
     routes = {}
-    for name, output in link.outputs.items():
+    for name, output in outputs.items():
         if isinstance(output, SwitchOutput):
             routes[name] = Route({output.follows: FULL}, switched=True)
-        elif output.mix:
+        elif output is not None and output.mix:
             routes[name] = Route({channel: level_of(weight) for channel, weight in output.mix.items()})
-        else:
+        elif output is not None:
             routes[name] = sides.get(name, NOWHERE)
     return routes
+
+
+def output_routes(link: Link) -> dict[str, Route]:
+    """Output name -> its route, for a whole link."""
+    return routes_of(link.outputs, link.mix)
+
+
+def turning_channels(outputs: Mapping[str, AnyOutput | None], mix: AnyMix | None) -> dict[str, str]:
+    """The channels that make something turn: name -> the first output that they turn."""
+    turned: dict[str, str] = {}
+    for name, route in routes_of(outputs, mix).items():
+        output = outputs[name]
+        if output is not None and output.turns:
+            turned |= {channel: name for channel in sorted(route.channels) if channel not in turned}
+    return turned
 
 
 class Use(NamedTuple):
@@ -85,14 +101,13 @@ class Use(NamedTuple):
 def moving_channels(link: Link, routes: Mapping[str, Route]) -> dict[str, Use]:
     """The channels that move something: motors and steppers, which turn, or servos, which stand in a place.
     What turns must have been at rest before anything may start; a place needs a reading, not rest."""
-    uses: dict[str, Use] = {}
-    for name, output in link.outputs.items():
-        if isinstance(output, SwitchOutput):
-            continue
-        for channel in routes[name].channels:
-            turns = not isinstance(output, ServoOutput) or (channel in uses and uses[channel].turns)
-            uses[channel] = Use(turns, not link.channels[channel].optional)
-    return uses
+    turned = turning_channels(link.outputs, link.mix)
+    return {
+        channel: Use(channel in turned, not link.channels[channel].optional)
+        for name, output in link.outputs.items()
+        if not isinstance(output, SwitchOutput)
+        for channel in routes[name].channels
+    }
 
 
 def needed_channels(link: Link, routes: Mapping[str, Route]) -> dict[str, bool]:

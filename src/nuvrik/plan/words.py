@@ -1,17 +1,17 @@
 """A link file in plain words: what each control does, what each output follows and keeps to."""
 
 from nuvrik.levels import FULL
-from nuvrik.plan.backward import (
+from nuvrik.plan.form.backward import (
     AnyItem,
     DemandItem,
     DigitalItem,
-    RangeItem,
+    DistanceItem,
     ShaftItem,
     VectorItem,
     VoltsItem,
 )
-from nuvrik.plan.channels import FlagChannel, LevelChannel, ShareChannel, source_name
-from nuvrik.plan.controls import (
+from nuvrik.plan.form.channels import FlagChannel, LevelChannel, ShareChannel
+from nuvrik.plan.form.controls import (
     AxisControl,
     ButtonControl,
     KeyControl,
@@ -23,8 +23,8 @@ from nuvrik.plan.controls import (
     SliderControl,
     parts_of,
 )
-from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput, SwitchOutput
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import AnyOutput, ServoOutput, StepperOutput, SwitchOutput
 from nuvrik.plan.wiring import Route
 
 
@@ -39,7 +39,7 @@ def control_words(control: ReadControl | MadeControl) -> str:
     if isinstance(control, KeyControl):
         what = "each fresh press changes it over" if control.toggle else "on while it keeps arriving"
         off = f"; {control.off_by} puts it off" if control.off_by else ""
-        return f"{what}; released after {control.hold_ms} ms{off}"
+        return f"{what}; released after {control.released_after_ms} ms{off}"
     if isinstance(control, RockerControl):
         return f"{control.plus} is +, {control.minus} is -, both together rest"
     if isinstance(control, NudgeControl):
@@ -61,7 +61,7 @@ def _moved_words(control: AxisControl | SliderControl) -> str:
     words += ["reversed"] if control.reverse else []
     words += [f"trim {control.trim:+g}"] if control.trim else []
     words += [f"smoothed over {control.smooth_ms} ms"] if control.smooth_ms else []
-    words += [f"at least {control.slew_ms} ms to full"] if control.slew_ms else []
+    words += [f"at least {control.ramp_ms} ms to full"] if control.ramp_ms else []
     words += (
         ["stays when let go"] if isinstance(control, AxisControl) and control.on_release == "hold" else []
     )
@@ -95,7 +95,7 @@ def stop_words(link: Link) -> list[str]:
 
 
 def _arms(link: Link) -> str | None:
-    return source_name(link.channels[link.arm_channel]) if link.arm_channel else None
+    return link.arm_control
 
 
 def uses_of(link: Link, name: str) -> list[str]:
@@ -117,7 +117,7 @@ def channel_words(link: Link, name: str) -> str:
     words = origins.join(channel.origins) or "a program"
     if channel.weights:
         words = " ".join(f"{weight:+g} {control}" for control, weight in channel.weights.items())
-    words += f" x {channel.times}" if channel.times else ""
+    words += f" x {channel.multiplied_by}" if channel.multiplied_by else ""
     words += f", x {channel.slow_to:g} while {channel.slow_when} is on" if channel.slow_when else ""
     return words + (f", {channel.preset:g} while {channel.preset_when} is on" if channel.preset_when else "")
 
@@ -131,7 +131,7 @@ def route_words(route: Route) -> str:
     return words + (", scaled with the other side" if route.partner else "") or "nothing"
 
 
-def output_words(output: MotorOutput | ServoOutput | StepperOutput | SwitchOutput) -> tuple[str, str]:
+def output_words(output: AnyOutput) -> tuple[str, str]:
     """What drives an output, and what it keeps to."""
     if isinstance(output, SwitchOutput):
         return f"switch, active {output.active}", f"on loss: {output.on_loss}"
@@ -141,12 +141,12 @@ def output_words(output: MotorOutput | ServoOutput | StepperOutput | SwitchOutpu
         keeps = (
             f"{low} to {high} us, centred at {centre}; travel {output.travel[0]:g} to {output.travel[1]:g}"
         )
-        keeps += f"; {output.speed_ms} ms to an end" if output.speed_ms else ""
+        keeps += f"; {output.ramp_ms} ms to an end" if output.ramp_ms else ""
         keeps += "; no pulses before it is armed" if output.at_start == "silent" else "; centred at power-up"
         where = f" {output.preset:g}" if output.on_loss == "preset" else ""
         return "servo" + turned, f"{keeps}; on loss: {output.on_loss}{where}"
     keeps = f"ramp {output.ramp_ms} ms, {output.reverse_pause_ms} ms before reversing"
-    keeps += "" if output.on_loss == "stop" else f"; on loss: {output.on_loss}"
+    keeps += "" if output.on_loss == "ramp" else f"; on loss: {output.on_loss}"
     if isinstance(output, StepperOutput):
         return "stepper" + turned, f"up to {output.rate_max} steps/s, {keeps}"
     if output.driver == "servo_pulse":
@@ -174,7 +174,11 @@ def item_words(item: AnyItem) -> str:
         return f"off or on, active {item.active}"
     low, high = item.range
     unit = (
-        " V" if isinstance(item, VoltsItem) else " m, or nothing there" if isinstance(item, RangeItem) else ""
+        " V"
+        if isinstance(item, VoltsItem)
+        else " m, or nothing there"
+        if isinstance(item, DistanceItem)
+        else ""
     )
     each = ", three axes" if isinstance(item, VectorItem) else ""
     return f"{low:g} to {high:g}{unit}{each}"

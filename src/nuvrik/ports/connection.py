@@ -8,12 +8,12 @@ from pathlib import Path
 from types import TracebackType
 
 from nuvrik.ends.asking import Asked
+from nuvrik.ends.hands import value_to_send
 from nuvrik.ends.sensors import Reading
 from nuvrik.failsafe.table import ARMED, STANDBY, State
-from nuvrik.levels import level_of
-from nuvrik.plan.channels import ChoiceChannel, LevelChannel, ShareChannel
+from nuvrik.plan.form.channels import ChoiceChannel, LevelChannel, ShareChannel
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
-from nuvrik.plan.models import Link
 from nuvrik.plan.wiring import place_channels
 from nuvrik.ports.driver import TURN_S, Driver, RealTime
 from nuvrik.ports.hello import other_file
@@ -118,11 +118,11 @@ class Connection:
         """
         if for_s is not None and not for_s >= 0:
             raise ValueError(f"for_s is {for_s}; it must be 0 or more, or math.inf")
-        codes = {name: self._code(name, value) for name, value in values.items()}
+        given = {name: self._value(name, value) for name, value in values.items()}
         with self._lock:
             self._check()
-            for name, code in codes.items():
-                self._handset.put(self._clock.now_ms(), name, code, self._for_ms(name, for_s))
+            for name, value in given.items():
+                self._handset.put(self._clock.now_ms(), name, value, self._for_ms(name, for_s))
 
     def request(self, name: str, *, wait: bool = True, **arguments: int) -> Asked:
         """Ask the machine to do something, once, and wait until it is done; with ``wait=False`` come back at
@@ -230,22 +230,23 @@ class Connection:
             for_s = TURNING_S if turns else math.inf
         return None if for_s == math.inf else round(1000 * for_s)
 
-    def _code(self, name: str, value: float | bool | str | None) -> int | None:
+    def _value(self, name: str, value: float | bool | str | None) -> float | None:
+        """A value as the handset takes it. ValueError for one that the channel cannot have."""
         channel = self.link.channels.get(name)
-        if not isinstance(channel, LevelChannel | ShareChannel):
-            if isinstance(channel, ChoiceChannel) and value in channel.options:
-                return channel.options.index(str(value))
-            if isinstance(value, str):
+        if isinstance(channel, ChoiceChannel) and isinstance(value, str):
+            if value not in channel.options:
                 raise ValueError(f"{name}: {value!r} is none of its options")
-            if channel is not None and value is not None and not float(value).is_integer():
-                raise ValueError(f"{name} is {value!r}; a {channel.kind} is a whole number")
-            return int(value or 0)
-        low = -1 if channel.kind == "level" else 0
-        if value is None:
+            return channel.options.index(value)
+        if channel is None or (value is None and channel.scaled):
             return None
-        if isinstance(value, str | bool) or not low <= value <= 1:
-            raise ValueError(f"{name} is {value!r}; it must be from {low} to 1, or None")
-        return level_of(value)
+        if isinstance(value, float) and not channel.scaled and value.is_integer():
+            value = int(value)
+        try:
+            value_to_send(name, channel, value)  # type: ignore[arg-type]
+        except TypeError as error:
+            raise ValueError(str(error)) from None
+        assert not isinstance(value, str)
+        return value
 
 
 def connect(link: Link | str | Path, port: str, hello_s: float = HELLO_S) -> Connection:

@@ -6,7 +6,7 @@ import time
 import warnings
 
 from nuvrik.ends.handset import Handset
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.models import Link
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import AnyClock, ByteLine, hear, random_number
 from nuvrik.ports.sim import SimLine

@@ -10,6 +10,7 @@ import os
 import stat
 import tempfile
 from pathlib import Path
+from typing import TextIO
 
 
 def write_file(path: Path, data: str | bytes, *, new: bool = False) -> None:
@@ -31,6 +32,15 @@ def write_file(path: Path, data: str | bytes, *, new: bool = False) -> None:
         raise
     except RuntimeError:  # a link that leads back to itself
         raise OSError(40, "too many levels of links", str(path)) from None
+
+
+def open_log(path: str | Path) -> TextIO:
+    """Open a text to be written as it comes. OSError for a pipe that nobody reads, instead of waiting."""
+    if not hasattr(os, "O_NONBLOCK"):
+        return Path(path).open("w", encoding="utf-8", newline="")
+    descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NONBLOCK, 0o666)
+    os.set_blocking(descriptor, True)
+    return os.fdopen(descriptor, "w", encoding="utf-8", newline="")
 
 
 def _replace(target: Path, content: bytes, before: os.stat_result | None, *, new: bool) -> None:

@@ -2,8 +2,8 @@
 
 from typing import NamedTuple
 
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag
-from nuvrik.plan.models import Link
 from nuvrik.ports.live import AnyClock, ByteLine, random_number
 from nuvrik.printable import printable
 from nuvrik.wire.decoder import Decoder

@@ -7,10 +7,10 @@ from typing import NamedTuple, Protocol
 
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.models import Link
 from nuvrik.ports.leaving import NO_SIGNALS, Signals
 from nuvrik.ports.port import PortError
-from nuvrik.rehearsal.recording import Recording
+from nuvrik.recordings.recording import Recording
 from nuvrik.wire.events import Event, Frame
 
 LONGEST_GAP_MS = 30_000

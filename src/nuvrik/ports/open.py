@@ -1,7 +1,7 @@
 """Any port by its name: a device, ``socket://``, ``loop://``, ``udp://``, or ``sim``."""
 
-from nuvrik.plan.media import SerialMedium
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.media import SerialMedium
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.problems import suggestion
 from nuvrik.ports.port import Port, PortError
 from nuvrik.ports.sim import SimLine

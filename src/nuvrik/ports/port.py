@@ -1,4 +1,5 @@
-"""A port by any name that pyserial knows: a device, ``socket://host:port``, ``rfc2217://host:port``, ``loop://``.
+"""A port by any name that pyserial knows: a device, ``socket://host:port``, ``rfc2217://host:port``,
+``loop://``.
 
 Two rules hold for all of them. A read takes a bounded amount, in one call, after a short wait at most: under
 a flood of noise the loop must still turn. (Asking how much is waiting and fetching that is not enough: over a

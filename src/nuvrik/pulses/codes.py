@@ -19,7 +19,7 @@ sirc12, sirc15, sirc20    pulse width: leader 2400/600, a mark of 600 is 0, of 1
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from nuvrik.plan.media import CODE_FORMS, CodeForm
+from nuvrik.plan.form.media import CODE_FORMS, CodeForm
 from nuvrik.pulses.shape import Shape
 
 
@@ -52,7 +52,7 @@ PROTOCOLS = {
 }
 
 LEARNED = "learned"
-"""The name of a code whose shape is not published but was learnt from a recording."""
+"""The name of a code whose shape is not published but was learned from a recording."""
 
 
 class Code(NamedTuple):
@@ -158,5 +158,5 @@ def spaced(one: Sequence[int], period_us: int) -> list[int]:
 
 
 def learned_press(shape: Shape, command: int, repeats: int = 0) -> list[int]:
-    """A key of a learnt shape, pressed and held."""
+    """A key of a learned shape, pressed and held."""
     return spaced(shape.frame(command), shape.period_us) * (1 + repeats)

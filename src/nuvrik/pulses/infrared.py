@@ -2,7 +2,7 @@
 
 What lies between two silences is a burst; ``burst`` says which code it is, if it is one and only one. This
 module finds the bursts in a stream that comes in pieces of any size, tells a repeat from a fresh press, and
-reads a learnt shape beside the published codes."""
+reads a learned shape beside the published codes."""
 
 from collections import deque
 from collections.abc import Iterable, Iterator
@@ -66,7 +66,7 @@ class InfraredReader:
 
     :meth:`feed` takes signed microseconds, marks positive. A last space may still grow: feed the rest of
     it as it passes, and a frame shows as soon as the silence behind it is long enough. Memory is bounded.
-    ``shape`` is a learnt one, to be read besides the published codes.
+    ``shape`` is a learned one, to be read besides the published codes.
     """
 
     def __init__(self, shape: Shape | None = None) -> None:
@@ -80,7 +80,7 @@ class InfraredReader:
         self._burst_us = 0
         self._run: list[int] | None = None
         self._run_us = 0
-        # The last lengths before a silence, as many as a frame of the learnt shape has.
+        # The last lengths before a silence, as many as a frame of the learned shape has.
         self._tail: deque[int] = deque(maxlen=shape.durations if shape else 0)
         self._read_us = -RUN_GAP_US
         """Up to where published codes have been read."""
@@ -131,7 +131,7 @@ class InfraredReader:
             self._follow(length)
 
     def _follow(self, length: int) -> None:
-        """One more length of what may be an unknown code, or a learnt one."""
+        """One more length of what may be an unknown code, or a learned one."""
         if self._run is not None:
             self._run.append(length)
             if len(self._run) > LONGEST_RUN:
@@ -153,7 +153,7 @@ class InfraredReader:
                 self._run, self._read_us = None, self._at_us  # whatever else there is in it, a code is
                 yield self._told(code._replace(repeat=found.command is None))
         shape = self._shape
-        # A learnt code waits for the published ones: what they can read is theirs.
+        # A learned code waits for the published ones: what they can read is theirs.
         ready = self._tail and (not grows or not self._burst)
         if shape is not None and ready and space_us >= shape.gap_us:
             yield from self._learned(shape)

@@ -22,15 +22,15 @@ def through_a_receiver(
     rng: random.Random,
     *,
     jitter_us: float = 0.0,
-    lean_us: int = 0,
+    mark_stretch_us: int = 0,
     clock: float = 1.0,
     glitches_per_s: float = 0.0,
 ) -> list[int]:
     """Marks and spaces as they come out of a receiver.
 
-    Every edge is moved by chance (``jitter_us``, standard deviation), each mark made ``lean_us`` longer and
-    each space as much shorter, everything stretched by ``clock``, and short pulses of the other level put in.
-    """
+    Every edge is moved by chance (``jitter_us``, standard deviation), each mark made ``mark_stretch_us``
+    longer and each space as much shorter, everything stretched by ``clock``, and short pulses of the other
+    level put in."""
     edge, edges = 0.0, [0.0]
     for pulse in pulses:
         edge += abs(pulse) * clock
@@ -38,7 +38,7 @@ def through_a_receiver(
     made: list[int] = []
     for pulse, (start, end) in zip(pulses, pairwise(edges), strict=True):
         sign = 1 if pulse > 0 else -1
-        length = max(1, round(end - start) + sign * lean_us)
+        length = max(1, round(end - start) + sign * mark_stretch_us)
         glitch = rng.randint(*GLITCH_US)
         if length > 2 * glitch and rng.random() < glitches_per_s * length / 1e6:
             before = rng.randint(1, length - glitch - 1)
@@ -83,16 +83,16 @@ def worn(
     rng: random.Random,
     *,
     jitter_us: float = 0.0,
-    lean_us: float = 0.0,
+    mark_stretch_us: float = 0.0,
     clock: float = 1.0,
 ) -> list[int]:
     """Infrared as a sloppy receiver gives it: every edge off by up to ``jitter_us`` either way, marks
-    longer by ``lean_us`` and spaces shorter, and everything stretched by ``clock``."""
+    longer by ``mark_stretch_us`` and spaces shorter, and everything stretched by ``clock``."""
     edge = 0.0
     edges = [rng.uniform(-jitter_us, jitter_us)]
     for pulse in pulses:
         edge += abs(pulse) * clock
-        edges.append(edge + rng.uniform(-jitter_us, jitter_us) + (lean_us if pulse > 0 else 0))
+        edges.append(edge + rng.uniform(-jitter_us, jitter_us) + (mark_stretch_us if pulse > 0 else 0))
     made = []
     for pulse, (start, end) in zip(pulses, pairwise(edges), strict=True):
         length = max(1, round(end) - round(start))

@@ -9,7 +9,7 @@ that is all by which it can be known.
 from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
-from nuvrik.plan.media import MOST_SLOTS, PulsesMedium
+from nuvrik.plan.form.media import MOST_SLOTS, PulsesMedium
 
 EDGES_KEPT = MOST_SLOTS + 2
 

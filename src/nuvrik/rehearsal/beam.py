@@ -21,7 +21,7 @@ class Beam:
         self.blocked = False
         self.lamp_per_s = conditions.lamp_per_s
         self._jitter_us = conditions.jitter * unit_us
-        self._lean_us = conditions.lean_us
+        self._lean_us = conditions.mark_stretch_us
         self._rng = rng
         self._tries = Losses(conditions, rng).tries
         self._marks: list[tuple[int, int]] = []
@@ -114,6 +114,7 @@ class BeamWorld(World):
         self.machine_on = False
         self.receiver = Receiver(self.link)
         self.machine = self.receiver.machine
+        self.plant.float_pins()
         self._see(self.machine.demands)
         self.at(self.t_us + 1000 * boot_ms, self._boot_machine)
 
@@ -151,7 +152,7 @@ class BeamWorld(World):
         codes = self.receiver.feed(self.beam.take(self.t_us), now_ms)
         demands = self.receiver.tick(now_ms)
         for code in codes:
-            self.trace.heard.append(code.at_us / 1000)
+            self.trace.accepted.append(code.at_us / 1000)
             if self.machine.state is ARMED:
                 self.last_armed_sent_us = code.at_us
         for reason, count in (self.receiver.counts - before).items():

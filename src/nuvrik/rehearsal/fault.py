@@ -10,9 +10,10 @@ from dataclasses import dataclass
 from typing import Literal
 
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
-from nuvrik.plan.frames import Lack, Sealed
-from nuvrik.plan.media import InfraredMedium
-from nuvrik.plan.models import Link
+from nuvrik.failsafe.why import Code
+from nuvrik.plan.form.frames import Lack, Sealed
+from nuvrik.plan.form.media import InfraredMedium
+from nuvrik.plan.form.models import Link
 from nuvrik.rehearsal.world import World
 
 Must = Literal["stop", "hold", "never"]
@@ -53,15 +54,15 @@ class Fault:
     """One fault.
 
     ``group`` is the communication error of the safety standards that it stands for, or "bench". ``must``
-    says what has to hold besides what always has to (see ``verdict``): "stop", every motor at rest within the
-    bound, and then in one of the states ``ends_in``; "hold", it may go on or stop, but obeys nothing that was
-    not sent for it; "never", struck before power-up, nothing moves at all. ``shows`` are words of which one
-    must come up among refusals and reasons. ``lasts_ms`` is the range from which its length is drawn, None
-    for ever; ``heal`` ends it. ``needs`` names what a frame style must not lack; ``fits`` says which links it
-    can strike. ``later_ms`` is what is added to the bound of a link. ``before`` is done to the world at
-    power-up, so that the fault can strike later; ``reaches`` is a state that must have come up for anything
-    to have been shown; ``ready`` says from when on it is worth striking; ``judge`` says what else is wrong at
-    the end, "" where nothing is."""
+    says what has to hold besides what always has to (see ``verdict``): "stop", every motor at rest within
+    the bound, and then in one of the states ``ends_in``; "hold", it may go on or stop, but accepts nothing
+    that was not sent for it; "never", struck before power-up, nothing moves at all. ``shows`` are reasons
+    of refused frames, and codes of the machine's own, of which one must come up. ``lasts_ms`` is the range
+    from which its length is drawn, None for ever; ``heal`` ends it. ``needs`` names what a frame style must
+    not lack; ``fits`` says which links it can strike. ``later_ms`` is what is added to the bound of a link.
+    ``before`` is done to the world at power-up, so that the fault can strike later; ``reaches`` is a state
+    that must have come up for anything to have been shown; ``ready`` says from when on it is worth
+    striking; ``judge`` says what else is wrong at the end, "" where nothing is."""
 
     name: str
     group: str
@@ -69,7 +70,7 @@ class Fault:
     strike: Callable[[World], None]
     must: Must = "stop"
     ends_in: tuple[State, ...] = NOT_ARMED
-    shows: tuple[str, ...] = ()
+    shows: tuple[str | Code, ...] = ()
     lasts_ms: tuple[int, int] | None = None
     heal: Callable[[World], None] | None = None
     needs: tuple[Lack, ...] = ()

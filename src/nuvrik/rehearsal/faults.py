@@ -1,6 +1,6 @@
 """Every fault there is, by name, group by group."""
 
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.models import Link
 from nuvrik.rehearsal import faults_at_the_ends, faults_of_hands, faults_on_the_way
 from nuvrik.rehearsal.fault import GROUPS, Fault
 

@@ -1,21 +1,24 @@
 """Faults of the two ends, of hands and programs, and of the bench."""
 
+from nuvrik.budget.stop import run_down_ms
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import FAILSAFE, STANDBY, STOPPED, WAITING
-from nuvrik.plan.channels import source_name
-from nuvrik.plan.controls import AxisControl, ButtonControl, SliderControl, parts_of
-from nuvrik.plan.models import Link
+from nuvrik.failsafe.why import Code
+from nuvrik.plan.form.controls import AxisControl, ButtonControl, SliderControl, parts_of
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import MotorOutput
 from nuvrik.plan.wiring import needed_channels, output_routes
+from nuvrik.recordings.pilot import press_ms
+from nuvrik.recordings.recording import Row
 from nuvrik.rehearsal.fault import ANY, Fault, every_link, only, sealed
 from nuvrik.rehearsal.faults_on_the_way import older
-from nuvrik.rehearsal.pilot import press_ms
-from nuvrik.rehearsal.plant import Plant
-from nuvrik.rehearsal.recording import Row
 from nuvrik.rehearsal.world import World
 
 BROWN_OUT_VOLTS = 5.0
 WRAP_MS = 1 << 16
+THROW_MS = 300
+"""A hand throws a stick from end to end about three times a second."""
 
 
 def _handset_reset(world: World) -> None:
@@ -29,11 +32,10 @@ def _machine_reset(world: World) -> None:
 
 def _battery_flat(world: World) -> None:
     """Whenever the motors draw, the voltage falls and the machine resets; at rest it recovers."""
-    world.plant = world.plant or Plant(world.link)
+    world.plant_runs = True
     world.plant.charge = 0.1
 
     def look(_: object) -> None:
-        assert world.plant is not None
         if world.machine_on and world.plant.volts < BROWN_OUT_VOLTS and not world.machine.safe:
             world.reset_machine(boot_ms=200)
             world.plant.volts = BROWN_OUT_VOLTS
@@ -74,7 +76,7 @@ def sticks(link: Link) -> list[str]:
     squeezed = {
         source
         for channel in link.channels.values()
-        if getattr(channel, "times", None)
+        if getattr(channel, "multiplied_by", None)
         for source in channel.sources.values()
     }
     moving = moving_controls(link)
@@ -82,7 +84,7 @@ def sticks(link: Link) -> list[str]:
 
 
 def arm_control(link: Link) -> str | None:
-    return source_name(link.channels[link.arm_channel]) if link.arm_channel else None
+    return link.arm_control
 
 
 def reading_at(link: Link, name: str, share: float) -> int:
@@ -136,6 +138,32 @@ def _pushed(world: World) -> None:
     held(world, name, reading_at(world.link, name, world.rng.choice((-0.6, 0.6))))
 
 
+def _reversing(link: Link) -> list[MotorOutput]:
+    """The motors whose driver is told a direction."""
+    motors = (output for output in link.outputs.values() if isinstance(output, MotorOutput))
+    return [motor for motor in motors if motor.driver != "servo_pulse"]
+
+
+def _thrown(world: World) -> None:
+    """From one end to the other, again and again, each time long enough for the slowest motor to follow."""
+    name = sticks(world.link)[0]
+    ends = [reading_at(world.link, name, share) for share in (-1.0, 1.0)]
+    slowest_ms = max(2 * motor.ramp_ms + motor.reverse_pause_ms for motor in _reversing(world.link))
+    every_us, began_us = 1000 * (slowest_ms + THROW_MS), world.t_us
+
+    def alter(row: Row) -> Row:
+        return {**row, name: ends[(world.t_us - began_us) // every_us % 2]}
+
+    world.hands = alter
+
+
+def _never_reversed(world: World, struck_ms: float) -> str:
+    later = [moment.values for moment in world.trace.moments if moment.t_ms >= struck_ms]
+    motors = [place for place, o in enumerate(world.link.outputs.values()) if isinstance(o, MotorOutput)]
+    both = any(min(v[place] for v in later) < 0 < max(v[place] for v in later) for place in motors)
+    return "" if both else "no motor was reversed, so nothing was shown"
+
+
 def _arm_on(world: World) -> None:
     arm = arm_control(world.link)
     assert arm is not None
@@ -145,8 +173,7 @@ def _arm_on(world: World) -> None:
 
 
 def _sensor_lost(world: World) -> None:
-    assert world.plant is not None
-    world.plant.readings = dict  # type: ignore[method-assign]
+    world.sensing = False
 
 
 def _disarm_lost(world: World) -> None:
@@ -222,17 +249,15 @@ def _stale_ms(link: Link) -> float:
 
 
 def _drift_ms(link: Link) -> float:
-    rules = link.failsafe
-    return 0.04 * (
-        rules.timeout_ms + max((getattr(o, "ramp_ms", 0) for o in link.outputs.values()), default=0)
-    )
+    return 0.04 * (link.failsafe.timeout_ms + run_down_ms(link))
 
 
 _has_stick = only(
     lambda link: sticks(link) and link.arm_channel is not None, "no stick alone makes anything turn"
 )
+_reverses = only(_reversing, "no motor has a driver with a direction", _has_stick)
 _recovers_at_rest = only(
-    lambda link: link.failsafe.recover == "neutral", 'failsafe.recover is not "neutral"', _has_stick
+    lambda link: link.failsafe.recover == "at_rest", 'failsafe.recover is not "at_rest"', _has_stick
 )
 _armed_by_button = only(
     lambda link: isinstance(link.controls.get(arm_control(link) or ""), ButtonControl), "no button arms it"
@@ -304,7 +329,7 @@ FAULTS = (
         "the part of the handset's program that reads the sticks hangs, the part that sends goes on",
         _hung,
         ends_in=(FAILSAFE, WAITING, STANDBY, STOPPED),
-        shows=("has no reading", "no drive frame", "arm is off", "stop was pressed"),
+        shows=(Code.NO_READING, Code.SILENCE, Code.ARM_OFF, Code.STOPPED),
         fits=_read_by_hand,
         later_ms=_stale_ms,
     ),
@@ -314,7 +339,7 @@ FAULTS = (
         "the sticks come unplugged from the handset: none of them has a reading",
         _no_readings,
         ends_in=(FAILSAFE, WAITING, STANDBY, STOPPED),
-        shows=("has no reading", "no drive frame", "arm is off", "stop was pressed"),
+        shows=(Code.NO_READING, Code.SILENCE, Code.ARM_OFF, Code.STOPPED),
         lasts_ms=(1500, 3000),
         heal=_hands_off,
         fits=_read_by_hand,
@@ -334,8 +359,20 @@ FAULTS = (
         "the stick stays a quarter out when it is let go; the link is lost, and comes back",
         _never_centres,
         ends_in=(FAILSAFE, STANDBY, WAITING),
-        shows=("is not at rest",),
+        shows=(Code.NOT_AT_REST,),
         fits=_recovers_at_rest,
+    ),
+    Fault(
+        "stick_thrown",
+        "bench",
+        "the stick is thrown from end to end: a driver whose direction changed under power would short",
+        _thrown,
+        must="hold",
+        ends_in=ANY,
+        lasts_ms=(5000, 6000),
+        heal=_hands_off,
+        fits=_reverses,
+        judge=_never_reversed,
     ),
     Fault(
         "wire_broken_at_power_up",
@@ -343,7 +380,7 @@ FAULTS = (
         "a wire in the handset is broken, and its stick reads an end of its range from the start",
         _rail,
         must="never",
-        shows=("is not at rest",),
+        shows=(Code.NOT_AT_REST,),
         fits=_has_stick,
     ),
     Fault(
@@ -352,7 +389,7 @@ FAULTS = (
         "the stick is held out of the middle from power-up on, and arm switched on",
         _pushed,
         must="never",
-        shows=("is not at rest",),
+        shows=(Code.NOT_AT_REST,),
         fits=_has_stick,
     ),
     Fault(
@@ -361,7 +398,7 @@ FAULTS = (
         "the arm control is on from power-up on",
         _arm_on,
         must="never",
-        shows=("arm is off", "switch arm off first"),
+        shows=(Code.ARM_OFF, Code.SWITCH_ARM_OFF),
         fits=_armed_by_button,
     ),
     Fault(

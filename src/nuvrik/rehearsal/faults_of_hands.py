@@ -5,19 +5,20 @@ from itertools import pairwise
 
 from nuvrik.budget.stop import stop_bound
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
+from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL, level_of
-from nuvrik.plan.backward import CallRequest
-from nuvrik.plan.channels import LevelChannel, ShareChannel
-from nuvrik.plan.controls import AxisControl, ButtonControl, KeyControl, SliderControl
-from nuvrik.plan.frames import KeysFrame
-from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput, ServoOutput, SwitchOutput
+from nuvrik.plan.form.backward import CallRequest
+from nuvrik.plan.form.channels import LevelChannel, ShareChannel
+from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, SliderControl
+from nuvrik.plan.form.frames import KeysFrame
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.wiring import moving_channels, output_routes, place_channels
+from nuvrik.recordings.recording import Row
 from nuvrik.rehearsal.beam import BeamWorld
 from nuvrik.rehearsal.fault import ANY, Fault, any_link, only
 from nuvrik.rehearsal.faults_at_the_ends import arm_control, moving_controls, reading_at, sticks
 from nuvrik.rehearsal.faults_on_the_way import infrared_link
-from nuvrik.rehearsal.recording import Row
 from nuvrik.rehearsal.world import World
 from nuvrik.shaping.curves import Bend
 from nuvrik.wire.codes import level_code, level_from_code
@@ -50,7 +51,7 @@ def off_centre(link: Link, name: str) -> int:
     """The reading of a stick or slider furthest from rest that still counts as at rest, as it travels."""
     control = link.controls[name]
     assert isinstance(control, AxisControl | SliderControl)
-    bend, band = Bend(control), level_of(link.failsafe.neutral_band)
+    bend, band = Bend(control), level_of(link.failsafe.rest_band)
     fed = [c for c in link.channels.values() if name in c.sources.values() and isinstance(c, LevelChannel)]
 
     def at_rest(reading: int) -> bool:
@@ -79,7 +80,7 @@ def _rests_off_centre(world: World) -> None:
 def _start_duty(link: Link) -> bool:
     motors = (output for output in link.outputs.values() if isinstance(output, MotorOutput))
     rests = all(
-        abs(Bend(c).level(c.raw[-2])) <= level_of(link.failsafe.neutral_band)
+        abs(Bend(c).level(c.raw[-2])) <= level_of(link.failsafe.rest_band)
         for c in (link.controls[name] for name in moving_controls(link))
         if isinstance(c, AxisControl | SliderControl)
     )
@@ -199,9 +200,7 @@ def _own_code_fails(world: World) -> None:
     closed."""
     name = _own_code(world.link)
     assert name is not None and world.handset is not None
-    turning = [
-        n for n, o in world.link.outputs.items() if not isinstance(o, ServoOutput | SwitchOutput)
-    ] or list(world.link.outputs)
+    turning = [n for n, o in world.link.outputs.items() if o.turns] or list(world.link.outputs)
 
     def routine(**_: int) -> Generator[dict[str, float], None, None]:
         while True:
@@ -333,7 +332,7 @@ FAULTS = (
         "the wire of the stop button breaks: it has no reading any more",
         _stop_wire_broken,
         ends_in=(STOPPED,),
-        shows=("stop was pressed",),
+        shows=(Code.STOPPED,),
         fits=_has_stop_button,
         # Its last reading has to go stale; a frame is due within a period.
         later_ms=lambda link: link.period_ms,
@@ -375,7 +374,7 @@ FAULTS = (
         "the terminal that the handset's program runs in is closed: it takes leave, and ends",
         _hung_up,
         ends_in=(STANDBY, WAITING, FAILSAFE),
-        shows=("arm is off", "no drive frame"),
+        shows=(Code.ARM_OFF, Code.SILENCE),
     ),
     Fault(
         "frames_queued",
@@ -392,7 +391,7 @@ FAULTS = (
         "stop is pressed while the builder's own code moves something, and that code will not end",
         _own_code_fails,
         ends_in=(STOPPED,),
-        shows=("stop was pressed",),
+        shows=(Code.STOPPED,),
         fits=_has_own_code,
         later_ms=lambda link: HOOK_MS,
     ),

@@ -4,10 +4,11 @@ from collections.abc import Callable
 from typing import Any
 
 from nuvrik.failsafe.table import FAILSAFE
-from nuvrik.plan.channels import FlagChannel
-from nuvrik.plan.frames import Lack
-from nuvrik.plan.media import InfraredMedium
-from nuvrik.plan.models import Link
+from nuvrik.failsafe.why import Code
+from nuvrik.plan.form.channels import FlagChannel
+from nuvrik.plan.form.frames import Lack
+from nuvrik.plan.form.media import InfraredMedium
+from nuvrik.plan.form.models import Link
 from nuvrik.pulses.codes import PROTOCOLS, press
 from nuvrik.rehearsal.beam import BeamWorld
 from nuvrik.rehearsal.fault import Fault, every_link, only, sealed
@@ -177,7 +178,7 @@ def _queue(world: World) -> Callable[[int, bytes], Arrivals]:
 
 
 def _neighbour(world: World) -> Callable[[int, bytes], Arrivals]:
-    """Another handset of the same kind, with its own pair number, hard ahead."""
+    """Another handset of the same kind, with its own pair number, hard forward."""
     pair = world.link.frame.pair % 255 + 1
     frame = world.link.frame.model_copy(update={"pair": pair})
     encoder, count = Encoder(world.link.model_copy(update={"frame": frame})), 0
@@ -282,7 +283,7 @@ FAULTS = (
         "unintended repetition",
         "a module hangs and sends one and the same frame again and again",
         _stuck,
-        shows=("repeated", "out_of_order", "no drive frame"),
+        shows=("repeated", "out_of_order", Code.SILENCE),
         ends_in=(FAILSAFE,),
         lasts_ms=LONG_ENOUGH,
         needs=ORDER,

@@ -4,7 +4,7 @@ import random
 from itertools import pairwise
 
 from nuvrik.budget.conditions import Conditions
-from nuvrik.plan.media import AnyMedium, OnOffMedium, PulsesMedium, Retries, retries_of
+from nuvrik.plan.form.media import AnyMedium, OnOffMedium, PulsesMedium, Retries, retries_of
 from nuvrik.pulses.noise import receiver_noise, worn
 from nuvrik.pulses.on_off_keyed import OnOffDecoder, durations
 from nuvrik.pulses.train import edge_times, train
@@ -45,7 +45,7 @@ class SimMedium:
         self._rng = rng
         self._delay_us = medium.delay_ms * 1000
         self._jitter_us = medium.jitter_ms * 1000
-        self._damages = bool(conditions.bit_errors or conditions.jitter or conditions.lean_us)
+        self._damages = bool(conditions.bit_errors or conditions.jitter or conditions.mark_stretch_us)
         self._lossy = bool(conditions.loss or conditions.burst_loss)
         self._losses = Losses(conditions, rng)
         self._airtimes_us: dict[int, tuple[int, Retries]] = {}
@@ -103,7 +103,7 @@ class KeyedMedium(SimMedium):
             for pulse in durations(wire, medium.bitrate, medium.training_bits)
         ]
         stray_us = conditions.jitter * 500_000 / medium.bitrate
-        heard = worn(heard, rng, jitter_us=stray_us, lean_us=conditions.lean_us)
+        heard = worn(heard, rng, jitter_us=stray_us, mark_stretch_us=conditions.mark_stretch_us)
         decoder = OnOffDecoder(medium.bitrate)
         bodies = decoder.feed([*receiver_noise(NOISE_PULSES, rng), *heard]) + decoder.end()
         return bodies[-1] if bodies else None

@@ -16,7 +16,7 @@ from pydantic import BaseModel
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.levels import FULL, TIMER_MAX
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.models import Link
 from nuvrik.wire.codes import Value
 from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
@@ -164,7 +164,7 @@ class Searcher:
         efforts = [abs(demand.effort) for demand in after.machine.demands]
         faster = any(a > abs(b.effort) for a, b in zip(efforts, before.machine.demands, strict=True))
         if after.stale:
-            return f"a {event[0]} frame was obeyed"
+            return f"a {event[0]} frame was accepted"
         if now is not ARMED and faster:
             return f"an output sped up in {now}"
         if now is ARMED and was is not ARMED:
@@ -193,7 +193,7 @@ class Searcher:
                 return f"armed by {kind}, arm {'' if before.off else 'not '}seen off"
         elif was is not FAILSAFE or kind not in ("rest", "moved") or recover == "rearm":
             return f"armed out of {was} by {kind}"
-        elif kind == "moved" and recover == "neutral":
+        elif kind == "moved" and recover == "at_rest":
             return "armed again by a stick that is pushed"
         elif before.good + 1 < self._link.failsafe.good_frames:
             return f"armed again after {before.good + 1} good frames"
@@ -242,7 +242,7 @@ def _parts(model: BaseModel) -> Iterator[BaseModel]:
 class _Node(NamedTuple):
     """A machine at a time; the sequence number and the command sent last; and, by the search's own reckoning,
     when the last drive frame was, whether arm has been seen off, how many good frames came in a row, what was
-    said and obeyed last, the newest number obeyed, and whether that was one too old."""
+    said and accepted last, the newest number accepted, and whether that was one too old."""
 
     machine: Machine
     now_ms: int

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import run_down_ms, stop_bound
 from nuvrik.budget.trips import Chain, failed_tries
-from nuvrik.plan.media import retries_of
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.media import retries_of
+from nuvrik.plan.form.models import Link
 from nuvrik.rehearsal.faults import faults_for
 from nuvrik.rehearsal.verdict import Run, rehearse
 from nuvrik.wire.frames import Encoder
@@ -87,7 +87,7 @@ PIECE = 4_000_000
 def bulk_soak(link: Link, hours: float, conditions: Conditions, seed: int = 0) -> Bulk:
     """Drive for so many hours, with the failsafe worked out for millions of frames at a time.
 
-    The handset sends a frame every period, hard ahead all the time; each is lost or delayed by the medium.
+    The handset sends a frame every period, hard forward all the time; each is lost or delayed by the medium.
     The machine's loop ticks on its own clock; it notices silence at the first tick at which the last frame is
     ``timeout_ms`` old, and each output that turns ramps down from full, tick by tick, from that tick on.
     """

@@ -8,8 +8,8 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from nuvrik.budget.conditions import Conditions
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
-from nuvrik.plan.models import Link
 from nuvrik.plan.problems import suggestion
 from nuvrik.rehearsal.faults import FAULTS, faults_for
 from nuvrik.rehearsal.verdict import Run, rehearse_all

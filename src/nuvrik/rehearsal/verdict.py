@@ -1,8 +1,9 @@
 """Did it hold? One link, one fault, one seed, one verdict.
 
 What must hold whatever happens: no motor speeds up, or turns on after its ramp, while the machine is not
-ARMED; nothing is obeyed that the handset did not send, nor anything older than what was obeyed before; no
-output jumps by more than its ramp allows. What must hold besides is said by each fault.
+ARMED; nothing is accepted that the handset did not send, nor anything older than what was accepted before; no
+output jumps by more than its ramp allows; no bridge is short-circuited by pins written in the wrong order.
+What must hold besides is said by each fault.
 """
 
 import random
@@ -12,15 +13,16 @@ from typing import Any, Literal, NamedTuple
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import run_down_ms, stop_bound
 from nuvrik.failsafe.table import ARMED, State
+from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL
-from nuvrik.plan.media import InfraredMedium
-from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput, StepperOutput
+from nuvrik.plan.form.media import InfraredMedium
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import MotorOutput, StepperOutput
 from nuvrik.plan.problems import listing
+from nuvrik.recordings.pilot import arm_ms, practice
+from nuvrik.recordings.recording import Recording
 from nuvrik.rehearsal.beam import BeamWorld
 from nuvrik.rehearsal.fault import ANY, Fault
-from nuvrik.rehearsal.pilot import arm_ms, practice
-from nuvrik.rehearsal.recording import Recording
 from nuvrik.rehearsal.world import Trace, World
 
 PRACTICE_MS = 8000
@@ -32,9 +34,9 @@ AFTER_MS = 1200
 
 
 class Run(NamedTuple):
-    """One rehearsal's outcome. ``stop_ms`` is from the sending of the last frame that was obeyed to the tick
-    that left no motor driven, None where it did not have to stop; ``why`` what the machine said then, or what
-    went wrong."""
+    """One rehearsal's outcome. ``stop_ms`` is from the sending of the last frame that was accepted to the
+    tick that left no motor driven, None where it did not have to stop; ``why`` what the machine said then,
+    or what went wrong."""
 
     fault: str
     seed: int
@@ -100,7 +102,7 @@ class Strike:
     def _watch(self, _: Any) -> None:
         world = self.world
         machine = world.machine
-        # A stop is obeyed at once, but only the next tick tells the drivers: that is when it counts.
+        # A stop is accepted at once, but only the next tick tells the drivers: that is when it counts.
         told = not any(world.trace.moments[-1].efforts)
         if world.at_rest and told and world.last_armed_sent_us is not None:
             self.stop_ms = (world.trace.moments[-1].t_ms * 1000 - world.last_armed_sent_us) / 1000
@@ -149,7 +151,7 @@ def practice_ms(link: Link) -> int:
 
 
 def bound_ms(link: Link, fault: Fault) -> float:
-    """How long after the last frame that was obeyed every motor must be at rest."""
+    """How long after the last frame that was accepted every motor must be at rest."""
     return stop_bound(link).worst_ms + (fault.later_ms(link) if fault.later_ms else 0)
 
 
@@ -177,7 +179,7 @@ def _judged(world: World, fault: Fault, seed: int, strike: Strike) -> Run:
     if fault.must == "stop":
         said = strike.stopped_why or "no key is held any more"
         return Run(fault.name, seed, "pass", strike.stop_ms, bound, f"{strike.stopped_in}: {said}", trace)
-    said = "nothing moved" if fault.must == "never" else "nothing was obeyed that was not meant for it"
+    said = "nothing moved" if fault.must == "never" else "nothing was accepted that was not meant for it"
     return Run(fault.name, seed, "pass", None, bound, said, trace)
 
 
@@ -191,9 +193,11 @@ def _wrongs(world: World, fault: Fault, strike: Strike, bound: float) -> Iterato
     unasked = unasked_motion(link, trace)
     if unasked:
         yield unasked
+    if world.plant.shorted:
+        yield f"the bridge of {world.plant.shorted} was short-circuited: its direction changed under power"
     if trace.strangers:
         t_ms, what = trace.strangers[0]
-        yield f"obeyed {what}, at {t_ms:.0f} ms"
+        yield f"accepted {what}, at {t_ms:.0f} ms"
     if fault.reaches is not None and all(moment.state is not fault.reaches for moment in trace.moments):
         yield f"the machine was never {fault.reaches}, so nothing was shown"
     if fault.must == "stop" and strike.stop_ms is None:
@@ -212,19 +216,20 @@ def _wrongs(world: World, fault: Fault, strike: Strike, bound: float) -> Iterato
     if jumped:
         yield jumped
     if fault.shows and not _shown(trace, fault.shows, strike.struck_us / 1000):
-        said = "neither the refused frames nor the machine's reasons"
-        yield f"{said} told what was wrong; expected {listing(fault.shows)}"
+        wanted = (one.name.lower() if isinstance(one, Code) else one for one in fault.shows)
+        said = "neither the refused frames nor the machine's reasons told what was wrong"
+        yield f"{said}; expected {listing(wanted)}"
 
 
-def _shown(trace: Trace, words: tuple[str, ...], since_ms: float) -> bool:
-    refusals = (reason for t_ms, reason in trace.refused if t_ms >= since_ms)
-    whys = (moment.why for moment in trace.moments if moment.t_ms >= since_ms)
-    return any(word in said for said in (*refusals, *whys) for word in words)
+def _shown(trace: Trace, wanted: tuple[str | Code, ...], since_ms: float) -> bool:
+    shown: set[str | Code] = {reason for t_ms, reason in trace.refused if t_ms >= since_ms}
+    shown |= {moment.why.code for moment in trace.moments if moment.t_ms >= since_ms}
+    return not shown.isdisjoint(wanted)
 
 
 def turns_something(link: Link) -> bool:
     """Whether any output turns, so that there is something to bring to rest."""
-    return any(isinstance(output, MotorOutput | StepperOutput) for output in link.outputs.values())
+    return any(output.turns for output in link.outputs.values())
 
 
 def world_of(

@@ -15,11 +15,12 @@ from nuvrik.budget.conditions import Conditions
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import ARMED, State
+from nuvrik.failsafe.why import Why
 from nuvrik.mixing.demand import Demand
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.models import Link
+from nuvrik.plant.plant import Plant
+from nuvrik.recordings.recording import Recording, Row
 from nuvrik.rehearsal.medium import medium_of
-from nuvrik.rehearsal.plant import Plant
-from nuvrik.rehearsal.recording import Recording, Row
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
 
@@ -30,11 +31,12 @@ Arrivals = Iterable[tuple[int, bytes]]
 
 
 class Moment(NamedTuple):
-    """What the machine did from ``t_ms`` on: one demand an output."""
+    """What the machine did from ``t_ms`` on: one demand an output. ``words`` say the same as ``why``."""
 
     t_ms: float
     state: State
-    why: str
+    why: Why
+    words: str
     demands: list[Demand]
 
     @property
@@ -50,14 +52,14 @@ class Moment(NamedTuple):
 
 class Trace:
     """What was seen in a run: ``moments`` whenever the machine changed, and the times in ms at which
-    frames were ``sent`` and ``heard``, and at which others were ``refused`` with their reasons; what was
-    done to it (``marks``: when, and what); and commands obeyed that the handset had not sent just before
+    frames were ``sent`` and ``accepted``, and at which others were ``refused`` with their reasons; what was
+    done to it (``marks``: when, and what); and commands accepted that the handset had not sent just before
     (``strangers``: when, and what was odd)."""
 
     def __init__(self) -> None:
         self.moments: list[Moment] = []
         self.sent: list[float] = []
-        self.heard: list[float] = []
+        self.accepted: list[float] = []
         self.refused: list[tuple[float, str]] = []
         self.marks: list[tuple[float, str]] = []
         self.strangers: list[tuple[float, str]] = []
@@ -100,12 +102,16 @@ class World:
         self.trace = Trace()
         self.t_us = 0
         self.last_armed_sent_us: int | None = None
-        """When the last frame that was obeyed in ARMED left the handset."""
+        """When the last frame that was accepted in ARMED left the handset."""
         self.tamper: Callable[[int, bytes], Arrivals] | None = None
         self.hands: Callable[[Row], Row] | None = None
         self.hung = False
         self.machine_stalled_until_us = 0
-        self.plant: Plant | None = None
+        self.plant = Plant(link)
+        self.plant_runs = bool(link.telemetry)
+        """Whether anybody looks at what moves; its pins are followed in any case."""
+        self.sensing = bool(link.telemetry)
+        """Whether the machine's sensors work."""
         self.twin: Machine | None = None
         self._period_us = link.period_ms * 1000
         self._tick_us = link.tick_ms * 1000
@@ -128,8 +134,6 @@ class World:
         link = self.link
         self.medium = medium_of(link.medium, conditions, self.rng)
         self.back = medium_of(link.medium, conditions, self.rng) if link.telemetry else None
-        if link.telemetry:
-            self.plant = Plant(link)
         self.handset: Handset | None = Handset(link, without=self.recording.missing(link))
         self.machine = Machine(link)
         self.machine_on = True
@@ -182,6 +186,7 @@ class World:
         ``boot_ms`` later."""
         self.machine_on = False
         self.machine = Machine(self.link)
+        self.plant.float_pins()
         self._see(self.machine.demands)
         self.at(self.t_us + 1000 * boot_ms, self._boot_machine)
 
@@ -236,7 +241,7 @@ class World:
             if sent_us is None or sent_us < self._newest_us or not isinstance(event, Frame):
                 self._heard(event, sent_us)
                 continue
-            self.trace.heard.append(t_us / 1000)
+            self.trace.accepted.append(t_us / 1000)
             self._newest_us = sent_us
             if machine.state is ARMED:
                 self.last_armed_sent_us = sent_us
@@ -246,15 +251,15 @@ class World:
         if not isinstance(event, Frame):
             self.trace.refused.append((t_ms, event.reason))
             return
-        self.trace.heard.append(t_ms)
-        if sent_us is None:  # as it stands; but what was obeyed of it may have been ours
+        self.trace.accepted.append(t_ms)
+        if sent_us is None:  # as it stands; but what was accepted of it may have been ours
             sent_us = self._sent_like(event)
         if sent_us is None:
             self.trace.strangers.append((t_ms, "a frame that the handset never sent"))
             return
         if self.machine.state is ARMED:
             if sent_us < self._newest_us:
-                self.trace.strangers.append((t_ms, "a frame older than one obeyed before"))
+                self.trace.strangers.append((t_ms, "a frame older than one accepted before"))
             self.last_armed_sent_us = sent_us
         self._newest_us = sent_us
 
@@ -283,13 +288,18 @@ class World:
         if self._waiting:
             self._read_backlog(now_ms, dt_us)
         demands, moments = machine.tick(now_ms), self.trace.moments
-        if demands is not self._demands or machine.state is not self._state or machine.why != moments[-1].why:
+        if (
+            demands is not self._demands
+            or machine.state is not self._state
+            or machine.reason != moments[-1].why
+        ):
             self._see(demands)
         if self.twin is not None:
             self.twin.tick(now_ms)
-        if self.plant is not None:
-            self.plant.run(self.machine.demands, dt_us / 1000)
-            self.machine.sense(now_ms, **self.plant.readings())
+        if self.plant_runs:
+            self.plant.run(dt_us / 1000)
+            if self.sensing:
+                machine.sense(now_ms, **self.plant.readings())
         if self.back is not None:
             answer = self.machine.send(now_ms)
             arrival = self.back.send(answer, self.t_us) if answer else None
@@ -314,4 +324,7 @@ class World:
         """Note what the machine does from now on."""
         machine = self.machine
         self._demands, self._state = demands, machine.state
-        self.trace.moments.append(Moment(self.t_us / 1000, machine.state, machine.why, demands))
+        self.plant.follow(demands)
+        moments, why = self.trace.moments, machine.reason
+        words = moments[-1].words if moments and moments[-1].why == why else machine.why
+        moments.append(Moment(self.t_us / 1000, machine.state, why, words, demands))

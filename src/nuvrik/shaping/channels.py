@@ -3,13 +3,23 @@
 from collections.abc import Mapping, Sequence
 
 from nuvrik.levels import FULL, clamp, level_of, mul
-from nuvrik.plan.channels import Channel, ChoiceChannel, CountChannel, FlagChannel, LevelChannel, ShareChannel
+from nuvrik.plan.form.channels import (
+    Channel,
+    ChoiceChannel,
+    CountChannel,
+    FlagChannel,
+    LevelChannel,
+    ShareChannel,
+)
 from nuvrik.shaping.controls import Control, Pressed
 from nuvrik.shaping.made import Selector
 
 
 class Source:
-    """Where one channel's value comes from. ``value`` is asked once for each frame."""
+    """Where one channel's value comes from. ``value`` is asked once for each frame. ``has_several`` says that
+    several controls feed it, which have to be looked at whenever one of them has been read."""
+
+    has_several = False
 
     def value(self) -> int | None:
         """The channel's value now."""
@@ -31,12 +41,13 @@ class Scaled(Source):
         self, model: LevelChannel | ShareChannel, origin: Source, controls: Mapping[str, Control]
     ) -> None:
         self._origin = origin
-        self._times = controls[model.times] if model.times else None
+        self._multiplied_by = controls[model.multiplied_by] if model.multiplied_by else None
         self._slow_when = controls[model.slow_when] if model.slow_when else None
         self._slow_to = level_of(model.slow_to)
         self._preset_when = controls[model.preset_when] if model.preset_when else None
         self._preset = level_of(model.preset)
         self._low = -FULL if model.kind == "level" else 0
+        self.has_several = origin.has_several
 
     def refresh(self) -> None:
         self._origin.refresh()
@@ -49,10 +60,10 @@ class Scaled(Source):
         value = self._origin.value()
         if value is None:
             return None
-        if self._times is not None:
-            if self._times.value is None:
+        if self._multiplied_by is not None:
+            if self._multiplied_by.value is None:
                 return None
-            value = mul(value, self._times.value)
+            value = mul(value, self._multiplied_by.value)
         if self._slow_when is not None and self._slow_when.value != 0:
             # A switch that has no reading may be on: slow is the safe side.
             value = mul(value, self._slow_to)
@@ -75,6 +86,8 @@ class Several(Source):
     """Several controls for one channel. A control has a say only while it is ready: for what turns, once it
     has been read at rest since its readings began, so that one that lies half over starts nothing when
     another falls silent; for a place, with any reading."""
+
+    has_several = True
 
     def __init__(self, controls: Sequence[Control], *, band: int, place: bool) -> None:
         self._controls = controls
@@ -202,7 +215,7 @@ def build_source(
     channel moves nothing that turns."""
     if isinstance(model, LevelChannel | ShareChannel):
         origin = _origin(model, controls, band, place=place)
-        bare = not (model.times or model.slow_when or model.preset_when)
+        bare = not (model.multiplied_by or model.slow_when or model.preset_when)
         # A level that is just its control needs nothing done to it.
         return origin if bare and model.kind == "level" else Scaled(model, origin, controls)
     if isinstance(model, FlagChannel):

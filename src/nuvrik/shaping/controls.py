@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from nuvrik.levels import FULL, LONG_AGO, Slew, div
-from nuvrik.plan.controls import (
+from nuvrik.plan.form.controls import (
     AxisControl,
     ButtonControl,
     KeyControl,
@@ -52,7 +52,7 @@ class Moved(Control):
         self._known = self._bend.known
         self._ignore = frozenset(model.ignore)
         self._smooth_ms = model.smooth_ms
-        self._slew = Slew(model.slew_ms) if model.slew_ms else None
+        self._slew = Slew(model.ramp_ms) if model.ramp_ms else None
         self._holds = isinstance(model, AxisControl) and model.on_release == "hold"
         self._plain = not (self._smooth_ms or self._slew or self._holds)
         self._begun = False
@@ -166,7 +166,7 @@ class Key(Pressed):
     """
 
     def __init__(self, name: str, model: KeyControl) -> None:
-        super().__init__(name, model.hold_ms)
+        super().__init__(name, model.released_after_ms)
         self._every = model.repeat == "every"
         self._toggle = model.toggle
         self._count: int | None = None

@@ -1,7 +1,7 @@
 """From the place of a hand to a value: straight halves, dead zone, expo, curve."""
 
 from nuvrik.levels import FULL, along, clamp, div, level_of, mul
-from nuvrik.plan.controls import AxisControl, SliderControl
+from nuvrik.plan.form.controls import AxisControl, SliderControl
 
 
 class Bend:

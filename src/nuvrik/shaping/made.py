@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from nuvrik.levels import clamp, level_of
-from nuvrik.plan.controls import (
+from nuvrik.plan.form.controls import (
     ButtonControl,
     KeyControl,
     MadeControl,

@@ -7,17 +7,17 @@ longest frame.
 
 from collections.abc import Callable, Iterable
 
-from nuvrik.plan.frames import KeysFrame, Sealed, TrainFrame
+from nuvrik.plan.form.frames import KeysFrame, Sealed, TrainFrame
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import MAX_BODY
-from nuvrik.plan.models import Link
-from nuvrik.wire.events import REASONS, Event, Frame, Reader, Reject
+from nuvrik.wire.events import REASONS, Event, Frame, Reader, RefusedFrame
 from nuvrik.wire.keys import KeyReader
 from nuvrik.wire.kinds import COMMAND, TELEMETRY, TO_MACHINE
 from nuvrik.wire.sealed import BystanderReader, SealedReader
 from nuvrik.wire.text import HexReader, TextReader
 from nuvrik.wire.train import TrainReader
 
-__all__ = ["REASONS", "Decoder", "Event", "Frame", "Reject"]
+__all__ = ["REASONS", "Decoder", "Event", "Frame", "RefusedFrame"]
 
 
 def reader_for(link: Link, accepts: frozenset[int], sealed: SealedReader) -> Reader:
@@ -96,18 +96,18 @@ class Decoder:
         for piece in pieces:
             length = len(piece)
             if length > most:
-                events.append(Reject(at, "too_long", piece[: most + 1]))
+                events.append(RefusedFrame(at, "too_long", piece[: most + 1]))
             elif length:
                 body = opened(piece)
                 if body is None:
-                    events.append(Reject(at, "stuffing", piece))
+                    events.append(RefusedFrame(at, "stuffing", piece))
                 else:
                     events.append(judge(body, piece, at))
             at += length + step
         # The beginning of an end marker does not count towards a frame's length.
         if len(held) >= most + step:
             # Said once, at the byte that overflows; the rest is skipped up to the next end marker.
-            events.append(Reject(at, "too_long", held[: most + 1]))
+            events.append(RefusedFrame(at, "too_long", held[: most + 1]))
             self._skipping = True
             self._keep_skipping(held, at)
         else:
@@ -133,7 +133,7 @@ class Decoder:
         if not self._end:
             return self._one_by_one(body, at, step=0)
         if len(body) > MAX_BODY:
-            return [Reject(at, "too_long", bytes(body[: MAX_BODY + 1]))]
+            return [RefusedFrame(at, "too_long", bytes(body[: MAX_BODY + 1]))]
         return [self._judge(body, bytes(body), at)]
 
     def _one_by_one(self, data: bytes, at: int, step: int = 1) -> list[Event]:

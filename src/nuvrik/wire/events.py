@@ -33,7 +33,7 @@ class Frame(NamedTuple):
     raw: bytes
 
 
-class Reject(NamedTuple):
+class RefusedFrame(NamedTuple):
     """A frame that is refused, with its reason, a key of REASONS; ``seq`` where it was sound but came at the
     wrong time."""
 
@@ -43,7 +43,7 @@ class Reject(NamedTuple):
     seq: int | None = None
 
 
-Event = Frame | Reject
+Event = Frame | RefusedFrame
 
 Opener = Callable[[bytes], bytes | bytearray | None]
 

@@ -3,9 +3,9 @@
 from binascii import crc_hqx
 from collections.abc import Callable, Sequence
 
-from nuvrik.plan.frames import KeysFrame, PackedFrame, Sealed, SlipFrame, TrainFrame
+from nuvrik.plan.form.frames import KeysFrame, PackedFrame, Sealed, SlipFrame, TrainFrame
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import body_bytes, layout_tag, longest_on_wire
-from nuvrik.plan.models import Link
 from nuvrik.wire.cobs import CODES, stuff
 from nuvrik.wire.codes import Unsaid, Value
 from nuvrik.wire.keys import KeyCommands
@@ -48,7 +48,7 @@ class Encoder:
         else:
             self._text = TextCommands(frame, link.channels)
         if isinstance(frame, PackedFrame):
-            self._lead = b"\0" if frame.lead_zero else b""
+            self._lead = b"\0" if frame.lead_in else b""
             self._opener = self._lead + CODES[SHORTEST_BODY + self.packer.size]
             if self._stream:
                 self.command_on_wire = self._packed_on_wire
@@ -112,13 +112,13 @@ class Encoder:
         if isinstance(frame, PackedFrame):
             return self._lead + stuff(body) + b"\0"
         if isinstance(frame, SlipFrame):
-            return (END if frame.lead_end else b"") + escape(body) + END
+            return (END if frame.lead_in else b"") + escape(body) + END
         if isinstance(frame, KeysFrame):
             return body + b"\n" if body.startswith(HEX_MARK) else body
         if isinstance(frame, TrainFrame):
             return body + GAP
         end = frame.end.encode()
-        return (end if frame.lead_end else b"") + body + end
+        return (end if frame.lead_in else b"") + body + end
 
     @property
     def longest_body(self) -> int:

@@ -1,7 +1,15 @@
 """Items of telemetry to codes and back: what a sensor reads, as bits, as a value with its unit."""
 
 from nuvrik.levels import FULL, clamp, div
-from nuvrik.plan.backward import AnyItem, DemandItem, DigitalItem, RangeItem, ShaftItem, VectorItem, VoltsItem
+from nuvrik.plan.form.backward import (
+    AnyItem,
+    DemandItem,
+    DigitalItem,
+    DistanceItem,
+    ShaftItem,
+    VectorItem,
+    VoltsItem,
+)
 from nuvrik.wire.codes import level_code, level_from_code, share_code, share_from_code
 
 Raw = int | tuple[int, int, int] | None
@@ -51,7 +59,7 @@ def value_of(item: AnyItem, codes: tuple[int, ...]) -> tuple[Value, str]:
         levels = [level_from_code(code, item.bits) or 0 for code in codes]
         x, y, z = (low + (high - low) * (level / FULL + 1) / 2 for level in levels)
         return (x, y, z), ""
-    unit = "V" if isinstance(item, VoltsItem) else "m" if isinstance(item, RangeItem) else ""
+    unit = "V" if isinstance(item, VoltsItem) else "m" if isinstance(item, DistanceItem) else ""
     share = share_from_code(codes[0], item.bits)
     return (None if share is None else low + (high - low) * share / FULL), unit
 

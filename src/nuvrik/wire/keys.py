@@ -9,13 +9,13 @@ silence.
 from collections.abc import Mapping, Sequence
 
 from nuvrik.levels import FULL, clamp, level_of
-from nuvrik.plan.channels import AnyChannel
-from nuvrik.plan.frames import KeyAction, KeysFrame
+from nuvrik.plan.form.channels import AnyChannel
+from nuvrik.plan.form.frames import KeyAction, KeysFrame
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import most_of
-from nuvrik.plan.models import Link
 from nuvrik.plan.wiring import place_channels
 from nuvrik.wire.codes import Unsaid, Value
-from nuvrik.wire.events import Event, Frame, Reject
+from nuvrik.wire.events import Event, Frame, RefusedFrame
 from nuvrik.wire.kinds import COMMAND, STOP
 
 State = tuple[int, ...]
@@ -112,7 +112,7 @@ class KeyReader:
         """The event of one byte."""
         step = self._steps.get(body[0])
         if step is None:
-            return Reject(at, "bad_field", raw)
+            return RefusedFrame(at, "bad_field", raw)
         if step.stop:
             self.forget()
             return Frame(at, STOP, None, (), raw)
@@ -136,7 +136,7 @@ class KeyCommands:
         self._stop = next(bytes((code,)) for code, step in self._steps.items() if step.stop)
         self._values = _Kept(link)
         self._arm = list(channels).index(link.arm_channel) if link.arm_channel else None
-        self._tremble = level_of(link.failsafe.neutral_band)
+        self._tremble = level_of(link.failsafe.rest_band)
         self._sent: dict[int, int] = {}
         self._turn = 0
         # A flag that is wrong weighs as much as a level that is wrong by full.

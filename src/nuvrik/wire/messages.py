@@ -9,10 +9,11 @@ from enum import IntEnum
 from functools import partial
 from typing import Any, NamedTuple
 
+from nuvrik.failsafe.table import State
 from nuvrik.levels import FULL, clamp, div
-from nuvrik.plan.backward import AnyRequest
-from nuvrik.plan.models import Link
-from nuvrik.plan.outputs import MotorOutput, StepperOutput, SwitchOutput
+from nuvrik.plan.form.backward import AnyRequest
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import SwitchOutput
 from nuvrik.wire.kinds import ECHO, HELLO, REPLY, REQUEST, STOP, TELEMETRY
 
 JOG = 0xFF
@@ -25,7 +26,7 @@ MOST_TIME = 50
 
 ECHO_MOST = 16
 
-STATES = ("WAITING", "STANDBY", "ARMED", "FAILSAFE", "STOPPED")
+STATES = tuple(State)
 """What a telemetry frame's state stands for."""
 
 _HELLO = struct.Struct("<BHIIIH3B")
@@ -87,13 +88,13 @@ ONLY_ASKS = Query(0)
 class Identity(NamedTuple):
     """A hello that answers: what this machine was built from, and how it has fared.
 
-    ``boot`` is its boot number, ``up_s`` the seconds since then, ``good`` and ``refused`` count frames.
+    ``boot`` is its boot number, ``up_s`` the seconds since then, ``accepted`` and ``refused`` count frames.
     """
 
     tag: int
     boot: int
     up_s: int
-    good: int
+    accepted: int
     refused: int
     version: tuple[int, int, int]
     name: str
@@ -108,11 +109,11 @@ class Echo(NamedTuple):
 
 class Telemetry(NamedTuple):
     """What the machine says of itself: ``state`` is the place of its state in the failsafe table,
-    ``heard`` the sequence of the last command it took, ``items`` the codes of each item that is there,
+    ``accepted`` the sequence of the last command it accepted, ``items`` the codes of each item that is there,
     ``hold_ends`` whether an output is about to let go of a load that it holds."""
 
     state: int
-    heard: int | None
+    accepted: int | None
     items: dict[str, tuple[int, ...]]
     hold_ends: bool = False
 
@@ -136,7 +137,7 @@ def unpack_jog(payload: bytes | bytearray, link: Link) -> Jog | None:
     output = outputs[place]
     if isinstance(output, SwitchOutput):
         return None
-    if isinstance(output, MotorOutput | StepperOutput) and abs(step) > MOST_TURNING:
+    if output.turns and abs(step) > MOST_TURNING:
         return None
     return Jog(place, div(step * FULL, LEVEL_STEPS), TIME_UNIT_MS * time)
 
@@ -193,7 +194,9 @@ def pack_hello(hello: Query | Identity, most: int) -> bytes:
     """The payload of a hello, the name cut so that the payload is no longer than ``most``."""
     if isinstance(hello, Query):
         return b"\0" + hello.session.to_bytes(2, "little")
-    fixed = _HELLO.pack(1, *hello[:3], min(hello.good, 2**32 - 1), min(hello.refused, 65535), *hello.version)
+    fixed = _HELLO.pack(
+        1, *hello[:3], min(hello.accepted, 2**32 - 1), min(hello.refused, 65535), *hello.version
+    )
     name = hello.name.encode("utf-8")[: max(0, most - len(fixed))]
     return fixed + name.decode("utf-8", "ignore").encode("utf-8")
 
@@ -204,12 +207,12 @@ def unpack_hello(payload: bytes) -> Query | Identity | None:
         return Query(int.from_bytes(payload[1:], "little"))
     if len(payload) < _HELLO.size or payload[0] != 1:
         return None
-    _, tag, boot, up_s, good, refused, *version = _HELLO.unpack(payload[: _HELLO.size])
+    _, tag, boot, up_s, accepted, refused, *version = _HELLO.unpack(payload[: _HELLO.size])
     try:
         name = payload[_HELLO.size :].decode("utf-8")
     except UnicodeDecodeError:
         return None
-    return Identity(tag, boot, up_s, good, refused, (version[0], version[1], version[2]), name)
+    return Identity(tag, boot, up_s, accepted, refused, (version[0], version[1], version[2]), name)
 
 
 def pack_echo(echo: Echo) -> bytes:
@@ -225,7 +228,7 @@ def unpack_echo(payload: bytes) -> Echo | None:
 
 
 class TelemetryForm:
-    """How the telemetry of one link is laid out: state, last sequence heard, which items, their codes."""
+    """How the telemetry of one link is laid out: state, last sequence accepted, which items, their codes."""
 
     def __init__(self, link: Link) -> None:
         self._items = [(name, item.bits, item.parts) for name, item in link.telemetry.items()]
@@ -239,8 +242,10 @@ class TelemetryForm:
                 mask |= 1 << place
                 packed |= code << shift
                 shift += bits
-        heard = telemetry.heard
-        head = bytes((telemetry.state | (heard is not None) << 3 | telemetry.hold_ends << 4, heard or 0))
+        accepted = telemetry.accepted
+        head = bytes(
+            (telemetry.state | (accepted is not None) << 3 | telemetry.hold_ends << 4, accepted or 0)
+        )
         return head + mask.to_bytes(self._mask_bytes, "little") + packed.to_bytes((shift + 7) // 8, "little")
 
     def unpack(self, payload: bytes) -> Telemetry | None:
@@ -260,8 +265,8 @@ class TelemetryForm:
         for name, bits, parts in there:
             items[name] = tuple(packed >> bits * part & ((1 << bits) - 1) for part in range(parts))
             packed >>= bits * parts
-        heard = payload[1] if payload[0] & 8 else None
-        return Telemetry(payload[0] & 7, heard, items, bool(payload[0] & 16))
+        accepted = payload[1] if payload[0] & 8 else None
+        return Telemetry(payload[0] & 7, accepted, items, bool(payload[0] & 16))
 
 
 WRONG_WAY = object()

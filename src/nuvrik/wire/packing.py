@@ -10,8 +10,8 @@ from functools import lru_cache
 from types import CodeType
 from typing import Any, NamedTuple
 
-from nuvrik.plan.channels import Channel, ChoiceChannel
-from nuvrik.plan.models import Link
+from nuvrik.plan.form.channels import Channel, ChoiceChannel
+from nuvrik.plan.form.models import Link
 from nuvrik.wire.codes import Value, decode_table, encode, encode_table, value_range
 
 Values = tuple[Value, ...]

@@ -14,11 +14,11 @@ import struct
 from binascii import crc_hqx
 from collections.abc import Callable, Collection
 
-from nuvrik.plan.frames import PackedFrame
+from nuvrik.plan.form.frames import PackedFrame
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import CHECK_BYTES, CRC_INITIAL, HEAD_BYTES, MAX_BODY, layout_tag
-from nuvrik.plan.models import Link
 from nuvrik.wire.cobs import unstuff
-from nuvrik.wire.events import Event, Frame, Opener, Reject
+from nuvrik.wire.events import Event, Frame, Opener, RefusedFrame
 from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REPLY, STOP, TELEMETRY
 from nuvrik.wire.messages import ONLY_ASKS, WRONG_WAY, parsers
 from nuvrik.wire.packing import Packer
@@ -98,42 +98,42 @@ class SealedReader:
         """The event of one body."""
         length = len(body)
         if length < SHORTEST_BODY:
-            return Reject(at, "too_short", raw)
+            return RefusedFrame(at, "too_short", raw)
         head = body[0]
         kind = head & 0x0F
         # The check is sent high byte first, so the CRC over everything, check included, is zero.
         if crc_hqx(body, self._tag if kind != HELLO else CRC_INITIAL):
-            return Reject(at, self._why_unsound(body), raw)
+            return RefusedFrame(at, self._why_unsound(body), raw)
         if head >> 4 != VERSION:
-            return Reject(at, "version", raw)
+            return RefusedFrame(at, "version", raw)
         if body[1] != self._pair and not (kind == HELLO and self._may_ask(body)):
-            return Reject(at, "wrong_pair", raw)
+            return RefusedFrame(at, "wrong_pair", raw)
         if kind not in self._accepts:
-            return Reject(at, "wrong_kind", raw)
+            return RefusedFrame(at, "wrong_kind", raw)
         if kind == COMMAND:
             values = self._unpack(int.from_bytes(body, "little")) if length == self._command_bytes else None
         else:
             values = self._parsers[kind](bytes(body[HEAD_BYTES:-CHECK_BYTES]))
             if values is WRONG_WAY:
-                return Reject(at, "wrong_kind", raw)
+                return RefusedFrame(at, "wrong_kind", raw)
             if kind == HELLO and values is not None:
                 self.pair_heard = body[1]
                 if values == ONLY_ASKS:
                     # Anybody may, numbering for themselves: that must not make the handset look old.
                     return Frame(at, kind, body[3], values, raw)
         if values is None:
-            return Reject(at, "bad_field", raw)
+            return RefusedFrame(at, "bad_field", raw)
         seq = body[3]
         if self.last is not None:
             ahead = seq - self.last & 0xFF
             if not 0 < ahead < 128:
-                # A stop is obeyed whatever its sequence, and an old one must not move the last
+                # A stop is accepted whatever its sequence, and an old one must not move the last
                 # sequence backwards: that would make the frames after it look old.
                 if kind == STOP:
                     return Frame(at, kind, seq, (), raw)
-                return Reject(at, "out_of_order" if ahead else "repeated", raw, seq)
+                return RefusedFrame(at, "out_of_order" if ahead else "repeated", raw, seq)
         if self.fresh is not None and kind == COMMAND and not self.fresh(body[HEAD_BYTES]):
-            return Reject(at, "late", raw, seq)
+            return RefusedFrame(at, "late", raw, seq)
         self.last = seq
         return _new(Frame, (at, kind, seq, values, raw))
 

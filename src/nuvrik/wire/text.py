@@ -10,13 +10,13 @@ from functools import lru_cache
 from itertools import pairwise
 
 from nuvrik.levels import FULL, div
-from nuvrik.plan.channels import AnyChannel
-from nuvrik.plan.frames import CHECK_DIGITS, MAX_TEXT, ColumnsFrame, LineFrame, Text, TextForm
+from nuvrik.plan.form.channels import AnyChannel
+from nuvrik.plan.form.frames import CHECK_DIGITS, MAX_TEXT, ColumnsFrame, LineFrame, Text, TextForm
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import MAX_BODY, text_forms
-from nuvrik.plan.models import Link
 from nuvrik.wire.checks import CHECKS
 from nuvrik.wire.codes import Unsaid, Value
-from nuvrik.wire.events import Event, Frame, Reject
+from nuvrik.wire.events import Event, Frame, RefusedFrame
 from nuvrik.wire.kinds import COMMAND, STOP
 from nuvrik.wire.sealed import SealedReader
 
@@ -125,12 +125,12 @@ class HexReader:
     def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
         """The event of one line."""
         if not body.startswith(HEX_MARK):
-            return Reject(at, "wrong_kind", raw)
+            return RefusedFrame(at, "wrong_kind", raw)
         digits = bytes(body[1:])
         if len(digits) > 2 * MAX_BODY:
-            return Reject(at, "too_long", raw)
+            return RefusedFrame(at, "too_long", raw)
         if not HEX_DIGITS(digits):
-            return Reject(at, "stuffing", raw)
+            return RefusedFrame(at, "stuffing", raw)
         return self._sealed.judge(bytes.fromhex(digits.decode("ascii")), raw, at)
 
 
@@ -165,14 +165,14 @@ class TextReader(HexReader):
             mark = len(piece) - self._digits - 1
             text = piece[: max(mark, 0)]
             if piece[mark:].upper() != CHECK_MARK + b"%0*X" % (self._digits, self._check(text)):
-                return Reject(at, "check", piece)
+                return RefusedFrame(at, "check", piece)
         if text == self._stop and text:
-            return Frame(at, STOP, None, (), piece) if self._stops else Reject(at, "wrong_kind", piece)
+            return Frame(at, STOP, None, (), piece) if self._stops else RefusedFrame(at, "wrong_kind", piece)
         if not (self._commands and text.startswith(self._tag)):
-            return Reject(at, "wrong_kind", piece)
+            return RefusedFrame(at, "wrong_kind", piece)
         fields = self._split(text[len(self._tag) :])
         if len(fields) != len(self._known):
-            return Reject(at, "bad_field", piece)
+            return RefusedFrame(at, "bad_field", piece)
         try:
             values = tuple([known[field] for known, field in zip(self._known, fields, strict=True)])
         except KeyError:
@@ -180,7 +180,7 @@ class TextReader(HexReader):
             try:
                 values = tuple([field.value(text) for field, text in zip(self._fields, fields, strict=True)])
             except ValueError:
-                return Reject(at, "bad_field", piece)
+                return RefusedFrame(at, "bad_field", piece)
         return _new(Frame, (at, COMMAND, None, values, piece))
 
     def _separated(self, text: bytes) -> list[bytes]:

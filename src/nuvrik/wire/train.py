@@ -8,12 +8,12 @@ bits, high byte first; on a stream of bytes 0xFFFF stands for the gap between tw
 from collections.abc import Mapping, Sequence
 
 from nuvrik.levels import clamp, div
-from nuvrik.plan.channels import AnyChannel
-from nuvrik.plan.frames import TextForm, TrainFrame
+from nuvrik.plan.form.channels import AnyChannel
+from nuvrik.plan.form.frames import TextForm, TrainFrame
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import most_of
-from nuvrik.plan.models import Link
 from nuvrik.wire.codes import Unsaid, Value
-from nuvrik.wire.events import Event, Frame, Reject
+from nuvrik.wire.events import Event, Frame, RefusedFrame
 from nuvrik.wire.kinds import COMMAND
 from nuvrik.wire.text import number_of, value_of
 
@@ -92,10 +92,10 @@ class TrainReader:
         """The event of one train: as many slots as there are channels, none of them further out than the
         margin, or it is none."""
         if len(body) != self.most:
-            return Reject(at, "bad_field", raw)
+            return RefusedFrame(at, "bad_field", raw)
         lengths = in_slots(bytes(body))
         if not all(self._shortest <= length <= self._longest for length in lengths):
-            return Reject(at, "bad_field", raw)
+            return RefusedFrame(at, "bad_field", raw)
         values = tuple(slot.value(length) for slot, length in zip(self._slots, lengths, strict=True))
         return Frame(at, COMMAND, None, values, raw)
 

@@ -1,0 +1,53 @@
+"""The handset's frames: one a period, each with the next sequence number."""
+
+from nuvrik.plan.form.models import Link
+from nuvrik.wire.codes import Value
+from nuvrik.wire.frames import Encoder
+
+
+class Sending:
+    """Makes the frames of one handset, and counts them. Stops, questions and commands share one sequence."""
+
+    def __init__(self, link: Link, *, stream: bool) -> None:
+        self._encoder = Encoder(link, stream=stream)
+        self._period_ms = link.period_ms
+        self._rest: list[Value] = [0] * len(link.channels)
+        self._carries_questions = link.frame.carries_questions
+        self._due_ms = 0
+        self._between = False
+        self.seq = 0
+
+    def due(self, now_ms: int) -> bool:
+        """Whether a frame is due. Long overdue ones are not made up for."""
+        if now_ms < self._due_ms:
+            return False
+        self._due_ms += self._period_ms
+        if self._due_ms <= now_ms:
+            self._due_ms = now_ms + self._period_ms
+        return True
+
+    def may_ask(self) -> bool:
+        """Whether this frame may be a question. Never two in a row are: commands keep the machine alive."""
+        self._between = not self._between
+        return self._between and self._carries_questions
+
+    def stop(self) -> bytes:
+        """A stop; in a style that knows none, everything at rest and arm off."""
+        seq = self._next()
+        return self._encoder.on_wire(self._encoder.stop(seq)) or self._encoder.command_on_wire(
+            self._rest, seq
+        )
+
+    def question(self, kind: int, payload: bytes) -> bytes:
+        """A frame of another kind than a command."""
+        return self._encoder.on_wire(self._encoder.sealed(kind, self._next(), payload))
+
+    def command(self, values: list[Value], echo: int) -> bytes:
+        """A command; ``echo`` is the sequence of the telemetry heard last, for a delay guard."""
+        self._encoder.echo = echo
+        return self._encoder.command_on_wire(values, self._next())
+
+    def _next(self) -> int:
+        seq = self.seq
+        self.seq = seq + 1 & 0xFF
+        return seq

@@ -1,0 +1,82 @@
+"""Why nothing moves, as a code with a place and a count, and the one table of words made from it.
+
+A reason is three small numbers, so that a chip can keep and send it and a verdict can be decided by it; words
+are made at the edge, for people, and nothing is ever decided by them.
+"""
+
+from collections.abc import Sequence
+from enum import IntEnum
+from typing import NamedTuple
+
+
+class Code(IntEnum):
+    """What holds a link back: the machine's reasons first, then the handset's own."""
+
+    NOTHING = 0
+    FIRST_FRAME = 1
+    ARM_OFF = 2
+    SWITCH_ARM_OFF = 3
+    NOT_AT_REST = 4
+    NO_READING = 5
+    STOPPED = 6
+    SILENCE = 7
+    GAVE_UP = 8
+    GOOD_FRAMES = 9
+    ONE_MORE_AT_REST = 10
+
+    LEAVING = 16
+    NOTHING_READ = 17
+    STOP_PRESSED = 18
+    STOP_UNREAD = 19
+    NEVER_AT_REST = 20
+    ARM_UNREAD = 21
+    ARM_STILL_ON = 22
+
+
+class Why(NamedTuple):
+    """One reason. ``place`` is that of a channel (at the machine) or a control (at the handset) among those
+    of the link file, -1 for none; ``number`` counts good frames, or milliseconds.
+
+    >>> in_words(Why(Code.NOT_AT_REST, place=1), ["throttle", "turn"])
+    'turn is not at rest'
+    """
+
+    code: Code
+    place: int = -1
+    number: int = 0
+
+
+NOTHING = Why(Code.NOTHING)
+"""Nothing holds it back."""
+
+WORDS = {
+    Code.NOTHING: "",
+    Code.FIRST_FRAME: "waiting for a first frame",
+    Code.ARM_OFF: "arm is off",
+    Code.SWITCH_ARM_OFF: "switch arm off first",
+    Code.NOT_AT_REST: "{name} is not at rest",
+    Code.NO_READING: "{name} has no reading",
+    Code.STOPPED: "stop was pressed",
+    Code.SILENCE: "no drive frame for {count} ms",
+    Code.GAVE_UP: "the link was lost for too long: starting again as at power-up",
+    Code.GOOD_FRAMES: "{count} of {enough} good frames",
+    Code.ONE_MORE_AT_REST: "one more frame at rest",
+    Code.LEAVING: "leaving: arm is sent off",
+    Code.NOTHING_READ: "no reading yet: nothing is sent",
+    Code.STOP_PRESSED: "{name} is pressed",
+    Code.STOP_UNREAD: "{name} has no reading, which counts as pressed",
+    Code.NEVER_AT_REST: "{name} has not been at rest since its readings began",
+    Code.ARM_UNREAD: "{name} has no reading",
+    Code.ARM_STILL_ON: "{name} is to be switched off first",
+}
+"""What each code says. ``name`` is that of its place, "arm" where it has none; ``enough`` good frames are
+wanted in a row."""
+
+
+def in_words(why: Why, names: Sequence[str], enough: int = 0) -> str:
+    """A reason for people to read, "" for none. ``names`` are those of the places."""
+    name = names[why.place] if why.place >= 0 else "arm"
+    words = WORDS[why.code].format(name=name, count=why.number, enough=enough)
+    if why.code is Code.STOPPED and why.number:
+        words += ": " + WORDS[Code.GOOD_FRAMES].format(count=why.number, enough=enough)
+    return words

@@ -1,0 +1,26 @@
+"""What every part of a link file has in common."""
+
+import re
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, Field
+
+NAME_PATTERN = r"^[a-z][a-z0-9_]{0,31}$"
+Name = Annotated[str, Field(pattern=NAME_PATTERN)]
+Millis = Annotated[int, Field(ge=0, le=30000)]
+Reading = Annotated[int, Field(ge=-65535, le=65535)]
+Pin = Annotated[int, Field(ge=0, le=255)]
+Weight = Annotated[float, Field(ge=-2, le=2)]
+
+MAX_RAW_SPAN = 65535
+
+
+def is_name(text: str) -> bool:
+    """Whether ``text`` may name a control, a channel or an output."""
+    return re.fullmatch(NAME_PATTERN, text) is not None and "\n" not in text
+
+
+class Section(BaseModel):
+    """Common to every part of a link file: unknown keys refused, no silent conversions."""
+
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)

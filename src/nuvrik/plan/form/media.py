@@ -1,0 +1,269 @@
+"""``[medium]``: what carries frames from one end to the other."""
+
+from typing import Annotated, Literal, NamedTuple
+
+from pydantic import Field
+
+from nuvrik.plan.form.base import Millis, Section
+from nuvrik.plan.form.frames import Lack
+
+
+class SerialMedium(Section):
+    """``[medium] kind = "serial"``: a wire that carries a stream of bytes."""
+
+    kind: Literal["serial"]
+    baud: int = Field(default=115200, ge=50, le=4_000_000, description="bits a second on the wire")
+    delay_ms: Millis = Field(
+        default=0, description="delay beyond the airtime, in ms (a USB adapter adds 1 to 16)"
+    )
+    jitter_ms: Millis = Field(default=0, description="the most that the delay varies upwards, in ms")
+
+    @property
+    def datagrams(self) -> bool:
+        """Whether frames arrive whole and separate (True) or as a stream of bytes (False)."""
+        return False
+
+    def airtime_us(self, wire_bytes: int) -> int:
+        """Microseconds that ``wire_bytes`` occupy the line: a start bit, 8 data bits, a stop bit each."""
+        return -(-wire_bytes * 10_000_000 // self.baud)
+
+
+class RadioMedium(Section):
+    """``[medium] kind = "radio"``: a module that carries whole packets."""
+
+    kind: Literal["radio"]
+    payload_max: int = Field(
+        default=32, ge=6, le=200, description="bytes the module carries in one packet, 6 to 200"
+    )
+    bitrate: int = Field(default=250_000, ge=300, le=10_000_000, description="bits a second on the air")
+    overhead_bytes: int = Field(
+        default=9, ge=0, le=64, description="bytes the module adds to each packet: preamble, address, check"
+    )
+    retries: int = Field(
+        default=0,
+        ge=0,
+        le=15,
+        description="how often the module sends a packet again that nobody acknowledged",
+    )
+    retry_us: int = Field(
+        default=500, ge=100, le=10_000, description="from the end of a packet to its next try, in us"
+    )
+    delay_ms: Millis = Field(default=1, description="delay beyond the airtime, in ms")
+    jitter_ms: Millis = Field(default=3, description="the most that the delay varies upwards, in ms")
+
+    @property
+    def datagrams(self) -> bool:
+        """Whether frames arrive whole and separate (True) or as a stream of bytes (False)."""
+        return True
+
+    def airtime_us(self, wire_bytes: int) -> int:
+        """Microseconds that a packet of ``wire_bytes`` is on the air, the module's own bytes included."""
+        return -(-(wire_bytes + self.overhead_bytes) * 8_000_000 // self.bitrate)
+
+
+class OnOffMedium(Section):
+    """``[medium] kind = "on_off_keyed"``: a radio module that knows only carrier on and carrier off."""
+
+    kind: Literal["on_off_keyed"]
+    bitrate: int = Field(default=2000, ge=100, le=100_000, description="bits a second on the air")
+    training_bits: int = Field(
+        default=24, ge=12, le=200, description="bits sent first, from which the receiver learns the clock"
+    )
+    payload_max: int = Field(default=60, ge=6, le=200, description="bytes in one frame, 6 to 200")
+    delay_ms: Millis = Field(default=1, description="delay beyond the airtime, in ms")
+    jitter_ms: Millis = Field(default=1, description="the most that the delay varies upwards, in ms")
+
+    @property
+    def datagrams(self) -> bool:
+        """Frames arrive whole and separate."""
+        return True
+
+    def airtime_us(self, wire_bytes: int) -> int:
+        """Microseconds that a frame of ``wire_bytes`` is on the air: training, sync word and length too."""
+        bits = self.training_bits + SYNC_AND_LENGTH_BITS + 8 * wire_bytes
+        return -(-bits * 1_000_000 // self.bitrate)
+
+
+class UdpMedium(Section):
+    """``[medium] kind = "udp"``: packets over a network."""
+
+    kind: Literal["udp"]
+    payload_max: int = Field(default=200, ge=6, le=200, description="bytes in one packet, 6 to 200")
+    bitrate: int = Field(
+        default=1_000_000, ge=1000, le=1_000_000_000, description="bits a second of its slowest part"
+    )
+    delay_ms: Millis = Field(default=5, description="delay beyond the airtime, in ms")
+    jitter_ms: Millis = Field(default=20, description="the most that the delay varies upwards, in ms")
+
+    @property
+    def datagrams(self) -> bool:
+        """Frames arrive whole and separate."""
+        return True
+
+    def airtime_us(self, wire_bytes: int) -> int:
+        """Microseconds for a packet of ``wire_bytes`` and the headers of IP (RFC 791) and UDP (RFC 768)."""
+        return -(-(wire_bytes + UDP_HEADERS) * 8_000_000 // self.bitrate)
+
+
+class Retries(NamedTuple):
+    """How often a medium tries again what did not arrive, and how much later each try comes."""
+
+    most: int = 0
+    each_us: int = 0
+
+    @property
+    def longest_ms(self) -> float:
+        """By how much the last try is later than the first."""
+        return self.most * self.each_us / 1000
+
+    @property
+    def words(self) -> str:
+        """For people to read, after a frame's airtime; nothing where there are none."""
+        return (
+            f", tried up to {self.most} times more, {self.each_us / 1000:.2f} ms apart" if self.most else ""
+        )
+
+
+def retries_of(medium: object, wire_bytes: int) -> Retries:
+    """The retries of a medium, for frames of so many bytes."""
+    if not isinstance(medium, RadioMedium) or not medium.retries:
+        return Retries()
+    return Retries(medium.retries, medium.airtime_us(wire_bytes) + medium.retry_us)
+
+
+SYNC_AND_LENGTH_BITS = 24
+UDP_HEADERS = 28
+
+InfraredCode = Literal["nec", "nec_extended", "rc5", "rc6", "sirc12", "sirc15", "sirc20", "learned"]
+
+
+class CodeForm(NamedTuple):
+    """What a published infrared code can say: bits for the address and for the command; how often it comes
+    while a key is held; and whether anything in it tells that it was damaged."""
+
+    address_bits: int
+    command_bits: int
+    period_us: int
+    checked: bool
+
+
+CODE_FORMS: dict[InfraredCode, CodeForm] = {
+    "nec": CodeForm(8, 8, 108_000, True),
+    "nec_extended": CodeForm(16, 8, 108_000, True),
+    "rc5": CodeForm(5, 7, 113_778, False),
+    "rc6": CodeForm(8, 8, 106_667, False),
+    "sirc12": CodeForm(5, 7, 45_000, False),
+    "sirc15": CodeForm(8, 7, 45_000, False),
+    "sirc20": CodeForm(13, 7, 45_000, False),
+}
+
+MarkAndSpace = Annotated[list[Annotated[int, Field(ge=0, le=60_000)]], Field(min_length=2, max_length=2)]
+
+
+class LearnedShape(Section):
+    """``medium.shape``: a code that nobody published, as ``infrared learn`` finds it."""
+
+    header: MarkAndSpace = Field(default=[0, 0], description="mark and space it begins with; [0, 0] for none")
+    zero: MarkAndSpace = Field(description="mark and space of a bit that is 0")
+    one: MarkAndSpace = Field(description="mark and space of a bit that is 1")
+    bits: int = Field(ge=8, le=48, description="how many bits, 8 to 48")
+    period_us: int = Field(
+        ge=5_000, le=500_000, description="from the start of one to the start of the next while a key is held"
+    )
+
+
+class InfraredMedium(Section):
+    """``[medium] kind = "infrared"``: a remote control. Its keys come as codes; the machine's own end shapes
+    them into channels, and the frames of this file never leave it."""
+
+    kind: Literal["infrared"]
+    protocol: InfraredCode = Field(description="the code its keys are sent in")
+    address: int = Field(
+        default=0, ge=0, le=65535, description="the address its remote sends; others are not accepted"
+    )
+    shape: LearnedShape | None = Field(
+        default=None, description='what a code of protocol "learned" looks like'
+    )
+    disarm_after_ms: int = Field(
+        default=10_000,
+        ge=500,
+        le=30_000,
+        description="arm goes off after this long without a code from this remote, in ms",
+    )
+    accept: list[Lack] = Field(
+        default_factory=list,
+        max_length=4,
+        description='what codes cannot give and is done without, by name, e.g. ["no_sequence"]',
+    )
+    delay_ms: Millis = Field(default=0, description="delay of the receiver, in ms")
+    jitter_ms: Millis = Field(default=1, description="the most that the delay varies upwards, in ms")
+
+    @property
+    def datagrams(self) -> bool:
+        """Inside the receiver, frames are handed over whole."""
+        return True
+
+    @property
+    def payload_max(self) -> int:
+        """Inside the receiver, any frame fits."""
+        return 200
+
+    @property
+    def period_us(self) -> int:
+        """How often a code comes while its key is held, in microseconds."""
+        if self.protocol == "learned":
+            return self.shape.period_us if self.shape else 0
+        return CODE_FORMS[self.protocol].period_us
+
+    @property
+    def lacks(self) -> list[Lack]:
+        """What a code cannot give."""
+        always: list[Lack] = ["no_sequence", "no_pair", "no_layout"]
+        form = CODE_FORMS.get(self.protocol)
+        return always if form and form.checked else [*always, "no_check"]
+
+    def airtime_us(self, wire_bytes: int) -> int:
+        """None: frames stay inside the receiver; what travels are codes."""
+        return 0
+
+
+class PulsesMedium(Section):
+    """``[medium] kind = "pulses"``: one wire with a train of pulses, a channel each."""
+
+    kind: Literal["pulses"]
+    frame_us: int = Field(
+        default=22_500, ge=6_000, le=60_000, description="from the start of one train to the next, in us"
+    )
+    pulse_us: int = Field(default=300, ge=50, le=700, description="how long each pulse is, in us")
+    sync_us: int = Field(
+        default=3_000,
+        ge=2_300,
+        le=20_000,
+        description="a gap at least this long, in us, is between two trains",
+    )
+    active: Literal["high", "low"] = Field(default="high", description="the level of the pulses")
+    delay_ms: Millis = Field(default=0, description="delay beyond the train itself, in ms")
+    jitter_ms: Millis = Field(default=0, description="the most that the delay varies upwards, in ms")
+
+    @property
+    def datagrams(self) -> bool:
+        """A train arrives whole."""
+        return True
+
+    @property
+    def payload_max(self) -> int:
+        """As many bytes as the slots of the longest train: two each."""
+        return 2 * MOST_SLOTS
+
+    def airtime_us(self, wire_bytes: int) -> int:
+        """Microseconds of a train and the gap behind it."""
+        return self.frame_us
+
+
+FEWEST_SLOTS, MOST_SLOTS = 4, 16
+
+AnyMedium = SerialMedium | RadioMedium | OnOffMedium | UdpMedium | InfraredMedium | PulsesMedium
+Packets = RadioMedium | OnOffMedium | UdpMedium | InfraredMedium | PulsesMedium
+"""Media that carry frames whole and separate, up to ``payload_max`` bytes."""
+
+Medium = Annotated[AnyMedium, Field(discriminator="kind")]

@@ -1,0 +1,211 @@
+"""Rules about numbers: do rates, sizes, pins and currents fit together?"""
+
+from collections.abc import Iterator
+from itertools import pairwise
+
+from nuvrik.plan.form.controls import AxisControl, KeyControl, SliderControl
+from nuvrik.plan.form.media import Packets, retries_of
+from nuvrik.plan.form.outputs import (
+    MotorOutput,
+    ServoOutput,
+    StepperOutput,
+    SwitchOutput,
+    pin_users,
+    pwm_roles,
+)
+from nuvrik.plan.layout import MAX_BODY, body_bytes, longest_on_wire
+from nuvrik.plan.problems import Problem, listing
+from nuvrik.plan.rules.draft import Draft
+
+SEQUENCE_HALF = 127
+"""Sequence numbers that count as newer; a timeout must come before they run out."""
+
+
+def timing(draft: Draft) -> Iterator[Problem]:
+    """The timeout fits the rate."""
+    if draft.link is None or draft.failsafe is None:
+        return
+    period, timeout = draft.link.period_ms, draft.failsafe.timeout_ms
+    numbered = draft.frame is None or "no_sequence" not in draft.frame.lacks
+    if timeout >= SEQUENCE_HALF * period and numbered:
+        yield Problem(
+            "error",
+            "failsafe.timeout_ms",
+            f"is {timeout}; with a frame every {period} ms it must be under {SEQUENCE_HALF * period}",
+            "lower it, or lower link.rate_hz: sequence numbers must not run out before the timeout",
+        )
+    elif timeout <= period:
+        yield Problem(
+            "error",
+            "failsafe.timeout_ms",
+            f"is {timeout}, not longer than the {period} ms between frames, so it always trips",
+            f"use at least {3 * period}",
+        )
+    elif timeout < 3 * period:
+        yield Problem(
+            "warning",
+            "failsafe.timeout_ms",
+            f"is {timeout}: a single lost frame ({period} ms apart) nearly trips it",
+            f"use at least {3 * period}",
+        )
+    if 1000 % draft.link.rate_hz:
+        yield Problem(
+            "note",
+            "link.rate_hz",
+            f"is {draft.link.rate_hz}; in whole milliseconds that is a frame every {period} ms, "
+            f"{1000 / period:.1f} Hz",
+            "nothing, if that will do",
+        )
+
+
+def sizes(draft: Draft) -> Iterator[Problem]:
+    """The frame fits in a body, in a packet, and on the air."""
+    channels = {name: channel for name, channel in draft.channels.items() if channel is not None}
+    if len(channels) < len(draft.channels) or not channels or draft.frame is None:
+        return
+    guarded = draft.failsafe is not None and draft.failsafe.delay_guard_ms is not None
+    body = body_bytes(draft.frame, channels, int(guarded))
+    if body > MAX_BODY:
+        yield Problem(
+            "error", "channels", f"make a frame of {body} bytes; the most is {MAX_BODY}", "use fewer bits"
+        )
+    medium = draft.medium
+    if isinstance(medium, Packets) and body > medium.payload_max:
+        yield Problem(
+            "error",
+            "medium.payload_max",
+            f"is {medium.payload_max}, but a frame is {body} bytes",
+            "use fewer bits in the channels, or a module that carries more",
+        )
+    if medium is None or draft.link is None:
+        return
+    travels = longest_on_wire(draft.frame, body, stream=not medium.datagrams)
+    airtime_ms = medium.airtime_us(travels) / 1000
+    period, tries = draft.link.period_ms, retries_of(medium, travels)
+    if airtime_ms >= period:
+        yield Problem(
+            "error",
+            "link.rate_hz",
+            f"is {draft.link.rate_hz}, but a frame takes {airtime_ms:.1f} ms of the {period} ms it has",
+            "lower the rate, or use a faster medium",
+        )
+    elif airtime_ms + tries.longest_ms >= period:
+        takes = f"{airtime_ms + tries.longest_ms:.1f} ms of the {period} ms it has"
+        # Worse than losing it: the frames behind it would queue up, and every one of them be old.
+        yield Problem(
+            "error",
+            "medium.retries",
+            f"is {tries.most}: with all of them a frame takes {takes}, and the next ones queue up behind it",
+            f"use {int((period - 0.001 - airtime_ms) * 1000 // tries.each_us)} at most, or lower the rate",
+        )
+
+
+def pins(draft: Draft) -> Iterator[Problem]:
+    """No pin has two users, and the board has them all."""
+    board = draft.board
+    users: dict[int, str] = dict.fromkeys(board.reserved, "board.reserved") if board else {}
+    for name, output in draft.outputs.items():
+        for key, pin in pin_users(output).items() if output is not None else ():
+            user = f"outputs.{name}.{key}"
+            if pin in users:
+                yield Problem(
+                    "error", user, f"is pin {pin}, which {users[pin]} uses too", "give each its own pin"
+                )
+            users.setdefault(pin, user)
+            if board is None or output is None:
+                continue
+            if board.pins is not None and pin >= board.pins:
+                what = f"is pin {pin}, but the board has pins 0 to {board.pins - 1}"
+                yield Problem("error", user, what, "use one that it has")
+            if key in pwm_roles(output) and board.pwm_pins is not None and pin not in board.pwm_pins:
+                can = listing(map(str, board.pwm_pins))
+                yield Problem("error", user, f"is pin {pin}, which cannot carry PWM", f"use {can}")
+
+
+def power_up(draft: Draft) -> Iterator[Problem]:
+    """Nothing runs while the board starts and its program does not yet hold the pins."""
+    for name, output in draft.outputs.items():
+        if output is None:
+            continue
+        roles = [key.rpartition(".")[2] for key in pin_users(output)]
+        for role, level in output.at_power_up.items():
+            where = f"outputs.{name}.at_power_up.{role}"
+            if roles and role not in roles:
+                yield Problem("error", where, "is no pin of this output", f"its pins are {listing(roles)}")
+            elif (
+                isinstance(output, MotorOutput) and level != "low" and role in ("pwm", "forward", "backward")
+            ):
+                how = "high" if level == "high" else "held by nothing"
+                what = f"is {level}: the pin is {how} while the board starts, so the motor may run"
+                yield Problem(
+                    "warning", where, what, "fit a pull-down resistor, or use a pin that starts low"
+                )
+            elif isinstance(output, SwitchOutput) and level in (output.active, "float"):
+                what = f'is {level}, and "{output.active}" is on: it may be on while the board starts'
+                yield Problem("warning", where, what, "fit a resistor that pulls it to off")
+
+
+def supply(draft: Draft) -> Iterator[Problem]:
+    """What feeds the outputs can feed them all at once."""
+    board, fed = draft.board, {"supply": 0, "regulator": 0}
+    for name, output in draft.outputs.items():
+        if output is None:
+            continue
+        fed[output.fed_from] += output.current_ma or 0
+        if output.fed_from == "regulator" and isinstance(output, ServoOutput | MotorOutput | StepperOutput):
+            what = "is the board's own regulator, which a stalled motor pulls down: the board resets"
+            yield Problem(
+                "warning", f"outputs.{name}.fed_from", what, "feed it from the supply, with a common ground"
+            )
+    if board is None:
+        return
+    both = {
+        "regulator": (board.regulator_ma, fed["regulator"]),
+        "supply": (board.supply_ma, sum(fed.values())),
+    }
+    for what, (most, drawn) in both.items():
+        if most is not None and drawn > most:
+            yield Problem(
+                "warning",
+                f"board.{what}_ma",
+                f"is {most}, but the outputs on it draw {drawn} mA together",
+                "use a stronger one, or feed some of them elsewhere",
+            )
+
+
+def twins(draft: Draft) -> Iterator[Problem]:
+    """Two sticks of one box usually behave alike; a difference is probably a slip."""
+    axes = [(name, control) for name, control in draft.controls.items() if isinstance(control, AxisControl)]
+    for (first, one), (second, other) in pairwise(axes):
+        if one.on_release != other.on_release:
+            what = f"{first} is to {one.on_release} when let go, {second} to {other.on_release}"
+            yield Problem(
+                "note", f"controls.{second}.on_release", what, "nothing, if the two are meant to differ"
+            )
+
+
+def rests(draft: Draft) -> Iterator[Problem]:
+    """A control at rest says nothing, or the machine can never be armed."""
+    band = draft.failsafe.rest_band if draft.failsafe else 0.0183
+    for name, control in draft.controls.items():
+        if isinstance(control, AxisControl | SliderControl) and abs(control.trim) > band:
+            what = f"is {control.trim}: at rest it is {abs(control.trim):.0%} from zero, beyond rest_band"
+            yield Problem(
+                "warning",
+                f"controls.{name}.trim",
+                what,
+                "mend the rest in raw instead, or widen rest_band",
+            )
+        if (
+            isinstance(control, KeyControl)
+            and draft.failsafe
+            and control.released_after_ms >= draft.failsafe.timeout_ms
+        ):
+            held_ms = control.released_after_ms
+            what = f"is {held_ms}, not shorter than timeout_ms: a lost key outlasts a lost link"
+            yield Problem(
+                "note",
+                f"controls.{name}.released_after_ms",
+                what,
+                "use a little more than the remote's repeat time",
+            )

@@ -1,0 +1,195 @@
+"""Rules about frames and what comes back: does the style give what the link needs of it?"""
+
+from collections.abc import Iterator, Mapping, Sequence
+
+from nuvrik.plan.form.backward import (
+    DemandItem,
+    DistanceItem,
+    HomeRequest,
+    ShaftItem,
+    StepsRequest,
+    VectorItem,
+)
+from nuvrik.plan.form.frames import LACKS, KeyAction, KeysFrame, Lack, Sealed, Text, TrainFrame
+from nuvrik.plan.form.media import InfraredMedium, Packets
+from nuvrik.plan.form.outputs import StepperOutput
+from nuvrik.plan.layout import answers_bytes, payload_room
+from nuvrik.plan.problems import Problem, listing
+from nuvrik.plan.rules.draft import Draft, unknown
+
+
+def answers_fit(draft: Draft) -> Iterator[Problem]:
+    """A packet holds what a link with requests has to say."""
+    medium, frame, requests = draft.medium, draft.frame, [r for r in draft.requests.values() if r is not None]
+    if not isinstance(medium, Packets) or frame is None or not requests:
+        return
+    short = answers_bytes(requests) - payload_room(medium, frame)
+    if short > 0:
+        bytes_each = 1 if isinstance(frame, Sealed) else 2  # two hex digits
+        what = f"is {medium.payload_max}, {short * bytes_each} bytes too few for requests"
+        yield Problem(
+            "error",
+            "medium.payload_max",
+            f"{what} and hello",
+            "use a module that carries more, or no requests",
+        )
+
+
+def lacks(draft: Draft) -> Iterator[Problem]:
+    """What a style or a code cannot give is accepted by name, and nothing else is."""
+    if draft.frame is not None:
+        style = f'style "{draft.frame.style}"'
+        yield from _lacks(
+            "frame.accept", style, draft.frame.lacks, draft.frame.accept, '"packed" provides everything'
+        )
+    medium = draft.medium
+    if isinstance(medium, InfraredMedium):
+        code = f'a code of protocol "{medium.protocol}"'
+        yield from _lacks("medium.accept", code, medium.lacks, medium.accept, "no code provides everything")
+
+
+def _lacks(
+    where: str, what: str, lacking: Sequence[Lack], accepted: Sequence[Lack], else_: str
+) -> Iterator[Problem]:
+    missing = [lack for lack in lacking if lack not in accepted]
+    if missing:
+        costs = "; ".join(f"{lack}: {LACKS[lack]}" for lack in missing)
+        named = ", ".join(f'"{lack}"' for lack in lacking)
+        yield Problem(
+            "error",
+            where,
+            f"does not name {listing(missing)}, which {what} does not provide ({costs})",
+            f"if that will do, write accept = [{named}]; {else_}",
+        )
+    for lack in accepted:
+        if lack not in lacking:
+            yield Problem("error", where, f'names "{lack}", which {what} provides', "take it out")
+        else:
+            yield Problem("note", where, f"{lack}: {LACKS[lack]}", "nothing, if that will do")
+
+
+def delay_guard(draft: Draft) -> Iterator[Problem]:
+    """A delay guard has telemetry to go by, a style that can carry it, and time for a round trip."""
+    guard_ms = draft.failsafe.delay_guard_ms if draft.failsafe else None
+    if guard_ms is None:
+        return
+    where = "failsafe.delay_guard_ms"
+    if not draft.telemetry:
+        what = "is given, but nothing comes back by which a handset could show how old its commands are"
+        yield Problem("error", where, what, "add telemetry, or take it out")
+    if draft.frame is not None and not isinstance(draft.frame, Sealed):
+        what = f'is given, and style "{draft.frame.style}" has no room for it'
+        yield Problem("error", where, what, 'use "packed" or "slip", or take it out')
+    medium, link = draft.medium, draft.link
+    if medium is not None and link is not None:
+        trip_ms = 2 * (medium.delay_ms + medium.jitter_ms) + guard_ms // 3 + 2 * link.period_ms + link.tick_ms
+        if trip_ms > guard_ms:
+            what = f"is {guard_ms}, and there and back may take {trip_ms}: good commands would be refused"
+            yield Problem("error", where, what, f"make it {3 * (trip_ms - guard_ms // 3) // 2 + 10} or more")
+
+
+def texts(draft: Draft) -> Iterator[Problem]:
+    """Text fields and keys name channels that exist."""
+    frame = draft.frame
+    if isinstance(frame, Text):
+        for name in frame.fields:
+            if name not in draft.channels:
+                yield unknown(f"frame.fields.{name}", name, "channel", draft.channels)
+    if frame is not None and not isinstance(frame, Sealed) and getattr(frame, "missing", "") != "no_reading":
+        yield Problem(
+            "note",
+            "frame",
+            "has no way of saying that a control has no reading: the handset then sends nothing, and the "
+            "machine stops after timeout_ms",
+            'nothing, or style = "line" with missing = "no_reading"',
+        )
+    if isinstance(frame, KeysFrame):
+        yield from _keys(draft, frame)
+
+
+def _keys(draft: Draft, frame: KeysFrame) -> Iterator[Problem]:
+    arm = draft.failsafe.arm if draft.failsafe else "none"
+    sets: set[str] = set()
+    for key, action in frame.keys.items():
+        yield from _named(draft, f"frame.keys.{key}.set", action.set)
+        yield from _named(draft, f"frame.keys.{key}.add", action.add)
+        sets |= action.set.keys()
+        if arm in action.add:
+            yield Problem(
+                "error",
+                f"frame.keys.{key}.add",
+                f'steps "{arm}", the arm channel',
+                "set it to 0 or 1 instead",
+            )
+    if arm != "none" and arm not in sets and draft.channels.get(arm) is not None:
+        yield Problem(
+            "error", "frame.keys", f'never set "{arm}", so nothing can be armed', "add a key that does"
+        )
+    if not any(idles(action) for action in frame.keys.values()):
+        yield Problem(
+            "warning",
+            "frame.keys",
+            "all step something, so a link at rest has nothing to send and times out",
+            "add a key that sets a value",
+        )
+
+
+def idles(action: KeyAction) -> bool:
+    """Whether a key can be sent again and again without changing anything more."""
+    return not action.stop and not action.add
+
+
+def _named(draft: Draft, where: str, values: Mapping[str, float]) -> Iterator[Problem]:
+    for name in values:
+        if name not in draft.channels:
+            yield unknown(f"{where}.{name}", name, "channel", draft.channels)
+
+
+def backward(draft: Draft) -> Iterator[Problem]:
+    """Telemetry, requests and cues name what exists, and can travel."""
+    for name, item in draft.telemetry.items():
+        if isinstance(item, DemandItem | ShaftItem) and item.of is not None:
+            if item.of not in draft.outputs:
+                yield unknown(f"telemetry.{name}.of", item.of, "output", draft.outputs)
+            elif isinstance(item, ShaftItem) and not item.sensor:
+                output = draft.outputs[item.of]
+                if output is not None and not isinstance(output, StepperOutput):
+                    what = f'is "{item.of}", a {output.kind}: without a sensor nobody knows how far it turned'
+                    yield Problem("error", f"telemetry.{name}.of", what, "name a stepper, or fit a sensor")
+        elif isinstance(item, ShaftItem) and not item.sensor:
+            yield Problem("error", f"telemetry.{name}.of", "is missing", "name the stepper it speaks of")
+    for name, request in draft.requests.items():
+        if isinstance(request, StepsRequest | HomeRequest):
+            output = draft.outputs.get(request.output)
+            if request.output not in draft.outputs:
+                yield unknown(f"requests.{name}.output", request.output, "output", draft.outputs)
+            elif output is not None and not isinstance(output, StepperOutput):
+                what = f'is "{request.output}", a {output.kind}'
+                yield Problem("error", f"requests.{name}.output", what, "name a stepper")
+    for name, cue in draft.cues.items():
+        if cue is None:
+            continue
+        source = draft.telemetry.get(cue.source)
+        if cue.source not in draft.telemetry:
+            yield unknown(f"cues.{name}.from", cue.source, "telemetry", draft.telemetry)
+        elif source is not None and (not hasattr(source, "range") or isinstance(source, VectorItem)):
+            what = f'is "{cue.source}", of kind {source.kind}'
+            yield Problem("error", f"cues.{name}.from", what, "name a range, volts or analog")
+        elif isinstance(source, DistanceItem) and cue.fast_at > cue.slow_at:
+            what = f"is {cue.fast_at:g}, further away than slow_at: it beeps faster the further away"
+            yield Problem("note", f"cues.{name}.fast_at", what, "swap the two, if nearer is to be faster")
+    if isinstance(draft.frame, KeysFrame) and draft.requests:
+        yield Problem(
+            "error",
+            "requests",
+            "cannot be asked for in style keys, which sends single keys",
+            "use a line or packed",
+        )
+    if (
+        draft.frame is not None
+        and not isinstance(draft.frame, Sealed | TrainFrame)
+        and (draft.telemetry or draft.requests)
+    ):
+        what = "come back as lines of # and hex digits, with the whole protection of packed frames"
+        where = "telemetry" if draft.telemetry else "requests"
+        yield Problem("note", where, what, "nothing: what the command style lacks does not touch them")

@@ -1,0 +1,84 @@
+"""Rules about what moves: starts, holds, and what happens to a load."""
+
+from collections.abc import Iterator
+
+from nuvrik.plan.form.channels import LevelChannel, ShareChannel
+from nuvrik.plan.form.controls import AxisControl, SliderControl
+from nuvrik.plan.form.outputs import MotorOutput, ServoOutput
+from nuvrik.plan.problems import Problem
+from nuvrik.plan.rules.draft import Draft
+from nuvrik.plan.wiring import NOWHERE, routes_of, turning_channels
+
+
+def _fed_by(draft: Draft, output: str) -> list[str]:
+    """The controls that move an output."""
+    route = routes_of(draft.outputs, draft.mix).get(output, NOWHERE)
+    found = (draft.channels.get(name) for name in route.channels)
+    return [source for channel in found if channel for source in channel.sources.values()]
+
+
+def start_duties(draft: Draft) -> Iterator[Problem]:
+    """A start duty behind a stick without a dead zone comes on and off with every tremble of the hand."""
+    said: set[str] = set()
+    for name, output in draft.outputs.items():
+        if not isinstance(output, MotorOutput) or not output.start_duty:
+            continue
+        for source in _fed_by(draft, name):
+            control = draft.controls.get(source)
+            loose = isinstance(control, AxisControl | SliderControl) and not control.dead_zone
+            if loose and source not in said:
+                said.add(source)
+                what = f"is 0, and {name} starts with {output.start_duty:.0%} of its duty at once"
+                yield Problem(
+                    "note", f"controls.{source}.dead_zone", what, "give it one: nuvrik calibrate finds it"
+                )
+
+
+def sides(draft: Draft) -> Iterator[Problem]:
+    """Two motors on one side with unlike starts: the one pushes while the other still stands."""
+    for side in ("left", "right"):
+        names = getattr(draft.mix, side, ())
+        motors = {n: o for n in names if isinstance(o := draft.outputs.get(n), MotorOutput)}
+        if len({motor.start_duty for motor in motors.values()}) > 1:
+            listed = ", ".join(f"{n} {motor.start_duty:g}" for n, motor in motors.items())
+            what = f"has motors with unlike start_duty: {listed}"
+            yield Problem("note", f"mix.{side}", what, "nothing, if they were measured so")
+
+
+def loads(draft: Draft) -> Iterator[Problem]:
+    """What becomes of a load that is held, and of one that is moved at once."""
+    for name, output in draft.outputs.items():
+        where = f"outputs.{name}"
+        if isinstance(output, MotorOutput) and output.hold_duty:
+            if not output.hold_ms:
+                what = "is 0: it holds as long as it is armed, and the motor gets warm"
+                yield Problem("note", f"{where}.hold_ms", what, "feel how warm, or give it a limit")
+            if output.on_loss != "brake" and output.idle != "brake":
+                what = "lets its load go when frames stop, and when it is disarmed"
+                do = 'idle = "brake" and on_loss = "brake" slow the fall; a gear that locks prevents it'
+                yield Problem("note", f"{where}.hold_duty", what, do)
+        if isinstance(output, ServoOutput) and not output.ramp_ms:
+            what = "is not given: at arming it jumps to where its control stands"
+            yield Problem("note", f"{where}.ramp_ms", what, "give it the time it may take from centre to end")
+
+
+def presets(draft: Draft) -> Iterator[Problem]:
+    """A preset replaces a value; without one it never arms, because the channel has no reading."""
+    for name, channel in draft.channels.items():
+        if not isinstance(channel, LevelChannel | ShareChannel) or channel.origins or channel.weights:
+            continue
+        for key in ("preset_when", "slow_when", "multiplied_by"):
+            if getattr(channel, key):
+                what = "is given, but nothing feeds the channel, so it never has a reading"
+                yield Problem("error", f"channels.{name}.{key}", what, "add from = CONTROL")
+
+
+def optional_turns(draft: Draft) -> Iterator[Problem]:
+    """What an optional channel means for something that turns."""
+    turning = turning_channels(draft.outputs, draft.mix)
+    for channel, model in draft.channels.items():
+        if model is not None and model.optional and channel in turning:
+            what = (
+                f"moves {turning[channel]}: without a reading it counts as 0, until it has been at rest again"
+            )
+            yield Problem("note", f"channels.{channel}.optional", what, "nothing, if that will do")

@@ -1,0 +1,45 @@
+"""What stands between the machine's pins and what moves: bridges that short, and places that pulses name."""
+
+from nuvrik.plan.form.outputs import MotorOutput, pulse_share
+
+
+class Bridge:
+    """A motor driver as its pins see it.
+
+    It is destroyed, for this run, by what destroys a real one: a direction that changes while there is power,
+    or both sides under power at once. (Both sides joined to brake, without power or both full on, is what a
+    bridge is built for.)
+    """
+
+    def __init__(self, model: MotorOutput) -> None:
+        self._model = model
+        self._levels = dict.fromkeys(("pwm", "forward", "backward", "dir", "pulse"), 0)
+        self.shorted = False
+
+    def write(self, role: str, level: int) -> None:
+        """A pin is written."""
+        levels, model = self._levels, self._model
+        changes, levels[role] = levels[role] != level, level
+        if model.driver == "two_pwm":
+            sides = levels["forward"], levels["backward"]
+            self.shorted |= all(sides) and min(sides) < model.duty_max
+        elif levels["pwm"]:
+            both = bool(levels["forward"] and levels["backward"])
+            self.shorted |= both or (role != "pwm" and changes)
+
+    def let_float(self) -> None:
+        """Every pin is low at once: the board is without power, or in reset."""
+        self._levels = dict.fromkeys(self._levels, 0)
+
+    @property
+    def duty(self) -> float:
+        """What reaches the motor, -1 to 1."""
+        levels, model = self._levels, self._model
+        if self.shorted:
+            return 0.0
+        if model.driver == "servo_pulse":
+            return pulse_share(model.pulse_us, levels["pulse"]) if levels["pulse"] else 0.0
+        if model.driver == "two_pwm":
+            return (levels["forward"] - levels["backward"]) / model.duty_max
+        ahead = levels["dir"] if model.driver == "pwm_1dir" else levels["forward"] > levels["backward"]
+        return levels["pwm"] / model.duty_max * (1 if ahead else -1)
