@@ -71,7 +71,7 @@ def test_no_word_of_a_table_is_cut_where_all_of_them_fit(width: int, rows: list[
 def test_new_then_check(tmp_path: Path) -> None:
     assert "pair number" in nuvrik_command("new", tmp_path / "mine.toml", "--like", "tug")
     said = nuvrik_command("check", tmp_path / "mine.toml")
-    for words in ("layout tag", "port_screw", "throttle", "at rest at the latest", "Nothing wrong with it"):
+    for words in ("layout tag", "port_screw", "throttle", "it is at rest within", "Nothing wrong with it"):
         assert words in said
     assert "is there already" in nuvrik_command("new", tmp_path / "mine.toml", code=2)
     assert 'did you mean "tug"' in nuvrik_command("new", tmp_path / "other.toml", "--like", "tugg", code=2)

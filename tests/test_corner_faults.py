@@ -142,7 +142,7 @@ def _lapse_switches_off(patch: pytest.MonkeyPatch) -> None:
 
 
 def _places_forgotten(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.wire.keys import _Kept
+    from nuvrik.wire.styles.keys import _Kept
 
     patch.setattr(_Kept, "_with_places", lambda self, state: state)
 

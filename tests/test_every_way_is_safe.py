@@ -9,16 +9,16 @@ import nuvrik
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import run_down_ms
 from nuvrik.levels import FULL
-from nuvrik.plan.form.frames import KeysFrame
+from nuvrik.plan.form.frame_actions import KeysFrame
 from nuvrik.plan.starters import starter_text
 from nuvrik.recordings.pilot import practice
 from nuvrik.rehearsal.faults import faults_for
 from nuvrik.rehearsal.verdict import rehearse
 from nuvrik.rehearsal.world import World
 from nuvrik.wire.frames import Encoder
-from nuvrik.wire.keys import KeyCommands, KeyReader
 from nuvrik.wire.kinds import ECHO, HELLO, REQUEST
 from nuvrik.wire.messages import Ask, Echo, Jog, Query, pack_ask, pack_echo, pack_hello, pack_jog
+from nuvrik.wire.styles.keys import KeyMaker, KeyReader
 
 pytestmark = pytest.mark.slow
 
@@ -163,11 +163,11 @@ def test_two_programs_on_one_machine_never_do_a_thing_twice_between_them() -> No
 def test_keys_bring_the_machine_as_near_as_there_are_keys_and_keep_it_there(wanted: list) -> None:
     link = tug_in("keys")
     assert isinstance(link.frame, KeysFrame)
-    sender, reader = KeyCommands(link.frame, link), KeyReader(link.frame, link)
+    sender, reader = KeyMaker(link, link.frame), KeyReader(link.frame, link)
     for throttle, turn, arm in wanted:
         heard = ()
         for _ in range(12):
-            key = sender.command([throttle, turn, arm])
+            key = sender.text([throttle, turn, arm])
             assert key, "there is always something to say"
             heard = reader.judge(key, key, 0).values
         assert heard[2] == arm

@@ -349,7 +349,11 @@ def test_every_code_stops_the_curtain_within_the_bound(protocol: str) -> None:
 
 
 WRONG = [
-    ('kind = "key"\ncode = 0x10\nhold_ms = 250', 'kind = "button"', "a remote control has only keys"),
+    (
+        'kind = "key"\ncode = 0x10\nreleased_after_ms = 250',
+        'kind = "button"',
+        "a remote control has only keys",
+    ),
     ("code = 0x11", "code = 0x10", "so is that of key_open"),
     ("code = 0x11", "code = 0x1FF", "has room for 0 to 255"),
     ("address = 0x1C", "address = 300", "has room for 0 to 255"),

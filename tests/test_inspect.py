@@ -180,7 +180,7 @@ def test_inspect_says_it_on_the_command_line(tmp_path: Path) -> None:
     assert "check (this is what is wrong)" in nuvrik_command("inspect", wired, "--hex", bad.hex(), code=1)
     assert nuvrik_command("inspect", wired, raw, "--each-byte").count("end of frame") == 90
     summary = json.loads(nuvrik_command("inspect", wired, raw, "--summary", "--json"))
-    assert summary["good"] == 90 and summary["kinds"] == {"command": 90} and not summary["probably"]
+    assert summary["accepted"] == 90 and summary["kinds"] == {"command": 90} and not summary["probably"]
     timed = write(
         tmp_path,
         "timed.csv",
@@ -189,6 +189,8 @@ def test_inspect_says_it_on_the_command_line(tmp_path: Path) -> None:
     )
     figure = tmp_path / "capture.png"
     said = nuvrik_command("inspect", wired, timed, "--summary", "--figure", figure)
+    rows = [json.loads(row) for row in nuvrik_command("inspect", wired, timed, "--json").splitlines()]
+    assert (rows[1]["byte"], rows[1]["packet"], rows[1]["t_ms"]) == (13, None, 42), rows[1]
     assert "longest silence" in said and "9 lost" in said and figure.read_bytes().startswith(b"\x89PNG")
     live = json.loads(
         nuvrik_command(

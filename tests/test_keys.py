@@ -79,7 +79,7 @@ def test_a_key_is_what_it_is_said_to_be(hold_ms: int, every: bool, toggle: bool,
             handset.hear_key(now, "key_lights", fresh=what == "fresh")
             model.arrive(now, what == "fresh")
         handset.send(now)
-        key = handset._controls["key_lights"]
+        key = handset._hands._read["key_lights"]
         assert isinstance(key, Key) and key.presses == model.presses >= before
         assert key.value == model.value(now) and bool(handset.wire_values["lights"]) == bool(model.value(now))
         before = model.presses
@@ -101,11 +101,11 @@ def test_the_bound_of_a_remote_is_the_longest_key_that_moves_something(a, b, ram
     )
     link = nuvrik.parse(text)
     bound = stop_bound(link)
-    assert bound.terms["hold"] == max(a, b) and bound.terms["ramp"] == ramp
+    assert bound.terms["released_after"] == max(a, b) and bound.terms["ramp"] == ramp
     assert bound.terms["tick"] == 2 * tick + link.period_ms
     assert 60 < bound.terms["transit"] < 120  # the longest code, and the silence behind it
     held = nuvrik.parse(text.replace('plus = "key_open"', 'plus = "key_lights"'))
-    assert stop_bound(held).terms["lapse"] == 10_000
+    assert stop_bound(held).terms["disarm_after"] == 10_000
 
 
 @settings(max_examples=many(20))

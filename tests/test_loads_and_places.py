@@ -135,16 +135,16 @@ KEYED = nuvrik.parse(KEYS)
 
 @given(st.floats(0.1, 1), st.sampled_from("wdx"), st.integers(0, 2**32))
 def test_one_stick_position_is_one_key_however_it_trembles(place: float, before: str, seed: int) -> None:
-    from nuvrik.wire.keys import KeyCommands
+    from nuvrik.wire.styles.keys import KeyMaker
 
-    commands, rng = KeyCommands(KEYED.frame, KEYED), random.Random(seed)
+    commands, rng = KeyMaker(KEYED, KEYED.frame), random.Random(seed)
     level = round(place * FULL)
     first = {"w": [level, 0, 0, 0], "d": [0, level, 0, 0], "x": [0, 0, 0, 0]}[before]
     for _ in range(6):
-        commands.command(first)
+        commands.text(first)
     sent = []
     for _ in range(60):
-        sent.append(commands.command([level + rng.randint(-65, 65), level + rng.randint(-65, 65), 0, 0]))
+        sent.append(commands.text([level + rng.randint(-65, 65), level + rng.randint(-65, 65), 0, 0]))
     changing = [a for a, b in pairwise(sent) if a in (b"w", b"d") and b in (b"w", b"d") and a != b]
     assert not changing and len({key for key in sent[1:] if key in b"wdx"}) == 1
 

@@ -23,7 +23,7 @@ from nuvrik.rehearsal.faults import FAULTS
 from nuvrik.rehearsal.medium import medium_of
 from nuvrik.rehearsal.verdict import rehearse, unasked_motion
 from nuvrik.rehearsal.world import World
-from nuvrik.wire.train import in_bytes, in_slots
+from nuvrik.wire.styles.train import in_bytes, in_slots
 
 pytestmark = pytest.mark.slow
 

@@ -11,7 +11,6 @@ from links import any_values, many, problem_in, write
 from typed import nuvrik_command
 
 import nuvrik
-from nuvrik.inspection.describe import byte_marks, frame_parts, layout_rows
 from nuvrik.inspection.undetected import measure
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
@@ -21,6 +20,7 @@ from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import COMMAND, STOP, TO_HANDSET
 from nuvrik.wire.packing import quantised
 from nuvrik.wire.slip import escape, unescape
+from nuvrik.wire.styles import style_of
 
 HEAD = '[link]\nname = "s"\nrate_hz = 20\n[medium]\nkind = "serial"\n'
 TAIL = """
@@ -109,7 +109,7 @@ def test_what_is_sent_is_what_is_heard_in_every_style(link: nuvrik.Link, data: s
     assert len(wire) <= encoder.longest_on_wire
     if link.frame.style == "slip":
         return  # its marks are of the bytes before they were escaped
-    marked = b"".join(mark.raw for mark in byte_marks(link, event))
+    marked = b"".join(mark.raw for mark in style_of(link).marks(event))
     assert wire.endswith(marked) and len(wire) - len(marked) <= len(link.frame.model_dump().get("end", "0"))
 
 
@@ -118,7 +118,7 @@ def test_every_bit_of_a_frame_is_named_once_and_every_channel_is_among_them(
     link: nuvrik.Link, data: st.DataObject
 ) -> None:
     values = [0 if value is None else value for value in data.draw(any_values(link))]
-    body, parts = frame_parts(link, values, 7)
+    body, parts = Encoder(link).parts(values, 7)
     assert Encoder(link).command(values, 7) == body
     ends = [part.start + part.bits for part in parts]
     assert [part.start for part in parts] == [0, *ends[:-1]] and ends[-1] == 8 * len(body)
@@ -366,8 +366,8 @@ def test_what_goes_undetected_is_measured_and_is_what_the_mathematics_says() -> 
 
 def test_every_style_lays_out_its_bytes_and_takes_frames_of_other_kinds() -> None:
     for name, link in {**STYLES, "keys": KEYS}.items():
-        rows, encoder = layout_rows(link), Encoder(link)
+        rows, encoder = style_of(link).rows(), Encoder(link)
         assert sum(bits for *_, bits, _, _ in rows) == 8 * encoder.longest_body, name
         decoder = nuvrik.Decoder(link, TO_HANDSET)
         (event,) = decoder.feed(encoder.on_wire(encoder.sealed(6, 3, b"\x01ab")))
-        assert isinstance(event, Frame) and event.values.token == b"ab" and byte_marks(link, event)
+        assert isinstance(event, Frame) and event.values.token == b"ab" and style_of(link).marks(event)

@@ -13,12 +13,13 @@ import atheris
 with atheris.instrument_imports(include=["nuvrik"]):
     import nuvrik
     from nuvrik.inspection.bulk import BulkDecoder
-    from nuvrik.inspection.describe import byte_marks, event_record, event_text
+    from nuvrik.inspection.describe import event_record, event_text
     from nuvrik.inspection.diagnosis import diagnose
     from nuvrik.plan.starters import starter_text
     from nuvrik.pulses.on_off_keyed import OnOffDecoder
     from nuvrik.wire.events import Frame
     from nuvrik.wire.kinds import ALL_KINDS, COMMAND, TO_HANDSET
+    from nuvrik.wire.styles import style_of
 
 PANEL = starter_text("panel")
 NO = 'accept = ["no_sequence", "no_pair", "no_layout"'
@@ -45,7 +46,7 @@ def one_input(data: bytes) -> None:
             assert len(decoder._held) <= decoder._most + 4
         assert events == whole
         for event in events:
-            event_record(event, link), event_text(event, link), byte_marks(link, event)
+            event_record(event, link), event_text(event, link), style_of(link).marks(event)
     if link.frame.style == "packed":
         bulk = BulkDecoder(link).feed(stream)
         commands = [e for e in nuvrik.Decoder(link, ALL_KINDS).feed(stream) if isinstance(e, Frame)]

@@ -14,7 +14,8 @@ from pydantic.fields import FieldInfo
 from nuvrik.failsafe.table import Happening, State
 from nuvrik.failsafe.words import cell_words
 from nuvrik.plan.form.backward import Argument, Cue
-from nuvrik.plan.form.frames import KeyAction, TextField
+from nuvrik.plan.form.frame_actions import KeyAction
+from nuvrik.plan.form.frame_texts import TextField
 from nuvrik.plan.form.models import TAGGED, Board, FailsafeSection, LinkSection, json_schema
 from nuvrik.plan.form.outputs import StepperPins
 from nuvrik.plan.load import NAMED

@@ -5,16 +5,11 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from nuvrik.inspection.undetected import measure
-from nuvrik.plan.form.frames import (
-    AnyFrame,
-    ColumnsFrame,
-    KeyAction,
-    KeysFrame,
-    Lack,
-    LineFrame,
-    PackedFrame,
-    SlipFrame,
-)
+from nuvrik.plan.form.frame_actions import KeyAction, KeysFrame
+from nuvrik.plan.form.frame_base import Lack
+from nuvrik.plan.form.frame_headed import PackedFrame, SlipFrame
+from nuvrik.plan.form.frame_texts import ColumnsFrame, LineFrame
+from nuvrik.plan.form.frames import AnyFrame
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Frame

@@ -6,13 +6,11 @@ from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import StopBound, stop_bound
 from nuvrik.budget.trips import Way, mean_hours
 from nuvrik.plan.form.channels import LevelChannel, ShareChannel
-from nuvrik.plan.form.frames import Sealed
+from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES
 from nuvrik.plan.form.media import InfraredMedium, retries_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput
-from nuvrik.plan.layout import CHECK_BYTES, HEAD_BYTES, longest_on_wire
 from nuvrik.plan.wiring import output_routes
-from nuvrik.wire.codes import step
 from nuvrik.wire.frames import Encoder
 
 
@@ -78,9 +76,9 @@ def _back_ms(link: Link) -> float:
         body = (
             HEAD_BYTES + 2 + (len(link.telemetry) + 7) // 8 + (item.bits * item.parts + 7) // 8 + CHECK_BYTES
         )
-        if not isinstance(link.frame, Sealed):
+        if not link.frame.sealed:
             body = 1 + 2 * body  # a line of hex digits
-        wire = longest_on_wire(link.frame, body, stream=stream)
+        wire = link.frame.wire_bytes(body, stream=stream)
         total += link.medium.airtime_us(wire) / item.every_ms
     return total
 
@@ -90,20 +88,10 @@ def _steps(link: Link) -> list[Step]:
     for name, channel in link.channels.items():
         if not isinstance(channel, LevelChannel | ShareChannel):
             continue
-        share = step(channel.kind, channel.bits) if isinstance(link.frame, Sealed) else _text_step(link, name)
+        share = link.frame.finest(name, channel)
         moved = [_means(link, out, share) for out, route in routes.items() if name in route.channels]
         found.append(Step(name, share, ", ".join(dict.fromkeys(words for words in moved if words))))
     return found
-
-
-def _text_step(link: Link, name: str) -> float:
-    field = getattr(link.frame, "fields", {}).get(name)
-    span = 1000.0
-    if field is not None and field.range:
-        span = abs(field.range[1] - field.range[0]) * 10**field.decimals
-    elif link.channels[name].kind == "level":
-        span = 2000.0
-    return 1 / span if link.channels[name].kind == "share" else 2 / span
 
 
 def _means(link: Link, name: str, share: float) -> str:

@@ -7,10 +7,8 @@ from typing import Any
 
 from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
-from nuvrik.inspection.describe import layout_rows
-from nuvrik.inspection.undetected import measure, odds
-from nuvrik.plan.form.channels import ChoiceChannel, LevelChannel, ShareChannel
-from nuvrik.plan.form.frames import Sealed, Text, TextForm, TrainFrame
+from nuvrik.inspection.undetected import measure
+from nuvrik.plan.form.channels import ChoiceChannel
 from nuvrik.plan.form.media import InfraredMedium, retries_of
 from nuvrik.plan.form.models import FailsafeSection, Link
 from nuvrik.plan.layout import layout_tag
@@ -29,8 +27,8 @@ from nuvrik.plan.words import (
     uses_of,
 )
 from nuvrik.ports.files import write_file
-from nuvrik.wire.codes import step
 from nuvrik.wire.frames import Encoder
+from nuvrik.wire.styles.style import Style
 
 TRIES = 1000
 """How many damaged frames of each sort `check` tries."""
@@ -125,20 +123,18 @@ def _print_meaning(link: Link, file: Path) -> None:
             f"{bit}" + (f" to {bit + bits - 1}" if bits > 1 else ""),
             f"{bits}",
             name,
-            meaning if name not in link.channels else _channel_text(link, name),
+            meaning if name not in link.channels else _channel_text(link, encoder.style, name),
         )
-        for byte, bit, bits, name, meaning in layout_rows(link)
+        for byte, bit, bits, name, meaning in encoder.style.rows()
     ]
-    where = "bit 0 is the lowest" if isinstance(link.frame, Sealed) else "text, at its longest"
-    where = "a slot of time as 16 bits" if isinstance(link.frame, TrainFrame) else where
     columns = [">byte", "from bit", ">bits", "is", "meaning"]
-    out.print(table(f"the frame, bit by bit ({where})", columns, rows))
+    out.print(table(f"the frame, bit by bit ({encoder.style.said_where})", columns, rows))
     if link.two_way:
         out.print(table("what comes back", ["telemetry", "kind", "what it says", ">every"], _item_rows(link)))
     if link.requests:
         out.print(table("what can be asked for", ["request", "kind", "with", "needs"], _request_rows(link)))
     if not isinstance(link.medium, InfraredMedium):
-        _print_undetected(link, out)
+        _print_undetected(link, encoder, out)
 
 
 def _item_rows(link: Link) -> list[tuple[str, str, str, str]]:
@@ -157,13 +153,13 @@ def _request_rows(link: Link) -> list[tuple[str, str, str, str]]:
     return rows
 
 
-def _print_undetected(link: Link, out: Any) -> None:
+def _print_undetected(link: Link, encoder: Encoder, out: Any) -> None:
     """What a damaged frame may do, tried on this very link."""
     with busy("damaging frames"):
         found = measure(link, TRIES)
     tried, accepted = sum(f.tried for f in found), sum(f.accepted for f in found)
     out.print(f"  Of {tried} frames damaged in {len(found)} ways, {accepted or 'none'} would be accepted.")
-    out.print(f"  {odds(link)}.\n", soft_wrap=True)
+    out.print(f"  {encoder.style.odds()}.\n", soft_wrap=True)
     if accepted:
         rows = [(f.damage, f"{f.accepted} of {f.tried}", f"{f.per_million:.0f}") for f in found]
         out.print(
@@ -226,19 +222,12 @@ def _lapse_sentences(link: Link) -> list[str]:
     return [f"Then {', '.join(held)} stay as they are, until an arm key, an off key or a stop."]
 
 
-def _channel_text(link: Link, name: str) -> str:
+def _channel_text(link: Link, style: Style, name: str) -> str:
     channel = link.channels[name]
     words = f"{channel.kind} from {channel_words(link, name)}"
     if isinstance(channel, ChoiceChannel):
         words += f": {listing(channel.options)}"
-    if isinstance(channel, LevelChannel | ShareChannel) and isinstance(link.frame, Sealed):
-        words += f"; steps of {100 * step(channel.kind, channel.bits):.2g} %"
-    elif isinstance(channel, LevelChannel | ShareChannel) and isinstance(link.frame, Text):
-        form = TextForm.of(channel.kind, 0, link.frame.fields.get(name))
-        scale = 10**form.decimals
-        words += f"; from {form.low / scale:g} to {form.high / scale:g}"
-    elif isinstance(link.frame, TrainFrame):
-        words += f"; a slot from {link.frame.low_us} to {link.frame.high_us} us"
+    words += style.finely(name)
     return words
 
 

@@ -5,9 +5,7 @@ import sys
 from pathlib import Path
 
 from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table, tell
-from nuvrik.inspection.describe import frame_parts, value_text
 from nuvrik.levels import level_of
-from nuvrik.plan.form.frames import KeysFrame, Sealed
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
 from nuvrik.plan.problems import suggestion
@@ -16,6 +14,7 @@ from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.packing import Field
+from nuvrik.wire.words import value_text
 
 
 def run_encode(file: Path, words: list[str], seq: int, as_json: bool) -> int:
@@ -25,11 +24,11 @@ def run_encode(file: Path, words: list[str], seq: int, as_json: bool) -> int:
     given = dict(_assignment(word, encoder.packer.fields) for word in words)
     values: list[Value] = [given.get(field.name, 0) for field in encoder.packer.fields]
     try:
-        body, parts = frame_parts(link, values, seq)
+        body, parts = encoder.parts(values, seq)
     except ValueError as error:
         raise Trouble(f"{error}: a handset would send nothing", NO) from None
     wire = encoder.on_wire(body)
-    if isinstance(link.frame, KeysFrame):
+    if link.frame.style == "keys":
         _say_nearest(link, encoder, values, wire)
     if as_json:
         say_json({"hex": wire.hex(), "seq": seq, "bytes": len(wire)})
@@ -37,7 +36,7 @@ def run_encode(file: Path, words: list[str], seq: int, as_json: bool) -> int:
         say(wire.hex())
     else:
         say(wire.hex())
-        if not isinstance(link.frame, Sealed):
+        if not link.frame.sealed:
             say(repr(wire.decode("latin-1")))
         rows = [(str(p.start // 8), str(p.bits), p.name, p.meaning) for p in parts]
         console().print(table("", [">byte", ">bits", "is", "meaning"], rows))

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from nuvrik.cli.inputs.captures import BAR_FROM_BYTES, Source, events_of, is_bulk, opened
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
-from nuvrik.inspection.describe import byte_marks, event_record, event_text
+from nuvrik.inspection.describe import event_record, event_text
 from nuvrik.inspection.diagnosis import diagnose
 from nuvrik.inspection.statistics import LinkStats
 from nuvrik.plan.form.models import Link
@@ -14,6 +14,7 @@ from nuvrik.plan.load import load
 from nuvrik.ports.leaving import Signals
 from nuvrik.wire.events import REASONS, Event, Frame
 from nuvrik.wire.kinds import kind_name
+from nuvrik.wire.styles import style_of
 
 FEW = 4
 """Up to so many events from --hex are taken apart byte by byte without being asked."""
@@ -112,7 +113,7 @@ def _print_summary(stats: LinkStats, kinds: Counter[int]) -> None:
 
 
 def _say_bytes(link: Link, event: Event) -> None:
-    for mark in byte_marks(link, event):
+    for mark in style_of(link).marks(event):
         text = mark.raw.hex(" ").upper()
         say(f"{'':12}{text:24}  {mark.what}")
 

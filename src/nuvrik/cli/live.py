@@ -15,7 +15,6 @@ from nuvrik.cli.inputs.lines import open_line
 from nuvrik.cli.words import DONE, Trouble, tell
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.inspection.describe import value_text
 from nuvrik.inspection.statistics import WRAPPED, LinkStats
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
@@ -28,6 +27,7 @@ from nuvrik.ports.sim import SimLine
 from nuvrik.printable import printable
 from nuvrik.wire.events import Event
 from nuvrik.wire.packing import Field, fields_of
+from nuvrik.wire.words import value_text
 
 STATUS_EVERY_MS = 100
 HELLO_MS = 3000

@@ -13,6 +13,7 @@ class Sending:
         self._period_ms = link.period_ms
         self._rest: list[Value] = [0] * len(link.channels)
         self._carries_questions = link.frame.carries_questions
+        self._guarded = bool(link.guard_bytes)
         self._due_ms = 0
         self._between = False
         self.seq = 0
@@ -44,7 +45,8 @@ class Sending:
 
     def command(self, values: list[Value], echo: int) -> bytes:
         """A command; ``echo`` is the sequence of the telemetry heard last, for a delay guard."""
-        self._encoder.echo = echo
+        if self._guarded:
+            self._encoder.echo = echo
         return self._encoder.command_on_wire(values, self._next())
 
     def _next(self) -> int:

@@ -5,10 +5,10 @@ from pathlib import Path
 from typing import Any
 
 from nuvrik.figures.style import FIELD_COLOURS, GREY, INK, PALE, SERIES, pyplot, save
-from nuvrik.inspection.describe import byte_marks
 from nuvrik.inspection.statistics import LinkStats
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.events import Frame
+from nuvrik.wire.styles import style_of
 
 PLAIN = {"facecolor": "white", "edgecolor": "none", "pad": 1.5}
 """Behind words that lines would cross."""
@@ -43,7 +43,7 @@ def _draw_marks(axis: Any, link: Link, frame: Frame | None) -> None:
         axis.text(0.5, 0.5, "no command frame in it", ha="center", color=GREY)
         return
     axis.set_title("the last command, as it came")
-    marks = byte_marks(link, frame)
+    marks = style_of(link).marks(frame)
     total = sum(len(mark.raw) for mark in marks)
     left = 0.0
     for number, (mark, colour) in enumerate(zip(marks, cycle(FIELD_COLOURS))):

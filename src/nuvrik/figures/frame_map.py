@@ -4,10 +4,10 @@ from pathlib import Path
 from typing import Any
 
 from nuvrik.figures.style import FIELD_COLOURS, GREY, INK, PALE, pyplot, save
-from nuvrik.inspection.describe import Part, frame_parts
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.codes import Value
 from nuvrik.wire.frames import Encoder
+from nuvrik.wire.styles.style import Part
 
 LETTER_WIDTH = 0.22
 """Of a small letter, in bits' boxes."""
@@ -18,7 +18,7 @@ HEAD_COLOUR, CHECK_COLOUR = "#d5dde2", "#c3ccd3"
 def draw_frame(link: Link, values: list[Value], seq: int, path: Path) -> None:
     """Draw a command frame: a box a byte, its bits inside, coloured by what they are."""
     plt = pyplot()
-    body, parts = frame_parts(link, values, seq)
+    body, parts = Encoder(link).parts(values, seq)
     colours = _colours(link, parts)
     owner = {bit: part for part in parts for bit in range(part.start, part.start + part.bits)}
     per_row = 5 if len(body) > 7 else len(body)

@@ -12,9 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvrik.levels import FULL
-from nuvrik.plan.form.frames import PackedFrame
+from nuvrik.plan.form.frame_base import MAX_BODY
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.layout import MAX_BODY, layout_tag
+from nuvrik.plan.layout import layout_tag
 from nuvrik.wire.cobs import unstuff
 from nuvrik.wire.codes import decode_table
 from nuvrik.wire.events import Frame, RefusedFrame
@@ -47,7 +47,7 @@ class BulkDecoder:
     """Takes a capture in pieces. Raises ValueError for a link whose frames are no stream of packed ones."""
 
     def __init__(self, link: Link) -> None:
-        if not isinstance(link.frame, PackedFrame):
+        if link.frame.style != "packed":
             raise ValueError(f"style {link.frame.style} cannot be decoded in bulk; packed can")
         packer = Packer(link)
         self._fields = packer.fields

@@ -10,14 +10,16 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from nuvrik.inspection.uart import received, waveform
-from nuvrik.plan.form.frames import AnyFrame, PackedFrame, Sealed, SlipFrame, Text
+from nuvrik.plan.form.frame_headed import PackedFrame, SlipFrame
+from nuvrik.plan.form.frames import AnyFrame
 from nuvrik.plan.form.media import SerialMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.problems import listing
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
-from nuvrik.wire.kinds import ALL_KINDS
+from nuvrik.wire.kinds import ALL_KINDS, COMMAND
+from nuvrik.wire.styles.text import is_printable
 
 SAMPLE = 1 << 15
 ENOUGH = 32
@@ -82,24 +84,13 @@ def _others(link: Link, data: bytes) -> Iterator[Finding]:
 
 def _unframed(link: Link, data: bytes) -> Iterator[Finding]:
     """The frames are there, but nothing keeps them apart."""
-    frame = link.frame
-    if not isinstance(frame, Sealed):
-        if isinstance(frame, Text) and frame.end.encode() not in data and _printable(data):
-            yield Finding(
-                f"no frame ever ends: there is no {frame.end!r} in it",
-                'set frame.end to what the sender ends its lines with, "\\n", "\\r" or "\\r\\n"',
-            )
-        return
     encoder = Encoder(link, stream=True)
-    mark = encoder.sealed(0, 0, b"")[:3]
-    marks = data.count(mark)
-    end = b"\0" if isinstance(frame, PackedFrame) else b"\xc0"
-    if marks >= 2 and data.count(end) * 2 < marks:
-        yield Finding(
-            f"frames begin {marks} times, but hardly one ends: {end.hex().upper()} is missing between them",
-            f"let the sender send {end.hex().upper()} behind every frame",
-        )
+    unended = encoder.style.unended(data)
+    if unended:
+        yield Finding(*unended)
+    if unended or not link.frame.sealed:
         return
+    mark = encoder.sealed(COMMAND, 0, b"")[:3]
     bare = Decoder(link, ALL_KINDS)
     length = encoder.longest_body
     whole = sum(
@@ -117,12 +108,9 @@ def _unframed(link: Link, data: bytes) -> Iterator[Finding]:
 
 def _styles(link: Link, data: bytes) -> Iterator[Finding]:
     """Sound frames in another style."""
-    frame = link.frame
-    others: list[AnyFrame] = []
-    if not isinstance(frame, PackedFrame):
-        others.append(PackedFrame(style="packed", pair=frame.pair))
-    if not isinstance(frame, SlipFrame):
-        others.append(SlipFrame(style="slip", pair=frame.pair))
+    pair = link.frame.pair
+    both: list[AnyFrame] = [PackedFrame(style="packed", pair=pair), SlipFrame(style="slip", pair=pair)]
+    others = [frame for frame in both if frame.style != link.frame.style]
     for other in others:
         events = Decoder(link.model_copy(update={"frame": other}), ALL_KINDS).feed(data)
         good = sum(isinstance(event, Frame) for event in events)
@@ -133,8 +121,8 @@ def _styles(link: Link, data: bytes) -> Iterator[Finding]:
 
 
 def _text(link: Link, data: bytes) -> Iterator[Finding]:
-    is_text = _printable(data)
-    binary = isinstance(link.frame, Sealed)
+    is_text = is_printable(data)
+    binary = link.frame.sealed
     if is_text and binary:
         shown = data[:40].decode("ascii", "replace").strip().replace("\r", " ").replace("\n", " / ")
         yield Finding(
@@ -144,10 +132,6 @@ def _text(link: Link, data: bytes) -> Iterator[Finding]:
         )
     elif not is_text and not binary:
         yield Finding("it is no text, where text was expected", "another style, or another speed")
-
-
-def _printable(data: bytes) -> bool:
-    return sum(32 <= byte < 127 or byte in (9, 10, 13) for byte in data) > 0.95 * len(data)
 
 
 def _line(link: Link, data: bytes) -> Iterator[Finding]:

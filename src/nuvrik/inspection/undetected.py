@@ -9,7 +9,6 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from nuvrik.levels import FULL
-from nuvrik.plan.form.frames import Sealed
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.codes import Value
 from nuvrik.wire.decoder import Decoder
@@ -123,30 +122,7 @@ def _as_heard(
     link: Link, sets: list[list[Value]], wires: list[bytes], fields: tuple[Field, ...]
 ) -> set[tuple[Value, ...]]:
     """What a receiver makes of the frames undamaged."""
-    if isinstance(link.frame, Sealed):
+    if link.frame.sealed:
         return {tuple(quantised(v, f) for v, f in zip(values, fields, strict=True)) for values in sets}
     events = Decoder(link).feed(b"".join(wires))
     return {event.values for event in events if isinstance(event, Frame)}
-
-
-def odds(link: Link) -> str:
-    """What the mathematics of a style's check says of random errors, as a sentence without its full stop.
-
-    A check of n bits lets one in 2**n random errors pass. CRC-16 with this polynomial has a Hamming distance
-    of 4 at these lengths, and finds every burst that is no longer than itself; a CRC of 8 bits finds every
-    burst of up to 8. An exclusive or and a sum do not see two bytes change places.
-    """
-    frame = link.frame
-    sealed = isinstance(frame, Sealed)
-    check = "crc16" if sealed else getattr(frame, "check", "none")
-    if check == "none":
-        return "Without a check, every damaged frame passes that still reads as one"
-    still = "" if sealed else ", of what still reads as a frame,"
-    return {
-        "xor8": f"XOR-8 lets 1 in 256 random errors pass{still} and any two bytes that change places",
-        "sum8": f"A sum of 8 bits lets 1 in 256 random errors pass{still} and any bytes that change places",
-        "crc8": f"CRC-8 lets 1 in 256 random errors pass{still} but detects every burst of up to 8 bits",
-        "crc16": f"CRC-16 lets 1 in 65,536 random errors pass{still}"
-        + ("," if sealed else "")
-        + " but detects every error of up to 3 bits and every burst of up to 16",
-    }[check]

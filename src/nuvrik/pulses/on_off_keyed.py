@@ -12,7 +12,7 @@ sync word highest first. The body carries its own check.
 
 from collections.abc import Iterable, Iterator
 
-from nuvrik.plan.layout import MAX_BODY
+from nuvrik.plan.form.frame_base import MAX_BODY
 
 SYNC_WORD = 0xE19A
 """Behind the training, it differs in 14 of its 32 halves or more from itself at every earlier place: the most

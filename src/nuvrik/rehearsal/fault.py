@@ -11,7 +11,7 @@ from typing import Literal
 
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.failsafe.why import Code
-from nuvrik.plan.form.frames import Lack, Sealed
+from nuvrik.plan.form.frame_base import Lack
 from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.rehearsal.world import World
@@ -45,7 +45,7 @@ def only(test: Callable[[Link], object], otherwise: str, among: Fit = any_link) 
     return fit
 
 
-sealed = only(lambda link: isinstance(link.frame, Sealed), "only packed and slip frames have what it attacks")
+sealed = only(lambda link: link.frame.sealed, "only packed and slip frames have what it attacks")
 """Links whose frames have every protection."""
 
 

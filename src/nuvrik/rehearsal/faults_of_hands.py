@@ -10,7 +10,6 @@ from nuvrik.levels import FULL, level_of
 from nuvrik.plan.form.backward import CallRequest
 from nuvrik.plan.form.channels import LevelChannel, ShareChannel
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, SliderControl
-from nuvrik.plan.form.frames import KeysFrame
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.wiring import moving_channels, output_routes, place_channels
@@ -271,9 +270,7 @@ def _lamps_went_dark(world: World, struck_ms: float) -> str:
 def _steps_a_place(link: Link) -> bool:
     """Keys that step a servo's place."""
     places = place_channels(link)
-    return isinstance(link.frame, KeysFrame) and any(
-        name in places for action in link.frame.keys.values() for name in action.add
-    )
+    return any(name in places for action in link.frame.actions.values() for name in action.add)
 
 
 def _place_moved(world: World) -> bool:
@@ -302,8 +299,7 @@ def _silence_at_rest(world: World) -> None:
 def _place_jumped(world: World, struck_ms: float) -> str:
     """A servo may move by a key's step at a time, and no further, whatever silence lay before."""
     link, moments = world.link, world.trace.moments
-    assert isinstance(link.frame, KeysFrame)
-    step = max(level_of(abs(add)) for action in link.frame.keys.values() for add in action.add.values())
+    step = max(level_of(abs(add)) for action in link.frame.actions.values() for add in action.add.values())
     for before, after in pairwise(moments):
         for place, (name, output) in enumerate(link.outputs.items()):
             if isinstance(output, ServoOutput) and after.t_ms >= struck_ms:

@@ -6,7 +6,7 @@ from typing import Any
 from nuvrik.failsafe.table import FAILSAFE
 from nuvrik.failsafe.why import Code
 from nuvrik.plan.form.channels import FlagChannel
-from nuvrik.plan.form.frames import Lack
+from nuvrik.plan.form.frame_base import Lack
 from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.pulses.codes import PROTOCOLS, press

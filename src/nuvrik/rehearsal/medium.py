@@ -8,7 +8,7 @@ from nuvrik.plan.form.media import AnyMedium, OnOffMedium, PulsesMedium, Retries
 from nuvrik.pulses.noise import receiver_noise, worn
 from nuvrik.pulses.on_off_keyed import OnOffDecoder, durations
 from nuvrik.pulses.train import edge_times, train
-from nuvrik.wire.train import in_bytes, in_slots
+from nuvrik.wire.styles.train import in_bytes, in_slots
 
 
 class Losses:

@@ -11,7 +11,7 @@ from collections.abc import Callable
 from functools import reduce
 from operator import xor
 
-from nuvrik.plan.form.frames import TextCheck
+from nuvrik.plan.form.frame_base import TextCheck
 from nuvrik.plan.layout import CRC_INITIAL
 
 CRC8_POLYNOMIAL = 0x07

@@ -64,11 +64,6 @@ def encode(value: Value, kind: str, bits: int, options: int = 2) -> int:
     )
 
 
-def step(kind: str, bits: int) -> float:
-    """The size of one step of a level or a share, as a fraction of full scale."""
-    return 1 / ((1 << (bits - 1)) - 1) if kind == "level" else 1 / ((1 << bits) - 2)
-
-
 @lru_cache(maxsize=32)
 def decode_table(kind: str, bits: int) -> tuple[Value, ...]:
     """What each of the 2**bits codes of a level or share means, for decoding by one look-up."""

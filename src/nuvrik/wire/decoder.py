@@ -1,35 +1,21 @@
 """Whatever arrives to events: every frame that may be believed, and of every other, why not.
 
-This is the one stream decoder; what stands between two end markers is for the style's reader
-(``sealed``, ``text``, ``keys``, ``train``). No byte sequence whatever raises, and memory is bounded by the
+This is the one stream decoder; what stands between two end markers is for the reader of
+the style. No byte sequence whatever raises, and memory is bounded by the
 longest frame.
 """
 
 from collections.abc import Callable, Iterable
 
-from nuvrik.plan.form.frames import KeysFrame, Sealed, TrainFrame
+from nuvrik.plan.form.frame_base import MAX_BODY
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.layout import MAX_BODY
-from nuvrik.wire.events import REASONS, Event, Frame, Reader, RefusedFrame
-from nuvrik.wire.keys import KeyReader
+from nuvrik.wire.events import REASONS, Event, Frame, RefusedFrame
 from nuvrik.wire.kinds import COMMAND, TELEMETRY, TO_MACHINE
 from nuvrik.wire.sealed import BystanderReader, SealedReader
-from nuvrik.wire.text import HexReader, TextReader
-from nuvrik.wire.train import TrainReader
+from nuvrik.wire.styles import style_of
+from nuvrik.wire.styles.keys import KeyReader
 
 __all__ = ["REASONS", "Decoder", "Event", "Frame", "RefusedFrame"]
-
-
-def reader_for(link: Link, accepts: frozenset[int], sealed: SealedReader) -> Reader:
-    """What reads the frames of a link's style."""
-    if isinstance(link.frame, Sealed):
-        return sealed
-    if isinstance(link.frame, KeysFrame):
-        # Keys only go one way; what comes back are lines of hex digits.
-        return KeyReader(link.frame, link) if COMMAND in accepts else HexReader(sealed)
-    if isinstance(link.frame, TrainFrame):
-        return TrainReader(link.frame, link)
-    return TextReader(link.frame, link, sealed, accepts)
 
 
 class Decoder:
@@ -43,8 +29,10 @@ class Decoder:
     def __init__(self, link: Link, accepts: Iterable[int] = TO_MACHINE, *, any_pair: bool = False) -> None:
         kinds = frozenset(accepts)
         both = {COMMAND, TELEMETRY} <= kinds
-        self._sealed = (BystanderReader if both else SealedReader)(link, kinds, any_pair=any_pair)
-        self._reader = reader = reader_for(link, kinds, self._sealed)
+        style = style_of(link)
+        sealed = BystanderReader if both else SealedReader
+        self._sealed = sealed(link, kinds, any_pair=any_pair, framing=style.framing)
+        self._reader = reader = style.reader(kinds, self._sealed)
         self._opened, self._judge = reader.opened, reader.judge
         self._end, self._most = reader.end, reader.most
         self.tells_keys = isinstance(reader, KeyReader)

@@ -7,6 +7,7 @@ import struct
 from collections.abc import Callable, Collection, Mapping
 from enum import IntEnum
 from functools import partial
+from itertools import islice
 from typing import Any, NamedTuple
 
 from nuvrik.failsafe.table import State
@@ -14,6 +15,7 @@ from nuvrik.levels import FULL, clamp, div
 from nuvrik.plan.form.backward import AnyRequest
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import SwitchOutput
+from nuvrik.wire.bits import got, put
 from nuvrik.wire.kinds import ECHO, HELLO, REPLY, REQUEST, STOP, TELEMETRY
 
 JOG = 0xFF
@@ -144,14 +146,12 @@ def unpack_jog(payload: bytes | bytearray, link: Link) -> Jog | None:
 
 def pack_ask(ask: Ask, request: AnyRequest) -> bytes:
     """The payload of a request. ValueError for an argument out of range."""
-    packed = shift = 0
     for (name, argument), value in zip(request.arguments.items(), ask.arguments, strict=True):
         low, high = argument.limits
         if not low <= value <= high:
             raise ValueError(f"{name} is {value}; it must be from {low} to {high}")
-        packed |= (value & ((1 << argument.bits) - 1)) << shift
-        shift += argument.bits
-    return _REQUEST.pack(*ask[:4]) + packed.to_bytes((shift + 7) // 8, "little")
+    widths = (argument.bits for argument in request.arguments.values())
+    return _REQUEST.pack(*ask[:4]) + put(zip(ask.arguments, widths, strict=True))
 
 
 def unpack_request(payload: bytes, link: Link) -> Ask | Jog | None:
@@ -162,17 +162,11 @@ def unpack_request(payload: bytes, link: Link) -> Ask | Jog | None:
     if not payload or payload[0] >= len(requests):
         return None
     request = requests[payload[0]]
-    if len(payload) != _REQUEST.size + (request.bits + 7) // 8:
+    arguments = list(request.arguments.values())
+    codes = got(payload[_REQUEST.size :], [argument.bits for argument in arguments])
+    if codes is None or len(payload) < _REQUEST.size:
         return None
-    packed = int.from_bytes(payload[_REQUEST.size :], "little")
-    values = []
-    for argument in request.arguments.values():
-        code = packed & ((1 << argument.bits) - 1)
-        packed >>= argument.bits
-        negative = argument.kind == "integer" and code >> (argument.bits - 1)
-        values.append(code - (1 << argument.bits) if negative else code)
-    if packed:
-        return None
+    values = (argument.value(code) for argument, code in zip(arguments, codes, strict=True))
     code, boot, session, number = _REQUEST.unpack(payload[: _REQUEST.size])
     return Ask(code, boot, session, number, tuple(values))
 
@@ -236,17 +230,14 @@ class TelemetryForm:
 
     def pack(self, telemetry: Telemetry) -> bytes:
         """The payload."""
-        mask = packed = shift = 0
-        for place, (name, bits, _) in enumerate(self._items):
-            for code in telemetry.items.get(name, ()):
-                mask |= 1 << place
-                packed |= code << shift
-                shift += bits
+        items = telemetry.items
+        mask = sum(1 << place for place, (name, _, _) in enumerate(self._items) if name in items)
+        fields = [(code, bits) for name, bits, _ in self._items for code in items.get(name, ())]
         accepted = telemetry.accepted
         head = bytes(
             (telemetry.state | (accepted is not None) << 3 | telemetry.hold_ends << 4, accepted or 0)
         )
-        return head + mask.to_bytes(self._mask_bytes, "little") + packed.to_bytes((shift + 7) // 8, "little")
+        return head + mask.to_bytes(self._mask_bytes, "little") + put(fields)
 
     def unpack(self, payload: bytes) -> Telemetry | None:
         """The telemetry in a payload; None if there is none that this link could mean."""
@@ -257,14 +248,12 @@ class TelemetryForm:
         if mask >> len(self._items):
             return None
         there = [item for place, item in enumerate(self._items) if mask >> place & 1]
-        total = sum(bits * parts for _, bits, parts in there)
-        packed = int.from_bytes(payload[start:], "little")
-        if len(payload) != start + (total + 7) // 8 or packed >> total:
+        codes = got(payload[start:], [bits for _, bits, parts in there for _ in range(parts)])
+        if codes is None:
             return None
-        items = {}
-        for name, bits, parts in there:
-            items[name] = tuple(packed >> bits * part & ((1 << bits) - 1) for part in range(parts))
-            packed >>= bits * parts
+        items, left = {}, iter(codes)
+        for name, _, parts in there:
+            items[name] = tuple(islice(left, parts))
         accepted = payload[1] if payload[0] & 8 else None
         return Telemetry(payload[0] & 7, accepted, items, bool(payload[0] & 16))
 

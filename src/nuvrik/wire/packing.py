@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 
 from nuvrik.plan.form.channels import Channel, ChoiceChannel
 from nuvrik.plan.form.models import Link
+from nuvrik.wire.bits import put, whole_bytes
 from nuvrik.wire.codes import Value, decode_table, encode, encode_table, value_range
 
 Values = tuple[Value, ...]
@@ -54,7 +55,7 @@ class Packer:
         guard_bits = 8 * link.guard_bytes
         self.fields = fields_of(link.channels, guard_bits)
         self.bits = guard_bits + sum(field.bits for field in self.fields)
-        self.size = (self.bits + 7) // 8
+        self.size = whole_bytes(self.bits)
         self.pack: Callable[[Sequence[Value]], bytes] = self._compiled_pack()
         self.unpack: Callable[[int], Values | None] = self._compiled_unpack()
 
@@ -94,10 +95,9 @@ class Packer:
 
     def _pack_slowly(self, values: Sequence[Value]) -> bytes:
         """The same, value by value: for no readings, and to say which value is out of range."""
-        packed = 0
-        for field, value in zip(self.fields, values, strict=True):
-            packed |= _encode_value(field, value) << field.offset
-        return packed.to_bytes(self.size, "little")
+        spare = [(0, self.fields[0].offset)]
+        coded = zip(self.fields, values, strict=True)
+        return put([*spare, *((_encode_value(field, value), field.bits) for field, value in coded)])
 
     def _compiled_unpack(self) -> Callable[[int], Values | None]:
         names: dict[str, Any] = {}

@@ -13,16 +13,15 @@ a frame from another layout fails the check even where its head looks right.
 import struct
 from binascii import crc_hqx
 from collections.abc import Callable, Collection
+from typing import NamedTuple
 
-from nuvrik.plan.form.frames import PackedFrame
+from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES, MAX_BODY
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.layout import CHECK_BYTES, CRC_INITIAL, HEAD_BYTES, MAX_BODY, layout_tag
-from nuvrik.wire.cobs import unstuff
+from nuvrik.plan.layout import CRC_INITIAL, layout_tag
 from nuvrik.wire.events import Event, Frame, Opener, RefusedFrame
 from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REPLY, STOP, TELEMETRY
 from nuvrik.wire.messages import ONLY_ASKS, WRONG_WAY, parsers
 from nuvrik.wire.packing import Packer
-from nuvrik.wire.slip import END, unescape
 
 VERSION = 1
 ANY_PAIR = 0
@@ -68,10 +67,26 @@ def initial_from_check(data: bytes, check: int) -> int:
     return register
 
 
-class SealedReader:
-    """Reads such bodies, out of COBS or out of SLIP."""
+class Framing(NamedTuple):
+    """How bodies are kept apart on a stream: what ends one, the longest piece that can be one, and what takes
+    it out. What it is by default never ends anything: lines of hex digits have ends of their own."""
 
-    def __init__(self, link: Link, accepts: Collection[int], *, any_pair: bool = False) -> None:
+    end: bytes = b""
+    most: int = MAX_BODY
+    opened: Opener = bytes
+
+
+class SealedReader:
+    """Reads such bodies, out of whatever ``framing`` keeps them apart."""
+
+    def __init__(
+        self,
+        link: Link,
+        accepts: Collection[int],
+        *,
+        any_pair: bool = False,
+        framing: Framing | None = None,
+    ) -> None:
         self._any_pair = any_pair
         self.pair_heard: int | None = None
         """The pair number of the last hello that was accepted."""
@@ -85,10 +100,7 @@ class SealedReader:
         self.last: int | None = None
         self.fresh: Callable[[int], bool] | None = None
         """Says of the guard byte of a command whether it is recent, where there is a delay guard."""
-        packed = isinstance(link.frame, PackedFrame)
-        self.opened: Opener = unstuff if packed else unescape
-        self.end = b"\0" if packed else END
-        self.most = MAX_BODY + 1 if packed else 2 * MAX_BODY
+        self.end, self.most, self.opened = framing or Framing()
 
     def forget(self) -> None:
         """Whatever comes next is taken as it is."""
@@ -160,8 +172,15 @@ class SealedReader:
 class BystanderReader(SealedReader):
     """Hears both ends, and keeps a last sequence number for each."""
 
-    def __init__(self, link: Link, accepts: Collection[int], *, any_pair: bool = False) -> None:
-        super().__init__(link, accepts, any_pair=any_pair)
+    def __init__(
+        self,
+        link: Link,
+        accepts: Collection[int],
+        *,
+        any_pair: bool = False,
+        framing: Framing | None = None,
+    ) -> None:
+        super().__init__(link, accepts, any_pair=any_pair, framing=framing)
         self._other_last: int | None = None
         self._hears_machine = False
 

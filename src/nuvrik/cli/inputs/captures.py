@@ -12,7 +12,6 @@ from nuvrik.cli.inputs.files import number_of
 from nuvrik.cli.inputs.lines import open_line
 from nuvrik.cli.words import Trouble
 from nuvrik.openfile import open_bytes
-from nuvrik.plan.form.frames import Sealed
 from nuvrik.plan.form.models import Link
 from nuvrik.ports.live import TURN_S, WallClock
 from nuvrik.ports.sim import SimLine
@@ -139,7 +138,7 @@ def _timed_rows(first: bytes, data: BinaryIO, name: str) -> Iterator[tuple[float
 
 def _from_words(text: str, link: Link) -> bytes:
     """What --hex gives: hex digits; or, where frames are text, the text itself, with its end or without."""
-    if isinstance(link.frame, Sealed):
+    if link.frame.sealed:
         return _from_hex(text, "--hex")
     try:
         return _from_hex(text, "--hex")

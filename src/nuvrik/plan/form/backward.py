@@ -142,6 +142,11 @@ class Argument(Section):
             return -(1 << (self.bits - 1)), (1 << (self.bits - 1)) - 1
         return 0, 1 if self.kind == "flag" else (1 << self.bits) - 1
 
+    def value(self, code: int) -> int:
+        """What a code of its bits stands for: an integer is in two's complement."""
+        negative = self.kind == "integer" and code >> (self.bits - 1)
+        return code - (1 << self.bits) if negative else code
+
 
 class _Request(Section):
     @property

@@ -25,6 +25,11 @@ class _Channel(Section):
         """The greatest value of a flag, a choice or a count."""
         return (1 << getattr(self, "bits", 1)) - 1
 
+    @property
+    def finest(self) -> float:
+        """The size of one step of its bits, as a fraction of full scale."""
+        return 1.0
+
 
 class _FromOne(_Channel):
     source: Name | None = Field(default=None, alias="from", description="the control that feeds this channel")
@@ -101,12 +106,22 @@ class LevelChannel(_FromMany):
     kind: Literal["level"]
     bits: int = Field(default=11, ge=3, le=16, description="bits on the wire, 3 to 16")
 
+    @property
+    def finest(self) -> float:
+        """One code; the most negative one is not a level."""
+        return 1 / ((1 << (self.bits - 1)) - 1)
+
 
 class ShareChannel(_FromMany):
     """``kind = "share"``: 0 to 1."""
 
     kind: Literal["share"]
     bits: int = Field(default=8, ge=2, le=16, description="bits on the wire, 2 to 16")
+
+    @property
+    def finest(self) -> float:
+        """One code; all ones is not a share."""
+        return 1 / ((1 << self.bits) - 2)
 
 
 class FlagChannel(_FromOne):

@@ -5,7 +5,7 @@ from typing import Annotated, Literal, NamedTuple
 from pydantic import Field
 
 from nuvrik.plan.form.base import Millis, Section
-from nuvrik.plan.form.frames import Lack
+from nuvrik.plan.form.frame_base import Lack
 
 
 class SerialMedium(Section):

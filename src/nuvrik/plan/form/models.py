@@ -44,15 +44,10 @@ from nuvrik.plan.form.controls import (
     SelectorControl,
     SliderControl,
 )
-from nuvrik.plan.form.frames import (
-    ColumnsFrame,
-    Frame,
-    KeysFrame,
-    LineFrame,
-    PackedFrame,
-    SlipFrame,
-    TrainFrame,
-)
+from nuvrik.plan.form.frame_actions import KeysFrame, TrainFrame
+from nuvrik.plan.form.frame_headed import PackedFrame, SlipFrame
+from nuvrik.plan.form.frame_texts import ColumnsFrame, LineFrame
+from nuvrik.plan.form.frames import Frame
 from nuvrik.plan.form.media import (
     InfraredMedium,
     Medium,

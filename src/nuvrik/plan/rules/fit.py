@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from itertools import pairwise
 
 from nuvrik.plan.form.controls import AxisControl, KeyControl, SliderControl
+from nuvrik.plan.form.frame_base import MAX_BODY
 from nuvrik.plan.form.media import Packets, retries_of
 from nuvrik.plan.form.outputs import (
     MotorOutput,
@@ -13,7 +14,6 @@ from nuvrik.plan.form.outputs import (
     pin_users,
     pwm_roles,
 )
-from nuvrik.plan.layout import MAX_BODY, body_bytes, longest_on_wire
 from nuvrik.plan.problems import Problem, listing
 from nuvrik.plan.rules.draft import Draft
 
@@ -64,7 +64,7 @@ def sizes(draft: Draft) -> Iterator[Problem]:
     if len(channels) < len(draft.channels) or not channels or draft.frame is None:
         return
     guarded = draft.failsafe is not None and draft.failsafe.delay_guard_ms is not None
-    body = body_bytes(draft.frame, channels, int(guarded))
+    body = draft.frame.command_bytes(channels, int(guarded))
     if body > MAX_BODY:
         yield Problem(
             "error", "channels", f"make a frame of {body} bytes; the most is {MAX_BODY}", "use fewer bits"
@@ -79,7 +79,7 @@ def sizes(draft: Draft) -> Iterator[Problem]:
         )
     if medium is None or draft.link is None:
         return
-    travels = longest_on_wire(draft.frame, body, stream=not medium.datagrams)
+    travels = draft.frame.wire_bytes(body, stream=not medium.datagrams)
     airtime_ms = medium.airtime_us(travels) / 1000
     period, tries = draft.link.period_ms, retries_of(medium, travels)
     if airtime_ms >= period:

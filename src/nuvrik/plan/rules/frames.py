@@ -10,7 +10,8 @@ from nuvrik.plan.form.backward import (
     StepsRequest,
     VectorItem,
 )
-from nuvrik.plan.form.frames import LACKS, KeyAction, KeysFrame, Lack, Sealed, Text, TrainFrame
+from nuvrik.plan.form.frame_actions import KeyAction
+from nuvrik.plan.form.frame_base import LACKS, Lack
 from nuvrik.plan.form.media import InfraredMedium, Packets
 from nuvrik.plan.form.outputs import StepperOutput
 from nuvrik.plan.layout import answers_bytes, payload_room
@@ -25,7 +26,7 @@ def answers_fit(draft: Draft) -> Iterator[Problem]:
         return
     short = answers_bytes(requests) - payload_room(medium, frame)
     if short > 0:
-        bytes_each = 1 if isinstance(frame, Sealed) else 2  # two hex digits
+        bytes_each = 1 if frame.sealed else 2  # two hex digits
         what = f"is {medium.payload_max}, {short * bytes_each} bytes too few for requests"
         yield Problem(
             "error",
@@ -77,7 +78,7 @@ def delay_guard(draft: Draft) -> Iterator[Problem]:
     if not draft.telemetry:
         what = "is given, but nothing comes back by which a handset could show how old its commands are"
         yield Problem("error", where, what, "add telemetry, or take it out")
-    if draft.frame is not None and not isinstance(draft.frame, Sealed):
+    if draft.frame is not None and not draft.frame.sealed:
         what = f'is given, and style "{draft.frame.style}" has no room for it'
         yield Problem("error", where, what, 'use "packed" or "slip", or take it out')
     medium, link = draft.medium, draft.link
@@ -91,11 +92,13 @@ def delay_guard(draft: Draft) -> Iterator[Problem]:
 def texts(draft: Draft) -> Iterator[Problem]:
     """Text fields and keys name channels that exist."""
     frame = draft.frame
-    if isinstance(frame, Text):
-        for name in frame.fields:
+    if frame is None:
+        return
+    for key, names in frame.named.items():
+        for name in names:
             if name not in draft.channels:
-                yield unknown(f"frame.fields.{name}", name, "channel", draft.channels)
-    if frame is not None and not isinstance(frame, Sealed) and getattr(frame, "missing", "") != "no_reading":
+                yield unknown(f"frame.{key}.{name}", name, "channel", draft.channels)
+    if not frame.says_no_reading:
         yield Problem(
             "note",
             "frame",
@@ -103,16 +106,14 @@ def texts(draft: Draft) -> Iterator[Problem]:
             "machine stops after timeout_ms",
             'nothing, or style = "line" with missing = "no_reading"',
         )
-    if isinstance(frame, KeysFrame):
-        yield from _keys(draft, frame)
+    if frame.actions:
+        yield from _keys(draft, frame.actions)
 
 
-def _keys(draft: Draft, frame: KeysFrame) -> Iterator[Problem]:
+def _keys(draft: Draft, actions: Mapping[str, KeyAction]) -> Iterator[Problem]:
     arm = draft.failsafe.arm if draft.failsafe else "none"
     sets: set[str] = set()
-    for key, action in frame.keys.items():
-        yield from _named(draft, f"frame.keys.{key}.set", action.set)
-        yield from _named(draft, f"frame.keys.{key}.add", action.add)
+    for key, action in actions.items():
         sets |= action.set.keys()
         if arm in action.add:
             yield Problem(
@@ -125,7 +126,7 @@ def _keys(draft: Draft, frame: KeysFrame) -> Iterator[Problem]:
         yield Problem(
             "error", "frame.keys", f'never set "{arm}", so nothing can be armed', "add a key that does"
         )
-    if not any(idles(action) for action in frame.keys.values()):
+    if not any(idles(action) for action in actions.values()):
         yield Problem(
             "warning",
             "frame.keys",
@@ -137,12 +138,6 @@ def _keys(draft: Draft, frame: KeysFrame) -> Iterator[Problem]:
 def idles(action: KeyAction) -> bool:
     """Whether a key can be sent again and again without changing anything more."""
     return not action.stop and not action.add
-
-
-def _named(draft: Draft, where: str, values: Mapping[str, float]) -> Iterator[Problem]:
-    for name in values:
-        if name not in draft.channels:
-            yield unknown(f"{where}.{name}", name, "channel", draft.channels)
 
 
 def backward(draft: Draft) -> Iterator[Problem]:
@@ -178,18 +173,14 @@ def backward(draft: Draft) -> Iterator[Problem]:
         elif isinstance(source, DistanceItem) and cue.fast_at > cue.slow_at:
             what = f"is {cue.fast_at:g}, further away than slow_at: it beeps faster the further away"
             yield Problem("note", f"cues.{name}.fast_at", what, "swap the two, if nearer is to be faster")
-    if isinstance(draft.frame, KeysFrame) and draft.requests:
+    if draft.frame is not None and draft.frame.actions and draft.requests:
         yield Problem(
             "error",
             "requests",
             "cannot be asked for in style keys, which sends single keys",
             "use a line or packed",
         )
-    if (
-        draft.frame is not None
-        and not isinstance(draft.frame, Sealed | TrainFrame)
-        and (draft.telemetry or draft.requests)
-    ):
+    if draft.frame is not None and draft.frame.answers_in_hex and (draft.telemetry or draft.requests):
         what = "come back as lines of # and hex digits, with the whole protection of packed frames"
         where = "telemetry" if draft.telemetry else "requests"
         yield Problem("note", where, what, "nothing: what the command style lacks does not touch them")

@@ -4,7 +4,6 @@ from collections.abc import Iterator
 
 from nuvrik.plan.form.channels import CountChannel
 from nuvrik.plan.form.controls import KeyControl, NudgeControl, ReadControl, SelectorControl, parts_of
-from nuvrik.plan.form.frames import PackedFrame, TrainFrame
 from nuvrik.plan.form.media import CODE_FORMS, FEWEST_SLOTS, MOST_SLOTS, InfraredMedium, PulsesMedium
 from nuvrik.plan.problems import Problem
 from nuvrik.plan.rules.draft import Draft
@@ -16,7 +15,7 @@ def infrared(draft: Draft) -> Iterator[Problem]:
     medium = draft.medium
     if not isinstance(medium, InfraredMedium):
         return
-    if draft.frame is not None and not isinstance(draft.frame, PackedFrame):
+    if draft.frame is not None and draft.frame.style != "packed":
         what = f'is "{draft.frame.style}", but the frames of an infrared link stay inside its receiver'
         yield Problem("error", "frame.style", what, 'use "packed"')
     if draft.failsafe is not None and draft.failsafe.arm == "none" and _movers(draft):
@@ -129,14 +128,15 @@ def trains(draft: Draft) -> Iterator[Problem]:
     medium, frame = draft.medium, draft.frame
     if medium is None or frame is None:
         return
-    if isinstance(medium, PulsesMedium) != isinstance(frame, TrainFrame):
-        train = isinstance(frame, TrainFrame)
+    train = frame.slots_us is not None
+    if isinstance(medium, PulsesMedium) != train:
         what = f'is "{frame.style}", but the medium is {medium.kind}'
         yield Problem(
             "error", "frame.style", what, 'use medium "pulses"' if train else 'use "train", or another medium'
         )
-    if not (isinstance(frame, TrainFrame) and isinstance(medium, PulsesMedium)):
+    if frame.slots_us is None or not isinstance(medium, PulsesMedium):
         return
+    shortest_us, longest_us = frame.slots_us
     slots = len(draft.channels)
     if not FEWEST_SLOTS <= slots <= MOST_SLOTS:
         what = f"are {slots}; a pulse train has {FEWEST_SLOTS} to {MOST_SLOTS}"
@@ -148,13 +148,13 @@ def trains(draft: Draft) -> Iterator[Problem]:
             yield Problem(
                 "error", f"channels.{name}.kind", "is count, and a slot holds a place", "use a choice"
             )
-    if medium.sync_us <= frame.longest_us:
-        what = f"is {medium.sync_us}, and a slot may be {frame.longest_us}: they could not be told apart"
-        yield Problem("error", "medium.sync_us", what, f"make it more than {frame.longest_us}")
-    if medium.pulse_us + 100 > frame.shortest_us:
-        what = f"is {medium.pulse_us}, and a slot may be {frame.shortest_us}: no gap would be left in it"
-        yield Problem("error", "medium.pulse_us", what, f"make it at most {frame.shortest_us - 100}")
-    needed = slots * frame.longest_us + medium.sync_us
+    if medium.sync_us <= longest_us:
+        what = f"is {medium.sync_us}, and a slot may be {longest_us}: they could not be told apart"
+        yield Problem("error", "medium.sync_us", what, f"make it more than {longest_us}")
+    if medium.pulse_us + 100 > shortest_us:
+        what = f"is {medium.pulse_us}, and a slot may be {shortest_us}: no gap would be left in it"
+        yield Problem("error", "medium.pulse_us", what, f"make it at most {shortest_us - 100}")
+    needed = slots * longest_us + medium.sync_us
     if needed > medium.frame_us:
         what = f"is {medium.frame_us}; {slots} slots and the gap may need {needed}"
         yield Problem("error", "medium.frame_us", what, f"make it {needed} or more")

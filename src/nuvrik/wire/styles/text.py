@@ -1,26 +1,27 @@
-"""Commands as text, for boards that already speak some: fields in a line, or columns of fixed width.
+"""Commands as text, for boards that already speak some: what ``line`` and ``columns`` have in common.
 
 Frames of other kinds travel beside them as a line of ``#`` and the sealed body in hex digits, so
 that nothing of their protection is lost and a terminal still shows them as text.
 """
 
 import re
-from collections.abc import Collection, Mapping, Sequence
+from abc import abstractmethod
+from collections.abc import Callable, Collection, Mapping, Sequence
 from functools import lru_cache
-from itertools import pairwise
 
 from nuvrik.levels import FULL, div
-from nuvrik.plan.form.channels import AnyChannel
-from nuvrik.plan.form.frames import CHECK_DIGITS, MAX_TEXT, ColumnsFrame, LineFrame, Text, TextForm
+from nuvrik.plan.form.frame_base import CHECK_DIGITS, MAX_BODY, MAX_TEXT
+from nuvrik.plan.form.frame_texts import TextForm
+from nuvrik.plan.form.frames import Text
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.layout import MAX_BODY, text_forms
 from nuvrik.wire.checks import CHECKS
 from nuvrik.wire.codes import Unsaid, Value
-from nuvrik.wire.events import Event, Frame, RefusedFrame
+from nuvrik.wire.events import REASONS, Event, Frame, Reader, RefusedFrame
 from nuvrik.wire.kinds import COMMAND, STOP
 from nuvrik.wire.sealed import SealedReader
+from nuvrik.wire.styles.style import HEX_MARK, Maker, Mark, Part, Row, Style
+from nuvrik.wire.words import message_text, value_text
 
-HEX_MARK = b"#"
 CHECK_MARK = b"*"
 NUMBER = re.compile(rb"([+-]?0*[0-9]{1,7})(?:\.([0-9]{1,4}))?").fullmatch
 """A sign, up to 7 digits besides the zeros in front of them, and decimals."""
@@ -63,36 +64,33 @@ def written(number: int, form: TextForm, width: int) -> str:
     return sign + digits.rjust(width - len(sign), "0")
 
 
-class TextCommands:
+class TextMaker(Maker):
     """Makes the text of commands and stops."""
 
-    def __init__(self, frame: Text, channels: Mapping[str, AnyChannel]) -> None:
+    def __init__(self, link: Link, frame: Text) -> None:
+        super().__init__(link)
         self._frame = frame
-        self._forms = text_forms(frame, channels)
-        self._columns = isinstance(frame, ColumnsFrame)
-        self._separator = frame.separator if isinstance(frame, LineFrame) else ""
-        self._blank = isinstance(frame, LineFrame) and frame.missing == "no_reading"
-        self._modulo = [channel.kind == "count" for channel in channels.values()]
+        self._forms = frame.forms(link.channels)
+        self._modulo = [channel.kind == "count" for channel in link.channels.values()]
 
-    def fields(self, values: Sequence[Value]) -> list[str]:
+    def texts(self, values: Sequence[Value]) -> list[str]:
         """The text of each value. Raises Unsaid for *no reading* where there is no way to write it."""
-        texts = []
+        frame, texts = self._frame, []
         for value, form, counts in zip(values, self._forms, self._modulo, strict=True):
             if value is None and form.scaled:
-                if not self._blank:
+                if not frame.says_no_reading:
                     raise Unsaid
                 texts.append("")
                 continue
             whole = 0 if value is None else value & form.high if counts else value
-            texts.append(written(number_of(whole, form), form, form.longest if self._columns else form.width))
+            texts.append(written(number_of(whole, form), form, frame.width(form)))
         return texts
 
-    def command(self, values: Sequence[Value]) -> bytes:
-        """The text of a command, check included."""
-        return with_check((self._frame.tag + self._separator.join(self.fields(values))).encode(), self._frame)
+    def text(self, values: Sequence[Value]) -> bytes:
+        frame = self._frame
+        return with_check((frame.tag + frame.between.join(self.texts(values))).encode(), frame)
 
-    def stop(self) -> bytes:
-        """The text of a stop; b"" where the board knows none."""
+    def stop(self, seq: int) -> bytes:
         return with_check(self._frame.stop.encode(), self._frame) if self._frame.stop else b""
 
 
@@ -137,23 +135,23 @@ class HexReader:
 class TextReader(HexReader):
     """Commands and stops as text, and lines of hex digits."""
 
-    def __init__(self, frame: Text, link: Link, sealed: SealedReader, accepts: Collection[int]) -> None:
+    def __init__(
+        self,
+        frame: Text,
+        link: Link,
+        split: Callable[[bytes], list[bytes]],
+        sealed: SealedReader,
+        accepts: Collection[int],
+    ) -> None:
         super().__init__(sealed)
+        self._split = split
         self.end = frame.end.encode()
         self._tag, self._stop = frame.tag.encode(), frame.stop.encode()
         self._commands, self._stops = COMMAND in accepts, STOP in accepts
         self._digits = CHECK_DIGITS[frame.check]
         self._check = CHECKS.get(frame.check)
-        self._fields = [_Field(form, frame) for form in text_forms(frame, link.channels)]
+        self._fields = [_Field(form, frame) for form in frame.forms(link.channels)]
         self._known = [field.known for field in self._fields]
-        if isinstance(frame, LineFrame):
-            self._separator = frame.separator.encode()
-            self._split = self._separated
-        else:
-            self._cuts = [0]
-            for field in self._fields:
-                self._cuts.append(self._cuts[-1] + field.form.longest)
-            self._split = self._columned
 
     def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
         """The event of one line; in a packet, its end may be there or not."""
@@ -183,22 +181,14 @@ class TextReader(HexReader):
                 return RefusedFrame(at, "bad_field", piece)
         return _new(Frame, (at, COMMAND, None, values, piece))
 
-    def _separated(self, text: bytes) -> list[bytes]:
-        return text.split(self._separator)
-
-    def _columned(self, text: bytes) -> list[bytes]:
-        cuts = self._cuts
-        return [text[start:end] for start, end in pairwise(cuts)] if len(text) == cuts[-1] else []
-
 
 class _Field:
     """How one field is read. ``known`` is what its ordinary texts mean."""
 
     def __init__(self, form: TextForm, frame: Text) -> None:
         self.form = form
-        self._strip = isinstance(frame, LineFrame) and frame.spaces == "ignore"
-        self._blank = isinstance(frame, LineFrame) and frame.missing == "no_reading"
-        self.known = text_table(form, form.width if isinstance(frame, LineFrame) else form.longest)
+        self._strip, self._blank = frame.spaces_ignored, frame.says_no_reading
+        self.known = text_table(form, frame.width(form))
 
     def value(self, text: bytes) -> Value:
         """What a text means. ValueError where it means nothing."""
@@ -227,3 +217,115 @@ def text_table(form: TextForm, width: int) -> Mapping[bytes, Value]:
         written(number, form, width).encode("ascii"): value_of(number, form)
         for number in range(low, high + 1)
     }
+
+
+class TextStyle(Style):
+    """Commands as text, ended by a marker."""
+
+    said_where = "text, at its longest"
+
+    def __init__(self, link: Link, frame: Text) -> None:
+        super().__init__(link)
+        self.frame = frame
+
+    @abstractmethod
+    def split(self, text: bytes) -> list[bytes]:
+        """The fields of a command, without its tag and check."""
+
+    def maker(self) -> Maker:
+        return TextMaker(self.link, self.frame)
+
+    def reader(self, accepts: frozenset[int], sealed: SealedReader) -> Reader:
+        return TextReader(self.frame, self.link, self.split, sealed, accepts)
+
+    def wrapped(self, body: bytes) -> bytes:
+        end = self.frame.end.encode()
+        return (end if self.frame.lead_in else b"") + body + end
+
+    def _laid_out(
+        self, texts: Sequence[str], meanings: Sequence[str], check: str
+    ) -> list[tuple[int, str, str]]:
+        """The lengths of all that a command is made of, with their names and meanings."""
+        frame = self.frame
+        made = [(len(frame.tag), "tag", repr(frame.tag))]
+        for number, (name, text, meaning) in enumerate(zip(self.link.channels, texts, meanings, strict=True)):
+            if number:
+                made.append((len(frame.between), "separator", repr(frame.between)))
+            made.append((len(text), name, meaning))
+        digits = CHECK_DIGITS[frame.check]
+        return [*made, (1 + digits if digits else 0, "check", check)]
+
+    def parts(self, maker: Maker, values: Sequence[Value], seq: int, body: bytes) -> list[Part]:
+        assert isinstance(maker, TextMaker)
+        texts = maker.texts(values)
+        pairs = zip(texts, values, self.fields, strict=True)
+        meanings = [f"{text}: {value_text(value, field)}" for text, value, field in pairs]
+        parts, place = [], 0
+        for length, name, meaning in self._laid_out(texts, meanings, f"{self.frame.check} of all before it"):
+            if length:
+                parts.append(Part(8 * place, 8 * length, name, meaning))
+            place += length
+        return parts
+
+    def rows(self) -> list[Row]:
+        forms = self.frame.forms(self.link.channels)
+        meanings = [_ends(form) for form in forms]
+        check = f"* and {self.frame.check} of all before it, in hex digits"
+        rows, place = [], 0
+        for length, name, meaning in self._laid_out([" " * form.longest for form in forms], meanings, check):
+            if length:
+                rows.append(Row(place, 0, 8 * length, name, meaning))
+            place += length
+        return rows
+
+    def marks(self, event: Event) -> list[Mark]:
+        frame, raw = self.frame, bytes(event.raw)
+        ending = [] if self.link.medium.datagrams else [Mark(frame.end.encode(), "end of frame")]
+        if raw.startswith(HEX_MARK):
+            said = message_text(event.values, self.link) if isinstance(event, Frame) else event.reason
+            return [Mark(raw[:1], "begins a line of hex digits"), Mark(raw[1:], said), *ending]
+        if not isinstance(event, Frame) or event.kind != COMMAND:
+            what = "the text of a stop" if isinstance(event, Frame) else REASONS[event.reason]
+            return [Mark(raw, what), *ending]
+        tag, digits = len(frame.tag), CHECK_DIGITS[frame.check]
+        until = len(raw) - (1 + digits if digits else 0)
+        between = [Mark(frame.between.encode(), "separator")] if frame.between else []
+        marks = [Mark(raw[:tag], "tag")] if tag else []
+        texts = self.split(raw[tag:until])
+        for number, (text, value, field) in enumerate(zip(texts, event.values, self.fields, strict=True)):
+            marks += between if number else []
+            marks.append(Mark(text, f"{field.name} {value_text(value, field)}"))
+        return [*marks, *([Mark(raw[until:], f"check, {frame.check}")] if digits else []), *ending]
+
+    def finely(self, name: str) -> str:
+        channel = self.link.channels[name]
+        form = TextForm.of(channel.kind, channel.most, self.frame.fields.get(name))
+        return f"; {_ends(form)}" if channel.scaled else ""
+
+    def odds(self) -> str:
+        still = "of what still reads as a frame"
+        random, swaps = f"random errors pass, {still},", "that change places"
+        return {
+            "none": super().odds(),
+            "xor8": f"XOR-8 lets 1 in 256 {random} and any two bytes {swaps}",
+            "sum8": f"A sum of 8 bits lets 1 in 256 {random} and any bytes {swaps}",
+            "crc8": f"CRC-8 lets 1 in 256 {random} but detects every burst of up to 8 bits",
+            "crc16": f"CRC-16 lets 1 in 65,536 {random} but detects every error of up to 3 bits and every "
+            "burst of up to 16",
+        }[self.frame.check]
+
+    def unended(self, data: bytes) -> tuple[str, str] | None:
+        if self.frame.end.encode() in data or not is_printable(data):
+            return None
+        what = f"no frame ever ends: there is no {self.frame.end!r} in it"
+        return what, 'set frame.end to what the sender ends its lines with, "\\n", "\\r" or "\\r\\n"'
+
+
+def _ends(form: TextForm) -> str:
+    scale = 10**form.decimals
+    return f"from {form.low / scale:g} to {form.high / scale:g}"
+
+
+def is_printable(data: bytes) -> bool:
+    """Whether bytes are text, but for a few."""
+    return sum(32 <= byte < 127 or byte in (9, 10, 13) for byte in data) > 0.95 * len(data)

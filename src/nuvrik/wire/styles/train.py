@@ -1,4 +1,4 @@
-"""Commands as a train of pulses: a slot of time for each channel, in microseconds.
+"""Style ``train``: a train of pulses, a slot of time for each channel, in microseconds.
 
 On the wire a slot is the time from the start of one pulse to the start of the next; ``pulses.train`` makes
 marks and spaces of slots, and slots of marks and spaces. In bytes, as a timer captures them, a slot is 16
@@ -9,13 +9,16 @@ from collections.abc import Mapping, Sequence
 
 from nuvrik.levels import clamp, div
 from nuvrik.plan.form.channels import AnyChannel
-from nuvrik.plan.form.frames import TextForm, TrainFrame
+from nuvrik.plan.form.frame_actions import TrainFrame
+from nuvrik.plan.form.frame_texts import TextForm
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.layout import most_of
 from nuvrik.wire.codes import Unsaid, Value
-from nuvrik.wire.events import Event, Frame, RefusedFrame
+from nuvrik.wire.events import Event, Frame, Reader, RefusedFrame
 from nuvrik.wire.kinds import COMMAND
-from nuvrik.wire.text import number_of, value_of
+from nuvrik.wire.sealed import SealedReader
+from nuvrik.wire.styles.style import Maker, Mark, Part, Row, Style
+from nuvrik.wire.styles.text import number_of, value_of
+from nuvrik.wire.words import value_text
 
 GAP = b"\xff\xff"
 SLOT_BYTES = 2
@@ -25,10 +28,9 @@ class Slot:
     """How one channel is written as a length of time."""
 
     def __init__(self, frame: TrainFrame, channel: AnyChannel) -> None:
-        scaled = channel.kind in ("level", "share")
-        self._form = TextForm(scaled, channel.kind == "share", frame.low_us, frame.high_us, 0, 0)
+        self._form = TextForm(channel.scaled, channel.kind == "share", frame.low_us, frame.high_us, 0, 0)
         self._low, self._span = frame.low_us, frame.high_us - frame.low_us
-        self._most = most_of(channel)
+        self._most = channel.most
         self._ends = sorted((frame.low_us, frame.high_us))
 
     def length(self, value: Value) -> int:
@@ -54,18 +56,18 @@ def slots_of(frame: TrainFrame, channels: Mapping[str, AnyChannel]) -> list[Slot
     return [Slot(frame, channel) for channel in channels.values()]
 
 
-class TrainCommands:
+class TrainMaker(Maker):
     """Makes trains, as bytes."""
 
-    def __init__(self, frame: TrainFrame, channels: Mapping[str, AnyChannel]) -> None:
-        self._slots = slots_of(frame, channels)
+    def __init__(self, link: Link, frame: TrainFrame) -> None:
+        super().__init__(link)
+        self._slots = slots_of(frame, link.channels)
 
-    def command(self, values: Sequence[Value]) -> bytes:
+    def text(self, values: Sequence[Value]) -> bytes:
         """A slot for each value."""
-        lengths = [slot.length(value) for slot, value in zip(self._slots, values, strict=True)]
-        return in_bytes(lengths)
+        return in_bytes([slot.length(value) for slot, value in zip(self._slots, values, strict=True)])
 
-    def stop(self) -> bytes:
+    def stop(self, seq: int) -> bytes:
         """There is no train that only stops; b""."""
         return b""
 
@@ -78,7 +80,7 @@ class TrainReader:
 
     def __init__(self, frame: TrainFrame, link: Link) -> None:
         self._slots = slots_of(frame, link.channels)
-        self._shortest, self._longest = frame.shortest_us, frame.longest_us
+        self._shortest, self._longest = frame.slots_us
         self.most = SLOT_BYTES * len(self._slots)
 
     def forget(self) -> None:
@@ -108,3 +110,51 @@ def in_bytes(lengths: Sequence[int]) -> bytes:
 def in_slots(data: bytes) -> list[int]:
     """Bytes as slots."""
     return [int.from_bytes(data[at : at + 2], "big") for at in range(0, len(data) - 1, SLOT_BYTES)]
+
+
+class Train(Style):
+    """Slots between gaps."""
+
+    said_where = "a slot of time as 16 bits"
+
+    def __init__(self, link: Link) -> None:
+        super().__init__(link)
+        assert isinstance(link.frame, TrainFrame)
+        self._frame = link.frame
+
+    def maker(self) -> Maker:
+        return TrainMaker(self.link, self._frame)
+
+    def reader(self, accepts: frozenset[int], sealed: SealedReader) -> Reader:
+        return TrainReader(self._frame, self.link)
+
+    def wrapped(self, body: bytes) -> bytes:
+        return body + GAP
+
+    def parts(self, maker: Maker, values: Sequence[Value], seq: int, body: bytes) -> list[Part]:
+        slots = zip(in_slots(body), values, self.fields, strict=True)
+        return [
+            Part(16 * n, 16, field.name, f"{us} us: {value_text(value, field)}")
+            for n, (us, value, field) in enumerate(slots)
+        ]
+
+    def rows(self) -> list[Row]:
+        meaning = f"{self._slot}, high byte first"
+        return [Row(2 * n, 0, 16, name, meaning) for n, name in enumerate(self.link.channels)]
+
+    def marks(self, event: Event) -> list[Mark]:
+        raw = bytes(event.raw)
+        if not isinstance(event, Frame):
+            return [Mark(raw, "not as many slots as channels, or one that no channel can have")]
+        slots = zip(in_slots(raw), event.values, self.fields, strict=True)
+        return [
+            Mark(raw[2 * n : 2 * n + 2], f"{field.name} {value_text(value, field)}, a slot of {us} us")
+            for n, (us, value, field) in enumerate(slots)
+        ]
+
+    def finely(self, name: str) -> str:
+        return f"; {self._slot}"
+
+    @property
+    def _slot(self) -> str:
+        return f"a slot from {self._frame.low_us} to {self._frame.high_us} us"

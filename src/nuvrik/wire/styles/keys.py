@@ -1,4 +1,4 @@
-"""One character or one number for each action: what a terminal program or the plainest radio can send.
+"""Style ``keys``: one character or one number for each action, as a terminal or the plainest radio can send.
 
 The machine's end keeps a value for each channel, all at rest and off at first; after a stop and after any
 silence so again, but for places, which stay. Each key changes some of them and is a command with all of
@@ -10,13 +10,15 @@ from collections.abc import Mapping, Sequence
 
 from nuvrik.levels import FULL, clamp, level_of
 from nuvrik.plan.form.channels import AnyChannel
-from nuvrik.plan.form.frames import KeyAction, KeysFrame
+from nuvrik.plan.form.frame_actions import KeyAction, KeysFrame
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.layout import most_of
 from nuvrik.plan.wiring import place_channels
 from nuvrik.wire.codes import Unsaid, Value
-from nuvrik.wire.events import Event, Frame, RefusedFrame
+from nuvrik.wire.events import Event, Frame, Reader, RefusedFrame
 from nuvrik.wire.kinds import COMMAND, STOP
+from nuvrik.wire.sealed import SealedReader
+from nuvrik.wire.styles.style import HEX_MARK, Maker, Mark, Part, Row, Style
+from nuvrik.wire.styles.text import HexReader
 
 State = tuple[int, ...]
 
@@ -28,9 +30,9 @@ class Step:
         self.stop = action.stop
         self._changes: list[tuple[int, bool, int, int, int]] = []
         for place, (name, channel) in enumerate(channels.items()):
-            scaled = channel.kind in ("level", "share")
+            scaled = channel.scaled
             low = -FULL if channel.kind == "level" else 0
-            high = FULL if scaled else most_of(channel)
+            high = FULL if scaled else channel.most
             for adds, given in ((False, action.set), (True, action.add)):
                 if name in given:
                     value = level_of(given[name]) if scaled else int(given[name])
@@ -120,7 +122,7 @@ class KeyReader:
         return Frame(at, COMMAND, None, self._values.state, raw)
 
 
-class KeyCommands:
+class KeyMaker(Maker):
     """Chooses, for the values wanted, the key that brings the machine's nearest to them.
 
     A stick held still has one key, whatever was sent before. So a key that would change something is sent
@@ -130,7 +132,8 @@ class KeyCommands:
     other, and a motor swing to and fro three times a second.)
     """
 
-    def __init__(self, frame: KeysFrame, link: Link) -> None:
+    def __init__(self, link: Link, frame: KeysFrame) -> None:
+        super().__init__(link)
         channels = link.channels
         self._steps = _steps(frame, channels)
         self._stop = next(bytes((code,)) for code, step in self._steps.items() if step.stop)
@@ -141,11 +144,10 @@ class KeyCommands:
         self._turn = 0
         # A flag that is wrong weighs as much as a level that is wrong by full.
         self._weights = [
-            1 if channel.kind in ("level", "share") else FULL // max(1, most_of(channel))
-            for channel in channels.values()
+            1 if channel.scaled else FULL // max(1, channel.most) for channel in channels.values()
         ]
 
-    def command(self, values: Sequence[Value]) -> bytes:
+    def text(self, values: Sequence[Value]) -> bytes:
         """The key to send; b"" if every key there is would lead further away. Raises Unsaid for *no
         reading*: there is no key for that."""
         wanted = [value for value in values if value is not None]
@@ -170,10 +172,43 @@ class KeyCommands:
         self._sent[nearest] = self._turn
         return bytes((nearest,))
 
-    def stop(self) -> bytes:
+    def stop(self, seq: int) -> bytes:
         """The key that stops."""
         self._values.forget()
         return self._stop
 
     def _away(self, state: State, wanted: Sequence[int]) -> int:
         return sum(weight * abs(a - b) for weight, a, b in zip(self._weights, state, wanted, strict=True))
+
+
+class Keys(Style):
+    """A byte for each action."""
+
+    said_where = "text, at its longest"
+
+    def __init__(self, link: Link) -> None:
+        super().__init__(link)
+        assert isinstance(link.frame, KeysFrame)
+        self._frame = link.frame
+
+    def maker(self) -> Maker:
+        return KeyMaker(self.link, self._frame)
+
+    def reader(self, accepts: frozenset[int], sealed: SealedReader) -> Reader:
+        # Keys only go one way; what comes back are lines of hex digits.
+        return KeyReader(self._frame, self.link) if COMMAND in accepts else HexReader(sealed)
+
+    def wrapped(self, body: bytes) -> bytes:
+        return body + b"\n" if body.startswith(HEX_MARK) else body
+
+    def parts(self, maker: Maker, values: Sequence[Value], seq: int, body: bytes) -> list[Part]:
+        return [Part(0, 8 * len(body), "key", "the key that comes nearest to these values")]
+
+    def rows(self) -> list[Row]:
+        return [Row(0, 0, 8, "key", f"one of {len(self._frame.keys)}")]
+
+    def marks(self, event: Event) -> list[Mark]:
+        return [Mark(bytes(event.raw), "key" if isinstance(event, Frame) else "no key of this link")]
+
+    def finely(self, name: str) -> str:
+        return ""

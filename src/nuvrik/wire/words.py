@@ -1,0 +1,55 @@
+"""Values and messages in words, for people, and values as numbers, for programs."""
+
+from nuvrik.levels import fraction_of
+from nuvrik.plan.form.models import Link
+from nuvrik.wire.codes import Value
+from nuvrik.wire.items import item_text
+from nuvrik.wire.messages import STATES, Ask, Echo, Identity, Jog, Query, Reply, Telemetry
+from nuvrik.wire.packing import Field
+
+
+def value_text(value: Value, field: Field) -> str:
+    """A value for a person to read: ``+0.350``, ``on``, ``walk``, ``no reading``."""
+    if value is None:
+        return "no reading"
+    if field.kind == "level":
+        return f"{fraction_of(value):+.3f}"
+    if field.kind == "share":
+        return f"{fraction_of(value):.3f}"
+    if field.kind == "flag":
+        return "on" if value else "off"
+    return field.options[value] if field.options else str(value)
+
+
+def value_number(value: Value, field: Field) -> float | int | None:
+    """A value for a program to read: a fraction of full scale, a flag as 0 or 1, None as it is."""
+    if value is None or field.kind not in ("level", "share"):
+        return value
+    return round(fraction_of(value), 6)
+
+
+def message_text(message: object, link: Link) -> str:
+    """What a frame of any kind but a command says, in words."""
+    match message:
+        case Jog(output, level, for_ms):
+            return f"jog {list(link.outputs)[output]} to {fraction_of(level):+.3f} for {for_ms} ms"
+        case Ask(code, boot, session, number, arguments):
+            said = f" with {', '.join(map(str, arguments))}" if arguments else ""
+            return (
+                f"{list(link.requests)[code]}{said}: number {number} of session {session}, to boot {boot:08X}"
+            )
+        case Reply(_, session, number, status, value):
+            return f"{status.name.lower().replace('_', ' ')}, {value}: number {number} of session {session}"
+        case Query(session):
+            return "who is there?" + (f" session {session}" if session else "")
+        case Identity():
+            return f"{message.name}, layout {message.tag:04X}, up {message.up_s} s, boot {message.boot:08X}"
+        case Echo(answer, token):
+            return ("back: " if answer else "there: ") + token.hex(" ")
+        case Telemetry(state, accepted, items):
+            said = "  ".join(
+                f"{name} {item_text(link.telemetry[name], codes)}" for name, codes in items.items()
+            )
+            after = "" if accepted is None else f", accepted command {accepted}"
+            return f"{STATES[state]}{after}  {said}".rstrip()
+    return ""
