@@ -13,7 +13,6 @@ from nuvrik.failsafe.table import State
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
 from nuvrik.wire.frames import Encoder
-from nuvrik.wire.messages import Status
 
 AT_REST = {"left_stick": 508, "right_stick": 515, "arm_button": 0, "stop_button": 0}
 ENCODER = Encoder(TUG)
@@ -220,7 +219,7 @@ def test_outputs_stop_before_any_of_the_users_code_cleans_up(ending: str) -> Non
         machine.tick(now)
         handset.feed(machine.send(now), now)
     assert seen == [True] and machine.safe
-    assert asked is not None and asked.state == "ended", Status
+    assert asked is not None and asked.state == "ended"
 
 
 # ---- moves by steps ------------------------------------------------------------------------

@@ -1,13 +1,17 @@
 """Every state, every event, every wrap of the clock, through the real machine; and that it would notice."""
 
+import json
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import pytest
-from links import THOROUGH
+from links import THOROUGH, write
+from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.failsafe import table
+from nuvrik.failsafe.commands import Command
 from nuvrik.failsafe.table import (
     ARMED,
     BARE_ON,
@@ -29,6 +33,7 @@ from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.levels import Clock
 from nuvrik.mixing.demand import FOLLOW
 from nuvrik.mixing.motor import Motor
+from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.rehearsal.search import Searcher
 from nuvrik.wire.sealed import SealedReader
 
@@ -51,7 +56,7 @@ BEFORE_WRAP = 65_530
 
 def test_nothing_that_must_not_be_can_be_reached() -> None:
     found = Searcher(SMALL, BEFORE_WRAP).search()
-    assert found.wrong == []
+    assert found.wrong == [] and found.whole
     assert found.states > 300 and found.steps > 10_000, "it came to an end because nothing new was left"
 
 
@@ -73,7 +78,7 @@ def _later(patch: pytest.MonkeyPatch) -> None:
         self._now_ms = now_ms
         if now_ms - self._driven_ms <= self._timeout_ms:
             return False
-        self._happen(SILENCE, "")
+        self._happen(SILENCE)
         return True
 
     patch.setattr(LinkWatch, "pass_time", pass_time)
@@ -100,13 +105,13 @@ def _no_wrap(patch: pytest.MonkeyPatch) -> None:
 
 
 def _bare_is_life(patch: pytest.MonkeyPatch) -> None:
-    bare = LinkWatch.bare
+    command = LinkWatch.command
 
-    def lively(self: LinkWatch, *, arm: bool, missing: str) -> None:
+    def lively(self: LinkWatch, given: Command) -> None:
         self._driven_ms = self._now_ms
-        bare(self, arm=arm, missing=missing)
+        command(self, given)
 
-    patch.setattr(LinkWatch, "bare", lively)
+    patch.setattr(LinkWatch, "command", lively)
 
 
 def _motor_runs_on(patch: pytest.MonkeyPatch) -> None:
@@ -150,3 +155,23 @@ def test_the_search_catches_a_failsafe_that_is_broken(broken: str, monkeypatch: 
     MUTATIONS[broken](monkeypatch)
     found = Searcher(SMALL, BEFORE_WRAP).search(enough=1)
     assert found.wrong, f"nobody noticed that {broken}"
+
+
+def test_the_search_as_a_user_types_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    file = write(tmp_path, "small.toml", SMALL_TEXT)
+    said = nuvrik_command("rehearse", file, "--every-state", "--most-states", 40)
+    assert "stopped at 40 states" in said and "repeated" in said and "99, 100" in said
+    assert "codes and not frames" in nuvrik_command(
+        "rehearse", write(tmp_path, "c.toml", starter_text("curtain")), "--every-state", code=2
+    )
+    _cell(STOP, ARMED, go(STANDBY))(monkeypatch)
+    _cell(STOP, WAITING, go(STANDBY))(monkeypatch)
+    said = nuvrik_command("rehearse", file, "--every-state", code=1)
+    assert "the way there" in said and "stop" in said
+    found = json.loads(nuvrik_command("rehearse", file, "--every-state", "--json", code=1))
+    assert found["wrong"][0]["way"][-1].startswith("stop after") and found["states"] > 1
+
+
+@pytest.mark.parametrize("name", [name for name in starter_names() if name != "curtain"])
+def test_every_starter_can_be_searched(name: str) -> None:
+    assert Searcher(nuvrik.parse(starter_text(name)), BEFORE_WRAP).search(most=25).wrong == []

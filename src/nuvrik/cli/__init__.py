@@ -202,11 +202,18 @@ def rehearse(
     soak: Annotated[
         float | None, typer.Option("--soak", metavar="HOURS", min=0.01, help="Random faults for so long.")
     ] = None,
+    every_state: Annotated[
+        bool, typer.Option("--every-state", help="Try every event in every state instead of faults.")
+    ] = False,
+    most_states: Annotated[
+        int, typer.Option("--most-states", min=1, help="With --every-state: look at no more than these.")
+    ] = 20_000,
     as_json: Json = False,
 ) -> int:
     """Run the link against faults: a verdict and a stop time each.
 
-    Both ends run in virtual time; the stop time is from the last frame that was accepted.
+    Both ends run in virtual time; the stop time is from the last frame that was accepted. With
+    --every-state the machine alone is searched: every event in every state that can be reached.
     """
     medium = {
         "loss": loss,
@@ -217,6 +224,10 @@ def rehearse(
         "mark_stretch_us": mark_stretch_us,
         "lamp_per_s": lamp,
     }
+    if every_state:
+        from nuvrik.cli.search import run_search
+
+        return run_search(link, most_states, as_json)
     if soak is not None:
         from nuvrik.cli.soak import run_soak
 

@@ -1,11 +1,11 @@
 """The handset's side of requests: asked again until answered, and never twice for one."""
 
 from collections import deque
-from typing import Literal
 
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.kinds import ECHO, HELLO, REQUEST
-from nuvrik.wire.messages import Ask, Echo, Identity, Query, Reply, Status, pack_ask, pack_echo, pack_hello
+from nuvrik.wire.messages import Ask, Echo, Identity, Query, Reply, pack_ask, pack_echo, pack_hello
+from nuvrik.wire.outcomes import Outcome
 
 FIRST_RETRY_MS, LONGEST_RETRY_MS = 100, 1600
 GREET_MS = 200
@@ -20,28 +20,11 @@ MOST_ECHOES = 16
 SESSIONS = (1 << 16) - 1
 """Session numbers run from 1; 0 is a hello's that only asks."""
 
-State = Literal[
-    "waiting", "asked", "running", "done", "not armed", "refused", "failed", "ended", "busy", "unknown"
-]
-
-_SETTLED: dict[Status, tuple[State, str]] = {
-    Status.DONE: ("done", ""),
-    Status.NOT_ARMED: ("not armed", "the machine is not armed, and this moves"),
-    Status.REFUSED: ("refused", "the machine's own code does not do it"),
-    Status.FAILED: ("failed", "the machine's own code went wrong over it"),
-    Status.ENDED: ("ended", "it was cut short: disarmed, lost, or a hand moved the same output"),
-    Status.BUSY: ("busy", "another motion was going on"),
-    Status.STRANGER: (
-        "unknown",
-        "the machine has restarted or met another handset; unknown whether it was done",
-    ),
-}
-
 
 class Asked:
-    """A request on its way. ``state`` is "waiting" before it was first sent; in the end "done", or what went
-    wrong, which ``why`` says in words. ``value`` is what it came to: steps turned, or what the machine's own
-    code returned."""
+    """A request on its way. ``outcome`` is what has become of it so far, ``state`` and ``why`` the same in
+    words: "waiting" before it was first sent, in the end "done", or what went wrong. ``value`` is what it
+    came to: steps turned, or what the machine's own code returned."""
 
     def __init__(self, name: str, code: int, arguments: tuple[int, ...]) -> None:
         self.name = name
@@ -49,14 +32,23 @@ class Asked:
         self.arguments = arguments
         self.number = 0
         self.tries = 0
-        self.state: State = "waiting"
+        self.outcome = Outcome.WAITING
         self.value = 0
-        self.why = "not sent yet"
+
+    @property
+    def state(self) -> str:
+        """What has become of it, in a word or two."""
+        return self.outcome.state
+
+    @property
+    def why(self) -> str:
+        """What has become of it, in a sentence; "" where there is nothing to explain."""
+        return self.outcome.why
 
     @property
     def settled(self) -> bool:
         """Whether nothing more will become of it."""
-        return self.state not in ("waiting", "asked", "running")
+        return self.outcome.settled
 
 
 class Asker:
@@ -140,8 +132,8 @@ class Asker:
         if not asked.number:
             self._number = asked.number = self._number % ((1 << 16) - 1) + 1
         asked.tries += 1
-        if asked.state == "waiting":
-            asked.state, asked.why = "asked", "no answer yet"
+        if asked.outcome is Outcome.WAITING:
+            asked.outcome = Outcome.ASKED
         ask = Ask(asked.code, self._boot, self.session, asked.number, asked.arguments)
         return REQUEST, pack_ask(ask, self._requests[asked.code][1])
 
@@ -152,7 +144,7 @@ class Asker:
         self._greet = False
         if asked is not None and asked.tries and identity.boot != self._boot:
             # What was sent to the boot before may or may not have been done; it is not sent again.
-            self._settle(*_SETTLED[Status.STRANGER], 0)
+            self._settle(Outcome.STRANGER, 0)
         self._boot = identity.boot
         self._news(now_ms)
 
@@ -165,14 +157,14 @@ class Asker:
             asked.number,
         ):
             return
-        if reply.status is Status.RUNNING:
-            asked.state, asked.value, asked.why = "running", reply.value, "under way"
+        if reply.status is Outcome.RUNNING:
+            asked.outcome, asked.value = Outcome.RUNNING, reply.value
             self._news(now_ms)
             self._due_ms, self._retry_ms = now_ms + POLL_MS, POLL_MS
             return
-        if reply.status is Status.STRANGER:
+        if reply.status is Outcome.STRANGER:
             self._boot = self.identity = None
-        self._settle(*_SETTLED[reply.status], reply.value)
+        self._settle(reply.status, reply.value)
         self._news(now_ms)
 
     def hear_echo(self, echo: Echo, now_ms: int) -> None:
@@ -187,14 +179,14 @@ class Asker:
 
     def _give_up(self, asked: Asked) -> None:
         if asked.tries:
-            self._settle("unknown", "no answer; unknown whether it was done", asked.value)
+            self._settle(Outcome.UNKNOWN, asked.value)
             # Its number is used up, but it could still arrive: a new session makes it too old for that.
             self.session = 1 + self.session % SESSIONS
             self._boot = None
         else:
-            self._settle("failed", "nobody answered hello, so it was never sent", 0)
+            self._settle(Outcome.NEVER_SENT, 0)
         self._news_ms = None
 
-    def _settle(self, state: State, why: str, value: int) -> None:
+    def _settle(self, outcome: Outcome, value: int) -> None:
         asked = self._queue.popleft()
-        asked.state, asked.why, asked.value = state, why, value
+        asked.outcome, asked.value = outcome, value

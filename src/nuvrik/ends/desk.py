@@ -24,11 +24,11 @@ from nuvrik.wire.messages import (
     Identity,
     Query,
     Reply,
-    Status,
     pack_echo,
     pack_hello,
     pack_reply,
 )
+from nuvrik.wire.outcomes import Outcome
 
 NUMBERS = 1 << 16
 BOOTS = 1 << 32
@@ -68,7 +68,7 @@ class Desk:
         if query.session not in (0, self._session):
             if self._session is not None:
                 self.boot = (self.boot + 1) % BOOTS
-            self.end(Status.ENDED)
+            self.end(Outcome.ENDED)
             self._session, self._number, self._reply = query.session, 0, None
         answer = pack_hello(identity._replace(boot=self.boot), room)
         if len(answer) <= room:  # a packet may be too small for it
@@ -81,7 +81,7 @@ class Desk:
     def ask(self, ask: Ask, *, armed: bool) -> None:
         """Take a request, once, and answer it."""
         if ask.boot != self.boot or ask.session != self._session:
-            self._say(REPLY, pack_reply(Reply(ask.code, ask.session, ask.number, Status.STRANGER, 0)))
+            self._say(REPLY, pack_reply(Reply(ask.code, ask.session, ask.number, Outcome.STRANGER, 0)))
             return
         if ask.number == self._number and self._reply is not None:
             self._say(REPLY, pack_reply(self._reply))
@@ -91,13 +91,13 @@ class Desk:
         self._number = ask.number
         self._answer(ask, *self._begin(ask, armed))
 
-    def _begin(self, ask: Ask, armed: bool) -> tuple[Status, int]:
+    def _begin(self, ask: Ask, armed: bool) -> tuple[Outcome, int]:
         """Carry it out, or begin to."""
         name, request = self._requests[ask.code]
         if request.moving and not armed:
-            return Status.NOT_ARMED, 0
+            return Outcome.NOT_ARMED, 0
         if request.moving and self._motion is not None:
-            return Status.BUSY, 0
+            return Outcome.BUSY, 0
         if isinstance(request, CallRequest):
             return self._call(name, request, ask)
         place = self._places[request.output]
@@ -105,27 +105,27 @@ class Desk:
         assert isinstance(stepper, Stepper)
         steps = None if isinstance(request, HomeRequest) else ask.arguments[0]
         self._motion = StepsMove(place, stepper, steps)
-        return Status.RUNNING, 0
+        return Outcome.RUNNING, 0
 
-    def _call(self, name: str, request: CallRequest, ask: Ask) -> tuple[Status, int]:
+    def _call(self, name: str, request: CallRequest, ask: Ask) -> tuple[Outcome, int]:
         hook = self.hooks.get(name)
         if hook is None:
-            return Status.REFUSED, 0
+            return Outcome.REFUSED, 0
         self.last_hook = name
         try:
             result = hook(**dict(zip(request.arguments, ask.arguments, strict=True)))
         except Refused:
-            return Status.REFUSED, 0
+            return Outcome.REFUSED, 0
         except Exception:
             # The user's own code must not take the machine down with it.
-            return Status.FAILED, 0
+            return Outcome.FAILED, 0
         if not isinstance(result, Generator):
-            return Status.DONE, whole(result)
+            return Outcome.DONE, whole(result)
         if not request.moving:
             self.leaving.append(Routine(name, result, self._places))
-            return Status.FAILED, 0  # nothing says when it would have to end
+            return Outcome.FAILED, 0  # nothing says when it would have to end
         self._motion = Routine(name, result, self._places)
-        return Status.RUNNING, 0
+        return Outcome.RUNNING, 0
 
     def overlay(
         self, targets: Sequence[int | None], mode: Mode, dt_ms: int
@@ -135,27 +135,27 @@ class Desk:
         if self._motion is None:
             return targets
         if mode is not FOLLOW:
-            self.end(Status.ENDED)
+            self.end(Outcome.ENDED)
             return targets
         self.last_hook = self._motion.name
         try:
             levels = self._motion.levels(dt_ms)
         except Exception:
-            self.end(Status.FAILED)
+            self.end(Outcome.FAILED)
             return targets
         if levels is None:
-            self._over(Status.DONE)
+            self._over(Outcome.DONE)
             return targets
         for place in levels:
             if targets[place] is None or (self._turning[place] and targets[place]):
-                self.end(Status.ENDED)
+                self.end(Outcome.ENDED)
                 return targets
         merged = list(targets)
         for place, level in levels.items():
             merged[place] = level
         return merged
 
-    def end(self, status: Status) -> None:
+    def end(self, status: Outcome) -> None:
         """Let no motion go on. What its own code has to clean up waits for :meth:`settle`."""
         self._over(status)
 
@@ -167,7 +167,7 @@ class Desk:
             with contextlib.suppress(Exception):
                 motion.end()
 
-    def _over(self, status: Status) -> None:
+    def _over(self, status: Outcome) -> None:
         if self._motion is not None:
             self._motion.let_go()
             self.leaving.append(self._motion)
@@ -180,9 +180,9 @@ class Desk:
             self._reply = reply
         self._say(REPLY, pack_reply(reply))
 
-    def _answer(self, ask: Ask, status: Status, value: int) -> None:
+    def _answer(self, ask: Ask, status: Outcome, value: int) -> None:
         self._reply = Reply(ask.code, ask.session, ask.number, status, value)
-        if status is Status.RUNNING:
+        if status is Outcome.RUNNING:
             self._moving = self._reply
         self._say(REPLY, pack_reply(self._reply))
 

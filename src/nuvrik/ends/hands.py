@@ -157,10 +157,11 @@ def value_to_send(name: str, channel: AnyChannel, value: float | None) -> Value:
         low = -1 if channel.kind == "level" else 0
         if value is None:
             return None
+        wrong = f"{name} is {value!r}; it must be from {low} to 1, or None"
         if isinstance(value, bool) or not isinstance(value, int | float):
-            raise TypeError(f"{name}: a value is a fraction of full scale or None, not {value!r}")
+            raise TypeError(wrong)
         if not low <= value <= 1:
-            raise ValueError(f"{name} is {value!r}; it must be from {low} to 1, or None")
+            raise ValueError(wrong)
         return level_of(value)
     if not isinstance(value, int):
         raise TypeError(f"{name}: a {channel.kind} is a whole number, not {value!r}")

@@ -29,7 +29,8 @@ from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.items import Raw
 from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REQUEST, STOP, TELEMETRY
-from nuvrik.wire.messages import STATES, Identity, Jog, Status, Telemetry, TelemetryForm
+from nuvrik.wire.messages import STATES, Identity, Jog, Telemetry, TelemetryForm
+from nuvrik.wire.outcomes import Outcome
 from nuvrik.wire.packing import Values
 
 NOT_ARMED = {
@@ -300,7 +301,7 @@ class Machine:
         self._jog = None
         if self._desk.busy:
             self._ticked_since = False
-            self._desk.end(Status.ENDED)
+            self._desk.end(Outcome.ENDED)
 
     def _settle(self) -> None:
         """Let the user's own code clean up behind a motion that has ended. Not in the call that ended it:

@@ -16,7 +16,9 @@ from pydantic import BaseModel
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.levels import FULL, TIMER_MAX
+from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.wiring import moving_channels, output_routes
 from nuvrik.wire.codes import Value
 from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
@@ -24,51 +26,103 @@ from nuvrik.wire.frames import Encoder
 MOST_STATES = 20_000
 FAR_BACK = 4
 
+ODD_FRAMES = ("repeated", "older", "noise")
+"""Frames that must change nothing; how long after the last they come matters little."""
+
 Event = tuple[str, int]
 """What happens, and how long after the event before, in ms."""
 
 
 class Found(NamedTuple):
-    """What a search found: how many states and steps there were, and the ways to what must not be."""
+    """What a search found: how many states and steps there were, whether it ended because nothing new was
+    left (``whole``), and the ways to what must not be."""
 
     states: int
     steps: int
+    whole: bool
     wrong: list[tuple[str, list[Event]]]
 
 
-class Searcher:
-    """Searches one link's machine. The link should have small numbers: a short timeout, few good frames."""
+def unsearchable(link: Link) -> str:
+    """Why a link cannot be searched, in words that follow its name; "" where it can."""
+    if isinstance(link.medium, InfraredMedium):
+        return "is a remote control's link, whose receiver sees codes and not frames"
+    if link.frame.actions:
+        return "sends single keys, whose meaning depends on those before"
+    return ""
 
-    def __init__(self, link: Link, start_ms: int = 0, make: Callable[[Link], Machine] = Machine) -> None:
-        self._link = link
+
+def _datagrams(link: Link) -> Machine:
+    return Machine(link, stream=False)
+
+
+class Searcher:
+    """Searches one link's machine. The smaller its numbers (timeout, good frames), the sooner it is done.
+
+    A delay guard is left out: it refuses frames, and changes nothing about who may move.
+    """
+
+    def __init__(self, link: Link, start_ms: int = 0, make: Callable[[Link], Machine] = _datagrams) -> None:
+        if unsearchable(link):
+            raise ValueError(f"{link.name} {unsearchable(link)}")
+        rules = link.failsafe.model_copy(update={"delay_guard_ms": None})
+        self._link = link = link.model_copy(update={"failsafe": rules})
         self._start_ms = start_ms
         self._make = make
         self._encoder = Encoder(link, stream=False)
         names = list(link.channels)
         self._arm = names.index(link.arm_channel) if link.arm_channel else None
+        uses = moving_channels(link, output_routes(link))
+        turning = {name for name, use in uses.items() if use.turns}
+        required = {name for name, use in uses.items() if use.required}
         self._rest: list[Value] = [0] * len(names)
-        self._moved: list[Value] = [
-            FULL if channel.kind in ("level", "share") else 0 for channel in link.channels.values()
-        ]
-        self._bare: list[Value] = [
-            None if channel.kind in ("level", "share") else 0 for channel in link.channels.values()
-        ]
-        rules = link.failsafe
+        self._moved: list[Value] = [FULL if name in turning else 0 for name in names]
+        self._bare: list[Value] = [None if name in required else 0 for name in names]
+        self._kinds = self._possible(bool(turning), bool(required))
         self._waits = (1, rules.timeout_ms - 1, rules.timeout_ms, 1 << 15)
         # What never changes need not be copied with a machine.
         self._shared = {id(part): part for part in _parts(link)}
 
     def events(self) -> Iterator[Event]:
         """Everything that can happen next."""
-        for kind in ("off", "rest", "moved", "bare_off", "bare_on", "stop", "tick"):
-            for wait in self._waits:
+        for kind in self._kinds:
+            waits = (self._waits[0], self._waits[2]) if kind in ODD_FRAMES else self._waits
+            for wait in waits:
                 yield kind, wait
-        for kind in ("repeated", "older", "noise"):
-            yield kind, self._waits[0]
-            yield kind, self._waits[2]
 
-    def search(self, most: int = MOST_STATES, *, enough: int = 20) -> Found:
-        """Try everything; at most so many states, and no further than ``enough`` that is wrong."""
+    def _possible(self, turns: bool, required: bool) -> list[str]:
+        """The kinds of event that this link can have."""
+        frame = self._link.frame
+        armless = self._arm is None
+        there = {
+            "off": not armless,
+            "rest": True,
+            "moved": turns,
+            "bare_off": required and frame.says_no_reading and not armless,
+            "bare_on": required and frame.says_no_reading,
+            "stop": bool(self._encoder.stop(0)),
+            "tick": True,
+            "repeated": "no_sequence" not in frame.lacks,
+            "older": "no_sequence" not in frame.lacks,
+            "noise": "no_check" not in frame.lacks,
+        }
+        return [kind for kind, possible in there.items() if possible]
+
+    @property
+    def covers(self) -> str:
+        """What is tried, for people."""
+        waits = ", ".join(f"{wait}" for wait in self._waits)
+        return f"{', '.join(self._kinds)}; after waits of {waits} ms; the clock begins at {self._start_ms} ms"
+
+    def search(
+        self,
+        most: int = MOST_STATES,
+        *,
+        enough: int = 20,
+        told: Callable[[int, int], None] = lambda states, steps: None,
+    ) -> Found:
+        """Try everything; at most so many states, and no further than ``enough`` that is wrong. ``told`` is
+        called for every state, with how many states and steps there have been."""
         first = _Node(
             self._make(self._link),
             self._start_ms,
@@ -87,6 +141,7 @@ class Searcher:
         while queue and len(seen) < most:
             node, way = queue.popleft()
             before = self._key(node)
+            told(len(seen), steps)
             for event in self.events():
                 after = self._after(node, event)
                 steps += 1
@@ -94,7 +149,7 @@ class Searcher:
                 if said:
                     wrong.append((said, [*way, event]))
                     if len(wrong) >= enough:
-                        return Found(len(seen), steps, wrong)
+                        return Found(len(seen), steps, False, wrong)
                 key = self._key(after)
                 leads.setdefault(before, set()).add(key)
                 if key not in seen:
@@ -102,7 +157,7 @@ class Searcher:
                     queue.append((after, (*way, event)))
         if not queue:  # what has not been looked at is no dead end
             wrong += [(f"no way from {key} to ARMED", []) for key in self._dead_ends(leads)][:5]
-        return Found(len(seen), steps, wrong)
+        return Found(len(seen), steps, not queue, wrong)
 
     def _after(self, node: "_Node", event: Event) -> "_Node":
         kind, wait = event
@@ -175,11 +230,13 @@ class Searcher:
             return "still armed with arm off"
         if was in (WAITING, FAILSAFE) and now is STANDBY and after.good < rules.good_frames:
             return f"on standby after {after.good} good frames"
-        if was is STOPPED and now is not STOPPED and (now is not STANDBY or kind != "off"):
+        way_out = "rest" if self._arm is None else "off"
+        if was is STOPPED and now is not STOPPED and (now is not STANDBY or kind != way_out):
             return f"left STOPPED for {now} by {kind}"
         if kind == "stop" and (now is not STOPPED or any(efforts)):
             return f"a stop left it in {now}"
-        if kind == "nothing" and not silent and now is not was:
+        gave_up = rules.give_up_ms is not None and was is FAILSAFE and now is WAITING
+        if kind == "nothing" and not silent and now is not was and not gave_up:
             return f"{event[0]} led from {was} to {now}"
         if was is ARMED and now is FAILSAFE and not silent:
             return f"failsafe {after.now_ms - before.driven_ms} ms after a drive frame"
@@ -189,7 +246,7 @@ class Searcher:
         """What must not be about coming into ARMED."""
         was, recover = before.machine.state, self._link.failsafe.recover
         if was is STANDBY:
-            if kind != "rest" or not before.off:
+            if kind != "rest" or not (before.off or self._arm is None):
                 return f"armed by {kind}, arm {'' if before.off else 'not '}seen off"
         elif was is not FAILSAFE or kind not in ("rest", "moved") or recover == "rearm":
             return f"armed out of {was} by {kind}"

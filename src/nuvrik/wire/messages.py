@@ -5,7 +5,6 @@ Numbers of more than one byte go low byte first. docs/wire-format.md lays every 
 
 import struct
 from collections.abc import Callable, Collection, Mapping
-from enum import IntEnum
 from functools import partial
 from itertools import islice
 from typing import Any, NamedTuple
@@ -17,6 +16,7 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import SwitchOutput
 from nuvrik.wire.bits import got, put
 from nuvrik.wire.kinds import ECHO, HELLO, REPLY, REQUEST, STOP, TELEMETRY
+from nuvrik.wire.outcomes import MOST_SENT, Outcome
 
 JOG = 0xFF
 JOG_BYTES = 4
@@ -55,26 +55,13 @@ class Ask(NamedTuple):
     arguments: tuple[int, ...]
 
 
-class Status(IntEnum):
-    """What became of a request."""
-
-    DONE = 0
-    RUNNING = 1
-    NOT_ARMED = 2
-    REFUSED = 3
-    FAILED = 4
-    ENDED = 5
-    BUSY = 6
-    STRANGER = 7
-
-
 class Reply(NamedTuple):
     """The machine's answer to a request; ``value`` is what it came to."""
 
     code: int
     session: int
     number: int
-    status: Status
+    status: Outcome
     value: int
 
 
@@ -181,7 +168,7 @@ def unpack_reply(payload: bytes) -> Reply | None:
     if len(payload) != _REPLY.size:
         return None
     code, session, number, status, value = _REPLY.unpack(payload)
-    return Reply(code, session, number, Status(status), value) if status < len(Status) else None
+    return Reply(code, session, number, Outcome(status), value) if status <= MOST_SENT else None
 
 
 def pack_hello(hello: Query | Identity, most: int) -> bytes:

@@ -1,0 +1,56 @@
+"""What becomes of a request: the one list, for both ends, and its words."""
+
+from enum import IntEnum
+
+
+class Outcome(IntEnum):
+    """What became of a request. The first eight travel in replies; the others only the handset knows."""
+
+    DONE = 0
+    RUNNING = 1
+    NOT_ARMED = 2
+    REFUSED = 3
+    FAILED = 4
+    ENDED = 5
+    BUSY = 6
+    STRANGER = 7
+
+    WAITING = 16
+    ASKED = 17
+    UNKNOWN = 18
+    NEVER_SENT = 19
+
+    @property
+    def state(self) -> str:
+        """In a word or two."""
+        told = {Outcome.STRANGER: Outcome.UNKNOWN, Outcome.NEVER_SENT: Outcome.FAILED}.get(self, self)
+        return told.name.lower().replace("_", " ")
+
+    @property
+    def why(self) -> str:
+        """In a sentence, "" where there is nothing to explain."""
+        return WHY[self]
+
+    @property
+    def settled(self) -> bool:
+        """Whether nothing more will become of it."""
+        return self not in (Outcome.WAITING, Outcome.ASKED, Outcome.RUNNING)
+
+
+MOST_SENT = Outcome.STRANGER
+"""The greatest that travels."""
+
+WHY = {
+    Outcome.DONE: "",
+    Outcome.RUNNING: "under way",
+    Outcome.NOT_ARMED: "the machine is not armed, and this moves",
+    Outcome.REFUSED: "the machine's own code does not do it",
+    Outcome.FAILED: "the machine's own code went wrong over it",
+    Outcome.ENDED: "it was cut short: disarmed, lost, or a hand moved the same output",
+    Outcome.BUSY: "another motion was going on",
+    Outcome.STRANGER: "the machine has restarted or met another handset; unknown whether it was done",
+    Outcome.WAITING: "not sent yet",
+    Outcome.ASKED: "no answer yet",
+    Outcome.UNKNOWN: "no answer; unknown whether it was done",
+    Outcome.NEVER_SENT: "nobody answered hello, so it was never sent",
+}
