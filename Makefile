@@ -4,7 +4,10 @@ PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
 
-.PHONY: demo test quick lint bench docs fuzz screenshots toolchain clean
+.PHONY: help demo test quick lint bench docs site wheel fuzz screenshots toolchain clean
+
+help:                        ## what there is to make
+	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## */\t/' | awk -F '\t' '{printf "  make %-12s %s\n", $$1, $$2}'
 
 $(VENV)/ready: pyproject.toml
 	$(PYTHON) -m venv $(VENV)
@@ -16,6 +19,10 @@ $(VENV)/ready-dev: pyproject.toml
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
 	touch $(VENV)/ready $@
 
+$(VENV)/ready-site: $(VENV)/ready-dev
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev,site]'
+	touch $@
+
 demo: $(VENV)/ready          ## the shipped example, start to end, no hardware
 	$(BIN)/nuvrik demo
 
@@ -26,10 +33,11 @@ test: $(VENV)/ready-dev      ## every test; what runs in real time comes last, w
 quick: $(VENV)/ready-dev     ## the tests that take a moment, while you work
 	$(BIN)/python -m pytest -m "not live and not slow" -n 2 --durations=10
 
-lint: $(VENV)/ready-dev      ## style, types, and generated documents up to date
+lint: $(VENV)/ready-dev      ## style, types, the direction of imports, generated documents up to date
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
+	$(BIN)/lint-imports --no-logo
 	$(BIN)/python tools/make_docs.py --check
 	$(BIN)/python tools/make_demo_data.py --check
 
@@ -39,6 +47,12 @@ bench: $(VENV)/ready-dev     ## the figures, each a ratio to a bare floor in the
 docs: $(VENV)/ready-dev      ## the documents that are generated from the code, and the demo data
 	$(BIN)/python tools/make_docs.py
 	$(BIN)/python tools/make_demo_data.py
+
+site: $(VENV)/ready-site     ## guide, formats, commands and API in one place, searchable: build/site/index.html
+	$(BIN)/python tools/make_site.py
+
+wheel: $(VENV)/ready-dev     ## wheel and source distribution, tried in an environment of their own
+	$(BIN)/python tools/try_wheel.py
 
 FUZZ_SECONDS ?= 60
 fuzz: $(VENV)/ready-dev      ## every decoder against inputs that a coverage-guided fuzzer makes up
@@ -52,5 +66,5 @@ toolchain:                   ## Debian packages for the pictures and for tests t
 	apt-get update -qq
 	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq fonts-dejavu-core imagemagick ser2net socat xterm xvfb
 
-clean:
-	rm -rf $(VENV) marram-demo
+clean:                       ## what can be made again
+	rm -rf $(VENV) marram-demo build dist

@@ -10,7 +10,7 @@ said = None
 for now_ms in range(0, 4000, 5):
     handset.read(
         now_ms,
-        left_stick=900 if now_ms > 1000 else 508,  # at rest for a second, then ahead
+        left_stick=900 if now_ms > 1000 else 508,  # at rest for a second, then forward
         right_stick=515,
         arm_button=600 < now_ms < 700,  # one press
         stop_button=0,

@@ -145,7 +145,9 @@ def test_one_stick_position_is_one_key_however_it_trembles(place: float, before:
     for _ in range(60):
         sent.append(commands.text([level + rng.randint(-65, 65), level + rng.randint(-65, 65), 0, 0]))
     changing = [a for a, b in pairwise(sent) if a in (b"w", b"d") and b in (b"w", b"d") and a != b]
-    assert not changing and len({key for key in sent[1:] if key in b"wdx"}) == 1
+    # A stick just short of the next key may come over it with its first tremble, once and not back.
+    keys = [key for key in sent[1:] if key in b"wdx"]
+    assert not changing and sum(a != b for a, b in pairwise(keys)) <= 1
 
 
 @settings(max_examples=many(60))

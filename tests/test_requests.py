@@ -272,4 +272,4 @@ def test_requests_that_move_need_armed_and_one_motion_goes_on_at_a_time() -> Non
 
 
 def refuse(times: int) -> int:
-    raise nuvrik.Refused("not today")
+    raise nuvrik.RequestRefused("not today")

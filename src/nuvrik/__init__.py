@@ -19,11 +19,12 @@ if TYPE_CHECKING:
     from nuvrik.ends.asking import Asked
     from nuvrik.ends.handset import Handset
     from nuvrik.ends.machine import Machine
-    from nuvrik.ends.motions import Refused
+    from nuvrik.ends.motions import RequestRefused
     from nuvrik.ends.remote import Receiver, Remote
     from nuvrik.ends.sensors import Reading
     from nuvrik.failsafe.table import State
     from nuvrik.figures.tables import frames_table
+    from nuvrik.levels import fraction_of, level_of
     from nuvrik.mixing.demand import Demand
     from nuvrik.plan.form.models import Link
     from nuvrik.plan.load import load, parse
@@ -37,6 +38,7 @@ if TYPE_CHECKING:
     from nuvrik.wire.decoder import Decoder
     from nuvrik.wire.events import Frame, RefusedFrame
     from nuvrik.wire.frames import Encoder
+    from nuvrik.wire.values import from_wire, to_wire
 
 __version__ = VERSION_WORDS
 
@@ -53,7 +55,11 @@ _HOMES = {
     "Demand": "nuvrik.mixing.demand",
     "Encoder": "nuvrik.wire.frames",
     "Frame": "nuvrik.wire.events",
+    "fraction_of": "nuvrik.levels",
     "frames_table": "nuvrik.figures.tables",
+    "from_wire": "nuvrik.wire.values",
+    "level_of": "nuvrik.levels",
+    "to_wire": "nuvrik.wire.values",
     "Handset": "nuvrik.ends.handset",
     "Link": "nuvrik.plan.form.models",
     "LinkFileError": "nuvrik.plan.problems",
@@ -61,7 +67,7 @@ _HOMES = {
     "Machine": "nuvrik.ends.machine",
     "PortError": "nuvrik.ports.port",
     "Reading": "nuvrik.ends.sensors",
-    "Refused": "nuvrik.ends.motions",
+    "RequestRefused": "nuvrik.ends.motions",
     "RequestFailed": "nuvrik.ports.connection",
     "connect": "nuvrik.ports.connection",
     "Problem": "nuvrik.plan.problems",
@@ -90,18 +96,22 @@ __all__ = [
     "Problem",
     "Reading",
     "Receiver",
-    "Refused",
     "RefusedFrame",
     "Remote",
     "RequestFailed",
+    "RequestRefused",
     "Run",
     "State",
     "assert_holds",
     "connect",
+    "fraction_of",
     "frames_table",
+    "from_wire",
+    "level_of",
     "load",
     "parse",
     "problems_in",
+    "to_wire",
 ]
 
 

@@ -71,6 +71,29 @@ def along(points: Sequence[tuple[int, int]], level: int) -> int:
     return before[1]
 
 
+def place_at(points: Sequence[int], share: float) -> float:
+    """Where -1 to 1 is between three points: low, at rest, high, each half with a length of its own.
+
+    >>> place_at([0, 508, 1023], -0.5), place_at([1000, 1500, 2000], 0.25)
+    (254.0, 1625.0)
+    """
+    low, rest, high = points
+    return rest + share * (high - rest if share > 0 else rest - low)
+
+
+def share_at(points: Sequence[int], place: float) -> float:
+    """The opposite: -1 to 1 for a place between three points."""
+    low, rest, high = points
+    away = place - rest
+    return away / (high - rest if (away > 0) == (high > low) else rest - low) if away else 0.0
+
+
+def level_place(points: Sequence[int], level: int) -> int:
+    """:func:`place_at` in the one arithmetic, for a level."""
+    low, rest, high = points
+    return rest + div(level * (high - rest if level >= 0 else rest - low), FULL)
+
+
 class Clock:
     """A 16-bit clock made into milliseconds that only ever grow, so that a timer is a subtraction.
 

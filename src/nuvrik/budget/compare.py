@@ -56,7 +56,7 @@ def _keys(link: Link) -> dict[str, KeyAction]:
     letters = iter("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789!$%&()=?+-*/<>" * 8)
     made = {" ": KeyAction(stop=True)}
     for name, channel in link.channels.items():
-        if channel.kind in ("level", "share"):
+        if channel.scaled:
             made |= {next(letters): KeyAction(add={name: by}) for by in (0.1, -0.1)}
             made[next(letters)] = KeyAction(set={name: 0.0})
         else:

@@ -67,9 +67,9 @@ def _assignment(word: str, fields: tuple[Field, ...]) -> tuple[str, Value]:
 
 
 def _value(text: str, field: Field) -> Value:
-    if text == "none" and field.kind in ("level", "share"):
+    if text == "none" and field.scaled:
         return None
-    if field.kind in ("level", "share"):
+    if field.scaled:
         low = -1 if field.kind == "level" else 0
         if re.fullmatch(r"[+-]?(\d+\.?\d*|\.\d+)", text) and low <= float(text) <= 1:
             return level_of(float(text))

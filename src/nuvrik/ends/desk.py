@@ -12,7 +12,7 @@ import contextlib
 from collections import deque
 from collections.abc import Generator, Sequence
 
-from nuvrik.ends.motions import Hook, Motion, Refused, Routine, StepsMove, whole
+from nuvrik.ends.motions import Hook, Motion, RequestRefused, Routine, StepsMove, whole
 from nuvrik.mixing.demand import FOLLOW, Mode, Output
 from nuvrik.mixing.stepper import Stepper
 from nuvrik.plan.form.backward import AnyRequest, CallRequest, HomeRequest
@@ -114,7 +114,7 @@ class Desk:
         self.last_hook = name
         try:
             result = hook(**dict(zip(request.arguments, ask.arguments, strict=True)))
-        except Refused:
+        except RequestRefused:
             return Outcome.REFUSED, 0
         except Exception:
             # The user's own code must not take the machine down with it.

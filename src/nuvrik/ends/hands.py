@@ -3,14 +3,14 @@
 from collections.abc import Collection
 
 from nuvrik.failsafe.why import Code, Why
-from nuvrik.levels import fraction_of, level_of
-from nuvrik.plan.form.channels import AnyChannel
+from nuvrik.levels import level_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.wiring import place_channels
 from nuvrik.shaping.channels import build_source
 from nuvrik.shaping.controls import Control, Key, Pressed, read_controls
 from nuvrik.shaping.made import Made, made_controls, off_keys
 from nuvrik.wire.codes import Value
+from nuvrik.wire.values import value_to_send
 
 Put = tuple[Value, int | None]
 """What a program has set: the value, and the time from which it counts no more, None: for ever."""
@@ -148,28 +148,3 @@ class Hands:
     def names(self) -> list[str]:
         """Their names, by place."""
         return list(self._every)
-
-
-def value_to_send(name: str, channel: AnyChannel, value: float | None) -> Value:
-    """A program's value as it travels: of a level or a share, a fraction of full scale; of any other channel,
-    a whole number. TypeError or ValueError for what the channel cannot have."""
-    if channel.scaled:
-        low = -1 if channel.kind == "level" else 0
-        if value is None:
-            return None
-        wrong = f"{name} is {value!r}; it must be from {low} to 1, or None"
-        if isinstance(value, bool) or not isinstance(value, int | float):
-            raise TypeError(wrong)
-        if not low <= value <= 1:
-            raise ValueError(wrong)
-        return level_of(value)
-    if not isinstance(value, int):
-        raise TypeError(f"{name}: a {channel.kind} is a whole number, not {value!r}")
-    if channel.kind != "count" and not 0 <= value <= channel.most:
-        raise ValueError(f"{name} is {value}; it must be from 0 to {channel.most}")
-    return value
-
-
-def value_to_show(channel: AnyChannel, value: Value) -> float | None:
-    """The opposite: a level or a share as a fraction of full scale, anything else as it is."""
-    return value if value is None or not channel.scaled else fraction_of(value)

@@ -8,7 +8,7 @@ they have their turn."""
 from collections.abc import Collection
 
 from nuvrik.ends.asking import Asked, Asker
-from nuvrik.ends.hands import Hands, value_to_show
+from nuvrik.ends.hands import Hands
 from nuvrik.ends.hearing import Hearing
 from nuvrik.ends.sending import Sending
 from nuvrik.ends.sensors import Reading
@@ -21,6 +21,7 @@ from nuvrik.wire.codes import Value
 from nuvrik.wire.events import Event
 from nuvrik.wire.kinds import REQUEST
 from nuvrik.wire.messages import LEVEL_STEPS, MOST_TURNING, Identity, Jog, pack_jog
+from nuvrik.wire.values import value_to_show
 
 
 class Handset:

@@ -12,7 +12,7 @@ number or nothing; or it is a generator that yields, tick by tick, the outputs i
 1), and returns in the end. A generator is closed when the machine leaves ARMED."""
 
 
-class Refused(Exception):
+class RequestRefused(Exception):
     """Raised by a hook that does not want to do what it was asked."""
 
 

@@ -4,9 +4,9 @@ from pathlib import Path
 from typing import Any
 
 from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot, save
-from nuvrik.levels import fraction_of
+from nuvrik.levels import fraction_of, share_at
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import Output, ServoOutput, StepperOutput, SwitchOutput, pulse_share
+from nuvrik.plan.form.outputs import Output, ServoOutput, StepperOutput, SwitchOutput
 from nuvrik.recordings.pilot import practice
 from nuvrik.recordings.recording import Recording
 from nuvrik.rehearsal.verdict import PRACTICE_MS, Run
@@ -141,7 +141,7 @@ def _share(output: Output, value: int) -> float | None:
     if isinstance(output, StepperOutput):
         return sign * value / output.rate_max
     if isinstance(output, ServoOutput) or output.driver == "servo_pulse":
-        return sign * pulse_share(output.pulse_us, value) if value else None
+        return sign * share_at(output.pulse_us, value) if value else None
     return sign * value / output.duty_max
 
 

@@ -33,7 +33,7 @@ def frames_table(link: Link, capture: bytes | str | Path) -> "DataFrame":
     }
     for name, channel in link.channels.items():
         column = np.concatenate([part.values[name] for part in parts])
-        columns[name] = column if channel.kind in ("level", "share") else column.astype(np.int32)
+        columns[name] = column if channel.scaled else column.astype(np.int32)
     table = pd.DataFrame(columns)
     table.attrs["refused"] = dict(sum((part.refused for part in parts), parts[0].refused.__class__()))
     table.attrs["kinds"] = dict(sum((part.kinds for part in parts), parts[0].kinds.__class__()))

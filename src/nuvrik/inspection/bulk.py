@@ -259,7 +259,7 @@ def _crc_tables(length: int) -> list[NDArray[np.uint16]]:
 
 def _value_table(field: Field) -> NDArray[np.float64]:
     """What each code of a field means."""
-    if field.kind in ("level", "share"):
+    if field.scaled:
         meanings = decode_table(field.kind, field.bits)
         return np.array([np.nan if value is None else value / FULL for value in meanings])
     return np.arange(1 << field.bits, dtype=np.float64)

@@ -3,6 +3,8 @@
 from enum import Enum, auto
 from typing import NamedTuple, Protocol
 
+from nuvrik.levels import fraction_of
+
 
 class Mode(Enum):
     """What the failsafe lets an output do."""
@@ -24,7 +26,7 @@ FOLLOW, SAFE, LOST, HELD = Mode
 class Demand(NamedTuple):
     """What one output is told to do right now.
 
-    ``level`` is where it stands, -FULL to FULL. ``value`` is in the units of its driver: duty counts,
+    ``level`` is where it stands, -FULL to FULL (``fraction``: -1 to 1). ``value`` is in the units of its driver: duty counts,
     microseconds of pulse, steps a second, 0 or 1. ``direction`` is the way the driver is set, with
     ``reverse`` applied: 1 forward, -1 backward, 0 off. ``driven`` says whether power makes it turn,
     ``braked`` whether both sides of the motor are joined. ``steps_left`` is for a stepper in a move by
@@ -37,6 +39,11 @@ class Demand(NamedTuple):
     driven: bool
     braked: bool = False
     steps_left: int | None = None
+
+    @property
+    def fraction(self) -> float:
+        """Where it stands, -1 to 1 of full scale."""
+        return fraction_of(self.level)
 
     @property
     def signed(self) -> int:

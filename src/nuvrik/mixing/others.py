@@ -1,6 +1,6 @@
 """Servo and switch."""
 
-from nuvrik.levels import FULL, Slew, clamp, div, level_of
+from nuvrik.levels import FULL, Slew, clamp, level_of, level_place
 from nuvrik.mixing.demand import FOLLOW, HELD, LOST, SAFE, Demand, Mode
 from nuvrik.plan.form.outputs import ServoOutput, SwitchOutput
 
@@ -63,9 +63,7 @@ class Servo:
         return low + (high - low) * (self._sign * self._slew.level / FULL + 1) / 2
 
     def _at(self, level: int) -> Demand:
-        low, centre, high = self._model.pulse_us
-        turned = self._sign * level
-        pulse = centre + div(turned * (high - centre if turned >= 0 else centre - low), FULL)
+        pulse = level_place(self._model.pulse_us, self._sign * level)
         return Demand(self.name, level, 0 if self._released else pulse, 1, False)
 
 

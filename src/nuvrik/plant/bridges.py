@@ -1,6 +1,7 @@
 """What stands between the machine's pins and what moves: bridges that short, and places that pulses name."""
 
-from nuvrik.plan.form.outputs import MotorOutput, pulse_share
+from nuvrik.levels import share_at
+from nuvrik.plan.form.outputs import MotorOutput
 
 
 class Bridge:
@@ -38,7 +39,7 @@ class Bridge:
         if self.shorted:
             return 0.0
         if model.driver == "servo_pulse":
-            return pulse_share(model.pulse_us, levels["pulse"]) if levels["pulse"] else 0.0
+            return share_at(model.pulse_us, levels["pulse"]) if levels["pulse"] else 0.0
         if model.driver == "two_pwm":
             return (levels["forward"] - levels["backward"]) / model.duty_max
         ahead = levels["dir"] if model.driver == "pwm_1dir" else levels["forward"] > levels["backward"]

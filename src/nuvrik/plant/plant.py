@@ -8,11 +8,12 @@ destroy a driver shows. The rehearsal and the port ``sim`` use the same one.
 
 from collections.abc import Sequence
 
+from nuvrik.levels import share_at
 from nuvrik.mixing.demand import Demand
 from nuvrik.mixing.pins import Pins
 from nuvrik.plan.form.backward import AnyItem, DemandItem, DistanceItem, ShaftItem, VectorItem, VoltsItem
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput, pulse_share
+from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput
 from nuvrik.plant.bridges import Bridge
 from nuvrik.plant.motors import SimMotor
 from nuvrik.wire.items import Raw
@@ -94,7 +95,7 @@ class Plant:
     def _place(self, name: str, pulse: int) -> None:
         output, servo = self._models[self._names.index(name)], self.servos[name]
         assert isinstance(output, ServoOutput)
-        servo.wanted = pulse_share(output.pulse_us, pulse) if pulse else None
+        servo.wanted = share_at(output.pulse_us, pulse) if pulse else None
         if servo.wanted is not None and abs(servo.wanted) > SERVO_STOP + ROUNDING:
             self._met.add(name)
 

@@ -8,7 +8,6 @@ from pathlib import Path
 from types import TracebackType
 
 from nuvrik.ends.asking import Asked
-from nuvrik.ends.hands import value_to_send
 from nuvrik.ends.sensors import Reading
 from nuvrik.failsafe.table import ARMED, STANDBY, State
 from nuvrik.plan.form.channels import ChoiceChannel, LevelChannel, ShareChannel
@@ -22,6 +21,7 @@ from nuvrik.ports.open import open_port
 from nuvrik.ports.port import PortError
 from nuvrik.ports.sim import SimLine
 from nuvrik.wire.messages import Identity
+from nuvrik.wire.values import value_to_send
 
 TURNING_S = 5.0
 """How long what turns does so, unless the program says otherwise."""

@@ -3,6 +3,8 @@
 from collections.abc import Sequence
 from typing import NamedTuple
 
+from nuvrik.levels import place_at, share_at
+
 
 def servo_pulse(angle: float, pulse_us: Sequence[int], angles: Sequence[float]) -> int:
     """The pulse, in microseconds, that turns a servo to an angle in degrees.
@@ -10,23 +12,20 @@ def servo_pulse(angle: float, pulse_us: Sequence[int], angles: Sequence[float]) 
     ``pulse_us`` is at one end, centred, and at the other end; ``angles`` are the angles of the two ends, the
     centre being halfway. ValueError for an angle beyond them.
     """
-    low, centre, high = pulse_us
     first, last = angles
     if not min(first, last) <= angle <= max(first, last):
         raise ValueError(f"{angle:g} degrees is beyond {first:g} to {last:g}")
     share = 2 * (angle - first) / (last - first) - 1
-    return round(centre + share * (high - centre if share > 0 else centre - low))
+    return round(place_at(pulse_us, share))
 
 
 def servo_angle(pulse: float, pulse_us: Sequence[int], angles: Sequence[float]) -> float:
     """The angle in degrees to which a pulse turns a servo: the other way round. ValueError for a pulse beyond
     the ends."""
-    low, centre, high = pulse_us
     first, last = angles
-    if not low <= pulse <= high:
-        raise ValueError(f"{pulse:g} us is beyond {low} to {high}")
-    share = (pulse - centre) / (high - centre if pulse > centre else centre - low)
-    return first + (share + 1) / 2 * (last - first)
+    if not pulse_us[0] <= pulse <= pulse_us[-1]:
+        raise ValueError(f"{pulse:g} us is beyond {pulse_us[0]} to {pulse_us[-1]}")
+    return first + (share_at(pulse_us, pulse) + 1) / 2 * (last - first)
 
 
 class Pwm(NamedTuple):

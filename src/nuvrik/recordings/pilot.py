@@ -3,6 +3,7 @@
 import random
 from collections.abc import Mapping, Sequence
 
+from nuvrik.levels import place_at
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, ReadControl, SliderControl
 from nuvrik.plan.form.models import Link
 from nuvrik.recordings.recording import Recording, Row
@@ -66,7 +67,7 @@ def practice(link: Link, seed: int, duration_ms: int = 20_000) -> Recording:
             continue
         if name == link.arm_channel:
             puts += [(0, name, 0), (arm_at, name, 1), (off_at, name, 0)]
-        elif channel.kind in ("level", "share"):
+        elif channel.scaled:
             places = _wander(name, channel.kind == "share", go_at, rest_at, rng)
             puts += [(0, name, 0), *((t_ms, name, place[name]) for t_ms, place in places)]
     return made._replace(puts=tuple(sorted(puts)))
@@ -164,7 +165,6 @@ class _Hand:
         if self._next < len(self._track):
             (before_ms, _), (after_ms, after) = self._track[self._next - 1 : self._next + 1]
             place += (after - place) * (t_ms - before_ms) / (after_ms - before_ms)
-        low, rest, high = control.raw if isinstance(control, AxisControl) else (control.raw[0], *control.raw)
-        wanted = rest + place * (high - rest if place > 0 else rest - low)
-        strayed = wanted + self._rng.gauss(0, self._tremor) * abs(high - low) / 2
+        low, _, high = control.points
+        strayed = place_at(control.points, place) + self._rng.gauss(0, self._tremor) * abs(high - low) / 2
         return min(max(round(strayed), min(low, high)), max(low, high))

@@ -5,6 +5,7 @@ from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.failsafe.why import Code
+from nuvrik.levels import place_at
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, SliderControl, parts_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput
@@ -83,16 +84,11 @@ def sticks(link: Link) -> list[str]:
     return [n for n in moving if isinstance(link.controls[n], AxisControl) and n not in squeezed]
 
 
-def arm_control(link: Link) -> str | None:
-    return link.arm_control
-
-
 def reading_at(link: Link, name: str, share: float) -> int:
     """The reading of a stick or a slider at -1 to 1 of its travel."""
     control = link.controls[name]
     assert isinstance(control, AxisControl | SliderControl)
-    low, rest, high = control.raw if isinstance(control, AxisControl) else (control.raw[0], *control.raw)
-    return round(rest + share * (high - rest if share > 0 else rest - low))
+    return round(place_at(control.points, share))
 
 
 def held(world: World, name: str, reading: int) -> None:
@@ -105,7 +101,7 @@ def held(world: World, name: str, reading: int) -> None:
 def _stuck_key(world: World) -> None:
     """Whatever button is pressed first from now on stays pressed."""
     stuck: Row = {}
-    arm = arm_control(world.link)
+    arm = world.link.arm_control
 
     def alter(row: Row) -> Row:
         for name, control in world.link.controls.items():
@@ -165,7 +161,7 @@ def _never_reversed(world: World, struck_ms: float) -> str:
 
 
 def _arm_on(world: World) -> None:
-    arm = arm_control(world.link)
+    arm = world.link.arm_control
     assert arm is not None
     control = world.link.controls[arm]
     assert isinstance(control, ButtonControl)
@@ -178,7 +174,7 @@ def _sensor_lost(world: World) -> None:
 
 def _disarm_lost(world: World) -> None:
     """Arm is switched off, and what says so is lost for most of a timeout."""
-    arm = arm_control(world.link)
+    arm = world.link.arm_control
     assert arm is not None
     control = world.link.controls[arm]
     assert isinstance(control, ButtonControl)
@@ -260,7 +256,7 @@ _recovers_at_rest = only(
     lambda link: link.failsafe.recover == "at_rest", 'failsafe.recover is not "at_rest"', _has_stick
 )
 _armed_by_button = only(
-    lambda link: isinstance(link.controls.get(arm_control(link) or ""), ButtonControl), "no button arms it"
+    lambda link: isinstance(link.controls.get(link.arm_control or ""), ButtonControl), "no button arms it"
 )
 _read_by_hand = only(moving_controls, "no stick or slider makes anything turn")
 _has_telemetry = only(lambda link: link.telemetry, "it has no telemetry")

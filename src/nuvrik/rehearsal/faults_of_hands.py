@@ -16,7 +16,7 @@ from nuvrik.plan.wiring import moving_channels, output_routes, place_channels
 from nuvrik.recordings.recording import Row
 from nuvrik.rehearsal.beam import BeamWorld
 from nuvrik.rehearsal.fault import ANY, Fault, any_link, only
-from nuvrik.rehearsal.faults_at_the_ends import arm_control, moving_controls, reading_at, sticks
+from nuvrik.rehearsal.faults_at_the_ends import moving_controls, reading_at, sticks
 from nuvrik.rehearsal.faults_on_the_way import infrared_link
 from nuvrik.rehearsal.world import World
 from nuvrik.shaping.curves import Bend
@@ -66,7 +66,7 @@ def off_centre(link: Link, name: str) -> int:
 
 
 def _rests_off_centre(world: World) -> None:
-    name, arm, rest = sticks(world.link)[0], arm_control(world.link), world.recording.at(0)
+    name, arm, rest = sticks(world.link)[0], world.link.arm_control, world.recording.at(0)
     lying = {**rest, name: off_centre(world.link, name)}
 
     def alter(row: Row) -> Row:
@@ -311,7 +311,7 @@ def _place_jumped(world: World, struck_ms: float) -> str:
 
 _has_stop_button = only(_stop_button, "no button stops it")
 _starts_with_duty = only(
-    lambda link: _start_duty(link) and arm_control(link), "no stick moves a motor with a start duty"
+    lambda link: _start_duty(link) and link.arm_control, "no stick moves a motor with a start duty"
 )
 _two_sources = only(_shared, "nothing that turns has two sources")
 _has_optional = only(_optional, "no stick of its own feeds an optional channel that turns something")

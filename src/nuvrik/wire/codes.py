@@ -8,6 +8,7 @@ shares have a code for it, the others do not.
 from functools import lru_cache
 
 from nuvrik.levels import FULL, div
+from nuvrik.plan.form.channels import SCALED
 
 Value = int | None
 
@@ -42,7 +43,7 @@ def share_from_code(code: int, bits: int) -> Value:
 
 def value_range(kind: str, options: int = 2) -> tuple[int, int]:
     """The least and the greatest value of a level, a share, a flag or a choice."""
-    return (-FULL if kind == "level" else 0, FULL if kind in ("level", "share") else options - 1)
+    return (-FULL if kind == "level" else 0, FULL if kind in SCALED else options - 1)
 
 
 def encode(value: Value, kind: str, bits: int, options: int = 2) -> int:

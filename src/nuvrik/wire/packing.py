@@ -10,7 +10,7 @@ from functools import lru_cache
 from types import CodeType
 from typing import Any, NamedTuple
 
-from nuvrik.plan.form.channels import Channel, ChoiceChannel
+from nuvrik.plan.form.channels import SCALED, Channel, ChoiceChannel
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.bits import put, whole_bytes
 from nuvrik.wire.codes import Value, decode_table, encode, encode_table, value_range
@@ -27,6 +27,11 @@ class Field(NamedTuple):
     bits: int
     offset: int
     options: tuple[str, ...] = ()
+
+    @property
+    def scaled(self) -> bool:
+        """Whether its value is a part of full scale."""
+        return self.kind in SCALED
 
 
 def fields_of(channels: Mapping[str, Channel], offset: int = 0) -> tuple[Field, ...]:
@@ -73,7 +78,7 @@ class Packer:
                 else:
                     least, most = value_range(field.kind, len(field.options) or 2)
                     sound.append(f"{least} <= v{index} <= {most}")
-                if field.kind in ("level", "share"):
+                if field.scaled:
                     names[f"t{index}"] = encode_table(field.kind, field.bits)
                     code = f"t{index}[v{index}]"
                 codes.append(f"{code} << {field.offset - start}" if field.offset > start else code)
@@ -108,7 +113,7 @@ class Packer:
                 field = self.fields[index]
                 mask = (1 << field.bits) - 1
                 code = f"w{limb} >> {field.offset - start} & {mask}"
-                if field.kind in ("level", "share"):
+                if field.scaled:
                     names[f"t{index}"] = decode_table(field.kind, field.bits)
                     parts.append(f"t{index}[{code}]")
                 else:
@@ -174,4 +179,4 @@ def _compile(source: str, names: dict[str, Any]) -> Any:
 def quantised(value: Value, field: Field) -> Value:
     """What the other end reads when ``value`` is sent through ``field``."""
     code = _encode_value(field, value)
-    return decode_table(field.kind, field.bits)[code] if field.kind in ("level", "share") else code
+    return decode_table(field.kind, field.bits)[code] if field.scaled else code

@@ -23,7 +23,7 @@ def value_text(value: Value, field: Field) -> str:
 
 def value_number(value: Value, field: Field) -> float | int | None:
     """A value for a program to read: a fraction of full scale, a flag as 0 or 1, None as it is."""
-    if value is None or field.kind not in ("level", "share"):
+    if value is None or not field.scaled:
         return value
     return round(fraction_of(value), 6)
 

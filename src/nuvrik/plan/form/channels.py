@@ -6,6 +6,9 @@ from pydantic import Field, model_validator
 
 from nuvrik.plan.form.base import Name, Section
 
+SCALED = frozenset(("level", "share"))
+"""Kinds of channel whose values are parts of full scale."""
+
 Share = Annotated[float, Field(ge=-1, le=1)]
 
 

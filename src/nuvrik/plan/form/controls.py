@@ -88,6 +88,11 @@ class AxisControl(_Moved):
         description='back at rest: "return" = the value rests too; "hold" = it stays as far as it was pushed',
     )
 
+    @property
+    def points(self) -> list[int]:
+        """Its readings low, at rest and high."""
+        return self.raw
+
     @model_validator(mode="after")
     def _range_makes_sense(self) -> "AxisControl":
         low, rest, high = self.raw
@@ -106,6 +111,11 @@ class SliderControl(_Moved):
         max_length=2,
         description="two raw readings: at none and at full, e.g. [210, 880]; the first may be the larger",
     )
+
+    @property
+    def points(self) -> list[int]:
+        """Its readings low, at rest and high: it rests at none."""
+        return [self.raw[0], *self.raw]
 
     @model_validator(mode="after")
     def _range_makes_sense(self) -> "SliderControl":

@@ -94,10 +94,7 @@ class _TextFrame(Bound):
 
     def forms(self, channels: Mapping[str, AnyChannel]) -> list["TextForm"]:
         """How each channel is written, in declared order."""
-        return [
-            TextForm.of(channel.kind, channel.most, self.fields.get(name))
-            for name, channel in channels.items()
-        ]
+        return [TextForm.of(channel, self.fields.get(name)) for name, channel in channels.items()]
 
     def command_bytes(self, channels: Mapping[str, AnyChannel], guard_bytes: int = 0) -> int:
         """Tag, fields, what stands between them, check."""
@@ -111,7 +108,7 @@ class _TextFrame(Bound):
 
     def finest(self, name: str, channel: AnyChannel) -> float:
         """One in the last decimal of its range."""
-        form = TextForm.of(channel.kind, channel.most, self.fields.get(name))
+        form = TextForm.of(channel, self.fields.get(name))
         return (1 if channel.kind == "share" else 2) / abs(form.high - form.low)
 
     @model_validator(mode="after")
@@ -192,15 +189,15 @@ class TextForm:
     width: int
 
     @classmethod
-    def of(cls, kind: str, most: int, field: TextField | None) -> "TextForm":
-        """For a channel of a kind; ``most`` is the greatest value of a flag, a choice or a count."""
+    def of(cls, channel: AnyChannel, field: TextField | None) -> "TextForm":
+        """For a channel, as the file says or as usual."""
         field = field or TextField()
-        if kind not in ("level", "share"):
-            return cls(False, True, 0, most, 0, field.width)
-        low, high = (-1000, 1000) if kind == "level" else (0, 1000)
+        if not channel.scaled:
+            return cls(False, True, 0, channel.most, 0, field.width)
+        low, high = (-1000, 1000) if channel.kind == "level" else (0, 1000)
         if field.range:
             low, high = (int(Decimal(str(end)).scaleb(field.decimals)) for end in field.range)
-        return cls(True, kind == "share", low, high, field.decimals, field.width)
+        return cls(True, channel.kind == "share", low, high, field.decimals, field.width)
 
     @property
     def signed(self) -> bool:

@@ -302,10 +302,3 @@ def pwm_roles(output: AnyOutput) -> tuple[str, ...]:
         return ()
     roles = ("forward", "backward") if output.driver == "two_pwm" else ("pwm", "pulse")
     return tuple(f"pins.{role}" for role in roles)
-
-
-def pulse_share(pulse_us: list[int], pulse: int) -> float:
-    """Where a pulse is between rest (0) and either end (-1, 1)."""
-    low, rest, high = pulse_us
-    away = pulse - rest
-    return away / (high - rest if away > 0 else rest - low)

@@ -299,7 +299,7 @@ class TextStyle(Style):
 
     def finely(self, name: str) -> str:
         channel = self.link.channels[name]
-        form = TextForm.of(channel.kind, channel.most, self.frame.fields.get(name))
+        form = TextForm.of(channel, self.frame.fields.get(name))
         return f"; {_ends(form)}" if channel.scaled else ""
 
     def odds(self) -> str:
