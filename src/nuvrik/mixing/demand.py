@@ -26,11 +26,11 @@ FOLLOW, SAFE, LOST, HELD = Mode
 class Demand(NamedTuple):
     """What one output is told to do right now.
 
-    ``level`` is where it stands, -FULL to FULL (``fraction``: -1 to 1). ``value`` is in the units of its driver: duty counts,
-    microseconds of pulse, steps a second, 0 or 1. ``direction`` is the way the driver is set, with
-    ``reverse`` applied: 1 forward, -1 backward, 0 off. ``driven`` says whether power makes it turn,
-    ``braked`` whether both sides of the motor are joined. ``steps_left`` is for a stepper in a move by
-    steps: it may be turned by no more than that, however long this demand stands."""
+    ``level`` is where it stands, -FULL to FULL (``fraction``: -1 to 1). ``value`` is in the units of its
+    driver: duty counts, microseconds of pulse, steps a second, 0 or 1. ``direction`` is the way the driver
+    is set, with ``reverse`` applied: 1 forward, -1 backward, 0 off. ``driven`` says whether power makes it
+    turn, ``braked`` whether both sides of the motor are joined. ``steps_left`` is for a stepper in a move
+    by steps: it may be turned by no more than that, however long this demand stands."""
 
     output: str
     level: int

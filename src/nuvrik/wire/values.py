@@ -44,6 +44,7 @@ def to_wire(link: Link, **values: float | None) -> list[Value]:
 
 
 def from_wire(link: Link, values: Sequence[Value]) -> Mapping[str, float | None]:
-    """The opposite: the values of a command frame by channel, levels and shares as fractions of full scale."""
+    """The opposite: the values of a command frame by channel, levels and shares as fractions of full
+    scale."""
     pairs = zip(link.channels.items(), values, strict=True)
     return {name: value_to_show(channel, value) for (name, channel), value in pairs}
