@@ -35,7 +35,7 @@ import nuvrik
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
 from nuvrik.budget.trips import Way, mean_hours, simulated_hours
-from nuvrik.inspection.undetected import measure, odds
+from nuvrik.inspection.undetected import measure
 from nuvrik.plan.starters import starter_text
 from nuvrik.pulses.infrared import InfraredReader
 from nuvrik.pulses.noise import frame_error_rate, lamp_noise, worn
@@ -143,7 +143,7 @@ def tick() -> dict[str, float]:
             now_ms += 20
             machine.feed(frame, now_ms)
             machine.tick(now_ms)
-        assert machine.state is nuvrik.State.ARMED and machine.counts["frames"] == len(frames)
+        assert machine.state is nuvrik.State.ARMED and machine.counts["accepted"] == len(frames)
 
     figure = paired(floor, ours, 1)
     per_frame = {name: 1e6 * figure[f"{name}_s"] / len(frames) for name in ("floor", "ours")}
@@ -244,7 +244,7 @@ def undetected() -> dict[str, float]:
             key = f"{name}: {damage.damage}"
             found[key] = damage.per_million
         found[f"{name}: all"] = 1e6 * sum(d.accepted for d in damages) / sum(d.tried for d in damages)
-        print(f"   {name}: {found[f'{name}: all']:.0f} in a million; by mathematics {odds(link)}")
+        print(f"   {name}: {found[f'{name}: all']:.0f} in a million; {nuvrik.Encoder(link).style.odds()}")
     # What the mathematics promises outright: nothing of up to three bits, and no short burst, past a CRC-16.
     return found | {"sure": sum(found[f"{name}: all"] for name in ("packed", "slip")), "sure_most": 100.0}
 

@@ -61,13 +61,13 @@ class PlainKey:
 def test_a_key_is_what_it_is_said_to_be(hold_ms: int, every: bool, toggle: bool, happenings) -> None:
     """Fresh presses and repeats at any times, looked at by a handset's clock, put off by another key."""
     lines = CURTAIN_TEXT.splitlines(True)
-    text = "".join(line for line in lines if "# a fresh press changes it over" not in line).replace(
+    text = "".join(line for line in lines if "# a fresh press toggles it" not in line).replace(
         "code = 0x12",
         f'code = 0x12\nreleased_after_ms = {hold_ms}\nrepeat = "{"every" if every else "first"}"\n'
         f"toggle = {str(toggle).lower()}",
     )
     if not toggle:
-        text = "".join(line for line in text.splitlines(True) if "# and this key puts it off" not in line)
+        text = "".join(line for line in text.splitlines(True) if "# and this key switches it off" not in line)
     handset, model = nuvrik.Handset(nuvrik.parse(text)), PlainKey(hold_ms, every, toggle)
     now, before = 5000, 0
     for wait, what in happenings:

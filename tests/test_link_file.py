@@ -105,7 +105,7 @@ BROKEN = [
     ("rate_hz = 50", "rate_hz = 50.5", "link.rate_hz", "whole number"),
     ("bitrate = 250000", "bitrate = 5000", "link.rate_hz", "28.8 ms"),
     ("[failsafe]", "[failsave]", "failsave", "failsafe"),
-    ("expo = 0.3", "curve = [[0, 0], [0, 1]]", "controls.left_stick.curve", "doubles back"),
+    ("expo = 0.3", "curve = [[0, 0], [0, 1]]", "controls.left_stick.curve", "does not rise"),
     (
         "expo = 0.3",
         "curve = [[-1, 1], [0, 0], [1, 1]]",

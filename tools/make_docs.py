@@ -5,18 +5,21 @@ With --check it changes nothing and fails if one of them is not what the code sa
 
 import json
 import sys
+from collections.abc import Iterator
 from pathlib import Path
-from typing import get_args
+from typing import Any, get_args
 
+import typer
 from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
+from nuvrik.cli import app
 from nuvrik.failsafe.table import Happening, State
 from nuvrik.failsafe.words import cell_words
 from nuvrik.plan.form.backward import Argument, Cue
 from nuvrik.plan.form.frame_actions import KeyAction
 from nuvrik.plan.form.frame_texts import TextField
-from nuvrik.plan.form.models import TAGGED, Board, FailsafeSection, LinkSection, json_schema
+from nuvrik.plan.form.models import TAGGED, Board, FailsafeSection, LinkSection, schema_text
 from nuvrik.plan.form.outputs import StepperPins
 from nuvrik.plan.load import NAMED
 from nuvrik.wire.decoder import REASONS
@@ -94,6 +97,43 @@ def reason_table() -> str:
     )
 
 
+def command_pages() -> str:
+    """Every command with what may be given to it, from the command line itself."""
+    lines = [
+        "# Commands",
+        "",
+        "`nuvrik COMMAND --help` says the same. Exit codes: 0 done; 1 the answer is no (problems found, a",
+        "rehearsal failed, nothing decoded); 2 it could not run. Ctrl-C disarms first, then ends with 0.",
+        "What `--json` prints is in [files.md](files.md).",
+        "",
+    ]
+    for name, command in sorted(_commands(typer.main.get_command(app), ("nuvrik",))):
+        lines += [f"## `{name}`", "", *(command.help or "").strip().split("\n"), ""]
+        rows = [_option_row(one) for one in command.params if one.name != "help"]
+        lines += ["| | default | meaning |", "|---|---|---|", *rows, ""] if rows else []
+    return "\n".join(lines)
+
+
+def _commands(command: Any, path: tuple[str, ...]) -> Iterator[tuple[str, Any]]:
+    for name, one in getattr(command, "commands", {}).items():
+        if getattr(one, "commands", None):
+            yield from _commands(one, (*path, name))
+        else:
+            yield " ".join((*path, name)), one
+
+
+def _option_row(one: Any) -> str:
+    """An argument or an option."""
+    option = one.opts[0].startswith("-")
+    value = one.metavar or ("" if not option or getattr(one, "is_flag", False) else "N")
+    named = f"{one.opts[0]} {value}".strip() if option else value
+    given = None if callable(one.default) else one.default
+    default = (
+        "required" if one.required else f"`{given}`" if given is not None and given is not False else "-"
+    )
+    return f"| `{named}` | {default} | {getattr(one, 'help', '') or ''} |"
+
+
 def spliced(text: str, name: str, made: str) -> str:
     """A document with its part of that name replaced."""
     begin = BEGIN.format(name)
@@ -104,7 +144,10 @@ def spliced(text: str, name: str, made: str) -> str:
 
 def documents() -> dict[Path, str]:
     """Every generated document with the text it should have."""
-    made = {DOCS / "link.schema.json": json.dumps(json_schema(), indent=1) + "\n"}
+    made = {
+        DOCS / "link.schema.json": schema_text(),
+        DOCS / "commands.md": command_pages(),
+    }
     for file, name, text in (
         (DOCS / "link-file.md", "keys", key_tables()),
         (DOCS / "failsafe.md", "table", failsafe_table()),

@@ -20,7 +20,8 @@ SIZE = "1280x800"
 TERMINALS = {
     "check": "nuvrik check tug.toml | head -28; nuvrik check broken.toml",
     "frames": "nuvrik encode tug.toml throttle=-0.35 arm=1 --seq 7; nuvrik inspect tug.toml capture.txt",
-    "rehearse": "nuvrik rehearse tug.toml --loss 0.05 --runs 8 --jobs 2",
+    "rehearse": "nuvrik rehearse tug.toml --loss 0.05 --runs 8 --jobs 2 | head -36; "
+    "nuvrik rehearse tug.toml --every-state --most-states 150",
     "demo": "nuvrik demo --out crossing",
     "calibrate": "nuvrik calibrate tug.toml marram-demo/sweep.csv --figure sweep.png; "
     "nuvrik calibrate tug.toml marram-demo/screw.csv --output port_screw --figure motor.png",

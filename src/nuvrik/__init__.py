@@ -42,7 +42,7 @@ if TYPE_CHECKING:
 
 __version__ = VERSION_WORDS
 
-_HOMES = {
+HOMES = {
     "Conditions": "nuvrik.budget.conditions",
     "InfraredReader": "nuvrik.pulses.infrared",
     "Receiver": "nuvrik.ends.remote",
@@ -116,6 +116,6 @@ __all__ = [
 
 
 def __getattr__(name: str) -> Any:
-    if name in _HOMES:
-        return getattr(import_module(_HOMES[name]), name)
+    if name in HOMES:
+        return getattr(import_module(HOMES[name]), name)
     raise AttributeError(f"module 'nuvrik' has no attribute {name!r}")

@@ -43,7 +43,7 @@ class StopBound(NamedTuple):
 
 def _beam_bound(link: Link, medium: InfraredMedium) -> StopBound:
     """From the start of the last code accepted: the longest code and the silence that ends it; then the key
-    counts as let go of after its ``released_after_ms``, or, where what moves stays as it was put, arm goes
+    counts as released after its ``released_after_ms``, or, where what moves stays as it was put, arm goes
     off after ``disarm_after_ms``. The receiver looks once a tick, and shapes once a period."""
     keys = {name: key for name, key in link.controls.items() if isinstance(key, KeyControl)}
     moving = moving_keys(Draft.of_link(link))

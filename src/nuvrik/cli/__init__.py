@@ -54,10 +54,13 @@ def nuvrik(
 @app.command()
 @speaks_plainly
 def demo(
-    out: Annotated[Path, typer.Option("--out", help="Where the link file and the figures go.")] = Path(
-        "marram-demo"
-    ),
-    seed: Annotated[int, typer.Option("--seed", help="Which run of bad luck on the radio.")] = 4,
+    out: Annotated[
+        Path,
+        typer.Option("--out", metavar="FOLDER", help="For the link file, the recording and the figures."),
+    ] = Path("marram-demo"),
+    seed: Annotated[
+        int, typer.Option("--seed", help="Another number is another run of bad luck on the radio.")
+    ] = 4,
 ) -> int:
     """Show the whole thing on a model tug, with no hardware."""
     from nuvrik.cli.demo import run
@@ -86,7 +89,7 @@ def check(
     link: LinkFile,
     sheet: Annotated[
         Path | None,
-        drawn("--sheet", "Draw the driver's sheet."),
+        drawn("--sheet", "Write the driver's sheet as a picture."),
     ] = None,
     as_json: Json = False,
 ) -> int:
@@ -101,7 +104,8 @@ def check(
 def encode(
     link: LinkFile,
     values: Annotated[
-        list[str] | None, typer.Argument(metavar="NAME=VALUE...", help="Levels -1..1, flags 0/1, none.")
+        list[str] | None,
+        typer.Argument(metavar="NAME=VALUE...", help="Levels -1 to 1, flags 0 or 1; none is no reading."),
     ] = None,
     seq: Annotated[int, typer.Option("--seq", min=0, max=255, help="The sequence number.")] = 0,
     as_json: Json = False,
@@ -126,16 +130,18 @@ def inspect(
     port: Annotated[
         str | None, typer.Option("--port", metavar="PORT", help="Listen on a port instead.")
     ] = None,
-    for_s: Annotated[float, typer.Option("--for-s", min=0, help="How long to listen.")] = 10.0,
+    for_s: Annotated[float, typer.Option("--for-s", min=0, help="How many seconds to listen.")] = 10.0,
     each_byte: Annotated[bool, typer.Option("--each-byte", help="Say what every byte is.")] = False,
-    summary: Annotated[bool, typer.Option("--summary", help="Only counts, not each frame.")] = False,
+    summary: Annotated[
+        bool, typer.Option("--summary", help="Print only counts, and not each frame.")
+    ] = False,
     figure: Annotated[
         Path | None,
-        drawn("--figure", "Draw a frame and the gaps."),
+        drawn("--figure", "Write a picture of a frame, and of the gaps between frames."),
     ] = None,
     as_json: Json = False,
 ) -> int:
-    """Turn bytes into values; say of every frame refused why.
+    """Turn bytes into values, and say of every refused frame why.
 
     If nothing decodes, it says what is probably the matter: another speed, an inverted line, another file.
     """
@@ -156,7 +162,7 @@ def calibrate(
         str | None, typer.Option("--output", metavar="NAME", help="This motor, from a log t_ms,duty,speed.")
     ] = None,
     write: Annotated[bool, typer.Option("--write", help="Put what was found into the link file.")] = False,
-    figure: Annotated[Path | None, drawn("--figure", "Draw what was seen.")] = None,
+    figure: Annotated[Path | None, drawn("--figure", "Write a picture of what was seen.")] = None,
     as_json: Json = False,
 ) -> int:
     """Find ranges, rests and dead zones in a recording.
@@ -174,11 +180,16 @@ def calibrate(
 def rehearse(
     link: LinkFile,
     fault: Annotated[
-        list[str] | None, typer.Option("--fault", metavar="NAME", help="Only this fault; may be repeated.")
+        list[str] | None,
+        typer.Option("--fault", metavar="NAME", help="Rehearse only this fault; may be given several times."),
     ] = None,
     seed: Annotated[int, typer.Option("--seed", help="The first seed.")] = 0,
-    runs: Annotated[int, typer.Option("--runs", min=1, max=10000, help="Seeds to try for each fault.")] = 5,
-    jobs: Annotated[int, typer.Option("--jobs", min=1, max=64, help="Processes to share the work.")] = 1,
+    runs: Annotated[
+        int, typer.Option("--runs", min=1, max=10000, help="How many seeds to try for each fault.")
+    ] = 5,
+    jobs: Annotated[
+        int, typer.Option("--jobs", min=1, max=64, help="How many processes share the work.")
+    ] = 1,
     recording: From = None,
     loss: Loss = 0.0,
     burst_loss: Burst = 0.0,
@@ -193,14 +204,19 @@ def rehearse(
     lamp: Annotated[float, typer.Option("--lamp-per-s", help="Infrared: pulses a second from a lamp.")] = 0.0,
     figure: Annotated[
         Path | None,
-        drawn("--figure", "Draw the one --fault on a time axis."),
+        drawn("--figure", "Write a picture of the one --fault on a time axis."),
     ] = None,
     report: Annotated[
         Path | None,
-        typer.Option("--report", metavar="HTML", callback=page, help="Write it all into one file."),
+        typer.Option(
+            "--report", metavar="HTML", callback=page, help="Write verdicts, figures and sums as one page."
+        ),
     ] = None,
     soak: Annotated[
-        float | None, typer.Option("--soak", metavar="HOURS", min=0.01, help="Random faults for so long.")
+        float | None,
+        typer.Option(
+            "--soak", metavar="HOURS", min=0.01, help="Drive for so many virtual hours, with random faults."
+        ),
     ] = None,
     every_state: Annotated[
         bool, typer.Option("--every-state", help="Try every event in every state instead of faults.")
@@ -210,7 +226,7 @@ def rehearse(
     ] = 20_000,
     as_json: Json = False,
 ) -> int:
-    """Run the link against faults: a verdict and a stop time each.
+    """Run the link against faults, with a verdict and a stop time for each.
 
     Both ends run in virtual time; the stop time is from the last frame that was accepted. With
     --every-state the machine alone is searched: every event in every state that can be reached.
@@ -244,7 +260,7 @@ def drive(
     link: LinkFile,
     port: PortName,
     source: Annotated[Path, typer.Option("--from", metavar="RECORDING", help="A pilot's recording, CSV.")],
-    headless: Annotated[bool, typer.Option("--headless", help="No status line on the terminal.")] = False,
+    headless: Annotated[bool, typer.Option("--headless", help="Print no status line.")] = False,
 ) -> int:
     """Be the handset: play a recording into a port.
 
@@ -261,7 +277,8 @@ def machine(
     link: LinkFile,
     port: PortName,
     log: Annotated[
-        Path | None, typer.Option("--log", metavar="FILE", help="Write CSV here instead of the screen.")
+        Path | None,
+        typer.Option("--log", metavar="FILE", help="Write the log here, as CSV, and not to the screen."),
     ] = None,
     why: Annotated[
         bool, typer.Option("--why", help="Say on stderr why each output does what it does.")
@@ -273,7 +290,7 @@ def machine(
 ) -> int:
     """Be the machine: log what each output is told to do.
 
-    A row of CSV whenever something changes. However it ends, every output is at rest first.
+    It writes a row of CSV whenever something changes. However it ends, it first brings every output to rest.
     """
     from nuvrik.cli.live import run_machine_command
 
@@ -287,15 +304,17 @@ def jog(
     output: Annotated[str, typer.Argument(metavar="OUTPUT", help="The output to move.")],
     port: PortName,
     level: Annotated[
-        float, typer.Option("--level", min=0.02, max=0.5, help="How far, 0.02 to 0.5 of full.")
+        float, typer.Option("--level", min=0.02, max=0.5, help="How far to move it, 0.02 to 0.5 of full.")
     ] = 0.25,
-    for_ms: Annotated[int, typer.Option("--for-ms", min=50, max=500, help="How long, 50 to 500 ms.")] = 300,
+    for_ms: Annotated[
+        int, typer.Option("--for-ms", min=50, max=500, help="For how long, 50 to 500 ms.")
+    ] = 300,
     find_start: Annotated[bool, typer.Option("--find-start", help="Raise the duty until it moves.")] = False,
 ) -> int:
     """Move one output a little, to see which way it turns.
 
-    Asks whether it went the right way, and writes reverse into the link file if not. A servo is moved
-    outwards from the centre to find its travel. It arms for each move, and disarms after it.
+    It asks whether the output went the right way, and writes reverse into the link file if not. A servo is
+    moved outwards from the centre to find its travel. It arms for each move, and disarms after it.
     """
     from nuvrik.cli.jog import run
 
@@ -307,9 +326,10 @@ def jog(
 def hello(
     link: Annotated[Path | None, typer.Argument(metavar="[LINK]", help="The link file.")] = None,
     port: Annotated[
-        str | None, typer.Option("--port", metavar="PORT", help="A device, a URL, or sim; none lists them.")
+        str | None,
+        typer.Option("--port", metavar="PORT", help="A device, a URL, or sim; without it, ports are listed."),
     ] = None,
-    for_s: Annotated[float, typer.Option("--for-s", min=0.1, max=60, help="How long to ask.")] = 5.0,
+    for_s: Annotated[float, typer.Option("--for-s", min=0.1, max=60, help="How many seconds to ask.")] = 5.0,
     as_json: Json = False,
 ) -> int:
     """Ask the other end who it is and what it was built from.
@@ -326,7 +346,7 @@ def hello(
 def budget(
     link: LinkFile,
     compare: Annotated[
-        bool, typer.Option("--compare", help="The same channels in every frame style.")
+        bool, typer.Option("--compare", help="Show the same channels in every frame style.")
     ] = False,
     capture: Annotated[
         Path | None, typer.Option("--from", metavar="CAPTURE", help="Take loss and bursts from a capture.")
@@ -335,7 +355,8 @@ def budget(
     burst_loss: Burst = 0.0,
     burst_frames: BurstFrames = 5.0,
     figure: Annotated[
-        Path | None, drawn("--figure", "Draw the odds of a false trip; with --compare, the styles.")
+        Path | None,
+        drawn("--figure", "Write a picture of the odds of a false trip; with --compare, of the styles."),
     ] = None,
     as_json: Json = False,
 ) -> int:
@@ -383,7 +404,9 @@ def clock(
     instead_hz: Annotated[
         int | None, typer.Option("--instead-hz", min=1, help="Show what changes with another clock.")
     ] = None,
-    figure: Annotated[Path | None, drawn("--figure", "Draw the servo pulses and the PWM.")] = None,
+    figure: Annotated[
+        Path | None, drawn("--figure", "Write a picture of the servo pulses and the PWM.")
+    ] = None,
     as_json: Json = False,
 ) -> int:
     """Say what a microcontroller's clock can do.

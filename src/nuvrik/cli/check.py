@@ -10,7 +10,7 @@ from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, ta
 from nuvrik.inspection.undetected import measure
 from nuvrik.plan.form.channels import ChoiceChannel
 from nuvrik.plan.form.media import InfraredMedium, retries_of
-from nuvrik.plan.form.models import FailsafeSection, Link
+from nuvrik.plan.form.models import FailsafeSection, Link, schema_text
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import UnreadableError, parse, read_text
 from nuvrik.plan.problems import LinkFileError, Problem, listing, suggestion
@@ -30,6 +30,9 @@ from nuvrik.ports.files import write_file
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.styles.style import Style
 
+SCHEMA = "link.schema.json"
+"""What the first line of every starter names."""
+
 TRIES = 1000
 """How many damaged frames of each sort `check` tries."""
 
@@ -47,6 +50,10 @@ def write_new(file: Path, like: str) -> int:
     except FileExistsError:
         raise Trouble(f"{file}: is there already; choose another name, or move it away") from None
     say(f"{file}: written, like {like}, with pair number {pair}")
+    schema = file.with_name(SCHEMA)
+    if not schema.exists():
+        write_file(schema, schema_text())
+        say(f"{schema}: written beside it, so that an editor completes and checks keys")
     say(f"next: nuvrik check {file}")
     return DONE
 

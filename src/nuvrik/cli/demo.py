@@ -10,7 +10,7 @@ from nuvrik.cli.inputs.files import read_recording
 from nuvrik.cli.words import DONE, busy, console
 from nuvrik.demo import DATA, DEMO_LOSS, JAM_MS, demo_text
 from nuvrik.failsafe.table import ARMED, FAILSAFE
-from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.models import Link, schema_text
 from nuvrik.plan.load import load
 from nuvrik.plan.starters import starter_text
 from nuvrik.ports.files import write_file
@@ -26,7 +26,8 @@ def run(out: Path, seed: int) -> int:
     out.mkdir(parents=True, exist_ok=True)
     link_file, recording_file = out / "tug.toml", out / "harbour.csv"
     mine = link_file.exists()
-    for file, text in ((link_file, starter_text("tug")), *((out / name, demo_text(name)) for name in DATA)):
+    files = {link_file: starter_text("tug"), out / "link.schema.json": schema_text()}
+    for file, text in (files | {out / name: demo_text(name) for name in DATA}).items():
         if not file.exists():
             write_file(file, text)
     link = load(link_file)

@@ -73,7 +73,8 @@ def _print_found(link: Link | None, port: str, found: list[Found], trips: list[f
         if link is None:
             continue
         if identity.tag != layout_tag(link):
-            say(f"  built from another file: this one's layout tag is {layout_tag(link):04X}; build it anew")
+            ours = f"{layout_tag(link):04X}"
+            say(f"  built from another file: this one's layout tag is {ours}; build it again from this file")
         elif pair != link.frame.pair:
             say(f"  the same layout, but this file's pair number is {link.frame.pair}: not this machine")
         else:

@@ -23,17 +23,17 @@ Timings = Annotated[
 def infrared_read(
     file: Timings,
     link: Annotated[
-        Path | None, typer.Option("--link", metavar="LINK", help="Know the learned shape of this link too.")
+        Path | None, typer.Option("--link", metavar="LINK", help="Read the learned shape of this link too.")
     ] = None,
     figure: Annotated[
         Path | None,
-        drawn("--figure", "Draw the first code, bit by bit."),
+        drawn("--figure", "Write a picture of the first code, bit by bit."),
     ] = None,
     as_json: Json = False,
 ) -> int:
     """Find the codes in timings.
 
-    What is damaged, or noise, is no code; a shape that is not known is said to be unknown.
+    What is damaged, and what is noise, is read as no code; a shape that nobody published is called unknown.
     """
     from nuvrik.cli.infrared import run_read
 
@@ -71,9 +71,9 @@ def infrared_make(
     address: Annotated[int, typer.Option("--address", help="The address.")] = 0,
     command: Annotated[int | None, typer.Option("--command", help="The command.")] = None,
     link: Annotated[
-        Path | None, typer.Option("--link", metavar="LINK", help="A key of this link instead.")
+        Path | None, typer.Option("--link", metavar="LINK", help="Make a key of this link instead.")
     ] = None,
-    key: Annotated[str | None, typer.Option("--key", metavar="NAME", help="Which key of it.")] = None,
+    key: Annotated[str | None, typer.Option("--key", metavar="NAME", help="The key of that link.")] = None,
     repeats: Annotated[
         int, typer.Option("--repeats", min=0, max=1000, help="How long it is held, in more frames.")
     ] = 0,

@@ -33,7 +33,7 @@ def _ending_in(endings: tuple[str, ...], what: str, path: Path | None) -> Path |
 
 
 OLD_OPTIONS = {"--lean-us": "--mark-stretch-us"}
-"""Options of version 0.1, and what they are called now."""
+"""Options of before, and what they are called now."""
 
 OLD_BUDGET = ("--clock-hz", "--uart", "--pwm", "--servo", "--instead-hz", "--other-clock-hz")
 """Options that `budget` had, which now belong to a command of their own."""

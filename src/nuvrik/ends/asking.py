@@ -127,6 +127,7 @@ class Asker:
             # A board that is starting is to be met as soon as it runs, so these do not grow apart.
             self._due_ms = now_ms + GREET_MS
             return HELLO, pack_hello(Query(self.session), 3)
+        # Twice as long each time: a link that is jammed is not to be jammed by questions as well.
         self._due_ms = now_ms + self._retry_ms
         self._retry_ms = min(2 * self._retry_ms, LONGEST_RETRY_MS)
         if not asked.number:
@@ -162,6 +163,7 @@ class Asker:
             self._news(now_ms)
             self._due_ms, self._retry_ms = now_ms + POLL_MS, POLL_MS
             return
+        # It does not know us: its boot number is asked for again before anything else is sent.
         if reply.status is Outcome.STRANGER:
             self._boot = self.identity = None
         self._settle(reply.status, reply.value)

@@ -6,6 +6,15 @@ it has taken in it. It takes a request only if boot and session are its own and 
 highest one again only brings its reply again. Another session begins with a hello, and makes the desk
 count its boot number up: whatever an earlier session sent, and whatever was sent before a reboot, then
 carries an old boot number and is answered STRANGER. So the memory needed is one number and one reply.
+
+Rules for whoever edits this. The number is taken before the request is begun, so that a repetition finds it
+taken whatever the builder's code does. A motion ends with the right to move, in the call that takes that
+right away; what its own code has to clean up comes later, in :meth:`Desk.settle`, and can change nothing. A
+reply is kept until the next number is taken, because it may have been lost.
+
+Tried and given up: a list of the last numbers (it forgets, and then does twice what was asked once); numbers
+that the machine gives out (that takes a round trip before every request); an acknowledgement apart from the
+reply (one more frame that can be lost, for nothing that the reply does not say).
 """
 
 import contextlib

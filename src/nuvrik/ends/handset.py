@@ -146,6 +146,7 @@ class Handset:
         self._followed_ms = -1
         self._follow_arm(total_ms)
         self._hearing.now_ms = total_ms
+        # Of the machine too nothing is known any more: its next frame is accepted as it is.
         self._hearing.forget()
 
     # ---- what is sent ----
@@ -161,6 +162,7 @@ class Handset:
             self._look_at_stop(now_ms)
         if arming.stopping:
             return sending.stop()
+        # A stop goes before everything, a question before a command: it is answered while frames go on.
         if self._asker.wants or self._jog is not None:
             question = self._question(now_ms)
             if question is not None:

@@ -42,6 +42,7 @@ class Hearing:
     def feed(self, data: bytes) -> list[Event]:
         """Take bytes that have come back, and give the events in them."""
         now_ms = self.now_ms
+        # After a silence the machine may have restarted, and its sequence with it.
         if now_ms - self._heard_ms >= self._timeout_ms:
             self._decoder.forget()
         events = self._decoder.taker(stream=self._stream)(data)

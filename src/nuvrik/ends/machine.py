@@ -188,6 +188,7 @@ class Machine:
         self._ticked_ms = total_ms
         self._ticked_since = True
         self._watch.ticked()
+        # What passed was turned at the rates told before, so it is counted before new ones are told.
         for stepper in self._steppers:
             stepper.count_on(dt_ms)
         mode = self.mode
@@ -227,6 +228,7 @@ class Machine:
         self._judge_time(now_ms)
         self._settle()
         now_ms = self._clock.total_ms
+        # Answers first: somebody waits for them, and telemetry loses nothing by coming a little later.
         if self._desk.waiting:
             return self._sealed(*self._desk.waiting.popleft())
         if not self.link.telemetry:
@@ -277,6 +279,7 @@ class Machine:
         elif event.kind == ECHO:
             desk.echo(event.values)
         elif event.kind == REQUEST and isinstance(event.values, Jog):
+            # A jog is for a machine at rest: what a hand moves is not to be jogged as well.
             if self._watch.state is ARMED and self._resting:
                 self._jog, self._jog_ends_ms = event.values, self._clock.total_ms + event.values.for_ms
         elif event.kind == REQUEST:
@@ -364,5 +367,6 @@ class Machine:
             return
         self._lapsed = False
         if command.moved is not None:
+            # A hand wins over a jog.
             self._jog = None
         self._targets = self._mix.demands(self._commands.entering(values))

@@ -50,6 +50,7 @@ class StepsMove:
         """Towards the goal, no faster than it can still stop from."""
         stepper = self._stepper
         if self._start is None:
+            # A move counts from rest: what a hand still turns is not part of it.
             if stepper.ramp.moving:
                 return {self._place: 0}
             self._start = stepper.travelled

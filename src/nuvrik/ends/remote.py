@@ -87,6 +87,7 @@ class Remote:
         key = self._key if self._left else next(reversed(self._held_ms), None)
         if key is None or now_ms < self._due_ms:
             return []
+        # Let go and pressed again is a fresh press only if the frames of the one before are out.
         fresh = key != self._key
         about = PROTOCOLS.get(self._medium.protocol)
         if fresh:

@@ -52,6 +52,7 @@ class Sensors:
                 continue
             room -= item.bits * item.parts
             found[name] = codes
+            # Aim at whole intervals, but after a gap do not send everything at once.
             self._due_ms[name] = max(self._due_ms[name] + item.every_ms, now_ms + item.every_ms // 2)
         return found
 

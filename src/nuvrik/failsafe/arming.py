@@ -47,6 +47,7 @@ class Arming:
             self.put = False
         if pressed:
             self.stopping, self.allowed, self._stopped_ms = True, False, now_ms
+        # A stop that was only touched is still sent long enough to be heard through losses.
         elif self.stopping and now_ms - self._stopped_ms >= self._stop_ms:
             self.stopping = False
             self._begin_off(now_ms)
@@ -63,6 +64,7 @@ class Arming:
         on = self.allowed and bool(wanted)
         if on is self.sent:
             return
+        # Off is sent at once; on has to wait until the off before it has been sent for long enough.
         if not on:
             self._begin_off(now_ms)
         elif now_ms - self._off_since_ms >= self._timeout_ms:

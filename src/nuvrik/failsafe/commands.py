@@ -39,11 +39,13 @@ class Commands:
         """What a command is."""
         arm = self._arm is not None and bool(values[self._arm])
         band = self.band
+        # Optional channels first: their readiness has to be followed in every command, drive frame or not.
         moved = self._look_at_optional(values) if self._optional else None
         for place, turns in self._required:
             value = values[place]
             if value is None:
                 return Command(arm, place, None)
+            # Of several that are not at rest the first is named: one is enough to act on.
             if turns and moved is None and not -band <= value <= band:
                 moved = place
         return Command(arm, None, moved)

@@ -68,6 +68,7 @@ class LinkWatch:
         ``timeout_ms``, and the caller forgets the last sequence number, once. (Were it forgotten at every
         call of a long silence, one old echo or incomplete command would be accepted again and again.)"""
         self._now_ms = now_ms
+        # Giving up first: it leads to WAITING, where the silence that is judged next changes nothing more.
         if self._give_up_ms is not None and now_ms - self._entered_ms >= self._give_up_ms:
             self._happen(GIVE_UP)
         if now_ms - self._driven_ms < self._timeout_ms:
@@ -102,6 +103,7 @@ class LinkWatch:
 
     def _happen(self, event: Happening, place: int = -1, count: int = 0) -> None:
         cell = TABLE[event][self.state]
+        # Without an arm channel two cells differ; everything else is the same rule.
         if self._armless:
             cell = WITHOUT_ARM.get((event, self.state), cell)
         if cell is not stay:
@@ -114,6 +116,7 @@ class LinkWatch:
     def _carry_out(self, cell: Cell) -> None:
         if cell.to is not None:
             self._enter(cell.to)
+        # The order matters: entering a state clears run and off_seen, and the cell may set them again.
         if cell.run is not None:
             self._run = cell.run
             self._counted = self._counted or cell.run > 0
@@ -133,6 +136,7 @@ class LinkWatch:
             self._enter(to)
 
     def _enter(self, state: State) -> None:
+        # Entering the state it is in (a stop in STOPPED) does not make it new: give_up counts on.
         if state != self.state:
             self._entered_ms = self._now_ms
         self.state = state
@@ -147,6 +151,7 @@ class LinkWatch:
             return Why(Code.STOPPED, number=self._run)
         if cell.counts_to is not None and 0 < self._run < self._good_frames:
             return Why(Code.GOOD_FRAMES, number=self._run)
+        # Before the first frame "no drive frame for 400 ms" would be true and would help nobody.
         if event is SILENCE and self.why.code is Code.FIRST_FRAME:
             return self.why
         if event is DRIVE_REST and self._armless:

@@ -67,7 +67,7 @@ WORDS = {
     Code.STOP_UNREAD: "{name} has no reading, which counts as pressed",
     Code.NEVER_AT_REST: "{name} has not been at rest since its readings began",
     Code.ARM_UNREAD: "{name} has no reading",
-    Code.ARM_STILL_ON: "{name} is to be switched off first",
+    Code.ARM_STILL_ON: "{name} has to be switched off first",
 }
 """What each code says. ``name`` is that of its place, "arm" where it has none; ``enough`` good frames are
 wanted in a row."""

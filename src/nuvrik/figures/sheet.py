@@ -81,7 +81,7 @@ def effects(link: Link, name: str) -> list[str]:
             said.append(f"how strongly {channel} counts")
         else:
             said.append(f"{channel}: {what}" if what != channel else channel)
-    said += [f"puts {n} off" for n, c in link.controls.items() if getattr(c, "off_by", None) == name]
+    said += [f"switches {n} off" for n, c in link.controls.items() if getattr(c, "off_by", None) == name]
     return said + (["STOPS EVERYTHING"] if name == link.failsafe.stop else [])
 
 
@@ -238,7 +238,7 @@ def _draw_rules(axis: Any, link: Link) -> None:
     if isinstance(link.medium, InfraredMedium):
         held = [n for n, o in link.outputs.items() if getattr(o, "on_loss", "") == "hold"]
         lost = [
-            "A key whose code stops coming is let go of;",
+            "A key whose code stops coming counts as released;",
             f"at rest within {stop_bound(link).worst_ms:.0f} ms.",
         ]
         if link.arm_channel:

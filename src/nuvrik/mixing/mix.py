@@ -50,6 +50,7 @@ class Mix:
             if value is None or -band <= value <= band:
                 settled[place] = 0
         for own, partner, turn, route, turns in self._rows:
+            # A flag is 0 or 1, not a level: it is made full, so that a switch need not know the difference.
             if route.switched:
                 levels.append(FULL * (values[own[0][0]] or 0))
                 continue
@@ -60,6 +61,7 @@ class Mix:
                 widest = max(abs(total), abs(_sum(partner, given)))
                 total = div(total * FULL, widest) if widest > FULL else total
             if turn is not None:
+                # Only the inner side is slowed; on the outer one the product is negative.
                 slowing = (given[turn] or 0) * route.inner
                 total = mul(total, FULL - slowing) if slowing > 0 else total
             levels.append(clamp(total, -FULL, FULL))
@@ -71,5 +73,6 @@ def _sum(terms: Terms, values: Sequence[Value]) -> int:
     for place, weight in terms:
         value = values[place]
         if value:
+            # A weight of 1 needs no product, and is by far the commonest.
             total += value if weight == FULL else mul(weight, value)
     return total

@@ -18,6 +18,7 @@ class Motor:
         self._model = model
         self._sign = -1 if model.reverse else 1
         self._start = div(level_of(model.start_duty) * model.duty_max, FULL)
+        # On a driver with few counts rounding may bring the limit below the start; then the start is all.
         self._top = clamp(div(level_of(model.limit) * model.duty_max, FULL), self._start, 65535)
         self._hold = min(div(level_of(model.hold_duty) * model.duty_max, FULL), self._top)
         self._hold_sign = self._sign * (1 if model.hold_toward == "forward" else -1)
@@ -41,6 +42,7 @@ class Motor:
             target = 0
             self._has_turned = self._armed = False
             if mode is LOST and not self._ramps_on_loss:
+                # Halted, and then moved by nothing, so that the time at rest counts from this tick.
                 self.ramp.halt()
                 self.ramp.towards(0, dt_ms)
                 self.demand = self._lost
@@ -119,6 +121,7 @@ class Motor:
 
     def _pulse_at(self, level: int) -> Demand:
         if not level:
+            # A speed controller at rest is told so all the time: without pulses it would beep or sleep.
             return self._off
         low, rest, high = self._model.pulse_us
         ahead = (level > 0) == (self._sign > 0)

@@ -30,6 +30,7 @@ class Servo:
             if target is not None:
                 self._goal = clamp(target, self._low, self._high)
         elif mode is LOST and self._started:
+            # One that was never armed gets no pulses for being lost either.
             self._released = self._model.on_loss == "release"
             if self._model.on_loss == "centre":
                 self._goal = 0
@@ -41,6 +42,7 @@ class Servo:
 
     def halt(self) -> None:
         """Stay where it is now."""
+        # Where it is on its way, not where it was going: a stop must not let it go on to its goal.
         self._goal = self._slew.level
 
     def why(self, target: int | None, mode: Mode) -> str:

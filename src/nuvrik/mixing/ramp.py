@@ -14,6 +14,7 @@ class Ramp(Slew):
         super().__init__(ramp_ms)
         self._pause_ms = pause_ms
         self._last_sign = 0
+        # At power-up it has been at rest for longer than any pause.
         self._at_rest_ms = TIMER_MAX
 
     def pause_left(self, target: int) -> int:
@@ -38,6 +39,7 @@ class Ramp(Slew):
         elif target << FRACTION_BITS == here:
             return False
         goal = self.reached(target << FRACTION_BITS, dt_ms)
+        # However long the tick, it never passes zero in one: the pause has to begin there.
         if (here > 0 > goal) or (here < 0 < goal):
             goal = 0
         self.fine = goal

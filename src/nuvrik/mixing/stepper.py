@@ -52,6 +52,7 @@ class Stepper:
 
     def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
         """Follow ``target`` if the mode lets it, else come to rest."""
+        # In a move the demand is made anew even at one rate, because what is left to turn has changed.
         turned = self.ramp.towards((target or 0) if mode is FOLLOW else 0, dt_ms)
         if turned or self._goal is not None:
             level = self.ramp.level

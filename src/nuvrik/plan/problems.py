@@ -64,8 +64,8 @@ NOW_CALLED = {
     "straighten": "duty_curve",
     "times": "multiplied_by",
 }
-"""Words of link files before version 0.2, and what they are called now. A word counts as an old one only
-where it is not known any more and its new name is."""
+"""Words of earlier link files, and what they are called now. A word counts as an old one only where it is not
+known any more and its new name is."""
 
 
 def suggestion(word: str, allowed: Iterable[str], none: str = "take it out") -> str:

@@ -33,12 +33,12 @@ def control_words(control: ReadControl | MadeControl) -> str:
     if isinstance(control, AxisControl | SliderControl):
         return _moved_words(control)
     if isinstance(control, ButtonControl):
-        off = f"; {control.off_by} puts it off" if control.off_by else ""
+        off = f"; {control.off_by} switches it off" if control.off_by else ""
         low = "; pressed reads 0" if control.active == "low" else ""
-        return f"each press changes it over{off}{low}" if control.toggle else f"on while pressed{low}"
+        return f"each press toggles it{off}{low}" if control.toggle else f"on while pressed{low}"
     if isinstance(control, KeyControl):
-        what = "each fresh press changes it over" if control.toggle else "on while it keeps arriving"
-        off = f"; {control.off_by} puts it off" if control.off_by else ""
+        what = "each fresh press toggles it" if control.toggle else "on while it keeps arriving"
+        off = f"; {control.off_by} switches it off" if control.off_by else ""
         return f"{what}; released after {control.released_after_ms} ms{off}"
     if isinstance(control, RockerControl):
         return f"{control.plus} is +, {control.minus} is -, both together rest"
@@ -88,7 +88,7 @@ def stop_words(link: Link) -> list[str]:
         n for n, c in link.controls.items() if isinstance(c, SliderControl | NudgeControl | SelectorControl)
     ]
     if toggles:
-        words.append(f"A stop puts {toggles[0]} off.")
+        words.append(f"A stop switches {toggles[0]} off.")
     if kept:
         words.append(f"A stop leaves where they are: {', '.join(kept)}.")
     return words

@@ -32,7 +32,7 @@ def other_file(identity: Identity, link: Link) -> str | None:
         return None
     return (
         f"{printable(identity.name)}, at the other end, was built from another link file "
-        f"(layout tag {identity.tag:04X}, this one's is {ours:04X}): build it anew from this one"
+        f"(layout tag {identity.tag:04X}, this one's is {ours:04X}): build it again from this file"
     )
 
 

@@ -314,7 +314,7 @@ FAULTS = (
     Fault(
         "program_killed",
         "bench",
-        "the handset's program is killed, without a word",
+        "the handset's program is killed, and sends nothing more",
         _killed,
         ends_in=(FAILSAFE,),
         fits=every_link,
@@ -408,7 +408,7 @@ FAULTS = (
     Fault(
         "sensor_lost",
         "bench",
-        "the machine's sensors fall silent",
+        "the machine's sensors give no readings any more",
         _sensor_lost,
         must="hold",
         ends_in=ANY,

@@ -367,7 +367,7 @@ FAULTS = (
     Fault(
         "terminal_hung_up",
         "bench",
-        "the terminal that the handset's program runs in is closed: it takes leave, and ends",
+        "the terminal of the handset's program is closed: the program sends arm off, and ends",
         _hung_up,
         ends_in=(STANDBY, WAITING, FAILSAFE),
         shows=(Code.ARM_OFF, Code.SILENCE),
@@ -394,7 +394,7 @@ FAULTS = (
     Fault(
         "remote_laid_down",
         "bench",
-        "the remote control is laid down for longer than arm lasts: nothing that is to stay may change",
+        "the remote control is laid down for longer than arm lasts: what is to stay as it is must stay",
         _laid_down,
         before=_lamps_on,
         must="hold",

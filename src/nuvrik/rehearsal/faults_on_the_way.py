@@ -245,7 +245,7 @@ FAULTS = (
     _tampered(
         "bits_flipped",
         "corruption",
-        "interference turns one to three bits over in every frame",
+        "interference inverts one to three bits in every frame",
         _bits_flipped,
         shows=DAMAGED,
         lasts_ms=LONG_ENOUGH,
@@ -309,14 +309,14 @@ FAULTS = (
     Fault(
         "out_of_range",
         "loss",
-        "it fades out of range: fewer and fewer frames arrive, at last none",
+        "the machine goes out of range: fewer and fewer frames arrive, and at last none",
         _tampering(_fading),
         ends_in=(FAILSAFE,),
     ),
     _tampered(
         "every_other_lost",
         "loss",
-        "a bad aerial: only every other frame arrives",
+        "the aerial is bad, and only every other frame arrives",
         _every_other,
         must="hold",
     ),
@@ -331,7 +331,7 @@ FAULTS = (
     _tampered(
         "others_frames",
         "insertion",
-        "sound frames of another link file arrive between ours",
+        "sound frames of another link file arrive between the handset's",
         _other_file,
         must="hold",
         shows=("wrong_layout",),
@@ -411,7 +411,7 @@ FAULTS = (
     Fault(
         "beam_blocked",
         "loss",
-        "somebody walks through the beam while a key is held, and on",
+        "somebody walks through the beam while a key is held",
         _block,
         lasts_ms=(400, 2000),
         heal=_unblock,

@@ -121,7 +121,7 @@ class Pressed(Control):
 
 
 class Button(Pressed):
-    """Something pressed or not, debounced; with ``toggle``, each press changes it over.
+    """Something pressed or not, debounced; with ``toggle``, each press toggles it.
 
     What it reads first is where it starts, so a button held down at power-up is no press.
     """

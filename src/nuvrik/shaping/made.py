@@ -52,7 +52,7 @@ class Counted:
 
 
 class OffBy(Made):
-    """What puts a toggle off and never on, however often it is pressed."""
+    """What switches a toggle off and never on, however often it is pressed."""
 
     def __init__(self, name: str, toggle: Pressed, button: Pressed) -> None:
         super().__init__(name)

@@ -15,6 +15,7 @@ def put(fields: Iterable[tuple[int, int]]) -> bytes:
     """
     packed = offset = 0
     for code, bits in fields:
+        # Cut to its width, so that a code that is too wide cannot spoil its neighbour.
         packed |= (code & ((1 << bits) - 1)) << offset
         offset += bits
     return packed.to_bytes(whole_bytes(offset), "little")

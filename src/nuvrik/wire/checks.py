@@ -28,6 +28,7 @@ CRC8_TABLE = bytes(_crc8_of(byte) for byte in range(256))
 
 def crc8(data: bytes) -> int:
     """CRC-8 over ``data``."""
+    # A table of 256 bytes: a chip that has no room for it works the same out bit by bit.
     register = 0
     for byte in data:
         register = CRC8_TABLE[register ^ byte]

@@ -28,6 +28,7 @@ def unstuff(stuffed: bytes) -> bytearray | None:
     body = bytearray(stuffed)
     place, end = 0, len(body)
     # Walk from code to code, putting back the zero that each stands for.
+    # A distance of zero cannot be: a stuffed frame holds no zero, so this always goes on.
     while place < end:
         distance = body[place]
         body[place] = 0

@@ -25,6 +25,7 @@ def level_code(level: int, bits: int) -> int:
 
 def level_from_code(code: int, bits: int) -> Value:
     """The level of a code; None for the most negative code, which is *no reading*."""
+    # The most negative code has no positive partner, so it is free to say "no reading".
     half = 1 << (bits - 1)
     signed = code - (code & half) * 2
     return None if signed == -half else div(signed * FULL, half - 1)

@@ -70,6 +70,7 @@ class Decoder:
         if not end:
             self._at += len(data)
             return self._one_by_one(data, at)
+        # Splitting is the fastest way that Python has of finding ends; a chip will go byte by byte.
         pieces = (self._held + data if self._held else data).split(end)
         held = pieces.pop()
         if self._skipping:
@@ -83,6 +84,7 @@ class Decoder:
         most, step = self._most, len(end)
         for piece in pieces:
             length = len(piece)
+            # A piece that is too long is refused whole: what is inside it may only look like a frame.
             if length > most:
                 events.append(RefusedFrame(at, "too_long", piece[: most + 1]))
             elif length:

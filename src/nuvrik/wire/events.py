@@ -4,13 +4,13 @@ from collections.abc import Callable
 from typing import Any, NamedTuple, Protocol
 
 REASONS = {
-    "too_long": "no frame is this long: noise, or an end marker was lost",
-    "stuffing": "what keeps frames apart does not add up inside: bytes were lost, added or changed",
-    "too_short": "shorter than head and check: part of a frame, or noise",
+    "too_long": "longer than any frame: it is noise, or an end marker was lost",
+    "stuffing": "the bytes that keep frames apart do not add up: some were lost, added or changed",
+    "too_short": "shorter than head and check: it is part of a frame, or noise",
     "check": "the check does not match: at least one bit was changed on the way",
     "wrong_layout": "a sound frame from an end that was built from a different link file",
     "version": "a sound frame of another version of the frame format",
-    "wrong_pair": "a sound frame for another pair number: somebody else's link",
+    "wrong_pair": "a sound frame with another pair number: it is of somebody else's link",
     "wrong_kind": "a sound frame of a kind that this end does not take",
     "bad_field": "a payload that cannot be: wrong length, padding, choice, number, or no such key",
     "repeated": "the same sequence number as the frame before",

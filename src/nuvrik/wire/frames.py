@@ -55,6 +55,7 @@ class Encoder:
 
     def on_wire(self, body: bytes) -> bytes:
         """The body as it travels: kept apart from the next on a stream, as it is in a datagram."""
+        # Nothing to say is nothing to send: an empty frame would be silent, but it would take airtime.
         return self.style.wrapped(body) if body and self._stream else body
 
     def parts(self, values: Sequence[Value], seq: int) -> tuple[bytes, list[Part]]:

@@ -29,10 +29,12 @@ def code_of(item: AnyItem, raw: Raw) -> tuple[int, ...]:
             for axis in raw
         )
     if raw is None:
+        # All ones is nothing there, in every item that can say so.
         return ((1 << item.bits) - 1,)
     if not isinstance(raw, int):
         raise TypeError(f"a reading is a whole number, not {raw!r}")
     if isinstance(item, ShaftItem):
+        # A count goes round; the other end works out how far it went from the last it heard.
         return (raw & ((1 << item.bits) - 1),)
     if isinstance(item, DigitalItem):
         return (int(bool(raw) == (item.active == "high")),)

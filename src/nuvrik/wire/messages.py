@@ -124,6 +124,7 @@ def unpack_jog(payload: bytes | bytearray, link: Link) -> Jog | None:
     if code != JOG or place >= len(outputs) or not 1 <= time <= MOST_TIME or step < -LEVEL_STEPS:
         return None
     output = outputs[place]
+    # A switch is on or off: there is no "a little" of it.
     if isinstance(output, SwitchOutput):
         return None
     if output.turns and abs(step) > MOST_TURNING:
@@ -178,6 +179,7 @@ def pack_hello(hello: Query | Identity, most: int) -> bytes:
     fixed = _HELLO.pack(
         1, *hello[:3], min(hello.accepted, 2**32 - 1), min(hello.refused, 65535), *hello.version
     )
+    # Cut to what a packet holds, and then back to whole characters.
     name = hello.name.encode("utf-8")[: max(0, most - len(fixed))]
     return fixed + name.decode("utf-8", "ignore").encode("utf-8")
 
@@ -229,6 +231,7 @@ class TelemetryForm:
     def unpack(self, payload: bytes) -> Telemetry | None:
         """The telemetry in a payload; None if there is none that this link could mean."""
         start = 2 + self._mask_bytes
+        # Bits that mean nothing yet have to be zero, so that they can mean something later.
         if len(payload) < start or payload[0] & 7 > 4 or payload[0] >> 5:
             return None
         mask = int.from_bytes(payload[2:start], "little")

@@ -15,6 +15,7 @@ class Outcome(IntEnum):
     BUSY = 6
     STRANGER = 7
 
+    # Well away from those that travel, so that a new one of them finds room.
     WAITING = 16
     ASKED = 17
     UNKNOWN = 18

@@ -120,6 +120,7 @@ class Packer:
                     parts.append(code)
                 if field.options and len(field.options) <= mask:
                     refused.append(f"({code}) >= {len(field.options)}")
+        # Padding has to be zero: what is not is not ours, whatever its check says.
         padding = self.size * 8 - self.bits
         if padding:
             refused.append(f"number >> {self.SHIFT + self.bits} & {(1 << padding) - 1}")
@@ -141,6 +142,7 @@ class Packer:
 
 
 LIMB_BITS = 30
+"""What one internal digit of a Python integer holds."""
 
 
 def _joined(limbs: list[tuple[int, str]]) -> str:

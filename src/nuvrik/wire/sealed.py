@@ -5,10 +5,22 @@
     body = head(4) | payload | check(2)
     head = [version << 4 | kind] [pair] [layout tag, low byte] [sequence]
 
-The check is CRC-16 (polynomial 0x1021, not reflected, no final XOR; the one that the standard
-library has as ``binascii.crc_hqx``), high byte first, and its initial value is the whole layout tag:
-a frame from another layout fails the check even where its head looks right.
-"""
+How this works. The check is CRC-16 (polynomial 0x1021, not reflected, no final XOR; the one that the
+standard library has as ``binascii.crc_hqx``), high byte first, and its initial value is the whole layout
+tag: a frame from another layout fails the check even where its head looks right. High byte first, because
+then the CRC over everything, check included, is zero, and one pass tells. The tests come in a fixed order,
+the cheapest and most telling first; the reason of the first that fails is what is said.
+
+A frame that fails the check is told apart once more, because "built from another file" and "a bit was
+changed" want different things done. The CRC is linear: run backwards from the check, it gives the initial
+value with which the sender must have begun. If the low byte of that is the head's tag byte, chance is 1 in
+256 that it is mere damage, and the version and pair make it rarer still.
+
+Rules for whoever edits this. No byte sequence may raise. A refused frame moves nothing: not the last
+sequence, not the pair heard. A stop is accepted whatever its sequence, because refusing one is the one
+mistake that hurts. What is tested, and in which order, stands in docs/wire-format.md first. Tried and given
+up: a tag in every frame in full (two bytes for what the initial value gives for one), and a sequence of 16
+bits (the timeout comes long before 8 bits run out, and ``check`` requires that it does)."""
 
 import struct
 from binascii import crc_hqx
@@ -116,12 +128,14 @@ class SealedReader:
         # The check is sent high byte first, so the CRC over everything, check included, is zero.
         if crc_hqx(body, self._tag if kind != HELLO else CRC_INITIAL):
             return RefusedFrame(at, self._why_unsound(body), raw)
+        # From here on somebody meant every bit of it; what is asked is for whom.
         if head >> 4 != VERSION:
             return RefusedFrame(at, "version", raw)
         if body[1] != self._pair and not (kind == HELLO and self._may_ask(body)):
             return RefusedFrame(at, "wrong_pair", raw)
         if kind not in self._accepts:
             return RefusedFrame(at, "wrong_kind", raw)
+        # Only now is the payload looked at: its layout is known to be ours by the check.
         if kind == COMMAND:
             values = self._unpack(int.from_bytes(body, "little")) if length == self._command_bytes else None
         else:
@@ -144,6 +158,7 @@ class SealedReader:
                 if kind == STOP:
                     return Frame(at, kind, seq, (), raw)
                 return RefusedFrame(at, "out_of_order" if ahead else "repeated", raw, seq)
+        # Lateness last, and before the sequence moves: a late frame leaves room for the one behind it.
         if self.fresh is not None and kind == COMMAND and not self.fresh(body[HEAD_BYTES]):
             return RefusedFrame(at, "late", raw, seq)
         self.last = seq
@@ -160,6 +175,7 @@ class SealedReader:
         """Of a frame that fails the check: "wrong_layout" if it is sound under another layout tag,
         "wrong_pair" if it is so and has another pair number too (somebody else's link on the same air), else
         "check"."""
+        # A hello's check begins with the same value for everybody, so it tells nothing of the layout.
         if body[0] >> 4 != VERSION or body[0] & 0x0F == HELLO:
             return "check"
         check = int.from_bytes(body[-CHECK_BYTES:], "big")

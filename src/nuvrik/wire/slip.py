@@ -15,6 +15,7 @@ def escape(body: bytes) -> bytes:
 
 def unescape(escaped: bytes) -> bytes | None:
     """The body of an escaped frame (which holds no END); None where an ESC stands before another byte."""
+    # Most frames hold neither, and are as they are.
     if ESC not in escaped:
         return escaped
     first, *rest = escaped.split(ESC)

@@ -67,7 +67,7 @@ class _Moved(_Control):
             raise ValueError("curve: is given as well as expo; use one of the two")
         places, values = [p[0] for p in self.curve], [p[1] for p in self.curve]
         if any(b <= a for a, b in pairwise(places)):
-            raise ValueError("curve: doubles back: each place must be greater than the one before")
+            raise ValueError("curve: does not rise: each place must be greater than the one before")
         steps = [b - a for a, b in pairwise(values)]
         if any(step > 0 for step in steps) and any(step < 0 for step in steps):
             raise ValueError("curve: goes up and down again, so two places of the hand mean the same")
@@ -136,14 +136,12 @@ class ButtonControl(_Control):
     """``kind = "button"``: something pressed or not."""
 
     kind: Literal["button"]
-    toggle: bool = Field(
-        default=False, description="true: each press changes it over; false: on while pressed"
-    )
+    toggle: bool = Field(default=False, description="true: each press toggles it; false: on while pressed")
     active: Literal["high", "low"] = Field(
         default="high", description='"high": a reading of 1 is pressed; "low": a reading of 0 is pressed'
     )
     off_by: Name | None = Field(
-        default=None, description="another button or key that puts a toggle off, never on"
+        default=None, description="another button or key that switches a toggle off, never on"
     )
     debounce_ms: Millis = Field(
         default=20, description="a change must last this long to count, in ms (contacts bounce 1 to 20)"
@@ -173,11 +171,9 @@ class KeyControl(Section):
         default="first",
         description='what counts as a press: "first" = a fresh one only; "every" = each repeat too',
     )
-    toggle: bool = Field(
-        default=False, description="true: each fresh press changes it over; false: on while held"
-    )
+    toggle: bool = Field(default=False, description="true: each fresh press toggles it; false: on while held")
     off_by: Name | None = Field(
-        default=None, description="another button or key that puts a toggle off, never on"
+        default=None, description="another button or key that switches a toggle off, never on"
     )
 
 

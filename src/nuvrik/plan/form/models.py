@@ -5,6 +5,7 @@ Schema in docs/ and the table of keys in docs/link-file.md are all made from it,
 stands in one place. Fractions are of full scale; a unit, where there is one, is in the key.
 """
 
+import json
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator
@@ -287,3 +288,8 @@ def json_schema() -> dict[str, Any]:
     schema["title"] = "Nuvrik link file"
     schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     return schema
+
+
+def schema_text() -> str:
+    """The same as a file: what the first line of a starter names."""
+    return json.dumps(json_schema(), indent=1) + "\n"

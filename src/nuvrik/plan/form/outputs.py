@@ -141,7 +141,7 @@ class MotorOutput(_Moving):
         if points and not (
             len(points) > 1 and all(a[0] < b[0] and a[1] <= b[1] for a, b in pairwise(points))
         ):
-            raise ValueError("duty_curve: doubles back: each point must lie beyond the one before")
+            raise ValueError("duty_curve: does not rise: each point must lie beyond the one before")
         if self.hold_duty and self.driver == "servo_pulse":
             raise ValueError("hold_duty: a servo_pulse driver has no duty to hold with")
         for key in ("idle", "on_loss"):

@@ -54,7 +54,7 @@ def timing(draft: Draft) -> Iterator[Problem]:
             "link.rate_hz",
             f"is {draft.link.rate_hz}; in whole milliseconds that is a frame every {period} ms, "
             f"{1000 / period:.1f} Hz",
-            "nothing, if that will do",
+            "nothing, if that is acceptable",
         )
 
 

@@ -60,13 +60,13 @@ def _lacks(
             "error",
             where,
             f"does not name {listing(missing)}, which {what} does not provide ({costs})",
-            f"if that will do, write accept = [{named}]; {else_}",
+            f"if that is acceptable, write accept = [{named}]; {else_}",
         )
     for lack in accepted:
         if lack not in lacking:
             yield Problem("error", where, f'names "{lack}", which {what} provides', "take it out")
         else:
-            yield Problem("note", where, f"{lack}: {LACKS[lack]}", "nothing, if that will do")
+            yield Problem("note", where, f"{lack}: {LACKS[lack]}", "nothing, if that is acceptable")
 
 
 def delay_guard(draft: Draft) -> Iterator[Problem]:

@@ -52,7 +52,7 @@ def loads(draft: Draft) -> Iterator[Problem]:
         if isinstance(output, MotorOutput) and output.hold_duty:
             if not output.hold_ms:
                 what = "is 0: it holds as long as it is armed, and the motor gets warm"
-                yield Problem("note", f"{where}.hold_ms", what, "feel how warm, or give it a limit")
+                yield Problem("note", f"{where}.hold_ms", what, "look how warm it gets, or give it a limit")
             if output.on_loss != "brake" and output.idle != "brake":
                 what = "lets its load go when frames stop, and when it is disarmed"
                 do = 'idle = "brake" and on_loss = "brake" slow the fall; a gear that locks prevents it'
@@ -81,4 +81,4 @@ def optional_turns(draft: Draft) -> Iterator[Problem]:
             what = (
                 f"moves {turning[channel]}: without a reading it counts as 0, until it has been at rest again"
             )
-            yield Problem("note", f"channels.{channel}.optional", what, "nothing, if that will do")
+            yield Problem("note", f"channels.{channel}.optional", what, "nothing, if that is acceptable")

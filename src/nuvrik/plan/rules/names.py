@@ -211,8 +211,8 @@ def arming(draft: Draft) -> Iterator[Problem]:
         yield Problem(
             "note",
             "failsafe.stop",
-            "is not there: no control sends stop frames",
-            "name a button, for a stop in a hurry",
+            "is not given: no control sends stop frames",
+            "name a button that stops in an emergency",
         )
     elif failsafe.stop not in draft.controls:
         yield unknown("failsafe.stop", failsafe.stop, "control", draft.controls)

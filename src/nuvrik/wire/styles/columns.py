@@ -16,5 +16,6 @@ class Columns(TextStyle):
         self._cuts = [0, *accumulate(form.longest for form in link.frame.forms(link.channels))]
 
     def split(self, text: bytes) -> list[bytes]:
+        # Of another length nothing can be said about where its columns are.
         cuts = self._cuts
         return [text[start:end] for start, end in pairwise(cuts)] if len(text) == cuts[-1] else []

@@ -118,6 +118,7 @@ class KeyReader:
         if step.stop:
             self.forget()
             return Frame(at, STOP, None, (), raw)
+        # A key is a command with every channel in it, so that the failsafe sees the whole and not a change.
         self._values.state = step.after(self._values.state)
         return Frame(at, COMMAND, None, self._values.state, raw)
 
@@ -160,6 +161,7 @@ class KeyMaker(Maker):
         nearer = self._away(here, wanted) - (self._tremble if same else 0)
         nearest = min(away, key=lambda code: away[code], default=None)
         if nearest is None or away[nearest] >= nearer:
+            # Nothing leads nearer, and nothing leaves it as it is: silence is better than a wrong key.
             if not same:
                 return b""
             nearest = min(same, key=lambda code: self._sent.get(code, 0))

@@ -71,7 +71,8 @@ class Maker(ABC):
 
     def command(self, values: Sequence[Value], seq: int) -> bytes:
         """The body of a command. ValueError for values that are out of range or cannot be said."""
-        self.packer.pack(values)  # for its ValueErrors
+        # Packed and thrown away: that is the one place where every value is held against its range.
+        self.packer.pack(values)
         try:
             return self.text(values)
         except Unsaid:
@@ -85,6 +86,7 @@ class Maker(ABC):
         """What makes a command as it travels; b"" for values that the style cannot say, so that the machine
         hears silence instead of a guess."""
 
+        # In a packet a body travels as it is.
         wrap = wrapped if stream else bytes
 
         def made(values: Sequence[Value], seq: int) -> bytes:

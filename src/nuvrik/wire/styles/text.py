@@ -159,6 +159,7 @@ class TextReader(HexReader):
         if piece[:1] == HEX_MARK:
             return super().judge(piece, piece, at)
         text = piece
+        # The check first: what is damaged may look like a stop, or like another kind.
         if self._check is not None:
             mark = len(piece) - self._digits - 1
             text = piece[: max(mark, 0)]
@@ -171,6 +172,7 @@ class TextReader(HexReader):
         fields = self._split(text[len(self._tag) :])
         if len(fields) != len(self._known):
             return RefusedFrame(at, "bad_field", piece)
+        # Nearly every field is written as our own handset writes it, and found by one look-up.
         try:
             values = tuple([known[field] for known, field in zip(self._known, fields, strict=True)])
         except KeyError:

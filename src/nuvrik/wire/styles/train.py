@@ -43,6 +43,7 @@ class Slot:
 
     def value(self, length: int) -> int:
         """The value of a slot, the nearest end's where it is a little beyond."""
+        # A transmitter's trims reach a little beyond; that is full, not more than full.
         length = clamp(length, *self._ends)
         if self._form.scaled:
             value = value_of(length, self._form)
@@ -93,6 +94,7 @@ class TrainReader:
     def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
         """The event of one train: as many slots as there are channels, none of them further out than the
         margin, or it is none."""
+        # A train has no check; its number of slots and their lengths are all that can be held against it.
         if len(body) != self.most:
             return RefusedFrame(at, "bad_field", raw)
         lengths = in_slots(bytes(body))
