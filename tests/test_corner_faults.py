@@ -137,8 +137,8 @@ def _code_first(patch: pytest.MonkeyPatch) -> None:
     patch.setattr(Desk, "end", lambda self, status: self._motion and self._motion.end())
 
 
-def _lapse_switches_off(patch: pytest.MonkeyPatch) -> None:
-    patch.setattr(nuvrik.Machine, "lapse", lambda self: None)
+def _disarming_switches_off(patch: pytest.MonkeyPatch) -> None:
+    patch.setattr(nuvrik.Machine, "disarm_and_hold", lambda self: None)
 
 
 def _places_forgotten(patch: pytest.MonkeyPatch) -> None:
@@ -163,7 +163,7 @@ CORNER_FAULTS = [
     ("terminal_hung_up", TUG, _leaves_armed),
     ("frames_queued", RESUMES, _reads_backlog),
     ("own_code_in_a_stop", CALLS, _code_first),
-    ("remote_laid_down", CURTAIN, _lapse_switches_off),
+    ("remote_laid_down", CURTAIN, _disarming_switches_off),
     ("place_after_silence", STEPPED, _places_forgotten),
 ]
 

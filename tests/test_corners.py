@@ -140,9 +140,11 @@ def test_an_optional_channel_has_a_say_only_once_it_has_been_at_rest(turns: list
             assert turn is None or abs(turn) <= 300, "armed with an optional stick pushed"
         if not ready:
             assert all(abs(demand.level) <= (FULL if turn is None else 16384) for demand in demands)
-            assert machine._targets[0] in (0, None)
+            assert machine._moving.targets[0] in (0, None)
         elif machine.state is State.ARMED:
-            assert machine._targets[0] == (0 if abs(turn) <= 300 else pytest.approx(0.6 * turn, abs=20))
+            assert machine._moving.targets[0] == (
+                0 if abs(turn) <= 300 else pytest.approx(0.6 * turn, abs=20)
+            )
 
 
 # ---- what is known, and for how long -------------------------------------------------------
@@ -284,12 +286,12 @@ def test_a_jog_needs_rest_with_every_reading_there_and_ends_with_a_moved_stick()
     machine.feed(encoder.command([None, 0, 1], seq), 400)
     machine.feed(jog_body(encoder, seq + 1), 405)
     machine.tick(420)
-    assert machine._jog is None, "a missing reading is not rest"
+    assert machine._moving.jog is None, "a missing reading is not rest"
     machine.feed(encoder.command([0, 0, 1], seq + 2), 430)
     machine.feed(jog_body(encoder, seq + 3), 435)
     assert machine.tick(440)[0].driven
     machine.feed(encoder.command([0, 9000, 1], seq + 4), 450)
-    assert machine._jog is None, "a hand wins over a jog"
+    assert machine._moving.jog is None, "a hand wins over a jog"
 
 
 def test_a_missing_reading_in_armed_brings_what_turns_to_rest() -> None:

@@ -1,35 +1,27 @@
 """The machine: frames in, demands out, and never a moving motor that nobody asked for."""
 
 from collections import Counter
-from collections.abc import Sequence
-from functools import cached_property
 
 from nuvrik.ends.desk import Desk
 from nuvrik.ends.motions import Hook
-from nuvrik.ends.sensors import Sensors
-from nuvrik.ends.told import Told
+from nuvrik.ends.moving import Moving
+from nuvrik.ends.telling import Telling
 from nuvrik.failsafe.commands import Commands
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.failsafe.why import Why, in_words
-from nuvrik.levels import LONG_AGO, Clock
-from nuvrik.mixing.build import build_outputs
+from nuvrik.levels import Clock
 from nuvrik.mixing.demand import FOLLOW, HELD, LOST, SAFE, Demand, Mode
-from nuvrik.mixing.mix import Mix
-from nuvrik.mixing.motor import Motor
-from nuvrik.mixing.stepper import Stepper
 from nuvrik.plan.form.backward import CallRequest
 from nuvrik.plan.form.channels import source_name
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.layout import layout_tag, payload_room
-from nuvrik.plan.wiring import output_routes
+from nuvrik.plan.layout import layout_tag
 from nuvrik.version import VERSION
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
-from nuvrik.wire.frames import Encoder
 from nuvrik.wire.items import Raw
-from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REQUEST, STOP, TELEMETRY
-from nuvrik.wire.messages import STATES, Identity, Jog, Telemetry, TelemetryForm
+from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REQUEST, STOP
+from nuvrik.wire.messages import Identity, Jog
 from nuvrik.wire.outcomes import Outcome
 from nuvrik.wire.packing import Values
 
@@ -57,45 +49,22 @@ class Machine:
 
     def __init__(self, link: Link, *, stream: bool | None = None, boot: int = 0) -> None:
         self.link = link
-        names = list(link.channels)
-        routes = output_routes(link)
-        self._decoder = Decoder(link)
         stream = not link.medium.datagrams if stream is None else stream
+        self._decoder = Decoder(link)
         self._decode = self._decoder.taker(stream=stream)
-        self._guard_ms = link.failsafe.delay_guard_ms
-        # The state is told at least as often as the most frequent item is due, whether its sensor works or
-        # not, and often enough for a delay guard: by that a handset knows that the machine is there.
-        intervals = [item.every_ms for item in link.telemetry.values()]
-        intervals += [self._guard_ms // 3] if self._guard_ms is not None else []
-        self._tell_ms = min(intervals, default=0)
-        self._told = Told(self._guard_ms) if self._guard_ms is not None else None
-        if self._told is not None:
-            self._decoder.guard(self._recent)
         self._watch = LinkWatch(link.failsafe)
         self._commands = Commands(link)
-        self._names = [source_name(channel) or name for name, channel in link.channels.items()]
-        turning = [name for name, output in link.outputs.items() if output.turns]
-        self._mix = Mix(routes, names, turning, self._commands.band)
-        self._outputs = build_outputs(link)
-        self._steppers = [output for output in self._outputs if isinstance(output, Stepper)]
-        self._holders = [output for output in self._outputs if isinstance(output, Motor)]
-        self._stream = stream
-        self._desk = Desk(link, self._outputs, boot)
-        self._sensors = Sensors(link)
-        self._seq = 0
+        self._moving = Moving(link, self._commands.band)
+        self._desk = Desk(link, self._moving.outputs, boot)
+        self._telling = Telling(link, stream=stream)
+        if link.failsafe.delay_guard_ms is not None:
+            self._decoder.guard(self._recent)
         self._accepted: int | None = None
-        self._said = 0, False
-        self._last_told_ms = LONG_AGO
-        self._nothing: list[int | None] = [None] * len(self._outputs)
-        self._targets = self._nothing
-        self._jog: Jog | None = None
-        self._jog_ends_ms = 0
         self._resting = False
-        self._lapsed = False
+        self._holding = False
         self._ticked_since = False
         self._clock = Clock()
         self._ticked_ms: int | None = None
-        self.demands: list[Demand] = [output.demand for output in self._outputs]
         self.counts: Counter[str] = Counter()
 
     @property
@@ -111,12 +80,18 @@ class Machine:
     @property
     def why(self) -> str:
         """What holds the machine back, in plain words; "" while nothing does."""
-        return in_words(self._watch.why, self._names, self.link.failsafe.good_frames)
+        names = [source_name(channel) or name for name, channel in self.link.channels.items()]
+        return in_words(self._watch.why, names, self.link.failsafe.good_frames)
+
+    @property
+    def demands(self) -> list[Demand]:
+        """What each output is told now. The list is the same object while nothing has changed."""
+        return self._moving.demands
 
     @property
     def safe(self) -> bool:
         """Whether no output is being driven."""
-        return not any(demand.driven for demand in self.demands)
+        return self._moving.safe
 
     @property
     def mode(self) -> Mode:
@@ -124,16 +99,13 @@ class Machine:
         state = self._watch.state
         if state is ARMED:
             return FOLLOW
-        return LOST if state is FAILSAFE else HELD if self._lapsed else SAFE
+        return LOST if state is FAILSAFE else HELD if self._holding else SAFE
 
     def reasons(self) -> dict[str, str]:
         """For each output, one line of why it does what it does at this moment."""
         mode = self.mode
         held_back = "" if mode is FOLLOW else f"{NOT_ARMED[self.state]}: {self.why}; "
-        return {
-            output.demand.output: held_back + output.why(target, mode)
-            for output, target in zip(self._outputs, self._targets, strict=True)
-        }
+        return self._moving.reasons(mode, held_back)
 
     def feed(self, data: bytes, now_ms: int) -> list[Event]:
         """Take bytes that have arrived, and give the events in them.
@@ -188,19 +160,7 @@ class Machine:
         self._ticked_ms = total_ms
         self._ticked_since = True
         self._watch.ticked()
-        # What passed was turned at the rates told before, so it is counted before new ones are told.
-        for stepper in self._steppers:
-            stepper.count_on(dt_ms)
-        mode = self.mode
-        targets: Sequence[int | None] = self._targets if self._jog is None else self._jogged(mode)
-        if self._desk.busy:
-            targets = self._desk.overlay(targets, mode, dt_ms)
-        demands = [
-            output.tick(target, dt_ms, mode) for output, target in zip(self._outputs, targets, strict=True)
-        ]
-        if demands != self.demands:  # the same list while nothing changes, so that callers can tell
-            self.demands = demands
-        return self.demands
+        return self._moving.tick(total_ms, dt_ms, self.mode, self._desk)
 
     def sense(self, now_ms: int, **readings: Raw) -> None:
         """Take raw readings of the machine's sensors, to be sent as telemetry: whole numbers, three of them
@@ -211,7 +171,7 @@ class Machine:
         """
         now_ms = self._clock.read(now_ms)
         for name, raw in readings.items():
-            self._sensors.take(name, raw, now_ms)
+            self._telling.sensors.take(name, raw, now_ms)
 
     def on_request(self, name: str, hook: Hook) -> None:
         """Let your own code carry out a request of kind "call". KeyError if there is none of that name."""
@@ -230,43 +190,12 @@ class Machine:
         now_ms = self._clock.total_ms
         # Answers first: somebody waits for them, and telemetry loses nothing by coming a little later.
         if self._desk.waiting:
-            return self._sealed(*self._desk.waiting.popleft())
-        if not self.link.telemetry:
-            return b""
-        items = self._sensors.due(now_ms, self.demands, self._outputs, 8 * self._telemetry_room)
-        state, ends = STATES.index(self._watch.state), any(motor.hold_ends for motor in self._holders)
-        if not items and (state, ends) == self._said and now_ms - self._last_told_ms < self._tell_ms:
-            return b""  # a change of state, or a hold about to end, is news by itself
-        self._said = state, ends
-        if self._told is not None:
-            self._told.note(self._seq, now_ms)
-        self._last_told_ms = now_ms
-        return self._sealed(TELEMETRY, self._form.pack(Telemetry(state, self._accepted, items, ends)))
+            return self._telling.sealed(*self._desk.waiting.popleft())
+        return self._telling.due(now_ms, self._watch.state, self._accepted, self._moving)
 
     def _recent(self, seq: int) -> bool:
         """Whether telemetry of that sequence was sent no longer ago than the delay guard allows."""
-        return self._told is not None and self._told.recent(seq, self._clock.total_ms)
-
-    @cached_property
-    def _encoder(self) -> Encoder:
-        return Encoder(self.link, stream=self._stream)
-
-    @cached_property
-    def _form(self) -> TelemetryForm:
-        return TelemetryForm(self.link)
-
-    @cached_property
-    def _room(self) -> int:
-        return payload_room(self.link.medium, self.link.frame)
-
-    @cached_property
-    def _telemetry_room(self) -> int:
-        return self._room - 2 - (len(self.link.telemetry) + 7) // 8
-
-    def _sealed(self, kind: int, payload: bytes) -> bytes:
-        seq = self._seq
-        self._seq = seq + 1 & 0xFF
-        return self._encoder.on_wire(self._encoder.sealed(kind, seq, payload))
+        return self._telling.recent(seq, self._clock.total_ms)
 
     def _answer(self, event: Frame) -> None:
         desk = self._desk
@@ -275,19 +204,19 @@ class Machine:
             up_s = self._clock.total_ms // 1000
             tag = layout_tag(self.link)
             identity = Identity(tag, 0, up_s, self.counts["accepted"], refused, VERSION, self.link.name)
-            desk.hello(event.values, identity, self._room)
+            desk.hello(event.values, identity, self._telling.room)
         elif event.kind == ECHO:
             desk.echo(event.values)
         elif event.kind == REQUEST and isinstance(event.values, Jog):
             # A jog is for a machine at rest: what a hand moves is not to be jogged as well.
             if self._watch.state is ARMED and self._resting:
-                self._jog, self._jog_ends_ms = event.values, self._clock.total_ms + event.values.for_ms
+                self._moving.begin_jog(event.values, self._clock.total_ms)
         elif event.kind == REQUEST:
             desk.ask(event.values, armed=self._watch.state is ARMED)
 
     def _stop(self) -> None:
         self._watch.stop()
-        self._lapsed = False
+        self._holding = False
         # Outputs first, then motions, then (see _settle) the user's own code. And here, not at the next
         # tick: the state may have moved on by then.
         self.halt()
@@ -295,13 +224,11 @@ class Machine:
 
     def halt(self) -> None:
         """Every output to rest at once, without a ramp: for a program that must leave at once."""
-        for output in self._outputs:
-            output.halt()
-        self.demands = [output.demand for output in self._outputs]
+        self._moving.halt()
 
     def _end_motions(self) -> None:
         """Whatever was asked for ends with the right to move, even if that is back before the next tick."""
-        self._jog = None
+        self._moving.jog = None
         if self._desk.busy:
             self._ticked_since = False
             self._desk.end(Outcome.ENDED)
@@ -318,15 +245,15 @@ class Machine:
         name, self._desk.last_hook = self._desk.last_hook, ""
         return name
 
-    def lapse(self) -> None:
-        """Arm goes off by itself, because a remote control has sent nothing for long, which is ordinary: what
+    def disarm_and_hold(self) -> None:
+        """A remote control has sent nothing for so long that arm goes off. That is ordinary: what
         is not to change without a hand (``on_loss = "hold"``) stays as it is, until the machine is armed
         again, told to switch off, or stopped."""
-        self._lapsed = True
+        self._holding = True
 
     def switch_off(self) -> None:
         """An off key has been pressed: what a lapse has left on goes off."""
-        self._lapsed = False
+        self._holding = False
 
     def expire(self, now_ms: int) -> None:
         """Count the link as silent from ``now_ms`` on. For a loop that was blocked for longer than the 16-bit
@@ -346,27 +273,19 @@ class Machine:
         self._accepted = None
         self._end_motions()
 
-    def _jogged(self, mode: Mode) -> list[int | None]:
-        """The targets with the jog in them; it ends by itself, and with the right to move."""
-        if self._jog is None or mode is not FOLLOW or self._clock.total_ms >= self._jog_ends_ms:
-            self._jog = None
-            return self._targets
-        place = self._jog.output
-        return [*self._targets[:place], self._jog.level, *self._targets[place + 1 :]]
-
     def _command(self, values: Values) -> None:
         command = self._commands.sort(values)
         self._watch.command(command)
         self._resting = command.missing is None and command.moved is None
         if command.missing is not None:
-            self._targets = self._nothing
+            self._moving.let_rest()
             self._end_motions()
             return
         if self._watch.state is not ARMED:
             self._end_motions()
             return
-        self._lapsed = False
+        self._holding = False
         if command.moved is not None:
             # A hand wins over a jog.
-            self._jog = None
-        self._targets = self._mix.demands(self._commands.entering(values))
+            self._moving.jog = None
+        self._moving.follow(self._commands.entering(values))

@@ -7,7 +7,7 @@ is silence. A remote says nothing most of the time, so a key that is not heard f
 has been let go, and after ``disarm_after_ms`` without any code of this remote arm goes off. That is no
 fault, and nobody is waiting for the lamps to go out: outputs with ``on_loss = "hold"`` stay as they are
 until the machine is armed again, an off key is pressed, or a stop. Where nothing turns, there may be no
-arm, and nothing lapses."""
+arm, and nothing goes off."""
 
 from collections import Counter
 from collections.abc import Iterable
@@ -120,7 +120,7 @@ class Receiver:
         self._off_keys = {name for name in off if name}
         self._clock = Clock()
         self._heard_ms = 0
-        self._lapsed = False
+        self._quiet = False
 
     @property
     def latched(self) -> list[str]:
@@ -139,7 +139,7 @@ class Receiver:
                 assert code.command is not None
                 key = self._keys[code.command]
                 self._hand.hear_key(now_ms, key, fresh=not code.repeat)
-                self._heard_ms, self._lapsed = total_ms, False
+                self._heard_ms, self._quiet = total_ms, False
                 if key in self._off_keys:
                     self.machine.switch_off()
                 accepted.append(code)
@@ -160,9 +160,9 @@ class Receiver:
         # Keys that do not come are released, so this hand has something to say from the start.
         self._hand.read(now_ms)
         silent_ms = self._clock.read(now_ms) - self._heard_ms
-        if self.link.arm_channel and silent_ms >= self._medium.disarm_after_ms and not self._lapsed:
-            self._lapsed = True
+        if self.link.arm_channel and silent_ms >= self._medium.disarm_after_ms and not self._quiet:
+            self._quiet = True
             self._hand.switch_arm_off(now_ms)
-            self.machine.lapse()
+            self.machine.disarm_and_hold()
         self.machine.feed(self._hand.send(now_ms), now_ms)
         return self.machine.tick(now_ms)

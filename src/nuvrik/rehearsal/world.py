@@ -88,6 +88,10 @@ class Clock:
 class World:
     """One rehearsal of one link. ``run`` goes to the end of the recording, or to a given time.
 
+    It has many fields, and they are kept together on purpose: this is the bench itself, with everything on
+    it that a fault may reach for. Split by owner (clocks, medium, plant, tampering), every fault would have
+    to know whose each is, and there are four dozen of them.
+
     What faults may do: ``tamper`` with frames on their way (time of arrival and bytes in, any number of such
     out), have ``hands`` alter the readings, ``hung`` the handset's program while its loop still sends, set
     :attr:`machine_stalled_until_us`, and call the methods below.
