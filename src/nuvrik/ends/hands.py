@@ -1,6 +1,6 @@
 """The handset's readings: what hands and programs say, and what is to travel because of it."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 
 from nuvrik.failsafe.why import Code, Why
 from nuvrik.levels import level_of
@@ -38,6 +38,7 @@ class Hands:
             for name, model in link.channels.items()
         ]
         self._several = [source for source in self.sources if source.has_several]
+        self._follow = bool(self._followers or self._several)
         rules = link.failsafe
         self.stop = self._every[rules.stop] if rules.stop and rules.stop not in without else None
         self.arm = self._every[link.arm_control] if link.arm_control else None
@@ -51,19 +52,19 @@ class Hands:
         """The controls whose value is held although no hand holds it."""
         return [control.name for control in self._every.values() if control.latched]
 
-    def read(self, name: str, raw: int | None, now_ms: int) -> None:
-        """Take a raw reading; None says that the control has none. KeyError and TypeError as for the
-        handset."""
-        control = self._read.get(name)
-        if control is None:
-            known = ", ".join(self._read) or "none"
-            raise KeyError(f"no control is called {name}; this link has: {known}")
-        if raw is None:
-            control.withdraw()
-        elif isinstance(raw, int):
-            control.read(raw, now_ms)
-        else:
-            raise TypeError(f"{name}: a reading is a whole number or None, not {raw!r}")
+    def read(self, readings: Mapping[str, int | None], now_ms: int) -> None:
+        """Take raw readings; None says that a control has none. KeyError and TypeError as for the handset."""
+        for name, raw in readings.items():
+            control = self._read.get(name)
+            if control is None:
+                known = ", ".join(self._read) or "none"
+                raise KeyError(f"no control is called {name}; this link has: {known}")
+            if raw is None:
+                control.withdraw()
+            elif isinstance(raw, int):
+                control.read(raw, now_ms)
+            else:
+                raise TypeError(f"{name}: a reading is a whole number or None, not {raw!r}")
 
     def hear_key(self, name: str, now_ms: int, *, fresh: bool) -> None:
         """The code of a key has arrived. KeyError for anything but a key."""
@@ -74,10 +75,11 @@ class Hands:
 
     def refresh(self) -> None:
         """Let what is made of controls follow them."""
-        for follower in self._followers:
-            follower.refresh()
-        for source in self._several:
-            source.refresh()
+        if self._follow:
+            for follower in self._followers:
+                follower.refresh()
+            for source in self._several:
+                source.refresh()
 
     def may_be_stale(self, now_ms: int) -> bool:
         """Whether some reading may be too old by now; asked before it is looked for, because it seldom is."""

@@ -74,8 +74,7 @@ class Handset:
         is not a whole number.
         """
         now_ms = self._pass_time(now_ms)
-        for name, raw in readings.items():
-            self._hands.read(name, raw, now_ms)
+        self._hands.read(readings, now_ms)
         self._have_read(now_ms)
 
     def hear_key(self, now_ms: int, name: str, *, fresh: bool) -> None:

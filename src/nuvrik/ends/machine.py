@@ -276,16 +276,16 @@ class Machine:
     def _command(self, values: Values) -> None:
         command = self._commands.sort(values)
         self._watch.command(command)
-        self._resting = command.missing is None and command.moved is None
-        if command.missing is not None:
+        _, missing, moved = command
+        self._resting = missing is None and moved is None
+        if missing is not None:
             self._moving.let_rest()
             self._end_motions()
-            return
-        if self._watch.state is not ARMED:
+        elif self._watch.state is not ARMED:
             self._end_motions()
-            return
-        self._holding = False
-        if command.moved is not None:
-            # A hand wins over a jog.
-            self._moving.jog = None
-        self._moving.follow(self._commands.entering(values))
+        else:
+            self._holding = False
+            if moved is not None:
+                # A hand wins over a jog.
+                self._moving.jog = None
+            self._moving.follow(self._commands.entering(values))

@@ -14,6 +14,7 @@ class Sending:
         self._rest: list[Value] = [0] * len(link.channels)
         self._carries_questions = link.frame.carries_questions
         self._guarded = bool(link.guard_bytes)
+        self._command_on_wire = self._encoder.command_on_wire
         self._due_ms = 0
         self._between = False
         self.seq = 0
@@ -45,9 +46,11 @@ class Sending:
 
     def command(self, values: list[Value], echo: int) -> bytes:
         """A command; ``echo`` is the sequence of the telemetry heard last, for a delay guard."""
+        seq = self.seq
+        self.seq = seq + 1 & 0xFF
         if self._guarded:
             self._encoder.echo = echo
-        return self._encoder.command_on_wire(values, self._next())
+        return self._command_on_wire(values, seq)
 
     def _next(self) -> int:
         seq = self.seq

@@ -22,6 +22,10 @@ class Command(NamedTuple):
     moved: int | None
 
 
+NONE = -1
+"""No place; also where :attr:`Commands._drives` has the command with everything at rest."""
+
+
 class Commands:
     """Sorts the commands of one link."""
 
@@ -34,21 +38,26 @@ class Commands:
         self._required = [(place, use.turns) for place, use in used if use.required]
         self._optional = [place for place, use in used if use.turns and not use.required]
         self._unready = set(self._optional)
+        # Nearly every command is one of a few, so these are made once; the last is for everything at rest.
+        self._drives = {
+            arm: [*(Command(arm, None, place) for place in range(len(names))), Command(arm, None, None)]
+            for arm in (False, True)
+        }
 
     def sort(self, values: Sequence[int | None]) -> Command:
         """What a command is."""
         arm = self._arm is not None and bool(values[self._arm])
         band = self.band
         # Optional channels first: their readiness has to be followed in every command, drive frame or not.
-        moved = self._look_at_optional(values) if self._optional else None
+        moved = self._look_at_optional(values) if self._optional else NONE
         for place, turns in self._required:
             value = values[place]
             if value is None:
                 return Command(arm, place, None)
             # Of several that are not at rest the first is named: one is enough to act on.
-            if turns and moved is None and not -band <= value <= band:
+            if turns and moved == NONE and not -band <= value <= band:
                 moved = place
-        return Command(arm, None, moved)
+        return self._drives[arm][moved]
 
     def entering(self, values: Sequence[int | None]) -> Sequence[int | None]:
         """The values that enter the mix."""
@@ -56,15 +65,15 @@ class Commands:
             return values
         return tuple(0 if place in self._unready else value for place, value in enumerate(values))
 
-    def _look_at_optional(self, values: Sequence[int | None]) -> int | None:
-        """The first optional channel that turns something and is not at rest."""
-        moved = None
+    def _look_at_optional(self, values: Sequence[int | None]) -> int:
+        """The first optional channel that turns something and is not at rest, or NONE."""
+        moved = NONE
         for place in self._optional:
             value = values[place]
             if value is None:
                 self._unready.add(place)
             elif -self.band <= value <= self.band:
                 self._unready.discard(place)
-            elif moved is None:
+            elif moved == NONE:
                 moved = place
         return moved

@@ -84,18 +84,19 @@ class LinkWatch:
 
     def command(self, command: Command) -> None:
         """An accepted command. One that lacks a required reading is no drive frame, and no sign of life."""
-        on = command.arm or self._armless
-        if command.missing is not None:
-            self._happen(BARE_ON if on else BARE_OFF, command.missing)
+        arm, missing, moved = command
+        on = arm or self._armless
+        if missing is not None:
+            self._happen(BARE_ON if on else BARE_OFF, missing)
             return
         self._driven_ms = self._now_ms
         self._silent = False
         if not on:
             self._happen(DRIVE_OFF)
-        elif command.moved is None:
+        elif moved is None:
             self._happen(DRIVE_REST)
         else:
-            self._happen(DRIVE_MOVED, command.moved)
+            self._happen(DRIVE_MOVED, moved)
 
     def stop(self) -> None:
         """A stop frame."""

@@ -56,25 +56,42 @@ def pin_writes(model: AnyOutput, was: dict[str, int], wanted: dict[str, int]) ->
     return writes
 
 
+def _follower(model: AnyOutput) -> dict[int, str]:
+    """The one pin that takes a demand's value as it is, for each direction; nothing for a switch."""
+    if isinstance(model, SwitchOutput):
+        return {}
+    if isinstance(model, MotorOutput) and model.driver == "two_pwm":
+        return {1: "forward", -1: "backward"}
+    role = next(iter(pin_levels(model, Demand("", 0, 0, 0, False))))
+    return {1: role, -1: role}
+
+
 class Pins:
     """The pins of all outputs of a machine, all low until something is written to them."""
 
     def __init__(self, link: Link) -> None:
         self._models = list(link.outputs.values())
+        self._followers = [_follower(model) for model in self._models]
         self._levels: list[dict[str, int]] = [{} for _ in self._models]
         self._seen: list[Demand | None] = [None] * len(self._models)
 
     def follow(self, demands: Sequence[Demand]) -> list[tuple[int, str, int]]:
-        """The writes that new demands ask for: the place of the output, the role of its pin, and the
-        level."""
+        """The writes that new demands ask for: the place of an output, the role of its pin, the level."""
         made: list[tuple[int, str, int]] = []
         for place, demand in enumerate(demands):
-            if demand is self._seen[place]:
+            before = self._seen[place]
+            if demand is before:
                 continue
-            self._seen[place], model = demand, self._models[place]
-            wanted = pin_levels(model, demand)
-            for role, level in pin_writes(model, self._levels[place], wanted):
-                made.append((place, role, level))
+            self._seen[place], levels = demand, self._levels[place]
+            # Nearly always only the value changes, and with it one pin.
+            role = self._followers[place].get(demand.direction)
+            if role and before is not None and before.direction == demand.direction:
+                if levels[role] != demand.value:
+                    levels[role] = demand.value
+                    made.append((place, role, demand.value))
+                continue
+            wanted = pin_levels(self._models[place], demand)
+            made += [(place, *write) for write in pin_writes(self._models[place], levels, wanted)]
             self._levels[place] = wanted
         return made
 

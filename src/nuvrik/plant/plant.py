@@ -6,12 +6,13 @@ It is moved by the levels of the machine's pins, in the order in which they are 
 destroy a driver shows. The rehearsal and the port ``sim`` use the same one.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
+from functools import partial
 
 from nuvrik.levels import share_at
 from nuvrik.mixing.demand import Demand
 from nuvrik.mixing.pins import Pins
-from nuvrik.plan.form.backward import AnyItem, DemandItem, DistanceItem, ShaftItem, VectorItem, VoltsItem
+from nuvrik.plan.form.backward import DemandItem, DistanceItem, ShaftItem, VectorItem, VoltsItem
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput
 from nuvrik.plant.bridges import Bridge
@@ -69,30 +70,34 @@ class Plant:
         self._steps: dict[str, dict[str, int]] = {
             n: {"step": 0, "dir": 0} for n, o in link.outputs.items() if isinstance(o, StepperOutput)
         }
-        self._winches = {n for n, o in link.outputs.items() if isinstance(o, MotorOutput) and o.hold_duty}
+        self._writers = [self._writer(name) for name in self._names]
+        winches = {n for n, o in link.outputs.items() if isinstance(o, MotorOutput) and o.hold_duty}
         self.pull = 0.0
         self.charge = 1.0
         self.volts = FULL_VOLTS
-        self.paid_out = dict.fromkeys(self._winches, 0.0)
+        self.paid_out = dict.fromkeys(winches, 0.0)
         self._met: set[str] = set()
-        self._sensed: dict[str, AnyItem] = {
-            name: item
-            for name, item in link.telemetry.items()
-            if not isinstance(item, DemandItem) and getattr(item, "sensor", True)
-        }
+        # What a tick needs, looked up once: a rehearsal has fifty of them a second.
+        self._driven = [
+            (bridge, self.motors[name], self._mounted[name], name if name in winches else None)
+            for name, bridge in self.bridges.items()
+        ]
+        self._sensors = Sensors(link, self.motors)
 
     def follow(self, demands: Sequence[Demand]) -> None:
         """Write the pins as new demands ask for it."""
         for place, role, level in self._pins.follow(demands):
-            name = self._names[place]
-            if name in self.bridges:
-                self.bridges[name].write(role, level)
-            elif name in self.servos:
-                self._place(name, level)
-            elif name in self._steps:
-                self._steps[name][role] = level
+            self._writers[place](role, level)
 
-    def _place(self, name: str, pulse: int) -> None:
+    def _writer(self, name: str) -> Callable[[str, int], None]:
+        """What an output does with a level of one of its pins."""
+        if name in self.bridges:
+            return self.bridges[name].write
+        if name in self.servos:
+            return partial(self._place, name)
+        return self._steps.get(name, {}).__setitem__
+
+    def _place(self, name: str, role: str, pulse: int) -> None:
         output, servo = self._models[self._names.index(name)], self.servos[name]
         assert isinstance(output, ServoOutput)
         servo.wanted = share_at(output.pulse_us, pulse) if pulse else None
@@ -124,12 +129,12 @@ class Plant:
         """Let time go by, the pins as they are."""
         share = self.volts / FULL_VOLTS
         load = 0.0
-        for name, bridge in self.bridges.items():
+        for bridge, motor, mounted, winch in self._driven:
             duty = bridge.duty
             load += abs(duty)
-            self.motors[name].run(self._mounted[name] * duty * share, dt_ms)
-            if not duty and name in self._winches:
-                self.paid_out[name] += self.pull * dt_ms / 1000
+            motor.run(mounted * duty * share, dt_ms)
+            if winch is not None and not duty:
+                self.paid_out[winch] += self.pull * dt_ms / 1000
         for servo in self.servos.values():
             if servo.wanted is not None:
                 servo.run(servo.wanted, dt_ms)
@@ -144,18 +149,35 @@ class Plant:
 
     def readings(self) -> dict[str, Raw]:
         """What the machine's sensors read."""
-        return {name: self._reading(item) for name, item in self._sensed.items()}
+        return self._sensors.read(self.volts)
 
-    def _reading(self, item: AnyItem) -> Raw:
-        if isinstance(item, ShaftItem):
-            motor = self.motors.get(item.of or "")
-            return int(motor.turns * item.counts_per_rev) if motor else 0
-        if isinstance(item, VoltsItem):
+
+class Sensors:
+    """What is measured on a plant: volts and shafts; nothing is near, and whatever else there is reads the
+    same all the time."""
+
+    def __init__(self, link: Link, motors: Mapping[str, SimMotor]) -> None:
+        self._volts: list[tuple[str, VoltsItem]] = []
+        self._shafts: list[tuple[str, SimMotor, int]] = []
+        self._still: dict[str, Raw] = {}
+        for name, item in link.telemetry.items():
+            if isinstance(item, VoltsItem):
+                self._volts.append((name, item))
+            elif isinstance(item, ShaftItem) and item.sensor and item.of is not None and item.of in motors:
+                self._shafts.append((name, motors[item.of], item.counts_per_rev))
+            elif isinstance(item, VectorItem):
+                level = sum(item.raw) // 2
+                self._still[name] = level, level, item.raw[1]
+            elif not isinstance(item, DemandItem) and getattr(item, "sensor", True):
+                self._still[name] = None if isinstance(item, DistanceItem) else 0
+
+    def read(self, volts: float) -> dict[str, Raw]:
+        """All of them."""
+        made = dict(self._still)
+        for name, item in self._volts:
             (low, high), (raw_low, raw_high) = item.range, item.raw
-            share = min(max((self.volts - low) / (high - low), 0.0), 1.0)
-            return round(raw_low + share * (raw_high - raw_low))
-        if isinstance(item, VectorItem):
-            level = sum(item.raw) // 2
-            return level, level, item.raw[1]
-        # Nothing is near, and whatever else there is reads nothing.
-        return None if isinstance(item, DistanceItem) else 0
+            share = min(max((volts - low) / (high - low), 0.0), 1.0)
+            made[name] = round(raw_low + share * (raw_high - raw_low))
+        for name, motor, per_rev in self._shafts:
+            made[name] = int(motor.turns * per_rev)
+        return made

@@ -27,6 +27,9 @@ from nuvrik.wire.events import Event, Frame
 LONGEST_GAP_MS = 30_000
 """A longer gap in a machine's loop is made a timeout by its port, or by its watchdog."""
 
+# Moments are made by the thousand; a named tuple's own constructor costs twice this one.
+_new = tuple.__new__
+
 Arrivals = Iterable[tuple[int, bytes]]
 
 
@@ -113,7 +116,8 @@ class World:
         self.machine_stalled_until_us = 0
         self.plant = Plant(link)
         self.plant_runs = bool(link.telemetry)
-        """Whether anybody looks at what moves; its pins are followed in any case."""
+        """Whether anybody looks at what moves. The order of its pins is followed in any case."""
+        self._ways: list[int] = []
         self.sensing = bool(link.telemetry)
         """Whether the machine's sensors work."""
         self.twin: Machine | None = None
@@ -328,7 +332,12 @@ class World:
         """Note what the machine does from now on."""
         machine = self.machine
         self._demands, self._state = demands, machine.state
-        self.plant.follow(demands)
+        # While no way changes there is one pin an output that does, and no order to be wrong.
+        ways = [demand.direction + 4 * demand.braked for demand in demands]
+        if self.plant_runs or ways != self._ways:
+            self._ways = ways
+            self.plant.follow(demands)
         moments, why = self.trace.moments, machine.reason
-        words = moments[-1].words if moments and moments[-1].why == why else machine.why
-        moments.append(Moment(self.t_us / 1000, machine.state, why, words, demands))
+        last = moments[-1] if moments else None
+        words = last.words if last is not None and (why is last.why or why == last.why) else machine.why
+        moments.append(_new(Moment, (self.t_us / 1000, self._state, why, words, demands)))
