@@ -194,6 +194,7 @@ def test_the_demo_tells_its_story_and_shows_the_effect_of_a_change(tmp_path: Pat
     folder = tmp_path / "marram-demo"
     assert {file.name for file in folder.iterdir()} == {
         "tug.toml",
+        "link.schema.json",
         "harbour.csv",
         "sweep.csv",
         "screw.csv",

@@ -15,6 +15,7 @@ from pydantic.fields import FieldInfo
 
 from nuvrik.cli import app
 from nuvrik.failsafe.table import Happening, State
+from nuvrik.failsafe.why import WORDS, Code
 from nuvrik.failsafe.words import cell_words
 from nuvrik.plan.form.backward import Argument, Cue
 from nuvrik.plan.form.frame_actions import KeyAction
@@ -90,6 +91,16 @@ def failsafe_table() -> str:
     return "\n".join(lines) + "\n"
 
 
+def why_table() -> str:
+    """Why nothing moves: every code with its words."""
+    lines = ["| code | who | words |", "|---|---|---|"]
+    for code, words in WORDS.items():
+        who = "-" if not code else "machine" if code < Code.LEAVING else "handset"
+        said = words.format(name="*name*", count="*number*", enough="`good_frames`")
+        lines.append(f"| {code:d} {code.name} | {who} | {said} |")
+    return "\n".join(lines) + "\n"
+
+
 def reason_table() -> str:
     """Why frames are refused, in the order in which it is tested."""
     return "| reason | meaning |\n|---|---|\n" + "".join(
@@ -151,9 +162,10 @@ def documents() -> dict[Path, str]:
     for file, name, text in (
         (DOCS / "link-file.md", "keys", key_tables()),
         (DOCS / "failsafe.md", "table", failsafe_table()),
+        (DOCS / "failsafe.md", "why", why_table()),
         (DOCS / "wire-format.md", "reasons", reason_table()),
     ):
-        made[file] = spliced(file.read_text("utf-8"), name, text)
+        made[file] = spliced(made.get(file) or file.read_text("utf-8"), name, text)
     return made
 
 

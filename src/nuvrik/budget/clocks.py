@@ -20,10 +20,13 @@ FRACTIONS = 16
 UART_BITS = 12
 """A divisor register holds so many bits at most."""
 STOP_BIT = 9.5
+"""Bits from the edge of a start bit to the middle of the stop bit, where the last sample is taken."""
+
 COMFORT = 0.5
 """Of the margin that two ends have together, cables and temperature need about half."""
 PRESCALERS = (1, 8, 64, 256, 1024)
 BITS = (8, 16)
+"""What the timers of small microcontrollers divide by, and how wide they are."""
 
 
 class Divisor(NamedTuple):

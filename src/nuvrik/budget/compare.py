@@ -16,7 +16,11 @@ from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
 
 TRIES = 150
+"""Frames that a style is tried with, each with every kind of damage."""
+
 CUTS = 120
+"""Cuts a style has to find its way back from."""
+
 ALL: list[Lack] = ["no_sequence", "no_pair", "no_layout", "no_check"]
 
 

@@ -18,6 +18,8 @@ LET_GO_MS = 1500
 """The end of the recording in which all hands are off."""
 
 LEAST_SAMPLES = 40
+"""Less than a second of most handsets says nothing about an end or a rest."""
+
 MARGIN = 1.5
 """The dead zone is this much wider than the noise and wander that were seen."""
 

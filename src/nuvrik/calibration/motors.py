@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 CURVE_PLACES = (0.0, 0.1, 0.25, 0.5, 0.75, 1.0)
+"""Where a fitted curve gets its points: closest near the start, where it bends most."""
 
 
 class MotorFit(NamedTuple):

@@ -11,6 +11,8 @@ from nuvrik.pulses.shape import Shape, fit, regular
 from nuvrik.pulses.timings import Piece
 
 MOST_DURATIONS = 2_000_000
+"""Some hours of presses; a longer file is refused rather than held in memory."""
+
 NEXT_US = 200_000
 """Two frames that begin within this time of each other may be of one press."""
 

@@ -226,7 +226,7 @@ def rehearse(
     ] = 20_000,
     as_json: Json = False,
 ) -> int:
-    """Run the link against faults, with a verdict and a stop time for each.
+    """Run the link against faults: verdicts and stop times.
 
     Both ends run in virtual time; the stop time is from the last frame that was accepted. With
     --every-state the machine alone is searched: every event in every state that can be reached.

@@ -22,6 +22,7 @@ channels = { nothing = { kind = "flag" } }
 failsafe = { arm = "none", timeout_ms = 500 }
 """
 ROUND_TRIPS = 5
+"""So many, because the first is often longer while a radio wakes up."""
 
 
 def run(file: Path | None, port: str | None, for_s: float, as_json: bool) -> int:

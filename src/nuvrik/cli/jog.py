@@ -19,9 +19,17 @@ from nuvrik.ports.link_file import write_into
 from nuvrik.ports.sim import SimLine
 
 STEP = 0.02
+"""Of full duty, more at each try until a motor turns: the start is found to within this."""
+
 SERVO_STEP = 0.1
+"""Of half its travel: far enough to be seen, too little to reach a stop."""
+
 MOST = 0.5
+"""As far as ``wire.messages.MOST_TURNING`` lets a machine go."""
+
 MOVED_TURNS = 0.02
+"""Seven degrees: more than the play of a gearbox."""
+
 LONGEST_MS = 500
 """The longest jog there is, and what a servo gets, so that it arrives."""
 

@@ -8,7 +8,12 @@ from nuvrik.wire.messages import Ask, Echo, Identity, Query, Reply, pack_ask, pa
 from nuvrik.wire.outcomes import Outcome
 
 FIRST_RETRY_MS, LONGEST_RETRY_MS = 100, 1600
+"""A first answer takes a few frame periods of the slowest starter (20 frames a second); each further try
+waits twice as long, so that a crowded medium is not crowded further."""
+
 GREET_MS = 200
+"""Five hellos a second: a board that has just started is known before a hand has moved."""
+
 POLL_MS = 400
 """While a motion runs, it is asked about this often: the news of its end may have been lost."""
 
@@ -16,6 +21,7 @@ PATIENCE_MS = 4000
 """Without any answer for this long, a request has failed."""
 
 MOST_ECHOES = 16
+"""Echoes under way at once; older ones count as lost."""
 
 SESSIONS = (1 << 16) - 1
 """Session numbers run from 1; 0 is a hello's that only asks."""

@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from pandas import DataFrame
 
 PIECE = 1 << 22
+"""Bytes read at a time, so that a capture of any length needs little memory."""
 
 
 def frames_table(link: Link, capture: bytes | str | Path) -> "DataFrame":

@@ -28,6 +28,7 @@ BLOCK = 1 << 15
 """Frames worked on together: few enough that their columns stay in the processor's cache."""
 
 FIRST_FIELD_BIT = 32
+"""Behind kind and version, pair, layout and sequence, a byte each."""
 
 
 class Bulk(NamedTuple):

@@ -12,10 +12,12 @@ from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.messages import ONLY_ASKS
 
 WINDOW = 200
-"""Quality is about so many of the frames that were last due."""
+"""Quality is about so many of the frames that were last due: 4 s at 50 frames a second, and steps of half a
+percent."""
 
 STRAYS = 3
-"""So many refused frames that follow each other by sequence are somebody, not chance."""
+"""So many refused frames that follow each other by sequence are somebody, not chance: frames out
+of order come singly or in pairs, and a second sender never ends."""
 
 GAP_EDGES_PERIODS = (0.5, 1.5, 2.5, 3.5, 5.5, 10.5, 20.5, 50.5, 100.5)
 """Where the classes of the gap histogram end, in periods: one is a frame lost, two are two."""

@@ -18,6 +18,7 @@ from nuvrik.wire.kinds import COMMAND
 from nuvrik.wire.packing import Field, quantised
 
 BURST_BITS = 24
+"""Longer than the widest check, crc16, which finds every burst of up to 16 bits."""
 
 
 def _flip_one(wire: bytearray, rng: random.Random) -> None:

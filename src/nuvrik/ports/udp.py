@@ -9,6 +9,7 @@ import socket
 from nuvrik.ports.port import PortError
 
 MOST = 2048
+"""More than any datagram of ours, and than a network passes in one piece (1500)."""
 
 
 class UdpPort:

@@ -60,6 +60,7 @@ PARTS = 48
 """1 / k in whole numbers, for every k up to 4 and for 6, 8 and 16."""
 
 NO_FIT = 9999
+"""Worse than any score."""
 
 
 class Family(NamedTuple):

@@ -27,7 +27,10 @@ RUN_GAP_US = 10_000
 """What lies between two silences of this length is looked at as a whole when it is no known code."""
 
 LONGEST_RUN = 400
+"""Durations without a silence; a run that is longer comes from no remote."""
+
 PIECE = 4096
+"""Durations read at a time."""
 
 
 class Cleaner:

@@ -6,6 +6,9 @@ from itertools import pairwise
 
 from nuvrik.pulses.on_off_keyed import OnOffDecoder, durations
 
+# Simple receivers turn the empty band into marks and spaces of some hundred microseconds, motors add spikes
+# of some ten, and lamps that switch by themselves make marks about as long as the shortest of a code. The
+# numbers are round ones of those sizes; no reader may depend on them.
 MEAN_NOISE_US = 200
 GLITCH_US = (5, 60)
 LAMP_MARK_US = 300

@@ -11,6 +11,8 @@ from nuvrik.levels import div
 
 MOST_BITS = 64
 FEWEST_BITS = 8
+"""Shorter frames could be read into noise."""
+
 APART = 1.4
 """Two lengths are of different classes if one is this many times the other and nothing lies between."""
 WIDEST, WIDEST_US = 1.6, 260

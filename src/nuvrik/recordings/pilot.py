@@ -9,6 +9,7 @@ from nuvrik.plan.form.models import Link
 from nuvrik.recordings.recording import Recording, Row
 
 SAMPLE_MS = 20
+"""One row a frame at 50 frames a second, which is what most of the scenarios send."""
 TREMOR = 0.004
 """How far a hand strays, as a fraction of the control's travel: about 2 counts of 512."""
 

@@ -12,6 +12,7 @@ from nuvrik.rehearsal.medium import Losses
 from nuvrik.rehearsal.world import Clock, World
 
 LEARNED_UNIT_US = 500
+"""A shape that was learnt has no unit; jitter is a share of this, near to the units of the known codes."""
 
 
 class Beam:

@@ -17,7 +17,11 @@ from nuvrik.rehearsal.faults_on_the_way import older
 from nuvrik.rehearsal.world import World
 
 BROWN_OUT_VOLTS = 5.0
+"""Under load, a board behind a regulator for 5 V resets at about this."""
+
 WRAP_MS = 1 << 16
+"""Where a counter of milliseconds in 16 bits goes round, as the ends' own do."""
+
 THROW_MS = 300
 """A hand throws a stick from end to end about three times a second."""
 

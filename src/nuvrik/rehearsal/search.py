@@ -24,7 +24,10 @@ from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
 
 MOST_STATES = 20_000
+"""A search that finds more stops and says that it is not whole."""
+
 FAR_BACK = 4
+"""Frames further back than this are all old alike: two states that differ only in how old are one."""
 
 ODD_FRAMES = ("repeated", "older", "noise")
 """Frames that must change nothing; how long after the last they come matters little."""

@@ -82,6 +82,7 @@ class Bulk(NamedTuple):
 
 
 PIECE = 4_000_000
+"""Frames worked out together, so that memory does not grow with the hours."""
 
 
 def bulk_soak(link: Link, hours: float, conditions: Conditions, seed: int = 0) -> Bulk:
