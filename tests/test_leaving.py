@@ -75,12 +75,14 @@ def one_sender(tmp_path: Path, program: str, how: signal.Signals, times: str) ->
     row = f"{program:16} {how.name:8} {times:10} {len(offs):3} frames with arm off over {1000 * span:4.0f} ms"
     row += f", exit {process.returncode}"
     assert "Traceback" not in errors or "connect" in program, (row, errors)
+    # A computer that stands still makes fewer frames at the sender, or bunches them up here: never both.
+    whole = span > 0.9 * FAREWELL_S or len(offs) * WIRED.period_ms / 1000 > 0.9 * FAREWELL_S
     if not at_once:
-        assert len(offs) > 3 and span > 0.9 * FAREWELL_S, (row, errors)
+        assert len(offs) > 3 and whole, (row, errors)
         assert "left at once" not in errors
         if program in ("drive", "jog"):
             assert process.returncode == 0 and f"{len(offs)} frames with arm off" in errors, (row, errors)
-    elif span < 0.9 * FAREWELL_S:
+    elif not whole:
         assert "left" in errors, ("it says that it did", row, errors)
     return row
 
