@@ -1,12 +1,16 @@
 """The rehearsal: it measures what it says, it can fail, and it needs no luck."""
 
 import itertools
+import os
+import subprocess
+import sys
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from links import TUG, WIRED
+from links import TUG, WIRED, WIRED_TEXT, write
 
 import nuvrik
 from nuvrik.budget.conditions import Conditions
@@ -55,6 +59,30 @@ def test_the_same_seed_gives_the_same_run_and_another_another() -> None:
     )
     assert first[:6] == again[:6] and first.trace.moments == again.trace.moments
     assert first.trace.moments != other.trace.moments
+
+
+def test_so_it_does_in_another_process(tmp_path: Path) -> None:
+    """A set of names has another order in every process. Where one chose a stick or an output, a seed did not
+    stand for a run."""
+    write(tmp_path, "tug.toml", WIRED_TEXT)
+    words = [
+        sys.executable,
+        "-m",
+        "nuvrik",
+        "rehearse",
+        "tug.toml",
+        "--runs",
+        "1",
+        "--loss",
+        "0.05",
+        "--json",
+    ]
+    said = set()
+    for order in ("0", "3", "4"):
+        env = os.environ | {"PYTHONHASHSEED": order}
+        done = subprocess.run(words, cwd=tmp_path, env=env, check=True, stdout=subprocess.PIPE)
+        said.add(done.stdout)
+    assert len(said) == 1 and said.pop().count(b"\n") > 30
 
 
 def test_a_link_that_breaks_its_promise_is_caught(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -30,10 +30,12 @@ class Route(NamedTuple):
     switched: bool = False
 
     @property
-    def channels(self) -> set[str]:
-        """Every channel that has a say."""
+    def channels(self) -> tuple[str, ...]:
+        """Every channel that has a say, in the order of the link file: never a set, whose order is another in
+        every run, and with it would be the fault that a seed stands for."""
         weighed = [*self.weights.items(), *(self.partner or {}).items()]
-        return {name for name, weight in weighed if weight} | ({self.turn} if self.turn else set())
+        named = [name for name, weight in weighed if weight] + ([self.turn] if self.turn else [])
+        return tuple(dict.fromkeys(named))
 
 
 NOWHERE = Route({})

@@ -3,7 +3,7 @@
 from nuvrik.budget.stop import run_down_ms
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.failsafe.table import FAILSAFE, STANDBY, STOPPED, WAITING
+from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.failsafe.why import Code
 from nuvrik.levels import place_at
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, SliderControl, parts_of
@@ -148,8 +148,7 @@ def _thrown(world: World) -> None:
     """From one end to the other, again and again, each time long enough for the slowest motor to follow."""
     name = sticks(world.link)[0]
     ends = [reading_at(world.link, name, share) for share in (-1.0, 1.0)]
-    slowest_ms = max(2 * motor.ramp_ms + motor.reverse_pause_ms for motor in _reversing(world.link))
-    every_us, began_us = 1000 * (slowest_ms + THROW_MS), world.t_us
+    every_us, began_us = 1000 * _throw_ms(world.link), world.t_us
 
     def alter(row: Row) -> Row:
         return {**row, name: ends[(world.t_us - began_us) // every_us % 2]}
@@ -157,8 +156,19 @@ def _thrown(world: World) -> None:
     world.hands = alter
 
 
+def _throw_ms(link: Link) -> int:
+    slowest_ms = max(2 * motor.ramp_ms + motor.reverse_pause_ms for motor in _reversing(link))
+    return slowest_ms + THROW_MS
+
+
 def _never_reversed(world: World, struck_ms: float) -> str:
-    later = [moment.values for moment in world.trace.moments if moment.t_ms >= struck_ms]
+    moments = [moment for moment in world.trace.moments if moment.t_ms >= struck_ms]
+    left_ms = next((moment.t_ms for moment in moments if moment.state is not ARMED), float("inf"))
+    if left_ms < struck_ms + 2 * _throw_ms(world.link):
+        # A bad medium has stopped it before there was time for both ways, and a stick that never rests keeps
+        # it stopped.
+        return ""
+    later = [moment.values for moment in moments]
     motors = [place for place, o in enumerate(world.link.outputs.values()) if isinstance(o, MotorOutput)]
     both = any(min(v[place] for v in later) < 0 < max(v[place] for v in later) for place in motors)
     return "" if both else "no motor was reversed, so nothing was shown"

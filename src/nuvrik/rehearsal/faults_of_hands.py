@@ -133,7 +133,7 @@ def _optional(link: Link) -> tuple[str, list[str]] | None:
     for name, use in moving_channels(link, routes).items():
         source = getattr(link.channels[name], "source", None)
         fed = [n for n, channel in link.channels.items() if source in channel.sources.values()]
-        outputs = [n for n, route in routes.items() if route.channels == {name}]
+        outputs = [n for n, route in routes.items() if route.channels == (name,)]
         if not use.turns or use.required or not isinstance(source, str) or fed != [name]:
             continue
         if outputs and isinstance(link.controls[source], AxisControl | SliderControl):

@@ -280,7 +280,7 @@ class Searcher:
         for key, others in leads.items():
             for other in others:
                 back.setdefault(other, set()).add(key)
-        reached = [key for key in {*leads, *back} if key[0] == State.ARMED]  # type: ignore[index]
+        reached = [key for key in dict.fromkeys([*leads, *back]) if key[0] == State.ARMED]  # type: ignore[index]
         good = set(reached)
         while reached:
             for key in back.get(reached.pop(), ()):
