@@ -4,7 +4,7 @@ PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
 
-.PHONY: help demo test quick lint bench docs site wheel fuzz screenshots toolchain clean
+.PHONY: help demo test quick checked lint bench docs site wheel fuzz screenshots toolchain clean
 
 help:                        ## what there is to make
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## */\t/' | awk -F '\t' '{printf "  make %-12s %s\n", $$1, $$2}'
@@ -33,18 +33,24 @@ test: $(VENV)/ready-dev      ## every test; what runs in real time comes last, w
 quick: $(VENV)/ready-dev     ## the tests that take a moment, while you work
 	$(BIN)/python -m pytest -m "not live and not slow" -n 2 --durations=10
 
-lint: $(VENV)/ready-dev      ## style, types, the direction of imports, generated documents up to date
+checked: $(VENV)/ready-dev   ## the same, with the range of every number in core asserted
+	NUVRIK_CHECKED=1 $(BIN)/python -m pytest -m "not live and not slow" -n 2
+
+lint: $(VENV)/ready-dev      ## style, types, direction of imports, the subset of core, generated files up to date
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-logo
+	$(BIN)/python -m nuvrik.export.subset
+	$(BIN)/python tools/make_core.py --check
 	$(BIN)/python tools/make_docs.py --check
 	$(BIN)/python tools/make_demo_data.py --check
 
 bench: $(VENV)/ready-dev     ## the figures, each a ratio to a bare floor in the same run
 	$(BIN)/python benchmarks/bench.py
 
-docs: $(VENV)/ready-dev      ## the documents that are generated from the code, and the demo data
+docs: $(VENV)/ready-dev      ## what is generated from the code: C, documents, demo data
+	$(BIN)/python tools/make_core.py
 	$(BIN)/python tools/make_docs.py
 	$(BIN)/python tools/make_demo_data.py
 

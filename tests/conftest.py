@@ -5,6 +5,7 @@ import signal
 import threading
 import time
 
+import checked_first  # noqa: F401  before anything imports core
 import pytest
 from hypothesis import HealthCheck, settings
 from links import many

@@ -39,7 +39,7 @@ def test_one_value_from_stick_to_pin_is_as_the_architecture_page_says() -> None:
         machine.tick(now)
     level = Bend(link.controls["left_stick"]).level(700)
     sent, heard = handset.wire_values, events[0].values
-    motor = Motor("port_screw", link.outputs["port_screw"])
+    rules = Motor("port_screw", link.outputs["port_screw"]).core.table
     writes = [(role, value) for place, role, value in Pins(link).follow(machine.demands) if place == 0]
     for words in (
         f"level {level}, which is {nuvrik.fraction_of(level):.3f} of full scale",
@@ -50,7 +50,7 @@ def test_one_value_from_stick_to_pin_is_as_the_architecture_page_says() -> None:
         f"throttle {heard[0]}, turn {heard[1]}, arm {heard[2]}",
         f"state {machine.state}",
         f"level {machine.demands[0].level} for the port screw",
-        f"start duty {motor._start}, limit {motor._top}, of 255 | duty {machine.demands[0].value}, forward",
+        f"start duty {rules.start}, limit {rules.top}, of 255 | duty {machine.demands[0].value}, forward",
         f"pin 7 high, then pin 5 at {machine.demands[0].value} of 255",
     ):
         assert words in text, words

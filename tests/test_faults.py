@@ -11,12 +11,12 @@ from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.budget.conditions import Conditions
+from nuvrik.core.ramp import Ramp, RampTable
+from nuvrik.core.watch import Watch
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.ends.remote import Receiver, Remote, frame_of, infrared
 from nuvrik.failsafe.table import ARMED, DRIVE_MOVED, FAILSAFE, STANDBY, TABLE, State, edge
-from nuvrik.failsafe.watch import LinkWatch
-from nuvrik.mixing.ramp import Ramp
 from nuvrik.plan.starters import starter_text
 from nuvrik.pulses.codes import PROTOCOLS
 from nuvrik.recordings.pilot import play, practice
@@ -72,11 +72,7 @@ def _no_order(patch: Patch) -> None:
 
 
 def _never_silent(patch: Patch) -> None:
-    def pass_time(self: LinkWatch, now_ms: int) -> bool:
-        self._now_ms = now_ms
-        return False
-
-    patch.setattr(LinkWatch, "pass_time", pass_time)
+    patch.setattr(Watch, "pass_time", lambda self, dt_ms: False)
 
 
 def _never_stale(patch: Patch) -> None:
@@ -109,7 +105,11 @@ def _follow_at_once(self: Handset, now_ms: int) -> None:
 
 def _without_ramps(patch: Patch) -> None:
     made = Ramp.__init__
-    patch.setattr(Ramp, "__init__", lambda self, ramp_ms, pause_ms: made(self, ramp_ms // 10, pause_ms))
+
+    def steep(self: Ramp, table: RampTable) -> None:
+        made(self, RampTable(rate=10 * table.rate, dt_most=table.dt_most // 10, pause_ms=table.pause_ms))
+
+    patch.setattr(Ramp, "__init__", steep)
 
 
 BREAKS: list[tuple[str, str, Callable[[Patch], None]]] = [

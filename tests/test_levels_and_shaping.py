@@ -8,17 +8,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from links import many
 
+from nuvrik.core.ramp import Ramp
 from nuvrik.levels import FULL, Clock, div, level_of, mul
-from nuvrik.mixing.ramp import Ramp
 from nuvrik.plan.form.controls import AxisControl, ButtonControl
+from nuvrik.plan.tables import ramp_table
 from nuvrik.shaping.controls import Button, Moved
 from nuvrik.shaping.curves import Bend
 
-INT31 = 2**31 - 1
+WIDE = 2**30
+"""What div takes."""
 levels = st.integers(-FULL, FULL)
 
 
-@given(st.integers(-INT31, INT31), st.integers(-INT31, INT31).filter(bool))
+@given(st.integers(-WIDE, WIDE), st.integers(-WIDE, WIDE).filter(bool))
 def test_div_is_the_nearest_whole_number_halves_away_from_zero(a: int, b: int) -> None:
     exact = Fraction(a, b)
     assert abs(div(a, b) - exact) <= Fraction(1, 2)
@@ -148,11 +150,11 @@ def test_a_button_ignores_bounces_and_counts_presses(samples: list[tuple[bool, i
 def test_a_ramp_never_jumps_and_rests_before_reversing(
     ramp_ms: int, pause_ms: int, moves: list[tuple[int, int]]
 ) -> None:
-    ramp = Ramp(ramp_ms, pause_ms)
+    ramp = Ramp(ramp_table(ramp_ms, pause_ms))
     before, sign, at_rest = 0, 0, 10**6
     for target, dt in moves:
         ramp.towards(target, dt)
-        level = ramp.level
+        level = ramp.at()
         at_rest = at_rest + dt if before == 0 else 0
         if ramp_ms:
             assert abs(level - before) <= dt * FULL / ramp_ms + dt / 1024 + 1
@@ -163,13 +165,13 @@ def test_a_ramp_never_jumps_and_rests_before_reversing(
         before = level
     for _ in range(3):
         ramp.towards(0, ramp_ms + 1)
-    assert ramp.level == 0 and not ramp.moving
+    assert ramp.at() == 0 and ramp.fine == 0
 
 
 @pytest.mark.parametrize("target", [FULL, -FULL, 5000])
 def test_a_ramp_takes_as_long_as_it_says(target: int) -> None:
-    ramp, ticks = Ramp(250, 0), 0
-    while ramp.level != target:
+    ramp, ticks = Ramp(ramp_table(250)), 0
+    while ramp.at() != target:
         ramp.towards(target, 1)
         ticks += 1
     assert ticks == -(-250 * abs(target) // FULL)

@@ -16,8 +16,7 @@ import nuvrik
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
 from nuvrik.ends.machine import Machine
-from nuvrik.failsafe.table import ARMED, FAILSAFE, State, stay
-from nuvrik.failsafe.watch import TABLE, Happening
+from nuvrik.failsafe.table import ARMED, FAILSAFE, TABLE, Happening, State, stay
 from nuvrik.recordings.pilot import play, practice
 from nuvrik.recordings.recording import Recording, RecordingError, parse_recording
 from nuvrik.rehearsal.faults import FAULTS, faults_for

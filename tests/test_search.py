@@ -10,6 +10,9 @@ from links import THOROUGH, write
 from typed import nuvrik_command
 
 import nuvrik
+from nuvrik.core import watch
+from nuvrik.core.levels import NOBODY, later
+from nuvrik.core.watch import Watch
 from nuvrik.failsafe import table
 from nuvrik.failsafe.commands import Command
 from nuvrik.failsafe.table import (
@@ -74,14 +77,14 @@ def _cell(event: Any, state: Any, cell: Any) -> Callable[[pytest.MonkeyPatch], N
 def _later(patch: pytest.MonkeyPatch) -> None:
     """> where >= belongs: silent one millisecond too late."""
 
-    def pass_time(self: LinkWatch, now_ms: int) -> bool:
-        self._now_ms = now_ms
-        if now_ms - self._driven_ms <= self._timeout_ms:
+    def pass_time(self: Watch, dt_ms: int) -> bool:
+        self.driven_ms = later(self.driven_ms, dt_ms)
+        if self.driven_ms <= self.table.timeout_ms:
             return False
-        self._happen(SILENCE)
+        self.happen(watch.SILENCE, NOBODY, 0)
         return True
 
-    patch.setattr(LinkWatch, "pass_time", pass_time)
+    patch.setattr(Watch, "pass_time", pass_time)
 
 
 def _no_sequence(patch: pytest.MonkeyPatch) -> None:
@@ -108,7 +111,7 @@ def _bare_is_life(patch: pytest.MonkeyPatch) -> None:
     command = LinkWatch.command
 
     def lively(self: LinkWatch, given: Command) -> None:
-        self._driven_ms = self._now_ms
+        self.core.driven_ms = 0
         command(self, given)
 
     patch.setattr(LinkWatch, "command", lively)

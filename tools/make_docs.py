@@ -3,8 +3,10 @@
 With --check it changes nothing and fails if one of them is not what the code says.
 """
 
+import inspect
 import json
 import sys
+import textwrap
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, get_args
@@ -14,6 +16,8 @@ from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
 from nuvrik.cli import app
+from nuvrik.core.ramp import Ramp
+from nuvrik.export.native import C
 from nuvrik.failsafe.table import Happening, State
 from nuvrik.failsafe.why import WORDS, Code
 from nuvrik.failsafe.words import cell_words
@@ -145,6 +149,15 @@ def _option_row(one: Any) -> str:
     return f"| `{named}` | {default} | {getattr(one, 'help', '') or ''} |"
 
 
+def beside() -> str:
+    """One method of core, and what it comes to in C."""
+    python = textwrap.dedent(inspect.getsource(Ramp.towards))
+    source = (C / "nuvrik_core.c").read_text("utf-8")
+    begin = source.index("bool nuvrik_ramp_towards")
+    made = source[source.rindex("/**", 0, begin) : source.index("\n}\n", begin) + 2]
+    return f"```python\n{python.rstrip()}\n```\n\n```c\n{made}\n```\n"
+
+
 def spliced(text: str, name: str, made: str) -> str:
     """A document with its part of that name replaced."""
     begin = BEGIN.format(name)
@@ -163,6 +176,7 @@ def documents() -> dict[Path, str]:
         (DOCS / "link-file.md", "keys", key_tables()),
         (DOCS / "failsafe.md", "table", failsafe_table()),
         (DOCS / "failsafe.md", "why", why_table()),
+        (DOCS / "core.md", "beside", beside()),
         (DOCS / "wire-format.md", "reasons", reason_table()),
     ):
         made[file] = spliced(made.get(file) or file.read_text("utf-8"), name, text)

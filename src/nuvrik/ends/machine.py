@@ -16,6 +16,7 @@ from nuvrik.plan.form.backward import CallRequest
 from nuvrik.plan.form.channels import source_name
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag
+from nuvrik.plan.tables import command_uses, watch_table
 from nuvrik.version import VERSION
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
@@ -52,8 +53,8 @@ class Machine:
         stream = not link.medium.datagrams if stream is None else stream
         self._decoder = Decoder(link)
         self._decode = self._decoder.taker(stream=stream)
-        self._watch = LinkWatch(link.failsafe)
-        self._commands = Commands(link)
+        self._watch = LinkWatch(watch_table(link.failsafe))
+        self._commands = Commands(command_uses(link))
         self._moving = Moving(link, self._commands.band)
         self._desk = Desk(link, self._moving.outputs, boot)
         self._telling = Telling(link, stream=stream)

@@ -51,7 +51,7 @@ class StepsMove:
         stepper = self._stepper
         if self._start is None:
             # A move counts from rest: what a hand still turns is not part of it.
-            if stepper.ramp.moving:
+            if stepper.ramp.fine != 0:
                 return {self._place: 0}
             self._start = stepper.travelled
             stepper.go_to(0 if self._steps is None else self._start + WHOLE * self._steps)

@@ -8,10 +8,6 @@ only once it has been read at rest: a stick that comes back hard over must start
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from nuvrik.levels import level_of
-from nuvrik.plan.form.models import Link
-from nuvrik.plan.wiring import moving_channels, output_routes
-
 
 class Command(NamedTuple):
     """A command as the table sees it: whether arm is on; the place of the first required channel that has
@@ -22,6 +18,18 @@ class Command(NamedTuple):
     moved: int | None
 
 
+class CommandUses(NamedTuple):
+    """What the channels of a link are to the table, by their places among ``channels``: the one that arms,
+    None for none; the required ones, each with whether it turns something; the optional ones that turn
+    something; and how far from zero still is at rest."""
+
+    channels: int
+    arm: int | None
+    required: list[tuple[int, bool]]
+    optional: list[int]
+    band: int
+
+
 NONE = -1
 """No place; also where :attr:`Commands._drives` has the command with everything at rest."""
 
@@ -29,18 +37,12 @@ NONE = -1
 class Commands:
     """Sorts the commands of one link."""
 
-    def __init__(self, link: Link) -> None:
-        names = list(link.channels)
-        uses = moving_channels(link, output_routes(link))
-        used = [(place, uses[name]) for place, name in enumerate(names) if name in uses]
-        self.band = level_of(link.failsafe.rest_band)
-        self._arm = names.index(link.arm_channel) if link.arm_channel else None
-        self._required = [(place, use.turns) for place, use in used if use.required]
-        self._optional = [place for place, use in used if use.turns and not use.required]
+    def __init__(self, uses: CommandUses) -> None:
+        channels, self._arm, self._required, self._optional, self.band = uses
         self._unready = set(self._optional)
         # Nearly every command is one of a few, so these are made once; the last is for everything at rest.
         self._drives = {
-            arm: [*(Command(arm, None, place) for place in range(len(names))), Command(arm, None, None)]
+            arm: [*(Command(arm, None, place) for place in range(channels)), Command(arm, None, None)]
             for arm in (False, True)
         }
 

@@ -8,21 +8,23 @@ from collections.abc import Sequence
 from enum import IntEnum
 from typing import NamedTuple
 
+from nuvrik.core import watch
+
 
 class Code(IntEnum):
     """What holds a link back: the machine's reasons first, then the handset's own."""
 
-    NOTHING = 0
-    FIRST_FRAME = 1
-    ARM_OFF = 2
-    SWITCH_ARM_OFF = 3
-    NOT_AT_REST = 4
-    NO_READING = 5
-    STOPPED = 6
-    SILENCE = 7
-    GAVE_UP = 8
-    GOOD_FRAMES = 9
-    ONE_MORE_AT_REST = 10
+    NOTHING = watch.WHY_NOTHING
+    FIRST_FRAME = watch.WHY_FIRST_FRAME
+    ARM_OFF = watch.WHY_ARM_OFF
+    SWITCH_ARM_OFF = watch.WHY_SWITCH_ARM_OFF
+    NOT_AT_REST = watch.WHY_NOT_AT_REST
+    NO_READING = watch.WHY_NO_READING
+    STOPPED = watch.WHY_STOPPED
+    SILENCE = watch.WHY_SILENCE
+    GAVE_UP = watch.WHY_GAVE_UP
+    GOOD_FRAMES = watch.WHY_GOOD_FRAMES
+    ONE_MORE_AT_REST = watch.WHY_ONE_MORE_AT_REST
 
     LEAVING = 16
     NOTHING_READ = 17

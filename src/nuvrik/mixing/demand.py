@@ -1,21 +1,22 @@
 """What an output is told, and how it is asked."""
 
-from enum import Enum, auto
+from enum import IntEnum
 from typing import NamedTuple, Protocol
 
+from nuvrik.core import motor
 from nuvrik.levels import fraction_of
 
 
-class Mode(Enum):
+class Mode(IntEnum):
     """What the failsafe lets an output do."""
 
-    FOLLOW = auto()
+    FOLLOW = motor.FOLLOW
     """ARMED: do what the mix says."""
-    SAFE = auto()
+    SAFE = motor.SAFE
     """Not armed: come to rest; places stay."""
-    LOST = auto()
+    LOST = motor.LOST
     """FAILSAFE: do what ``on_loss`` says."""
-    HELD = auto()
+    HELD = motor.HELD
     """Arm has gone off by itself, because a remote control has been silent for long: what turns comes to
     rest, places stay, and a switch with ``on_loss = "hold"`` stays as it is."""
 
@@ -59,7 +60,9 @@ class Demand(NamedTuple):
 class Output(Protocol):
     """What the machine needs of each of its outputs."""
 
-    demand: Demand
+    @property
+    def demand(self) -> Demand:
+        """What it is told now."""
 
     def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
         """One turn of the loop: follow ``target`` (a level; None: no demand) as far as ``mode`` lets it."""

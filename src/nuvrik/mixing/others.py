@@ -1,8 +1,10 @@
 """Servo and switch."""
 
-from nuvrik.levels import FULL, Slew, clamp, level_of, level_place
+from nuvrik.core.ramp import Slew
+from nuvrik.levels import FULL, clamp, level_of, level_place
 from nuvrik.mixing.demand import FOLLOW, HELD, LOST, SAFE, Demand, Mode
 from nuvrik.plan.form.outputs import ServoOutput, SwitchOutput
+from nuvrik.plan.tables import ramp_table
 
 
 class Servo:
@@ -15,7 +17,7 @@ class Servo:
     def __init__(self, name: str, model: ServoOutput) -> None:
         self.name = name
         self._model = model
-        self._slew = Slew(model.ramp_ms)
+        self._slew = Slew(ramp_table(model.ramp_ms))
         self._sign = -1 if model.reverse else 1
         self._low, self._high = level_of(model.travel[0]), level_of(model.travel[1])
         self._goal = 0
@@ -37,13 +39,13 @@ class Servo:
             elif self._model.on_loss == "preset":
                 self._goal = clamp(level_of(self._model.preset), self._low, self._high)
         if self._slew.towards(self._goal, dt_ms) or self._released == bool(self.demand.value):
-            self.demand = self._at(self._slew.level)
+            self.demand = self._at(self._slew.at())
         return self.demand
 
     def halt(self) -> None:
         """Stay where it is now."""
         # Where it is on its way, not where it was going: a stop must not let it go on to its goal.
-        self._goal = self._slew.level
+        self._goal = self._slew.at()
 
     def why(self, target: int | None, mode: Mode) -> str:
         """Why it does what it does, in a line."""
@@ -56,13 +58,13 @@ class Servo:
             return f"{angle}, staying"
         if target != self._goal:
             return f"{angle}, at the end of its travel"
-        return angle + (", on its way" if self._slew.level != self._goal else "")
+        return angle + (", on its way" if self._slew.at() != self._goal else "")
 
     @property
     def angle(self) -> float:
         """Where it is, in degrees, by the link file's ``angle``."""
         low, high = self._model.angle
-        return low + (high - low) * (self._sign * self._slew.level / FULL + 1) / 2
+        return low + (high - low) * (self._sign * self._slew.at() / FULL + 1) / 2
 
     def _at(self, level: int) -> Demand:
         pulse = level_place(self._model.pulse_us, self._sign * level)

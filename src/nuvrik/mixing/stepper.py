@@ -9,10 +9,11 @@ turn the shaft too far. What was tried and given up: braking by the square root 
 right in continuous time, overshot by up to 644 steps at 65,535 steps a second.
 """
 
+from nuvrik.core.ramp import Ramp, change
 from nuvrik.levels import FULL, div
 from nuvrik.mixing.demand import FOLLOW, Demand, Mode
-from nuvrik.mixing.ramp import Ramp
 from nuvrik.plan.form.outputs import StepperOutput
+from nuvrik.plan.tables import ramp_table
 
 WHOLE = 1000
 """The count is kept in thousandths of a step, because a tick is seldom a whole number of steps."""
@@ -31,7 +32,7 @@ class Stepper:
 
     def __init__(self, name: str, model: StepperOutput) -> None:
         self.name = name
-        self.ramp = Ramp(model.ramp_ms, model.reverse_pause_ms)
+        self.ramp = Ramp(ramp_table(model.ramp_ms, model.reverse_pause_ms))
         self._rate_max, self._ramp_ms = model.rate_max, model.ramp_ms
         self.travelled = 0
         """Thousandths of a step turned since power-up, in the positive direction positive."""
@@ -55,7 +56,7 @@ class Stepper:
         # In a move the demand is made anew even at one rate, because what is left to turn has changed.
         turned = self.ramp.towards((target or 0) if mode is FOLLOW else 0, dt_ms)
         if turned or self._goal is not None:
-            level = self.ramp.level
+            level = self.ramp.at()
             rate = self._rate_of(abs(level))
             direction = self._sign if level > 0 else -self._sign
             self.demand = (
@@ -83,18 +84,18 @@ class Stepper:
     @property
     def arrived(self) -> bool:
         """Whether it stands at the goal."""
-        return self.travelled == self._goal and not self.ramp.moving
+        return self.travelled == self._goal and self.ramp.fine == 0
 
     def wanted(self, dt_ms: int) -> int:
         """The level towards the goal for the next ``dt_ms``: the greatest, of those that the ramp can reach
         in that time, from which it can still stop there; at least that of one step a second."""
         left = (self.travelled if self._goal is None else self._goal) - self.travelled
-        now = self.ramp.level
+        now = self.ramp.at()
         if left == 0 or now * left < 0:
             return 0
         dt_ms = min(max(dt_ms, 1), LONGEST_TICK_MS)
-        size, here, change = abs(left), abs(now), self.ramp.change(dt_ms)
-        low, top = max(0, here - change), min(FULL, here + change)
+        size, here, most = abs(left), abs(now), change(self.ramp.table, dt_ms)
+        low, top = max(0, here - most), min(FULL, here + most)
         if self.reach(top, dt_ms) > size:
             # By halving: the way to rest only grows with the level.
             while low < top:

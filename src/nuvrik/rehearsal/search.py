@@ -272,7 +272,7 @@ class Searcher:
         # sequence number says nothing any more, and a timeout comes long before.
         newest = None if node.newest is None else min(node.seq - node.newest, FAR_BACK)
         sent = newest, node.last[0], min(node.seq - node.last[2], FAR_BACK)
-        return (str(machine.state), watch._run, watch._off_seen, age, moving, last, known, sent)
+        return (str(machine.state), watch.core.run, watch.core.off_seen, age, moving, last, known, sent)
 
     def _dead_ends(self, leads: dict[object, set[object]]) -> list[object]:
         """The states from which ARMED cannot be reached."""

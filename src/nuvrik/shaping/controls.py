@@ -2,7 +2,8 @@
 
 from collections.abc import Mapping
 
-from nuvrik.levels import FULL, LONG_AGO, Slew, div
+from nuvrik.core.ramp import Slew
+from nuvrik.levels import FULL, LONG_AGO, div
 from nuvrik.plan.form.controls import (
     AxisControl,
     ButtonControl,
@@ -11,6 +12,7 @@ from nuvrik.plan.form.controls import (
     ReadControl,
     SliderControl,
 )
+from nuvrik.plan.tables import ramp_table
 from nuvrik.shaping.curves import Bend
 
 SMOOTH_BITS = 4
@@ -52,7 +54,7 @@ class Moved(Control):
         self._known = self._bend.known
         self._ignore = frozenset(model.ignore)
         self._smooth_ms = model.smooth_ms
-        self._slew = Slew(model.ramp_ms) if model.ramp_ms else None
+        self._slew = Slew(ramp_table(model.ramp_ms)) if model.ramp_ms else None
         self._holds = isinstance(model, AxisControl) and model.on_release == "hold"
         self._plain = not (self._smooth_ms or self._slew or self._holds)
         self._begun = False
@@ -90,7 +92,7 @@ class Moved(Control):
             if first:
                 self._slew.put(level)
             self._slew.towards(level, dt_ms)
-            level = self._slew.level
+            level = self._slew.at()
         return level
 
     def _kept(self, level: int) -> int:

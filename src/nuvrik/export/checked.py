@@ -1,0 +1,119 @@
+"""Checked mode: core as it is, with the range of every store, argument and result asserted.
+
+The widths prove most stores; the rest is kept small by the limits of link files, which no text can show. In
+C such a store would be cut off without a word. So the tests run core like this: ``make checked``.
+"""
+
+import ast
+import importlib.abc
+import importlib.machinery
+import importlib.util
+import sys
+from collections.abc import Mapping, Sequence
+from types import ModuleType
+from typing import Any
+
+from nuvrik.core.ranges import RANGES
+from nuvrik.export.program import CORE, MODULES, Module, Program, Routine
+
+CHECK = "_checked"
+
+
+class OutOfRange(AssertionError):
+    """A number in core that its width does not hold."""
+
+
+def checked(value: Any, width: str, where: str) -> Any:
+    """The value, if its width holds it. OutOfRange if not."""
+    _, low, high = RANGES[width]
+    right = isinstance(value, int) and isinstance(value, bool) == (width == "bool")
+    if not right or not low <= value <= high:
+        raise OutOfRange(f"{where}: {value!r} is not in {width}, {low} to {high}")
+    return value
+
+
+class _Checks(ast.NodeTransformer):
+    """Puts ``checked`` around everything in one routine that is stored, given or returned with a width."""
+
+    def __init__(self, program: Program, routine: Routine) -> None:
+        self._program, self._routine = program, routine
+        self._widths = dict(routine.takes)
+
+    def done(self) -> None:
+        node = self._routine.node
+        entry = [
+            ast.Expr(self._around(ast.Name(name, ast.Load()), width, name))
+            for name, width in self._routine.takes.items()
+            if width in RANGES
+        ]
+        node.body = [*entry, *(self.visit(one) for one in node.body)]
+
+    def _around(self, value: ast.expr, width: str, name: str) -> ast.expr:
+        if width not in RANGES:
+            return value
+        where = ast.Constant(f"{self._routine.key}: {name}")
+        return ast.Call(ast.Name(CHECK, ast.Load()), [value, ast.Constant(width), where], [])
+
+    def _width(self, target: ast.expr) -> str:
+        if isinstance(target, ast.Attribute):
+            return self._program.records[self._routine.owner].fields[target.attr]
+        return self._widths[ast.unparse(target)]
+
+    def visit_AnnAssign(self, node: ast.AnnAssign) -> ast.AST:
+        width, name = ast.unparse(node.annotation), ast.unparse(node.target)
+        self._widths[name] = width
+        assert node.value is not None
+        node.value = self._around(node.value, width, name)
+        return node
+
+    def visit_Assign(self, node: ast.Assign) -> ast.AST:
+        node.value = self._around(node.value, self._width(node.targets[0]), ast.unparse(node.targets[0]))
+        return node
+
+    def visit_AugAssign(self, node: ast.AugAssign) -> ast.AST:
+        load = ast.parse(ast.unparse(node.target), mode="eval").body
+        value = self._around(
+            ast.BinOp(load, node.op, node.value), self._width(node.target), ast.unparse(node.target)
+        )
+        return ast.Assign([node.target], value)
+
+    def visit_Return(self, node: ast.Return) -> ast.AST:
+        if node.value is not None:
+            node.value = self._around(node.value, self._routine.gives, "what is returned")
+        return node
+
+
+def compiled(program: Program, module: Module) -> Any:
+    """The code of a module of core with its checks."""
+    for routine in module.routines:
+        _Checks(program, routine).done()
+    return compile(ast.fix_missing_locations(module.tree), str(CORE / f"{module.name}.py"), "exec")
+
+
+class Finder(importlib.abc.MetaPathFinder, importlib.abc.Loader):
+    """Gives the modules of core with their checks, or modules given as texts."""
+
+    def __init__(self, texts: Mapping[str, str] | None = None) -> None:
+        self._program = Program(texts)
+        self._code = {
+            f"nuvrik.core.{one.name}": compiled(self._program, one) for one in self._program.modules
+        }
+
+    def find_spec(
+        self, fullname: str, path: Sequence[str] | None, target: ModuleType | None = None
+    ) -> importlib.machinery.ModuleSpec | None:
+        """Ours, for a module that has checks."""
+        return importlib.util.spec_from_loader(fullname, self) if fullname in self._code else None
+
+    def exec_module(self, module: ModuleType) -> None:
+        """Run it, with what it calls."""
+        module.__dict__[CHECK] = checked
+        exec(self._code[module.__name__], module.__dict__)
+
+
+def install() -> None:
+    """Let every import of core from now on be checked. RuntimeError if core has been imported already."""
+    early = [name for name in MODULES if f"nuvrik.core.{name}" in sys.modules]
+    if early:
+        raise RuntimeError(f"core/{early[0]}.py has been imported before checked mode was put on")
+    sys.meta_path.insert(0, Finder())

@@ -1,0 +1,169 @@
+"""The modules of core, read once: constants, tables, classes, functions, and the comments of each."""
+
+import ast
+import io
+import re
+import tokenize
+from collections.abc import Mapping
+from pathlib import Path
+from typing import NamedTuple
+
+CORE = Path(__file__).parents[1] / "core"
+
+MODULES = ("levels", "ramp", "motor", "watch")
+"""The modules in the subset, from the ground up: each may import only from those before it."""
+
+
+class Outside(Exception):
+    """Something that is not in the subset: where it stands, what it is, and what to write instead."""
+
+    def __init__(self, node: ast.AST | None, what: str, instead: str = "") -> None:
+        super().__init__(what, instead)
+        self.line = getattr(node, "lineno", 0)
+        self.what, self.instead = what, instead
+
+
+class Constant(NamedTuple):
+    """A number with a name; ``doc`` says what it is, ``line`` where it stands."""
+
+    name: str
+    value: int
+    doc: str
+    line: int
+
+
+class Record(NamedTuple):
+    """A class: a table, whose fields never change, or a state. ``fields`` gives the width of each field, or
+    the class it is an object of; a list is written ``list[WIDTH]``."""
+
+    name: str
+    is_table: bool
+    fields: Mapping[str, str]
+    doc: str
+
+
+class Routine(NamedTuple):
+    """A function or, with an ``owner``, a method. ``takes`` are its parameters without self."""
+
+    name: str
+    owner: str
+    takes: Mapping[str, str]
+    gives: str
+    node: ast.FunctionDef
+
+    @property
+    def key(self) -> str:
+        """How it is looked up: ``name`` or ``Owner.name``."""
+        return f"{self.owner}.{self.name}" if self.owner else self.name
+
+
+class Module(NamedTuple):
+    """One module. ``comments`` gives the comment that stands in a line, without its mark."""
+
+    name: str
+    doc: str
+    constants: list[Constant]
+    records: list[Record]
+    routines: list[Routine]
+    comments: Mapping[int, str]
+    tree: ast.Module
+
+
+class Program:
+    """All modules of core, with what is in them by name."""
+
+    def __init__(self, texts: Mapping[str, str] | None = None) -> None:
+        """Read core, or modules of the same form given as texts."""
+        if texts is None:
+            texts = {name: (CORE / f"{name}.py").read_text("utf-8") for name in MODULES}
+        self.modules = [read(name, text) for name, text in texts.items()]
+        self.constants = {one.name: one for module in self.modules for one in module.constants}
+        self.records = {one.name: one for module in self.modules for one in module.records}
+        self.routines = {one.key: one for module in self.modules for one in module.routines}
+
+
+def read(name: str, text: str) -> Module:
+    """One module from its text. Outside where something in it has no place in core."""
+    tree = ast.parse(text)
+    tokens = tokenize.generate_tokens(io.StringIO(text).readline)
+    comments = {one.start[0]: one.string[1:].strip() for one in tokens if one.type == tokenize.COMMENT}
+    module = Module(name, ast.get_docstring(tree) or "", [], [], [], comments, tree)
+    for node, after in zip(tree.body, [*tree.body[1:], None], strict=True):
+        if isinstance(node, ast.Assign):
+            module.constants.append(_constant(node, after))
+        elif isinstance(node, ast.FunctionDef):
+            module.routines.append(_routine(node, ""))
+        elif isinstance(node, ast.ClassDef):
+            module.records.append(_record(node))
+            module.routines.extend(
+                _routine(one, node.name) for one in node.body if isinstance(one, ast.FunctionDef)
+            )
+        elif not (isinstance(node, ast.ImportFrom) or _is_text(node)):
+            raise Outside(
+                node,
+                f"{type(node).__name__} at the top of a module",
+                "modules hold constants, classes and functions",
+            )
+    return module
+
+
+def _is_text(node: ast.AST | None) -> bool:
+    return (
+        isinstance(node, ast.Expr)
+        and isinstance(node.value, ast.Constant)
+        and isinstance(node.value.value, str)
+    )
+
+
+def _constant(node: ast.Assign, after: ast.stmt | None) -> Constant:
+    target = node.targets[0]
+    try:
+        value = ast.literal_eval(node.value)
+    except ValueError:
+        value = None
+    if not isinstance(target, ast.Name) or type(value) is not int:
+        raise Outside(node, "a constant that is no whole number", "write the number itself")
+    doc = after.value.value if _is_text(after) else ""  # type: ignore[union-attr]
+    return Constant(target.id, value, doc, node.lineno)
+
+
+def _record(node: ast.ClassDef) -> Record:
+    bases = [ast.unparse(base) for base in node.bases]
+    if bases not in ([], ["Table"]) or node.keywords or node.decorator_list:
+        raise Outside(node, f"class {node.name} inherits or is decorated", "only tables have a base: Table")
+    fields: dict[str, str] = {}
+    stores = [one for one in node.body if isinstance(one, ast.AnnAssign)]
+    for one in node.body:
+        if isinstance(one, ast.FunctionDef) and one.name == "__init__":
+            stores += [store for store in one.body if isinstance(store, ast.AnnAssign)]
+    for store in stores:
+        target = store.target
+        fields[target.attr if isinstance(target, ast.Attribute) else ast.unparse(target)] = width_of(
+            store.annotation, store
+        )
+    return Record(node.name, bases == ["Table"], fields, ast.get_docstring(node) or "")
+
+
+def _routine(node: ast.FunctionDef, owner: str) -> Routine:
+    given = node.args
+    if given.vararg or given.kwarg or given.kwonlyargs or given.defaults or node.decorator_list:
+        raise Outside(node, f"{node.name} has defaults, keywords or decorators", "plain parameters only")
+    takes = {one.arg: width_of(one.annotation, node) for one in given.args if one.arg != "self"}
+    gives = "None" if isinstance(node.returns, ast.Constant) else width_of(node.returns, node)
+    return Routine(node.name, owner, takes, gives, node)
+
+
+def width_of(note: ast.expr | None, node: ast.AST) -> str:
+    """An annotation as it is written. Outside if there is none."""
+    if note is None:
+        raise Outside(node, "no width", "annotate every parameter, result and field with its width")
+    return ast.unparse(note)
+
+
+def snake(name: str) -> str:
+    """The name of a class as part of the name of a function in C.
+
+    >>> snake("WatchTable")
+    'watch_table'
+    """
+    return re.sub(r"(?<!^)(?=[A-Z])", "_", name).lower()

@@ -1,0 +1,178 @@
+"""Core to C99, line by line: one C function for each function of core, with its names and its comments."""
+
+import ast
+import re
+import textwrap
+from collections.abc import Iterator
+from itertools import groupby
+
+from nuvrik.core.ranges import RANGES
+from nuvrik.export.body import Body, c_name
+from nuvrik.export.program import Constant, Module, Program, Record, Routine
+from nuvrik.export.values import LIMITS, number
+
+WIDEST = 110
+"""No line of C is longer."""
+
+MADE = (
+    "/* Made from {} by Nuvrik. Read it, step through it, port it, but do not edit it: the next making would "
+    "undo that. */"
+)
+
+
+class Translation:
+    """The C of a program: ``header`` and ``source``. ``unproven`` lists the stores that the widths alone do
+    not prove to fit; checked mode looks at each in every test. Outside if core is not in its subset."""
+
+    def __init__(self, program: Program) -> None:
+        self._program = program
+        self.unproven: list[str] = []
+        where = ", ".join(f"core/{module.name}.py" for module in program.modules)
+        made = "\n".join(textwrap.wrap(MADE.format(where), WIDEST, subsequent_indent="   "))
+        self.header = _file(made, self._header())
+        self.source = _file(made, self._source())
+
+    # ---- the header ----
+
+    def _header(self) -> Iterator[str]:
+        yield from ("#ifndef NUVRIK_CORE_H", "#define NUVRIK_CORE_H", "")
+        yield from ("#include <stdbool.h>", "#include <stdint.h>", "", '#include "nuvrik_rom.h"', "")
+        yield from ("#ifdef __cplusplus", 'extern "C" {', "#endif", "")
+        for module in self._program.modules:
+            yield f"/* ---- {module.name} ---- */"
+            yield ""
+            yield from described(module.doc)
+            yield ""
+            yield from constants(module)
+            for record in module.records:
+                yield from self._struct(record)
+            for routine in module.routines:
+                yield f"{self._signature(module, routine)};"
+            yield ""
+        yield from ("#ifdef __cplusplus", "}", "#endif", "", "#endif")
+
+    def _struct(self, record: Record) -> Iterator[str]:
+        yield from described(record.doc)
+        yield "typedef struct {"
+        for name, width in record.fields.items():
+            if width.startswith("list["):
+                yield f"    const Nuvrik{width[5:-1]} *{name};"
+            elif width in self._program.records:
+                table = self._program.records[width].is_table
+                yield f"    {'const ' if table else ''}Nuvrik{width} {'*' if table else ''}{name};"
+            else:
+                yield f"    {RANGES[width].c} {name};"
+        yield f"}} Nuvrik{record.name};"
+        yield ""
+
+    def _signature(self, module: Module, routine: Routine) -> str:
+        body = Body(self._program, module, routine)
+        takes = [f"{body.declared(width)}{name}" for name, width in routine.takes.items()]
+        if routine.owner:
+            const = "" if self._changes(routine) else "const "
+            takes.insert(0, f"{const}Nuvrik{routine.owner} *self")
+        return f"{body.declared(routine.gives)}{c_name(routine)}({', '.join(takes) or 'void'})"
+
+    def _changes(self, routine: Routine) -> bool:
+        """Whether a method stores in its object, or calls one that does."""
+        for node in ast.walk(routine.node):
+            if isinstance(node, ast.Attribute) and isinstance(node.ctx, ast.Store):
+                return True
+            if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
+                named = [one for one in self._program.routines.values() if one.name == node.func.attr]
+                if any(self._changes(one) for one in named):
+                    return True
+        return False
+
+    # ---- the source ----
+
+    def _source(self) -> Iterator[str]:
+        yield from ('#include "nuvrik_core.h"', "")
+        rest = []
+        for module in self._program.modules:
+            rest += [f"/* ---- {module.name} ---- */", ""]
+            for routine in module.routines:
+                rest += self._function(module, routine)
+        for bits in (16, 32):
+            if f"nuvrik_abs{bits}(" in "\n".join(rest):
+                yield f"static int{bits}_t nuvrik_abs{bits}(int{bits}_t x)"
+                yield from ("{", f"    return (int{bits}_t)(x < 0 ? -x : x);", "}", "")
+        yield from rest
+
+    def _function(self, module: Module, routine: Routine) -> Iterator[str]:
+        body = Body(self._program, module, routine)
+        lines = body.lines()
+        self.unproven += body.unproven
+        doc = routine.node.body[0]
+        yield from described(ast_text(doc))
+        yield self._signature(module, routine)
+        yield "{"
+        yield from lines
+        yield "}"
+        yield ""
+
+
+def _file(made: str, lines: Iterator[str]) -> str:
+    return "\n".join([made, *(part for line in lines for part in short(line)), ""])
+
+
+def ast_text(node: object) -> str:
+    """The text of a docstring statement, "" for any other."""
+    value = getattr(getattr(node, "value", None), "value", "")
+    return value if isinstance(value, str) else ""
+
+
+def described(text: str) -> list[str]:
+    """A docstring as a comment."""
+    parts = [" ".join(part.split()) for part in text.strip().split("\n\n") if part.strip()]
+    if not parts:
+        return []
+    lines = [line for part in parts for line in [*textwrap.wrap(plain(part), WIDEST - 7), ""]][:-1]
+    if len(lines) == 1:
+        return [f"/** {lines[0]} */"]
+    return [f"/** {lines[0]}", *(f" *  {line}".rstrip() for line in lines[1:]), " */"]
+
+
+def plain(text: str) -> str:
+    """A docstring without the marks that only Python's tools read."""
+    return re.sub(r":[a-z]+:`([^`]+)`", r"\1", text).replace("``", "")
+
+
+def constants(module: Module) -> Iterator[str]:
+    """The constants of a module: those that stand in lines one after the other are one enumeration."""
+    runs = groupby(enumerate(module.constants), key=lambda one: one[1].line - one[0])
+    for run in [[constant for _, constant in members] for _, members in runs]:
+        small = all(LIMITS["int16_t"][0] <= one.value <= LIMITS["int16_t"][1] for one in run)
+        if len(run) > 1 and small:
+            yield "enum {"
+            yield from (f"    NUVRIK_{one.name} = {one.value}," for one in run[:-1])
+            yield f"    NUVRIK_{run[-1].name} = {run[-1].value}"
+            yield "};"
+            yield from described(run[-1].doc)
+        else:
+            for one in run:
+                yield from _define(one)
+        yield ""
+
+
+def _define(one: Constant) -> Iterator[str]:
+    yield from described(one.doc)
+    yield f"#define NUVRIK_{one.name} {number(one.value).bracketed}"
+
+
+def short(line: str) -> Iterator[str]:
+    """A line of C, broken where it is too long."""
+    indent = len(line) - len(line.lstrip())
+    if line.lstrip().startswith("/*"):
+        first, *more = textwrap.wrap(line.strip(), WIDEST - indent, subsequent_indent="   ")
+        yield from (" " * indent + one for one in [first, *more])
+        return
+    while len(line) > WIDEST:
+        marks = (" && ", " || ", " ? ", " : ", ", ", " + ")
+        at = max(line.rfind(mark, indent + 12, WIDEST) for mark in marks)
+        if at < 0:
+            break
+        cut = at + 2 if line[at] == "," else at + 1
+        yield line[:cut].rstrip()
+        line = " " * (indent + 4) + line[cut:].lstrip()
+    yield line

@@ -1,0 +1,27 @@
+/* How tables are read. They never change, and on a small chip they stay in flash: there a read is a function of
+   its own. Everywhere else it is a plain read. */
+#ifndef NUVRIK_ROM_H
+#define NUVRIK_ROM_H
+
+#if defined(__AVR__)
+#include <avr/pgmspace.h>
+#define NUVRIK_ROM PROGMEM
+#define NUVRIK_U8(x) pgm_read_byte(&(x))
+#define NUVRIK_I8(x) ((int8_t)pgm_read_byte(&(x)))
+#define NUVRIK_U16(x) pgm_read_word(&(x))
+#define NUVRIK_I16(x) ((int16_t)pgm_read_word(&(x)))
+#define NUVRIK_U32(x) pgm_read_dword(&(x))
+#define NUVRIK_I32(x) ((int32_t)pgm_read_dword(&(x)))
+#define NUVRIK_P(x) ((__typeof__(x))pgm_read_ptr(&(x)))
+#else
+#define NUVRIK_ROM
+#define NUVRIK_U8(x) (x)
+#define NUVRIK_I8(x) (x)
+#define NUVRIK_U16(x) (x)
+#define NUVRIK_I16(x) (x)
+#define NUVRIK_U32(x) (x)
+#define NUVRIK_I32(x) (x)
+#define NUVRIK_P(x) (x)
+#endif
+
+#endif

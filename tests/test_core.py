@@ -1,0 +1,371 @@
+"""One text of the rules: in its subset, in range, and the same in Python and in C after every step."""
+
+import random
+import shutil
+import subprocess
+from collections.abc import Callable, Iterator
+from operator import attrgetter
+from pathlib import Path
+from typing import Any
+
+import pytest
+from links import THOROUGH
+
+import nuvrik
+from nuvrik.core import levels, motor, ramp, watch
+from nuvrik.core.levels import FULL, NOBODY, TIMER_MAX
+from nuvrik.core.widths import Table
+from nuvrik.export import checked, subset
+from nuvrik.export.native import STRICT, C, Native, build
+from nuvrik.export.program import CORE, MODULES, Program
+from nuvrik.export.to_c import WIDEST, Translation
+from nuvrik.mixing.motor import Quick, Told
+from nuvrik.plan.form.models import FailsafeSection
+from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput
+from nuvrik.plan.starters import starter_names, starter_text
+from nuvrik.plan.tables import made, motor_table, ramp_table, watch_table
+
+pytestmark = pytest.mark.skipif(not shutil.which("gcc"), reason="a C compiler: make toolchain")
+
+STEPS = 20_000 if THOROUGH else 2_000
+EDGES = (0, 1, 2, 399, 400, 401, 1000, 32767, 32768, TIMER_MAX - 1, TIMER_MAX)
+TEXTS = {name: (CORE / f"{name}.py").read_text("utf-8") for name in MODULES}
+
+
+@pytest.fixture(scope="module")
+def native(tmp_path_factory: pytest.TempPathFactory) -> Native:
+    library = tmp_path_factory.mktemp("c") / "core.so"
+    build(library)
+    return Native(library)
+
+
+def changed(module: str, old: str, new: str) -> dict[str, str]:
+    assert TEXTS[module].count(old) == 1, f"{old} stands once in core/{module}.py"
+    return TEXTS | {module: TEXTS[module].replace(old, new)}
+
+
+# ---- the subset ----
+
+
+def test_core_is_in_its_subset_and_nothing_of_it_is_left_out() -> None:
+    assert subset.check() == [] and subset.unread() == []
+
+
+def added(text: str) -> dict[str, str]:
+    return {"levels": TEXTS["levels"] + "\n\n" + text}
+
+
+@pytest.mark.parametrize(
+    ("text", "what"),
+    [
+        ("def f(a: u16) -> u16:\n    return a + None\n", "None is no whole number"),
+        ("def f(a: u16) -> bool:\n    return 0 < a < 9\n", "chained comparison"),
+        (
+            "def f(a: u16) -> u16:\n    if a:\n        return 1\n    return 0\n",
+            "a condition that is no comparison",
+        ),
+        ("def f(a: i32) -> i32:\n    return a >> 2\n", ">> of what may be negative"),
+        ("def f(a: i32, b: i32) -> i32:\n    return a * b\n", "fits no 32 bits"),
+        ("def f(a: u16):\n    return a\n", "no width"),
+        ("def f(a: u16) -> u16:\n    b = a\n    return b\n", "b has no width"),
+        ("def f(a: u16 = 3) -> u16:\n    return a\n", "has defaults"),
+        ("def f(a: u16) -> u16:\n    return [a][0]\n", "List is not in the subset"),
+        (
+            "def f(a: u16) -> u16:\n    try:\n        return a\n    finally:\n        return 0\n",
+            "Try is not in",
+        ),
+        ("def clamp(a: u16) -> u16:\n    return a\n", "is a name of core/levels.py too"),
+        ("def f(signed: u16) -> u16:\n    return signed\n", "signed is a word of C"),
+        ("def f(a: word) -> u16:\n    b: u16 = a\n    return b\n", "word is no width"),
+        ("def f(a: u16) -> u8:\n    return 300\n", "does not fit its width"),
+        ("import time\n", "Import at the top of a module"),
+        ("from nuvrik.plan import tables\n", "an import from nuvrik.plan"),
+        ("LIMIT = 0.5\n", "a constant that is no whole number"),
+        ("class T(Clock):\n    a: u8\n", "inherits or is decorated"),
+        ("class S:\n    def __init__(self) -> None:\n        print()\n", "does more than store fields"),
+        (
+            "class S:\n    def __init__(self) -> None:\n        self.a_ms: u16 = 0\n\n"
+            "    def go(self, dt_ms: u16) -> None:\n        self.a_ms += dt_ms\n",
+            "a_ms is counted by hand",
+        ),
+    ],
+)
+def test_what_is_outside_the_subset_is_named_with_its_line_and_a_way_out(text: str, what: str) -> None:
+    texts = added(text)
+    found = subset.check(texts)
+    assert any(what in one.what for one in found), found
+    lines = len(TEXTS["levels"].splitlines())
+    assert all(one.module == "levels" and one.line > lines and one.instead for one in found), found
+
+
+# ---- in range ----
+
+
+def test_checked_mode_finds_what_c_would_cut_off() -> None:
+    """Without the cap on a long gap the product of a ramp is right in Python, and nonsense in 32 bits."""
+    before = "dt_ms if dt_ms < table.dt_most else table.dt_most\n    reach: product"
+    module = _module(changed("ramp", before, "dt_ms\n    reach: product"), "ramp")
+    table = ramp_table(1)
+    assert module["toward"](table, 0, 16384, 40) == 16384
+    with pytest.raises(checked.OutOfRange, match="is not in product"):
+        module["toward"](table, 0, 16384, 400)
+    whole = _module(TEXTS, "ramp")
+    assert whole["toward"](table, 0, 16384, 400) == 16384
+    with pytest.raises(checked.OutOfRange, match="dt_ms: 65536 is not in u16"):
+        whole["toward"](table, 0, 16384, 65536)
+
+
+def _module(texts: dict[str, str], name: str) -> dict[str, Any]:
+    import types
+
+    module = types.ModuleType(f"nuvrik.core.{name}")
+    checked.Finder(texts).exec_module(module)
+    return module.__dict__
+
+
+def test_a_table_takes_what_its_widths_hold_and_nothing_else() -> None:
+    with pytest.raises(ValueError, match=r"RampTable\.rate is -1, which does not fit"):
+        made(ramp.RampTable, rate=-1, dt_most=0, pause_ms=0)
+    with pytest.raises(ValueError, match="takes rate, dt_most, pause_ms"):
+        made(ramp.RampTable, rate=1)
+
+
+# ---- the translation ----
+
+
+def test_what_is_to_wrap_wraps_at_16_bits_on_every_chip() -> None:
+    text = "def elapsed(now_ms: u16, before_ms: u16) -> u16:\n    return (now_ms - before_ms) & 0xFFFF\n"
+    assert "return (uint16_t)(now_ms - before_ms);" in Translation(Program(added(text))).source
+
+
+def test_the_c_that_ships_is_what_core_comes_to() -> None:
+    translated = Translation(Program())
+    assert (C / "nuvrik_core.h").read_text("utf-8") == translated.header
+    assert (C / "nuvrik_core.c").read_text("utf-8") == translated.source
+    assert max(map(len, (translated.header + translated.source).splitlines())) <= WIDEST
+
+
+@pytest.mark.parametrize(
+    "words",
+    [("gcc", *STRICT), ("clang", *STRICT), ("g++", "-x", "c++", "-std=c++11", *STRICT[1:])],
+    ids=["gcc", "clang", "g++"],
+)
+def test_no_compiler_has_anything_to_say(words: tuple[str, ...], tmp_path: Path) -> None:
+    if not shutil.which(words[0]):
+        pytest.skip(f"{words[0]} is not here")
+    for optimised in ("-O0", "-Os", "-O2"):
+        line = [*words, optimised, "-c", str(C / "nuvrik_core.c"), "-o", str(tmp_path / "core.o")]
+        done = subprocess.run(line, check=False, capture_output=True, text=True)
+        assert (done.returncode, done.stderr) == (0, "")
+
+
+# ---- the same in both ----
+
+Step = tuple[str, tuple[Any, ...]]
+
+
+def life_of_a_watch(rng: random.Random, table: Table) -> Iterator[Step]:
+    """Frames, silences, ticks and stops as a machine has them, in stretches of one kind."""
+    while True:
+        kind = rng.choice(("rest", "moved", "off", "bare", "mixed", "silence"))
+        for _ in range(rng.randint(1, 12)):
+            yield "pass_time", (rng.choice((*EDGES, 5, 20, 20, 20, 20)) if rng.random() < 0.2 else 20,)
+            arm = kind != "off" and rng.random() < 0.95
+            moved = NOBODY if kind != "moved" else rng.randrange(4)
+            if kind == "bare" or (kind == "mixed" and rng.random() < 0.5):
+                yield "bare", (arm, rng.randrange(4))
+            elif kind != "silence":
+                yield "drive", (arm, moved)
+            if rng.random() < 0.9:
+                yield "ticked", ()
+        if rng.random() < 0.1:
+            yield "stop", ()
+
+
+def life_of_a_ramp(rng: random.Random, table: Table) -> Iterator[Step]:
+    """Targets that stay for a while, gaps, and halts."""
+    while True:
+        target = rng.choice((0, FULL, -FULL, rng.randint(-FULL, FULL), rng.randint(-3, 3)))
+        for _ in range(rng.randint(1, 30)):
+            yield "towards", (target, rng.choice(EDGES) if rng.random() < 0.05 else rng.randint(0, 60))
+            yield "at", ()
+            yield "pause_left", (rng.randint(-FULL, FULL),)
+        if rng.random() < 0.2:
+            yield "halt", ()
+
+
+def life_of_a_slew(rng: random.Random, table: Table) -> Iterator[Step]:
+    for name, given in life_of_a_ramp(rng, table):
+        if name == "halt":
+            yield "put", (rng.randint(-FULL, FULL),)
+        elif name != "pause_left":
+            yield name, given
+
+
+def life_of_a_motor(rng: random.Random, table: Table) -> Iterator[Step]:
+    """What a machine does with a motor: armed, driven, at rest for long, lost, stopped, and armed again."""
+    yield "begin", ()
+    while True:
+        mode = rng.choice((motor.FOLLOW, motor.FOLLOW, motor.FOLLOW, motor.SAFE, motor.LOST, motor.HELD))
+        for _ in range(rng.randint(1, 4)):
+            target = rng.choice((0, 0, FULL, -FULL, rng.randint(-FULL, FULL), rng.randint(-3, 3)))
+            asked, longest = rng.random() < 0.9, rng.choice((20, 60, 700))
+            for _ in range(rng.randint(1, 30)):
+                yield (
+                    "tick",
+                    (
+                        target,
+                        asked,
+                        rng.choice(EDGES) if rng.random() < 0.02 else rng.randint(0, longest),
+                        mode,
+                    ),
+                )
+                yield rng.choice(("hold_ends", "hold_left_ms", "holding")), ()
+        if rng.random() < 0.15:
+            yield "halt", ()
+
+
+def any_motor(rng: random.Random) -> Table:
+    model = {
+        "kind": "motor",
+        "driver": rng.choice(("pwm_2dir", "pwm_1dir", "two_pwm", "servo_pulse")),
+        "duty_max": rng.choice((1, 15, 255, 1023, 65535)),
+        "start_duty": rng.choice((0.0, 0.18, 0.5)),
+        "limit": rng.choice((0.51, 0.9, 1.0)),
+        "ramp_ms": rng.choice((0, 1, 250, 3000, 30_000)),
+        "reverse_pause_ms": rng.choice((0, 120, 5000)),
+        "reverse": rng.random() < 0.5,
+        "hold_toward": rng.choice(("forward", "backward")),
+        "hold_from_arming": rng.random() < 0.3,
+    }
+    if model["driver"] != "servo_pulse":
+        model |= {"hold_duty": rng.choice((0, 0.1, 0.5)), "hold_ms": rng.choice((0, 50, 1500, 30_000))}
+        if rng.random() < 0.5:
+            model["duty_curve"] = [[0.0, 0.0], [0.25, 0.1], [0.5, 0.6], [1.0, 1.0]]
+    if model["driver"] in CAN_BRAKE:
+        model |= {"idle": rng.choice(("coast", "brake")), "on_loss": rng.choice(("ramp", "off", "brake"))}
+    return motor_table(MotorOutput.model_validate(model))
+
+
+def any_section(rng: random.Random) -> FailsafeSection:
+    return FailsafeSection(
+        arm=rng.choice(("arm", "arm", "none")),
+        timeout_ms=rng.choice((60, 400, 30_000)),
+        good_frames=rng.choice((1, 3, 100)),
+        recover=rng.choice(("rearm", "at_rest", "resume")),
+        give_up_ms=rng.choice((None, 0, 500, 30_000)),
+    )
+
+
+def any_ramp(rng: random.Random) -> Table:
+    return ramp_table(rng.choice((0, 1, 2, 250, 3001, 30_000)), rng.choice((0, 1, 120, 30_000)))
+
+
+LIVES: dict[str, tuple[type, Callable[[random.Random], Table], Callable[..., Iterator[Step]]]] = {
+    "Watch": (watch.Watch, lambda rng: watch_table(any_section(rng)), life_of_a_watch),
+    "Motor": (motor.Motor, any_motor, life_of_a_motor),
+    "Ramp": (ramp.Ramp, any_ramp, life_of_a_ramp),
+    "Slew": (ramp.Slew, any_ramp, life_of_a_slew),
+}
+
+
+def differs(native: Native, name: str, table: Table, seed: int, steps: int) -> str:
+    """Live the same life in Python and in C; the first step after which they differ, "" for none."""
+    kind, _, life = LIVES[name]
+    ours, theirs = kind(table), native.make(name, table)
+    for at, (method, given) in zip(range(steps), life(random.Random(seed), table), strict=False):
+        one, other = getattr(ours, method)(*given), getattr(theirs, method)(*given)
+        here = {field: attrgetter(field)(ours) for field in theirs.fields}
+        if one != other or here != theirs.fields:
+            return f"step {at}, {method}{given}: {one} {here} in Python, {other} {theirs.fields} in C"
+    return ""
+
+
+@pytest.mark.parametrize("name", LIVES)
+def test_python_and_c_are_the_same_after_every_step(name: str, native: Native) -> None:
+    rng = random.Random(name)
+    for seed in range(10):
+        assert differs(native, name, LIVES[name][1](rng), seed, STEPS // 10) == ""
+
+
+@pytest.mark.parametrize("name", starter_names())
+def test_so_are_the_starters(name: str, native: Native) -> None:
+    link = nuvrik.parse(starter_text(name))
+    assert differs(native, "Watch", watch_table(link.failsafe), 5, STEPS // 4) == ""
+
+
+def test_arithmetic_is_the_same_too(native: Native) -> None:
+    rng = random.Random(1)
+    ends = (0, 1, -1, 2, 3, FULL, -FULL, FULL - 1, 1 - FULL)
+
+    def any_of(low: int, high: int) -> int:
+        some = [one for one in (*ends, low, high, low + 1, high - 1) if low <= one <= high]
+        return rng.choice(some) if rng.random() < 0.3 else rng.randint(low, high)
+
+    for _ in range(STEPS):
+        a, b = any_of(-(1 << 30), 1 << 30), any_of(-(1 << 30), 1 << 30) or 1
+        assert native.div(a, b) == levels.div(a, b)
+        c, d = any_of(-32768, 32768), any_of(-FULL, FULL)
+        assert native.mul(c, d) == levels.mul(c, d)
+        assert native.clamp(a, d, FULL) == levels.clamp(a, d, FULL)
+        e, f = any_of(0, TIMER_MAX), any_of(0, TIMER_MAX)
+        assert native.later(e, f) == levels.later(e, f)
+        x = sorted(rng.sample(range(-FULL, FULL + 1), 3))
+        y = sorted((any_of(-FULL, FULL), any_of(-FULL, FULL)))
+        assert native.between(x[1], x[0], y[0], x[2], y[1]) == levels.between(x[1], x[0], y[0], x[2], y[1])
+        table = any_ramp(rng)
+        assert native.change(table, e) == ramp.change(table, e)
+        assert native.coarse(a >> 7) == ramp.coarse(a >> 7)
+
+
+def test_the_quicker_motor_does_what_the_rules_say() -> None:
+    rng = random.Random(3)
+    for seed in range(20):
+        table = any_motor(rng)
+        plain, quick = motor.Motor(table), Quick(table, Told("m"))
+        for _, (method, given) in zip(
+            range(STEPS // 10), life_of_a_motor(random.Random(seed), table), strict=False
+        ):
+            assert getattr(plain, method)(*given) == getattr(quick, method)(*given)
+            told, demand = plain.demand, quick.demand.demand
+            assert (told.at, told.value, told.way, told.driven, told.braked) == demand[1:6]
+
+
+CHANGES = [
+    ("Watch", "self->driven_ms < NUVRIK_U16(self->table->timeout_ms)", "<=", "a silence is noticed too late"),
+    ("Watch", "self->entered_ms >= NUVRIK_U16(self->table->give_up_ms)", ">", "giving up comes too late"),
+    (
+        "Watch",
+        "self->run < NUVRIK_U8(self->table->good_frames)) {\n            self->run++",
+        "<=",
+        "one frame more",
+    ),
+    ("Watch", "state != self->state", "==", "a state is entered again"),
+    ("Watch", "event != NUVRIK_BARE_ON", "==", "a missing reading is not said"),
+    ("Watch", "event == NUVRIK_GIVE_UP", "!=", "a reason without a cause"),
+    ("Watch", "NUVRIK_U8(cell->edge_to) != NUVRIK_NOWHERE", "==", "arming without an edge"),
+    ("Watch", "begins = !self->silent", " = !", "a silence begins again and again"),
+    ("Motor", "mode == NUVRIK_FOLLOW) ? target", "!=", "a motor that follows when it may not"),
+    ("Motor", "mode == NUVRIK_LOST && !", "!=", "a loss that is no loss"),
+    ("Motor", "self->held_ms < NUVRIK_U16(self->table->hold_ms));", ">", "a hold without an end"),
+    ("Motor", "self->ramp.fine == 0) {", "!=", "a hold that never begins"),
+    ("Motor", "(at > 0) ? NUVRIK_I8", "<", "one side running backwards"),
+    ("Motor", "duty == 0", "!=", "a duty of nothing"),
+    ("Ramp", "(goal - here) <= reach", ">=", "a ramp that jumps"),
+    ("Ramp", "here > 0 && goal < 0", ">", "a ramp that passes zero"),
+    ("Ramp", "self->at_rest_ms >= NUVRIK_U16(self->table->pause_ms)", "<", "no pause before reversing"),
+    ("Slew", "(here - goal) <= reach", ">=", "a slew that jumps"),
+]
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize(("name", "place", "operator", "what"), CHANGES, ids=[one[3] for one in CHANGES])
+def test_a_single_change_is_noticed(name: str, place: str, operator: str, what: str, tmp_path: Path) -> None:
+    source = (C / "nuvrik_core.c").read_text("utf-8")
+    assert source.count(place) == 1, place
+    old = next(one for one in ("<=", ">=", "==", "!=", " = ", "<", ">") if one in place)
+    file = tmp_path / "nuvrik_core.c"
+    file.write_text(source.replace(place, place.replace(old, operator, 1)), "utf-8")
+    build(tmp_path / "core.so", file)
+    other, rng = Native(tmp_path / "core.so"), random.Random(7)
+    assert any(differs(other, name, LIVES[name][1](rng), seed, 2_000) for seed in range(20)), what
