@@ -68,9 +68,9 @@ fuzz: $(VENV)/ready-dev      ## every decoder against inputs that a coverage-gui
 screenshots: $(VENV)/ready-dev ## one picture per main command and figure (wants `make toolchain` first)
 	$(BIN)/python tools/make_screenshots.py
 
-toolchain:                   ## Debian packages for the pictures and for tests through real servers; needs root
+toolchain:                   ## Debian packages for pictures, and for tests through compilers and real servers; needs root
 	apt-get update -qq
-	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq fonts-dejavu-core imagemagick ser2net socat xterm xvfb
+	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq avr-libc cppcheck fonts-dejavu-core gcc gcc-avr g++ imagemagick ser2net socat xterm xvfb
 
 clean:                       ## what can be made again
 	rm -rf $(VENV) marram-demo build dist

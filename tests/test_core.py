@@ -12,18 +12,19 @@ import pytest
 from links import THOROUGH
 
 import nuvrik
-from nuvrik.core import levels, motor, ramp, watch
+from nuvrik.core import demand, levels, motor, ramp, servo, watch
 from nuvrik.core.levels import FULL, NOBODY, TIMER_MAX
 from nuvrik.core.widths import Table
 from nuvrik.export import checked, subset
 from nuvrik.export.native import STRICT, C, Native, build
 from nuvrik.export.program import CORE, MODULES, Program
 from nuvrik.export.to_c import WIDEST, Translation
-from nuvrik.mixing.motor import Quick, Told
+from nuvrik.mixing.demand import Told
+from nuvrik.mixing.motor import Quick
 from nuvrik.plan.form.models import FailsafeSection
-from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput
+from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput, ServoOutput
 from nuvrik.plan.starters import starter_names, starter_text
-from nuvrik.plan.tables import made, motor_table, ramp_table, watch_table
+from nuvrik.plan.tables import made, motor_table, ramp_table, servo_table, watch_table
 
 pytestmark = pytest.mark.skipif(not shutil.which("gcc"), reason="a C compiler: make toolchain")
 
@@ -147,8 +148,13 @@ def test_the_c_that_ships_is_what_core_comes_to() -> None:
 
 @pytest.mark.parametrize(
     "words",
-    [("gcc", *STRICT), ("clang", *STRICT), ("g++", "-x", "c++", "-std=c++11", *STRICT[1:])],
-    ids=["gcc", "clang", "g++"],
+    [
+        ("gcc", *STRICT),
+        ("clang", *STRICT),
+        ("g++", "-x", "c++", "-std=c++11", *STRICT[1:]),
+        ("avr-gcc", "-mmcu=atmega328p", *STRICT),
+    ],
+    ids=lambda words: words[0],
 )
 def test_no_compiler_has_anything_to_say(words: tuple[str, ...], tmp_path: Path) -> None:
     if not shutil.which(words[0]):
@@ -157,6 +163,13 @@ def test_no_compiler_has_anything_to_say(words: tuple[str, ...], tmp_path: Path)
         line = [*words, optimised, "-c", str(C / "nuvrik_core.c"), "-o", str(tmp_path / "core.o")]
         done = subprocess.run(line, check=False, capture_output=True, text=True)
         assert (done.returncode, done.stderr) == (0, "")
+
+
+@pytest.mark.skipif(not shutil.which("cppcheck"), reason="cppcheck: make toolchain")
+def test_nor_has_a_checker_of_c() -> None:
+    line = ["cppcheck", "--std=c99", "-U__AVR__", "--enable=warning,style,performance,portability", "-q"]
+    done = subprocess.run([*line, str(C / "nuvrik_core.c")], check=False, capture_output=True, text=True)
+    assert (done.returncode, done.stderr) == (0, "")
 
 
 # ---- the same in both ----
@@ -206,7 +219,9 @@ def life_of_a_motor(rng: random.Random, table: Table) -> Iterator[Step]:
     """What a machine does with a motor: armed, driven, at rest for long, lost, stopped, and armed again."""
     yield "begin", ()
     while True:
-        mode = rng.choice((motor.FOLLOW, motor.FOLLOW, motor.FOLLOW, motor.SAFE, motor.LOST, motor.HELD))
+        mode = rng.choice(
+            (demand.FOLLOW, demand.FOLLOW, demand.FOLLOW, demand.SAFE, demand.LOST, demand.HELD)
+        )
         for _ in range(rng.randint(1, 4)):
             target = rng.choice((0, 0, FULL, -FULL, rng.randint(-FULL, FULL), rng.randint(-3, 3)))
             asked, longest = rng.random() < 0.9, rng.choice((20, 60, 700))
@@ -247,6 +262,31 @@ def any_motor(rng: random.Random) -> Table:
     return motor_table(MotorOutput.model_validate(model))
 
 
+def life_of_a_servo(rng: random.Random, table: Table) -> Iterator[Step]:
+    for name, given in life_of_a_motor(rng, table):
+        if name not in ("hold_ends", "hold_left_ms", "holding"):
+            yield name, given
+
+
+def life_of_a_switch(rng: random.Random, table: Table) -> Iterator[Step]:
+    for name, given in life_of_a_servo(rng, table):
+        yield name, (*given[:2], given[3]) if name == "tick" else given
+
+
+def any_servo(rng: random.Random) -> Table:
+    model = {
+        "kind": "servo",
+        "pulse_us": sorted(rng.sample(range(400, 2601), 3)),
+        "travel": rng.choice(([-1, 1], [-0.3, 1], [0, 0.7])),
+        "ramp_ms": rng.choice((0, 1, 500, 30_000)),
+        "reverse": rng.random() < 0.5,
+        "at_start": rng.choice(("silent", "centre")),
+        "on_loss": rng.choice(("hold", "centre", "release", "preset")),
+        "preset": rng.choice((-1, 0.2, 1)),
+    }
+    return servo_table(ServoOutput.model_validate(model))
+
+
 def any_section(rng: random.Random) -> FailsafeSection:
     return FailsafeSection(
         arm=rng.choice(("arm", "arm", "none")),
@@ -264,6 +304,8 @@ def any_ramp(rng: random.Random) -> Table:
 LIVES: dict[str, tuple[type, Callable[[random.Random], Table], Callable[..., Iterator[Step]]]] = {
     "Watch": (watch.Watch, lambda rng: watch_table(any_section(rng)), life_of_a_watch),
     "Motor": (motor.Motor, any_motor, life_of_a_motor),
+    "Servo": (servo.Servo, any_servo, life_of_a_servo),
+    "Switch": (servo.Switch, lambda rng: made(servo.SwitchTable, holds=rng.random() < 0.5), life_of_a_switch),
     "Ramp": (ramp.Ramp, any_ramp, life_of_a_ramp),
     "Slew": (ramp.Slew, any_ramp, life_of_a_slew),
 }
@@ -318,17 +360,19 @@ def test_arithmetic_is_the_same_too(native: Native) -> None:
         assert native.coarse(a >> 7) == ramp.coarse(a >> 7)
 
 
-def test_the_quicker_motor_does_what_the_rules_say() -> None:
-    rng = random.Random(3)
+@pytest.mark.parametrize("name", ["Motor", "Servo", "Switch"])
+def test_what_an_output_is_told_in_words_is_what_the_rules_say(name: str) -> None:
+    """The library keeps demands that come again, and works out each level of a motor once."""
+    rng, (kind, make, life) = random.Random(3), LIVES[name]
     for seed in range(20):
-        table = any_motor(rng)
-        plain, quick = motor.Motor(table), Quick(table, Told("m"))
-        for _, (method, given) in zip(
-            range(STEPS // 10), life_of_a_motor(random.Random(seed), table), strict=False
-        ):
-            assert getattr(plain, method)(*given) == getattr(quick, method)(*given)
-            told, demand = plain.demand, quick.demand.demand
-            assert (told.at, told.value, told.way, told.driven, told.braked) == demand[1:6]
+        table = make(rng)
+        plain, told = kind(table), Told("m")
+        other = Quick(table, told) if name == "Motor" else kind(table)
+        other.demand = told
+        for _, (method, given) in zip(range(STEPS // 10), life(random.Random(seed), table), strict=False):
+            assert getattr(plain, method)(*given) == getattr(other, method)(*given)
+            one = plain.demand
+            assert (one.at, one.value, one.way, one.driven, one.braked) == told.demand[1:6]
 
 
 CHANGES = [
@@ -351,6 +395,9 @@ CHANGES = [
     ("Motor", "self->ramp.fine == 0) {", "!=", "a hold that never begins"),
     ("Motor", "(at > 0) ? NUVRIK_I8", "<", "one side running backwards"),
     ("Motor", "duty == 0", "!=", "a duty of nothing"),
+    ("Servo", "turned < 0", ">", "half a travel of the wrong length"),
+    ("Servo", "on_loss) == NUVRIK_RELEASES", "!=", "a servo that lets go"),
+    ("Switch", "mode == NUVRIK_SAFE || ", "!=", "a switch that stays on"),
     ("Ramp", "(goal - here) <= reach", ">=", "a ramp that jumps"),
     ("Ramp", "here > 0 && goal < 0", ">", "a ramp that passes zero"),
     ("Ramp", "self->at_rest_ms >= NUVRIK_U16(self->table->pause_ms)", "<", "no pause before reversing"),

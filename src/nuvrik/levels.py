@@ -24,7 +24,6 @@ __all__ = [
     "div",
     "fraction_of",
     "level_of",
-    "level_place",
     "mul",
     "place_at",
     "share_at",
@@ -76,12 +75,6 @@ def share_at(points: Sequence[int], place: float) -> float:
     low, rest, high = points
     away = place - rest
     return away / (high - rest if (away > 0) == (high > low) else rest - low) if away else 0.0
-
-
-def level_place(points: Sequence[int], level: int) -> int:
-    """:func:`place_at` in the one arithmetic, for a level."""
-    low, rest, high = points
-    return rest + div(level * (high - rest if level >= 0 else rest - low), FULL)
 
 
 class Clock:

@@ -1,37 +1,12 @@
 """A motor behind its driver: from the level it is to have to the duty, the way and the brake now."""
 
+from nuvrik.core.demand import FOLLOW, LOST, Demand
 from nuvrik.core.levels import FULL, FULL_BITS, between, later
 from nuvrik.core.ramp import Ramp, RampTable, coarse
 from nuvrik.core.widths import Table, level, product, sign, u8, u16
 
-FOLLOW = 0
-SAFE = 1
-LOST = 2
-HELD = 3
-
 HOLD_ENDS_MS = 1000
 """A hold that ends says so for its last second: long enough to be seen, and to set the load down."""
-
-
-class Demand:
-    """What one output is told to do right now. at: the level where it stands; value: in the units of its
-    driver; way: which way the driver is set, 0 for off; driven: whether power makes it turn; braked: whether
-    both sides of the motor are joined."""
-
-    def __init__(self) -> None:
-        self.at: level = 0
-        self.value: u16 = 0
-        self.way: sign = 0
-        self.driven: bool = False
-        self.braked: bool = False
-
-    def put(self, at: level, value: u16, way: sign, driven: bool, braked: bool) -> None:
-        """Be told something else."""
-        self.at = at
-        self.value = value
-        self.way = way
-        self.driven = driven
-        self.braked = braked
 
 
 class Point(Table):

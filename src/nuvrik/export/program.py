@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 CORE = Path(__file__).parents[1] / "core"
 
-MODULES = ("levels", "ramp", "motor", "watch")
+MODULES = ("levels", "ramp", "demand", "motor", "servo", "watch")
 """The modules in the subset, from the ground up: each may import only from those before it."""
 
 

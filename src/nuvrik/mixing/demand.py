@@ -3,20 +3,20 @@
 from enum import IntEnum
 from typing import NamedTuple, Protocol
 
-from nuvrik.core import motor
+from nuvrik.core import demand
 from nuvrik.levels import fraction_of
 
 
 class Mode(IntEnum):
     """What the failsafe lets an output do."""
 
-    FOLLOW = motor.FOLLOW
+    FOLLOW = demand.FOLLOW
     """ARMED: do what the mix says."""
-    SAFE = motor.SAFE
+    SAFE = demand.SAFE
     """Not armed: come to rest; places stay."""
-    LOST = motor.LOST
+    LOST = demand.LOST
     """FAILSAFE: do what ``on_loss`` says."""
-    HELD = motor.HELD
+    HELD = demand.HELD
     """Arm has gone off by itself, because a remote control has been silent for long: what turns comes to
     rest, places stay, and a switch with ``on_loss = "hold"`` stays as it is."""
 
@@ -55,6 +55,26 @@ class Demand(NamedTuple):
     def effort(self) -> int:
         """How hard it is driven: its level, 1 or -1 while it only holds, 0 while no power makes it turn."""
         return (self.level or self.direction) if self.driven else 0
+
+
+class Told(demand.Demand):
+    """What the driver is told, as a Demand too. ``demand`` is the same object whenever the same is told:
+    levels come again and again, and two demands that are one object are soon compared."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self._name = name
+        self._known: dict[tuple[int, int, int, bool, bool], Demand] = {}
+        self.demand = Demand(name, 0, 0, 0, False)
+
+    def put(self, at: int, value: int, way: int, driven: bool, braked: bool) -> None:
+        """Be told something else. These three are all that the rules look at again."""
+        self.at, self.value, self.driven = at, value, driven
+        key = at, value, way, driven, braked
+        known = self._known.get(key)
+        if known is None:
+            known = self._known[key] = Demand(self._name, *key)
+        self.demand = known
 
 
 class Output(Protocol):

@@ -2,29 +2,9 @@
 
 from nuvrik.core import motor as core
 from nuvrik.levels import FULL
-from nuvrik.mixing.demand import FOLLOW, Demand, Mode
+from nuvrik.mixing.demand import FOLLOW, Demand, Mode, Told
 from nuvrik.plan.form.outputs import MotorOutput
 from nuvrik.plan.tables import motor_table
-
-
-class Told(core.Demand):
-    """What the driver is told, as a Demand too. ``demand`` is the same object whenever the same is told:
-    levels come again and again, and two demands that are one object are soon compared."""
-
-    def __init__(self, name: str) -> None:
-        super().__init__()
-        self._name = name
-        self._known: dict[tuple[int, int, int, bool, bool], Demand] = {}
-        self.demand = Demand(name, 0, 0, 0, False)
-
-    def put(self, at: int, value: int, way: int, driven: bool, braked: bool) -> None:
-        """Be told something else. ``at`` and ``driven`` are all that the rules look at again."""
-        self.at, self.driven = at, driven
-        key = at, value, way, driven, braked
-        demand = self._known.get(key)
-        if demand is None:
-            demand = self._known[key] = Demand(self._name, *key)
-        self.demand = demand
 
 
 class Quick(core.Motor):
@@ -45,7 +25,7 @@ class Quick(core.Motor):
             self._drives[at] = self._told.demand
         else:
             told = self._told
-            told.at, told.driven, told.demand = at, known.driven, known
+            told.at, told.value, told.driven, told.demand = at, known.value, known.driven, known
 
 
 class Motor:

@@ -10,6 +10,7 @@ from nuvrik.core.levels import FULL, clamp, div
 from nuvrik.core.motor import MotorTable, Point
 from nuvrik.core.ramp import FINE, RampTable
 from nuvrik.core.ranges import RANGES, width_name
+from nuvrik.core.servo import GOES, RELEASES, STAYS, ServoTable
 from nuvrik.core.watch import NOWHERE, STATES, Cell, WatchTable
 from nuvrik.core.widths import Table
 from nuvrik.failsafe import table as words
@@ -18,7 +19,7 @@ from nuvrik.failsafe.table import Goal, Happening, State
 from nuvrik.failsafe.why import Code
 from nuvrik.levels import level_of
 from nuvrik.plan.form.models import FailsafeSection, Link
-from nuvrik.plan.form.outputs import MotorOutput
+from nuvrik.plan.form.outputs import MotorOutput, ServoOutput
 from nuvrik.plan.wiring import moving_channels, output_routes
 
 Made = TypeVar("Made", bound=Table)
@@ -136,6 +137,23 @@ def motor_table(model: MotorOutput) -> MotorTable:
         brakes_idle=model.idle == "brake",
         brakes_lost=model.on_loss == "brake",
         ramps_on_loss=model.on_loss == "ramp",
+    )
+
+
+def servo_table(model: ServoOutput) -> ServoTable:
+    """One servo. Where a loss takes it, a centre is a place like any other."""
+    low, high = level_of(model.travel[0]), level_of(model.travel[1])
+    pulses = dict(zip(("pulse_low", "pulse_centre", "pulse_high"), model.pulse_us, strict=True))
+    return made(
+        ServoTable,
+        slew=ramp_table(model.ramp_ms),
+        facing=-1 if model.reverse else 1,
+        low=low,
+        high=high,
+        **pulses,
+        on_loss={"hold": STAYS, "release": RELEASES}.get(model.on_loss, GOES),
+        lost_place=clamp(level_of(model.preset), low, high) if model.on_loss == "preset" else 0,
+        silent=model.at_start == "silent",
     )
 
 

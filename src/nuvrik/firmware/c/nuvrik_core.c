@@ -1,5 +1,5 @@
-/* Made from core/levels.py, core/ramp.py, core/motor.py, core/watch.py by Nuvrik. Read it, step through it,
-   port it, but do not edit it: the next making would undo that. */
+/* Made from core/levels.py, core/ramp.py, core/demand.py, core/motor.py, core/servo.py, core/watch.py by
+   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
 #include "nuvrik_core.h"
 
 static int16_t nuvrik_abs16(int16_t x)
@@ -193,7 +193,7 @@ bool nuvrik_ramp_towards(NuvrikRamp *self, int16_t target, uint16_t dt_ms)
     return true;
 }
 
-/* ---- motor ---- */
+/* ---- demand ---- */
 
 void nuvrik_demand_init(NuvrikDemand *self)
 {
@@ -213,6 +213,8 @@ void nuvrik_demand_put(NuvrikDemand *self, int16_t at, uint16_t value, int8_t wa
     self->driven = driven;
     self->braked = braked;
 }
+
+/* ---- motor ---- */
 
 /** The size of a level after the motor's curve, which has points. */
 int16_t nuvrik_bent(const NuvrikMotorTable *table, int16_t size)
@@ -399,6 +401,118 @@ void nuvrik_motor_halt(NuvrikMotor *self)
     self->lost = false;
     self->has_turned = false;
     nuvrik_motor_idle(self, NUVRIK_U8(self->table->brakes_idle));
+}
+
+/* ---- servo ---- */
+
+/** The pulse for a place, in microseconds. Each half of the travel has a length of its own. */
+uint16_t nuvrik_pulse_at(const NuvrikServoTable *table, int16_t place)
+{
+    int16_t turned = (int16_t)(place * NUVRIK_I8(table->facing));
+    uint16_t room = (uint16_t)((int32_t)NUVRIK_U16(table->pulse_high) - NUVRIK_U16(table->pulse_centre));
+    if (turned < 0) {
+        room = (uint16_t)((int32_t)NUVRIK_U16(table->pulse_centre) - NUVRIK_U16(table->pulse_low));
+    }
+    int32_t area = (int32_t)turned * room;
+    int32_t away = nuvrik_div(area, NUVRIK_FULL);
+    return (uint16_t)(NUVRIK_U16(table->pulse_centre) + away);
+}
+
+void nuvrik_servo_init(NuvrikServo *self, const NuvrikServoTable *table)
+{
+    self->table = table;
+    nuvrik_slew_init(&self->slew, NUVRIK_P(table->slew));
+    nuvrik_demand_init(&self->demand);
+    self->goal = 0;
+    self->released = NUVRIK_U8(table->silent);
+    self->started = !NUVRIK_U8(table->silent);
+}
+
+/** At power-up: in the centre, as far as anybody knows. */
+void nuvrik_servo_begin(NuvrikServo *self)
+{
+    nuvrik_servo_tell(self);
+}
+
+/** Tell the servo where to be. */
+void nuvrik_servo_tell(NuvrikServo *self)
+{
+    int16_t place = nuvrik_slew_at(&self->slew);
+    if (self->released) {
+        nuvrik_demand_put(&self->demand, place, 0, 1, false, false);
+    } else {
+        nuvrik_demand_put(&self->demand, place, nuvrik_pulse_at(self->table, place), 1, false, false);
+    }
+}
+
+/** One turn of the loop: go towards target, if it is asked for and the mode lets it; else stay. */
+void nuvrik_servo_tick(NuvrikServo *self, int16_t target, bool asked, uint16_t dt_ms, uint8_t mode)
+{
+    if (mode == NUVRIK_FOLLOW) {
+        self->released = false;
+        self->started = true;
+        if (asked) {
+            self->goal = (int16_t)nuvrik_clamp(target, NUVRIK_I16(self->table->low),
+                NUVRIK_I16(self->table->high));
+        }
+    } else if (mode == NUVRIK_LOST && self->started) {
+        /* One that was never armed gets no pulses for being lost either. */
+        self->released = NUVRIK_U8(self->table->on_loss) == NUVRIK_RELEASES;
+        if (NUVRIK_U8(self->table->on_loss) == NUVRIK_GOES) {
+            self->goal = NUVRIK_I16(self->table->lost_place);
+        }
+    }
+    bool moved = nuvrik_slew_towards(&self->slew, self->goal, dt_ms);
+    if (moved || self->released == (self->demand.value != 0)) {
+        nuvrik_servo_tell(self);
+    }
+}
+
+/** Stay where it is now. */
+void nuvrik_servo_halt(NuvrikServo *self)
+{
+    /* Where it is on its way, not where it was going: a stop must not let it go on to its goal. */
+    self->goal = nuvrik_slew_at(&self->slew);
+}
+
+void nuvrik_switch_init(NuvrikSwitch *self, const NuvrikSwitchTable *table)
+{
+    self->table = table;
+    nuvrik_demand_init(&self->demand);
+}
+
+/** Be on, or off. */
+void nuvrik_switch_put(NuvrikSwitch *self, bool on)
+{
+    if (on) {
+        nuvrik_demand_put(&self->demand, NUVRIK_FULL, 1, 1, false, false);
+    } else {
+        nuvrik_demand_put(&self->demand, 0, 0, 1, false, false);
+    }
+}
+
+/** At power-up: off. */
+void nuvrik_switch_begin(NuvrikSwitch *self)
+{
+    nuvrik_switch_put(self, false);
+}
+
+/** One turn of the loop: on if target is above zero; if nothing is asked for, as it was. */
+void nuvrik_switch_tick(NuvrikSwitch *self, int16_t target, bool asked, uint8_t mode)
+{
+    if (mode == NUVRIK_FOLLOW) {
+        if (asked) {
+            nuvrik_switch_put(self, target > 0);
+        }
+    } else if (mode == NUVRIK_SAFE || !NUVRIK_U8(self->table->holds)) {
+        nuvrik_switch_put(self, false);
+    }
+}
+
+/** Off. */
+void nuvrik_switch_halt(NuvrikSwitch *self)
+{
+    nuvrik_switch_put(self, false);
 }
 
 /* ---- watch ---- */

@@ -1,5 +1,5 @@
-/* Made from core/levels.py, core/ramp.py, core/motor.py, core/watch.py by Nuvrik. Read it, step through it,
-   port it, but do not edit it: the next making would undo that. */
+/* Made from core/levels.py, core/ramp.py, core/demand.py, core/motor.py, core/servo.py, core/watch.py by
+   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
 #ifndef NUVRIK_CORE_H
 #define NUVRIK_CORE_H
 
@@ -84,9 +84,9 @@ uint16_t nuvrik_ramp_pause_left(const NuvrikRamp *self, int16_t target);
 void nuvrik_ramp_halt(NuvrikRamp *self);
 bool nuvrik_ramp_towards(NuvrikRamp *self, int16_t target, uint16_t dt_ms);
 
-/* ---- motor ---- */
+/* ---- demand ---- */
 
-/** A motor behind its driver: from the level it is to have to the duty, the way and the brake now. */
+/** What an output is told, and what the failsafe lets it do. */
 
 enum {
     NUVRIK_FOLLOW = 0,
@@ -94,9 +94,6 @@ enum {
     NUVRIK_LOST = 2,
     NUVRIK_HELD = 3
 };
-
-/** A hold that ends says so for its last second: long enough to be seen, and to set the load down. */
-#define NUVRIK_HOLD_ENDS_MS 1000
 
 /** What one output is told to do right now. at: the level where it stands; value: in the units of its
  *  driver; way: which way the driver is set, 0 for off; driven: whether power makes it turn; braked:
@@ -109,6 +106,16 @@ typedef struct {
     bool driven;
     bool braked;
 } NuvrikDemand;
+
+void nuvrik_demand_init(NuvrikDemand *self);
+void nuvrik_demand_put(NuvrikDemand *self, int16_t at, uint16_t value, int8_t way, bool driven, bool braked);
+
+/* ---- motor ---- */
+
+/** A motor behind its driver: from the level it is to have to the duty, the way and the brake now. */
+
+/** A hold that ends says so for its last second: long enough to be seen, and to set the load down. */
+#define NUVRIK_HOLD_ENDS_MS 1000
 
 /** A corner of a motor's curve: a level, and the share of the duty above its start. */
 typedef struct {
@@ -151,8 +158,6 @@ typedef struct {
     uint16_t held_ms;
 } NuvrikMotor;
 
-void nuvrik_demand_init(NuvrikDemand *self);
-void nuvrik_demand_put(NuvrikDemand *self, int16_t at, uint16_t value, int8_t way, bool driven, bool braked);
 int16_t nuvrik_bent(const NuvrikMotorTable *table, int16_t size);
 uint16_t nuvrik_above(int16_t size, uint16_t start, uint16_t top);
 void nuvrik_motor_init(NuvrikMotor *self, const NuvrikMotorTable *table);
@@ -166,6 +171,67 @@ uint16_t nuvrik_motor_hold_left_ms(const NuvrikMotor *self);
 bool nuvrik_motor_hold_ends(const NuvrikMotor *self);
 void nuvrik_motor_keep_holding(NuvrikMotor *self, int16_t wanted, uint16_t dt_ms, uint8_t mode);
 void nuvrik_motor_halt(NuvrikMotor *self);
+
+/* ---- servo ---- */
+
+/** What stands in a place, and what is off or on: servos and switches. */
+
+enum {
+    NUVRIK_STAYS = 0,
+    NUVRIK_RELEASES = 1,
+    NUVRIK_GOES = 2
+};
+
+/** One servo. facing: 1, or -1 where it is mounted the other way round. low and high: it never goes beyond
+ *  these. on_loss: STAYS, RELEASES (no pulses) or GOES to lost_place. silent: no pulses until it is armed.
+ */
+typedef struct {
+    const NuvrikRampTable *slew;
+    int8_t facing;
+    int16_t low;
+    int16_t high;
+    uint16_t pulse_low;
+    uint16_t pulse_centre;
+    uint16_t pulse_high;
+    uint8_t on_loss;
+    int16_t lost_place;
+    bool silent;
+} NuvrikServoTable;
+
+/** Goes to a place and stays there; outside ARMED it stays where it is. Where it stands before it has ever
+ *  been ARMED nobody knows, so it gets no pulses until then, unless the link file has it centred.
+ */
+typedef struct {
+    const NuvrikServoTable *table;
+    NuvrikSlew slew;
+    NuvrikDemand demand;
+    int16_t goal;
+    bool released;
+    bool started;
+} NuvrikServo;
+
+/** One switch. holds: it stays on through a loss, and when arm goes off by itself. */
+typedef struct {
+    bool holds;
+} NuvrikSwitchTable;
+
+/** Off or on. It is on only while armed, unless it holds. */
+typedef struct {
+    const NuvrikSwitchTable *table;
+    NuvrikDemand demand;
+} NuvrikSwitch;
+
+uint16_t nuvrik_pulse_at(const NuvrikServoTable *table, int16_t place);
+void nuvrik_servo_init(NuvrikServo *self, const NuvrikServoTable *table);
+void nuvrik_servo_begin(NuvrikServo *self);
+void nuvrik_servo_tell(NuvrikServo *self);
+void nuvrik_servo_tick(NuvrikServo *self, int16_t target, bool asked, uint16_t dt_ms, uint8_t mode);
+void nuvrik_servo_halt(NuvrikServo *self);
+void nuvrik_switch_init(NuvrikSwitch *self, const NuvrikSwitchTable *table);
+void nuvrik_switch_put(NuvrikSwitch *self, bool on);
+void nuvrik_switch_begin(NuvrikSwitch *self);
+void nuvrik_switch_tick(NuvrikSwitch *self, int16_t target, bool asked, uint8_t mode);
+void nuvrik_switch_halt(NuvrikSwitch *self);
 
 /* ---- watch ---- */
 
