@@ -19,6 +19,8 @@ from nuvrik.export import checked, subset
 from nuvrik.export.native import STRICT, C, Native, build
 from nuvrik.export.program import CORE, MODULES, Program
 from nuvrik.export.to_c import WIDEST, Translation
+from nuvrik.failsafe.table import Happening, State
+from nuvrik.failsafe.why import Code
 from nuvrik.mixing.demand import Told
 from nuvrik.mixing.motor import Quick
 from nuvrik.plan.form.models import FailsafeSection
@@ -97,6 +99,13 @@ def test_what_is_outside_the_subset_is_named_with_its_line_and_a_way_out(text: s
     assert any(what in one.what for one in found), found
     lines = len(TEXTS["levels"].splitlines())
     assert all(one.module == "levels" and one.line > lines and one.instead for one in found), found
+
+
+def test_states_events_and_reasons_have_one_number_each_in_words_and_in_core() -> None:
+    assert [getattr(watch, state.name) for state in State] == list(range(watch.STATES))
+    assert [getattr(watch, event.name) for event in Happening] == list(range(len(Happening)))
+    reasons = {name: value for name, value in vars(watch).items() if name.startswith("WHY_")}
+    assert {f"WHY_{code.name}": code.value for code in Code if code < Code.LEAVING} == reasons
 
 
 # ---- in range ----

@@ -90,19 +90,6 @@ def _moves_again_at_once(patch: Patch) -> None:
     patch.setitem(TABLE[DRIVE_MOVED], FAILSAFE, go(ARMED))
 
 
-def _arms_without_an_edge(patch: Patch) -> None:
-    from nuvrik.failsafe.table import DRIVE_REST, go
-
-    patch.setitem(TABLE[DRIVE_REST], STANDBY, go(ARMED))
-    patch.setattr(Handset, "_follow_arm", _follow_at_once)
-
-
-def _follow_at_once(self: Handset, now_ms: int) -> None:
-    """A handset that sends arm on because its control is pressed, not because it was switched."""
-    control = self._arm_control
-    self._arm_sent = bool(getattr(control, "_pressed", False))
-
-
 def _without_ramps(patch: Patch) -> None:
     made = Ramp.__init__
 

@@ -134,6 +134,7 @@ class Watch:
             # It means nothing in this state, and changes no reason.
             return
         if self.state == ARMED and event != BARE_ON:
+            # Written out, because nearly every frame of a drive comes here.
             self.why = WHY_NOTHING
             self.place = NOBODY
             self.number = 0

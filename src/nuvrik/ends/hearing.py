@@ -5,13 +5,12 @@ from functools import cached_property
 from nuvrik.ends.asking import Asker
 from nuvrik.ends.cues import Beeper
 from nuvrik.ends.sensors import Reading, Readings
-from nuvrik.failsafe.table import State
+from nuvrik.failsafe.table import STATES, State
 from nuvrik.levels import LONG_AGO
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.kinds import HELLO, REPLY, TELEMETRY, TO_HANDSET
-from nuvrik.wire.messages import STATES
 
 MISSED = 3
 """A value that has failed to come this many times in a row is no longer known: one or two are lost often."""

@@ -5,13 +5,13 @@ from functools import cached_property
 from nuvrik.ends.moving import Moving
 from nuvrik.ends.sensors import Sensors
 from nuvrik.ends.told import Told
-from nuvrik.failsafe.table import State
+from nuvrik.failsafe.table import STATES, State
 from nuvrik.levels import LONG_AGO
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import payload_room
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import TELEMETRY
-from nuvrik.wire.messages import STATES, Telemetry, TelemetryForm
+from nuvrik.wire.messages import Telemetry, TelemetryForm
 
 
 class Telling:

@@ -293,7 +293,7 @@ class Body:
 
     def _typed(self, text: str, width: str, in_table: bool = False) -> Value:
         if width.startswith("list["):
-            return Value(text, "list", of=width[5:-1], in_table=in_table)
+            return Value(text, "list", of=width[5:-1])
         if width in self._program.records:
             return Value(text, width)
         if width not in RANGES:

@@ -58,7 +58,6 @@ class Value(NamedTuple):
     simple: bool = True
     constant: bool = False
     of: str = ""
-    in_table: bool = False
     inline: bool = False
 
     @property

@@ -27,6 +27,10 @@ class State(StrEnum):
     STOPPED = "STOPPED"
 
 
+STATES = tuple(State)
+"""By the number that each has in ``core.watch`` and in a telemetry frame."""
+
+
 class Happening(StrEnum):
     """What can happen. A drive frame is a command in which every required channel has a reading."""
 

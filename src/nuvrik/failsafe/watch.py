@@ -3,10 +3,8 @@
 from nuvrik.core.levels import NOBODY, TIMER_MAX
 from nuvrik.core.watch import Watch, WatchTable
 from nuvrik.failsafe.commands import Command
-from nuvrik.failsafe.table import State
+from nuvrik.failsafe.table import STATES
 from nuvrik.failsafe.why import Code, Why
-
-STATES = tuple(State)
 
 
 class LinkWatch:

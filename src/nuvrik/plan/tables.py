@@ -92,7 +92,7 @@ def _cell(event: Happening, state: State, recover: str, armless: bool) -> Cell:
 
 
 def _place(state: State | None) -> int:
-    return NOWHERE if state is None else tuple(State).index(state)
+    return NOWHERE if state is None else words.STATES.index(state)
 
 
 def command_uses(link: Link) -> CommandUses:

@@ -5,15 +5,14 @@ from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.failsafe.why import Code
-from nuvrik.levels import place_at
-from nuvrik.plan.form.controls import AxisControl, ButtonControl, SliderControl, parts_of
+from nuvrik.plan.form.controls import ButtonControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput
-from nuvrik.plan.wiring import needed_channels, output_routes
 from nuvrik.recordings.pilot import press_ms
 from nuvrik.recordings.recording import Row
 from nuvrik.rehearsal.fault import ANY, Fault, every_link, only, sealed
 from nuvrik.rehearsal.faults_on_the_way import older
+from nuvrik.rehearsal.hands import held, moving_controls, reading_at, sticks
 from nuvrik.rehearsal.world import World
 
 BROWN_OUT_VOLTS = 5.0
@@ -63,43 +62,6 @@ def _no_readings(world: World) -> None:
 
 def _hands_off(world: World) -> None:
     world.hands = None
-
-
-def moving_controls(link: Link) -> list[str]:
-    """The controls with readings of their own that make something turn."""
-    needed = needed_channels(link, output_routes(link))
-    names: list[str] = []
-    for channel, turning in needed.items():
-        for source in link.channels[channel].sources.values() if turning else ():
-            parts = parts_of(link.controls[source]).values()
-            names += parts or [source]
-    return [n for n in dict.fromkeys(names) if isinstance(link.controls[n], AxisControl | SliderControl)]
-
-
-def sticks(link: Link) -> list[str]:
-    """Those that make something turn by themselves, without an accelerator squeezed as well."""
-    squeezed = {
-        source
-        for channel in link.channels.values()
-        if getattr(channel, "multiplied_by", None)
-        for source in channel.sources.values()
-    }
-    moving = moving_controls(link)
-    return [n for n in moving if isinstance(link.controls[n], AxisControl) and n not in squeezed]
-
-
-def reading_at(link: Link, name: str, share: float) -> int:
-    """The reading of a stick or a slider at -1 to 1 of its travel."""
-    control = link.controls[name]
-    assert isinstance(control, AxisControl | SliderControl)
-    return round(place_at(control.points, share))
-
-
-def held(world: World, name: str, reading: int) -> None:
-    def alter(row: Row) -> Row:
-        return {**row, name: reading}
-
-    world.hands = alter
 
 
 def _stuck_key(world: World) -> None:

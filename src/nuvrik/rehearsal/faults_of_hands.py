@@ -16,8 +16,8 @@ from nuvrik.plan.wiring import moving_channels, output_routes, place_channels
 from nuvrik.recordings.recording import Row
 from nuvrik.rehearsal.beam import BeamWorld
 from nuvrik.rehearsal.fault import ANY, Fault, any_link, only
-from nuvrik.rehearsal.faults_at_the_ends import moving_controls, reading_at, sticks
 from nuvrik.rehearsal.faults_on_the_way import infrared_link
+from nuvrik.rehearsal.hands import moving_controls, reading_at, sticks
 from nuvrik.rehearsal.world import World
 from nuvrik.shaping.curves import Bend
 from nuvrik.wire.codes import level_code, level_from_code

@@ -9,7 +9,6 @@ from functools import partial
 from itertools import islice
 from typing import Any, NamedTuple
 
-from nuvrik.failsafe.table import State
 from nuvrik.levels import FULL, clamp, div
 from nuvrik.plan.form.backward import AnyRequest
 from nuvrik.plan.form.models import Link
@@ -27,9 +26,6 @@ TIME_UNIT_MS = 10
 MOST_TIME = 50
 
 ECHO_MOST = 16
-
-STATES = tuple(State)
-"""What a telemetry frame's state stands for."""
 
 _HELLO = struct.Struct("<BHIIIH3B")
 _REQUEST = struct.Struct("<BIHH")

@@ -1,10 +1,11 @@
 """Values and messages in words, for people, and values as numbers, for programs."""
 
+from nuvrik.failsafe.table import STATES
 from nuvrik.levels import fraction_of
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.codes import Value
 from nuvrik.wire.items import item_text
-from nuvrik.wire.messages import STATES, Ask, Echo, Identity, Jog, Query, Reply, Telemetry
+from nuvrik.wire.messages import Ask, Echo, Identity, Jog, Query, Reply, Telemetry
 from nuvrik.wire.packing import Field
 
 

@@ -605,6 +605,7 @@ void nuvrik_watch_happen(NuvrikWatch *self, uint8_t event, uint8_t place, uint16
         return;
     }
     if (self->state == NUVRIK_ARMED && event != NUVRIK_BARE_ON) {
+        /* Written out, because nearly every frame of a drive comes here. */
         self->why = NUVRIK_WHY_NOTHING;
         self->place = NUVRIK_NOBODY;
         self->number = 0;
