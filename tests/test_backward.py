@@ -226,7 +226,7 @@ def test_a_port_where_nobody_or_somebody_else_answers(tmp_path: Path) -> None:
         assert "built from this file; there and back" in said
         record = json.loads(nuvrik_command("hello", older, "--port", line.ports[0], "--json"))
         assert record["this_file"] and record["name"] == "panel" and record["round_trip_ms"] < 500
-        with nuvrik.connect(older, line.ports[0]) as panel:
+        with nuvrik.connect(older, line.ports[0], hello_s=30.0) as panel:
             panel.arm()
             panel.set(lamp=1, fan=0.5)
             wait_for(log, lambda row: row["lamp"] == "1" and row["fan"] not in ("0", ""))

@@ -18,6 +18,7 @@ from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL
 from nuvrik.plan.form.models import FailsafeSection
 from nuvrik.plan.tables import watch_table
+from nuvrik.wire import kinds, messages
 from nuvrik.wire.frames import Encoder
 
 TIMEOUT = 400
@@ -253,6 +254,19 @@ def test_forgetting_the_sequence_lets_a_restarted_handset_in_again() -> None:
         assert machine.feed(ENCODER.command([0, 0, 0], seq), now)[0].seq == seq  # 202 -> 3 is 57 newer
     assert machine.feed(ENCODER.command([0, 0, 0], 250), 4100)[0].reason == "out_of_order"
     assert isinstance(machine.feed(ENCODER.command([0, 0, 0], 250), 4100 + 400)[0], nuvrik.Frame)
+
+
+@given(st.integers(0, 255), st.integers(0, 255))
+def test_whoever_asked_before_keeps_nobody_out(before: int, seq: int) -> None:
+    """At a machine at rest, where no silence begins because there was no command."""
+    machine, hello = nuvrik.Machine(TUG), messages.pack_hello(messages.Query(7), 3)
+    asked = ENCODER.on_wire(ENCODER.sealed(kinds.HELLO, before, hello))
+    assert isinstance(machine.feed(asked, 0)[0], nuvrik.Frame)
+    asked = ENCODER.on_wire(ENCODER.sealed(kinds.HELLO, seq, hello))
+    newer = 0 < (seq - before) % 256 < 128
+    assert isinstance(machine.feed(asked, 399)[0], nuvrik.Frame) is newer
+    assert isinstance(machine.feed(asked, 798)[0], nuvrik.Frame) is not (newer or seq == before)
+    assert not isinstance(machine.feed(asked, 1300)[0], nuvrik.Frame), "an old frame is not new each time"
 
 
 def test_a_stop_counts_even_where_the_state_has_moved_on_before_the_next_tick() -> None:

@@ -54,6 +54,7 @@ class Machine:
         self._decoder = Decoder(link)
         self._decode = self._decoder.taker(stream=stream)
         self._watch = LinkWatch(watch_table(link.failsafe))
+        self._timeout_ms = link.failsafe.timeout_ms
         self._commands = Commands(command_uses(link))
         self._moving = Moving(link, self._commands.band)
         self._desk = Desk(link, self._moving.outputs, boot)
@@ -61,6 +62,7 @@ class Machine:
         if link.failsafe.delay_guard_ms is not None:
             self._decoder.guard(self._recent)
         self._accepted: int | None = None
+        self._heard_ms: int | None = None
         self._resting = False
         self._holding = False
         self._ticked_since = False
@@ -122,6 +124,7 @@ class Machine:
         for event in events:
             if isinstance(event, Frame):
                 self.counts["accepted"] += 1
+                self._heard_ms = self._clock.total_ms
                 if event.kind == COMMAND:
                     self._accepted = event.seq
                     self._command(event.values)
@@ -266,8 +269,14 @@ class Machine:
         self._fall_silent()
 
     def _judge_time(self, now_ms: int) -> None:
-        if self._watch.pass_time(self._clock.read(now_ms)):
+        total_ms = self._clock.read(now_ms)
+        if self._watch.pass_time(total_ms):
             self._fall_silent()
+        elif self._heard_ms is not None and total_ms - self._heard_ms >= self._timeout_ms:
+            # Where no command comes no silence begins, and yet whoever asked something, and has gone since,
+            # must not have the last word about what is new.
+            self._heard_ms = None
+            self._decoder.wear()
 
     def _fall_silent(self) -> None:
         self._decoder.forget()

@@ -39,6 +39,8 @@ class Decoder:
         """Whether this end is to say of each command whether it was followed (:meth:`told`)."""
         self.forget = reader.forget
         """Drop the last sequence number and all else known from earlier frames."""
+        self.wear = self._sealed.wear
+        """Take any sequence number next but the last one again."""
         self._held = b""
         self._skipping = False
         self._at = 0

@@ -110,6 +110,7 @@ class SealedReader:
         self._accepts = frozenset(accepts)
         self._parsers = parsers(link, accepts)
         self.last: int | None = None
+        self._worn = False
         self.fresh: Callable[[int], bool] | None = None
         """Says of the guard byte of a command whether it is recent, where there is a delay guard."""
         self.end, self.most, self.opened = framing or Framing()
@@ -117,6 +118,10 @@ class SealedReader:
     def forget(self) -> None:
         """Whatever comes next is taken as it is."""
         self.last = None
+
+    def wear(self) -> None:
+        """The sender of the last sequence may have gone: any other is taken, but not the same again."""
+        self._worn = True
 
     def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
         """The event of one body."""
@@ -152,7 +157,7 @@ class SealedReader:
         seq = body[3]
         if self.last is not None:
             ahead = seq - self.last & 0xFF
-            if not 0 < ahead < 128:
+            if not 0 < ahead < 128 and not (ahead and self._worn):
                 # A stop is accepted whatever its sequence, and an old one must not move the last
                 # sequence backwards: that would make the frames after it look old.
                 if kind == STOP:
@@ -162,6 +167,7 @@ class SealedReader:
         if self.fresh is not None and kind == COMMAND and not self.fresh(body[HEAD_BYTES]):
             return RefusedFrame(at, "late", raw, seq)
         self.last = seq
+        self._worn = False
         return _new(Frame, (at, kind, seq, values, raw))
 
     def _may_ask(self, body: bytes | bytearray) -> bool:
