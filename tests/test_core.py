@@ -3,17 +3,18 @@
 import random
 import shutil
 import subprocess
-from collections.abc import Callable, Iterator
-from operator import attrgetter
+from collections.abc import Iterator
+from copy import deepcopy
 from pathlib import Path
 from typing import Any
 
 import pytest
 from links import THOROUGH
+from lives import LIVES, any_ramp
 
 import nuvrik
-from nuvrik.core import demand, levels, motor, ramp, servo, watch
-from nuvrik.core.levels import FULL, NOBODY, TIMER_MAX
+from nuvrik.core import levels, ramp, watch
+from nuvrik.core.levels import FULL, TIMER_MAX
 from nuvrik.core.widths import Table
 from nuvrik.export import checked, subset
 from nuvrik.export.native import STRICT, C, Native, build
@@ -23,10 +24,8 @@ from nuvrik.failsafe.table import Happening, State
 from nuvrik.failsafe.why import Code
 from nuvrik.mixing.demand import Told
 from nuvrik.mixing.motor import Quick
-from nuvrik.plan.form.models import FailsafeSection
-from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput, ServoOutput
 from nuvrik.plan.starters import starter_names, starter_text
-from nuvrik.plan.tables import made, motor_table, ramp_table, servo_table, watch_table
+from nuvrik.plan.tables import made, ramp_table, watch_table
 
 pytestmark = pytest.mark.skipif(not shutil.which("gcc"), reason="a C compiler: make toolchain")
 
@@ -183,153 +182,37 @@ def test_nor_has_a_checker_of_c() -> None:
 
 # ---- the same in both ----
 
-Step = tuple[str, tuple[Any, ...]]
-
-
-def life_of_a_watch(rng: random.Random, table: Table) -> Iterator[Step]:
-    """Frames, silences, ticks and stops as a machine has them, in stretches of one kind."""
-    while True:
-        kind = rng.choice(("rest", "moved", "off", "bare", "mixed", "silence"))
-        for _ in range(rng.randint(1, 12)):
-            yield "pass_time", (rng.choice((*EDGES, 5, 20, 20, 20, 20)) if rng.random() < 0.2 else 20,)
-            arm = kind != "off" and rng.random() < 0.95
-            moved = NOBODY if kind != "moved" else rng.randrange(4)
-            if kind == "bare" or (kind == "mixed" and rng.random() < 0.5):
-                yield "bare", (arm, rng.randrange(4))
-            elif kind != "silence":
-                yield "drive", (arm, moved)
-            if rng.random() < 0.9:
-                yield "ticked", ()
-        if rng.random() < 0.1:
-            yield "stop", ()
-
-
-def life_of_a_ramp(rng: random.Random, table: Table) -> Iterator[Step]:
-    """Targets that stay for a while, gaps, and halts."""
-    while True:
-        target = rng.choice((0, FULL, -FULL, rng.randint(-FULL, FULL), rng.randint(-3, 3)))
-        for _ in range(rng.randint(1, 30)):
-            yield "towards", (target, rng.choice(EDGES) if rng.random() < 0.05 else rng.randint(0, 60))
-            yield "at", ()
-            yield "pause_left", (rng.randint(-FULL, FULL),)
-        if rng.random() < 0.2:
-            yield "halt", ()
-
-
-def life_of_a_slew(rng: random.Random, table: Table) -> Iterator[Step]:
-    for name, given in life_of_a_ramp(rng, table):
-        if name == "halt":
-            yield "put", (rng.randint(-FULL, FULL),)
-        elif name != "pause_left":
-            yield name, given
-
-
-def life_of_a_motor(rng: random.Random, table: Table) -> Iterator[Step]:
-    """What a machine does with a motor: armed, driven, at rest for long, lost, stopped, and armed again."""
-    yield "begin", ()
-    while True:
-        mode = rng.choice(
-            (demand.FOLLOW, demand.FOLLOW, demand.FOLLOW, demand.SAFE, demand.LOST, demand.HELD)
-        )
-        for _ in range(rng.randint(1, 4)):
-            target = rng.choice((0, 0, FULL, -FULL, rng.randint(-FULL, FULL), rng.randint(-3, 3)))
-            asked, longest = rng.random() < 0.9, rng.choice((20, 60, 700))
-            for _ in range(rng.randint(1, 30)):
-                yield (
-                    "tick",
-                    (
-                        target,
-                        asked,
-                        rng.choice(EDGES) if rng.random() < 0.02 else rng.randint(0, longest),
-                        mode,
-                    ),
-                )
-                yield rng.choice(("hold_ends", "hold_left_ms", "holding")), ()
-        if rng.random() < 0.15:
-            yield "halt", ()
-
-
-def any_motor(rng: random.Random) -> Table:
-    model = {
-        "kind": "motor",
-        "driver": rng.choice(("pwm_2dir", "pwm_1dir", "two_pwm", "servo_pulse")),
-        "duty_max": rng.choice((1, 15, 255, 1023, 65535)),
-        "start_duty": rng.choice((0.0, 0.18, 0.5)),
-        "limit": rng.choice((0.51, 0.9, 1.0)),
-        "ramp_ms": rng.choice((0, 1, 250, 3000, 30_000)),
-        "reverse_pause_ms": rng.choice((0, 120, 5000)),
-        "reverse": rng.random() < 0.5,
-        "hold_toward": rng.choice(("forward", "backward")),
-        "hold_from_arming": rng.random() < 0.3,
-    }
-    if model["driver"] != "servo_pulse":
-        model |= {"hold_duty": rng.choice((0, 0.1, 0.5)), "hold_ms": rng.choice((0, 50, 1500, 30_000))}
-        if rng.random() < 0.5:
-            model["duty_curve"] = [[0.0, 0.0], [0.25, 0.1], [0.5, 0.6], [1.0, 1.0]]
-    if model["driver"] in CAN_BRAKE:
-        model |= {"idle": rng.choice(("coast", "brake")), "on_loss": rng.choice(("ramp", "off", "brake"))}
-    return motor_table(MotorOutput.model_validate(model))
-
-
-def life_of_a_servo(rng: random.Random, table: Table) -> Iterator[Step]:
-    for name, given in life_of_a_motor(rng, table):
-        if name not in ("hold_ends", "hold_left_ms", "holding"):
-            yield name, given
-
-
-def life_of_a_switch(rng: random.Random, table: Table) -> Iterator[Step]:
-    for name, given in life_of_a_servo(rng, table):
-        yield name, (*given[:2], given[3]) if name == "tick" else given
-
-
-def any_servo(rng: random.Random) -> Table:
-    model = {
-        "kind": "servo",
-        "pulse_us": sorted(rng.sample(range(400, 2601), 3)),
-        "travel": rng.choice(([-1, 1], [-0.3, 1], [0, 0.7])),
-        "ramp_ms": rng.choice((0, 1, 500, 30_000)),
-        "reverse": rng.random() < 0.5,
-        "at_start": rng.choice(("silent", "centre")),
-        "on_loss": rng.choice(("hold", "centre", "release", "preset")),
-        "preset": rng.choice((-1, 0.2, 1)),
-    }
-    return servo_table(ServoOutput.model_validate(model))
-
-
-def any_section(rng: random.Random) -> FailsafeSection:
-    return FailsafeSection(
-        arm=rng.choice(("arm", "arm", "none")),
-        timeout_ms=rng.choice((60, 400, 30_000)),
-        good_frames=rng.choice((1, 3, 100)),
-        recover=rng.choice(("rearm", "at_rest", "resume")),
-        give_up_ms=rng.choice((None, 0, 500, 30_000)),
-    )
-
-
-def any_ramp(rng: random.Random) -> Table:
-    return ramp_table(rng.choice((0, 1, 2, 250, 3001, 30_000)), rng.choice((0, 1, 120, 30_000)))
-
-
-LIVES: dict[str, tuple[type, Callable[[random.Random], Table], Callable[..., Iterator[Step]]]] = {
-    "Watch": (watch.Watch, lambda rng: watch_table(any_section(rng)), life_of_a_watch),
-    "Motor": (motor.Motor, any_motor, life_of_a_motor),
-    "Servo": (servo.Servo, any_servo, life_of_a_servo),
-    "Switch": (servo.Switch, lambda rng: made(servo.SwitchTable, holds=rng.random() < 0.5), life_of_a_switch),
-    "Ramp": (ramp.Ramp, any_ramp, life_of_a_ramp),
-    "Slew": (ramp.Slew, any_ramp, life_of_a_slew),
-}
-
 
 def differs(native: Native, name: str, table: Table, seed: int, steps: int) -> str:
     """Live the same life in Python and in C; the first step after which they differ, "" for none."""
     kind, _, life = LIVES[name]
     ours, theirs = kind(table), native.make(name, table)
-    for at, (method, given) in zip(range(steps), life(random.Random(seed), table), strict=False):
-        one, other = getattr(ours, method)(*given), getattr(theirs, method)(*given)
-        here = {field: attrgetter(field)(ours) for field in theirs.fields}
-        if one != other or here != theirs.fields:
-            return f"step {at}, {method}{given}: {one} {here} in Python, {other} {theirs.fields} in C"
+    living = life(random.Random(seed), table)
+    method, given = next(living)
+    for at in range(steps):
+        one, other = (getattr(each, method)(*deepcopy(given)) for each in (ours, theirs))
+        apart = dict(apart_in(native, name, ours, theirs.struct))
+        if one != other or apart:
+            return f"step {at}, {method}{given}: {one} in Python, {other} in C; {apart}"
+        method, given = living.send(one)
     return ""
+
+
+def apart_in(native: Native, name: str, ours: Any, theirs: Any, path: str = "") -> Iterator[tuple[str, Any]]:
+    """Every number that an object has otherwise in Python than in C. Lists are as long as Python has them."""
+    for field, width in native.program.records[name].fields.items():
+        inner, of = native.program.records.get(width), width.removeprefix("list[").removesuffix("]")
+        one, other = getattr(ours, field), getattr(theirs, field)
+        if of != width:
+            for at, (each, its) in enumerate(zip(one, other, strict=False)):
+                if of in native.program.records:
+                    yield from apart_in(native, of, each, its, f"{path}{field}[{at}].")
+                elif each != its:
+                    yield f"{path}{field}[{at}]", (each, its)
+        elif inner is None and one != other:
+            yield path + field, (one, other)
+        elif inner is not None and not inner.is_table:
+            yield from apart_in(native, width, one, other, f"{path}{field}.")
 
 
 @pytest.mark.parametrize("name", LIVES)
@@ -398,11 +281,22 @@ CHANGES = [
     ("Watch", "event == NUVRIK_GIVE_UP", "!=", "a reason without a cause"),
     ("Watch", "NUVRIK_U8(cell->edge_to) != NUVRIK_NOWHERE", "==", "arming without an edge"),
     ("Watch", "begins = !self->silent", " = !", "a silence begins again and again"),
-    ("Motor", "mode == NUVRIK_FOLLOW) ? target", "!=", "a motor that follows when it may not"),
+    (
+        "Motor",
+        "mode == NUVRIK_FOLLOW) ? target : 0;\n    if (mode",
+        "!=",
+        "a motor that follows when it may not",
+    ),
     ("Motor", "mode == NUVRIK_LOST && !", "!=", "a loss that is no loss"),
     ("Motor", "self->held_ms < NUVRIK_U16(self->table->hold_ms));", ">", "a hold without an end"),
     ("Motor", "self->ramp.fine == 0) {", "!=", "a hold that never begins"),
-    ("Motor", "(at > 0) ? NUVRIK_I8", "<", "one side running backwards"),
+    (
+        "Motor",
+        "(at > 0) ? NUVRIK_I8(self->table->facing)\n            "
+        ": (-(int16_t)NUVRIK_I8(self->table->facing)));",
+        "<",
+        "one side running backwards",
+    ),
     ("Motor", "duty == 0", "!=", "a duty of nothing"),
     ("Servo", "turned < 0", ">", "half a travel of the wrong length"),
     ("Servo", "on_loss) == NUVRIK_RELEASES", "!=", "a servo that lets go"),

@@ -5,6 +5,7 @@ from links import TUG
 from test_loads_and_places import CALLS, KEYS
 
 import nuvrik
+from nuvrik.core.widths import Table
 from nuvrik.failsafe.table import State
 from nuvrik.plan.starters import starter_text
 from nuvrik.wire.frames import Encoder
@@ -79,15 +80,12 @@ def _stop_fails_open(patch: pytest.MonkeyPatch) -> None:
 
 
 def _no_band(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.mixing.mix import Mix
+    from nuvrik.core import mix, outputs
 
-    demands = Mix.demands
+    def unsettled(route, values):
+        return mix.mixed(Table(**(vars(route) | {"band": 0})), values)
 
-    def unsettled(self, values):
-        self._band = -1
-        return demands(self, values)
-
-    patch.setattr(Mix, "demands", unsettled)
+    patch.setattr(outputs, "mixed", unsettled)
 
 
 def _any_source(patch: pytest.MonkeyPatch) -> None:
@@ -100,16 +98,15 @@ def _any_source(patch: pytest.MonkeyPatch) -> None:
 
 
 def _optional_at_once(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.failsafe.commands import Commands
+    from nuvrik.core.commands import Commands
 
-    look = Commands._look_at_optional
+    look = Commands.look_at_optional
 
     def eager(self, values):
-        moved = look(self, values)
-        self._unready.clear()
-        return moved
+        look(self, values)
+        self.unready = 0
 
-    patch.setattr(Commands, "_look_at_optional", eager)
+    patch.setattr(Commands, "look_at_optional", eager)
 
 
 def _leaves_armed(patch: pytest.MonkeyPatch) -> None:
@@ -126,7 +123,7 @@ def _reads_backlog(patch: pytest.MonkeyPatch) -> None:
         waiting, self._waiting = self._waiting, []
         for given_ in waiting:
             self._arrive(given_)
-            self.machine._watch.ticked()
+            self.machine.core.watch.ticked()
 
     patch.setattr(World, "_read_backlog", read_all)
 
@@ -134,7 +131,15 @@ def _reads_backlog(patch: pytest.MonkeyPatch) -> None:
 def _code_first(patch: pytest.MonkeyPatch) -> None:
     from nuvrik.ends.desk import Desk
 
-    patch.setattr(Desk, "end", lambda self, status: self._motion and self._motion.end())
+    notice = Desk.notice
+
+    def at_once(self) -> bool:
+        ended = notice(self)
+        while self.leaving:
+            self.leaving.pop().end()
+        return ended
+
+    patch.setattr(Desk, "notice", at_once)
 
 
 def _disarming_switches_off(patch: pytest.MonkeyPatch) -> None:
@@ -148,10 +153,10 @@ def _places_forgotten(patch: pytest.MonkeyPatch) -> None:
 
 
 def _direction_first(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.mixing import pins
+    from nuvrik.mixing.pins import OutputPins
 
-    sound = pins.pin_writes
-    patch.setattr(pins, "pin_writes", lambda model, was, wanted: sound(model, was, wanted)[::-1])
+    follow = OutputPins.follow
+    patch.setattr(OutputPins, "follow", lambda self, demand: follow(self, demand)[::-1])
 
 
 CORNER_FAULTS = [

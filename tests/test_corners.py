@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from links import TUG, many
 
 import nuvrik
+from nuvrik.core.levels import NOBODY
 from nuvrik.failsafe.table import State
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
@@ -286,12 +287,12 @@ def test_a_jog_needs_rest_with_every_reading_there_and_ends_with_a_moved_stick()
     machine.feed(encoder.command([None, 0, 1], seq), 400)
     machine.feed(jog_body(encoder, seq + 1), 405)
     machine.tick(420)
-    assert machine._moving.jog is None, "a missing reading is not rest"
+    assert machine.core.outputs.jogged == NOBODY, "a missing reading is not rest"
     machine.feed(encoder.command([0, 0, 1], seq + 2), 430)
     machine.feed(jog_body(encoder, seq + 3), 435)
     assert machine.tick(440)[0].driven
     machine.feed(encoder.command([0, 9000, 1], seq + 4), 450)
-    assert machine._moving.jog is None, "a hand wins over a jog"
+    assert machine.core.outputs.jogged == NOBODY, "a hand wins over a jog"
 
 
 def test_a_missing_reading_in_armed_brings_what_turns_to_rest() -> None:

@@ -111,7 +111,7 @@ def test_nothing_that_is_asked_for_moves_anything_outside_armed(script: list, no
             body = ENCODER.stop(seq & 0xFF)
         elif what == "ask":
             code = NAMES.index(given_[0])
-            ask = Ask(code, desk.boot, desk._session or 0, 1 + seq, given_[1])
+            ask = Ask(code, desk.boot, desk.session or 0, 1 + seq, given_[1])
             body = ENCODER.sealed(REQUEST, seq & 0xFF, pack_ask(ask, PANEL.requests[given_[0]]))
         elif what == "jog":
             body = ENCODER.sealed(REQUEST, seq & 0xFF, pack_jog(given_))

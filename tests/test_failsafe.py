@@ -11,7 +11,8 @@ from links import TUG, WIRED, many
 
 import nuvrik
 from nuvrik.budget.stop import run_down_ms
-from nuvrik.failsafe.commands import Command
+from nuvrik.core.levels import NOBODY
+from nuvrik.core.watch import Watch
 from nuvrik.failsafe.table import TABLE, Happening, State
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.failsafe.why import Code
@@ -137,30 +138,27 @@ def test_the_table_says_what_the_rules_say(
         recover=recover,
         give_up_ms=give_up,
     )
-    rules, watch, now = Rules(n, recover, give_up, armless), LinkWatch(watch_table(section)), 0
+    rules, watch, now = Rules(n, recover, give_up, armless), Watch(watch_table(section)), 0
+    said = LinkWatch(watch)
     for what, given_ in steps:
         if what == "wait":
             now += given_
-            assert watch.pass_time(now) == rules.wait(given_), "the sequence is forgotten once a silence"
+            assert watch.pass_time(given_) == rules.wait(given_), "the sequence is forgotten once a silence"
         elif what == "drive":
             rules.drive(*given_)
-            watch.command(Command(given_[0], None, None if given_[1] else 0))
+            watch.drive(given_[0], NOBODY if given_[1] else 0)
         elif what == "bare":
             rules.bare(given_)
-            watch.command(Command(given_, 0, None))
+            watch.bare(given_, 0)
         elif what == "tick":
             rules.counted = False
             watch.ticked()
         else:
             rules.stop()
             watch.stop()
-        assert (watch.state, watch.core.run, bool(watch.core.off_seen)) == (
-            rules.state,
-            rules.run,
-            rules.off_seen,
-        )
-        assert bool(watch.why.code) == (watch.state is not State.ARMED or rules.missing)
-        assert watch.why.code is not Code.GAVE_UP or watch.state is State.WAITING
+        assert (said.state, watch.run, bool(watch.off_seen)) == (rules.state, rules.run, rules.off_seen)
+        assert bool(said.why.code) == (said.state is not State.ARMED or rules.missing)
+        assert said.why.code is not Code.GAVE_UP or said.state is State.WAITING
 
 
 def test_there_is_one_way_into_armed_from_rest_and_every_cell_is_filled() -> None:

@@ -9,9 +9,14 @@ from hypothesis import strategies as st
 from links import TUG, many
 
 import nuvrik
+from nuvrik.core.demand import FOLLOW
+from nuvrik.core.desk import DONE, NO_MOTION, steps_between
+from nuvrik.core.machine import Machine
+from nuvrik.core.stepper import NO_LIMIT
 from nuvrik.failsafe.table import State
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
+from nuvrik.plan.tables import machine_table
 from nuvrik.wire.frames import Encoder
 
 AT_REST = {"left_stick": 508, "right_stick": 515, "arm_button": 0, "stop_button": 0}
@@ -226,6 +231,25 @@ def test_outputs_stop_before_any_of_the_users_code_cleans_up(ending: str) -> Non
 
 # ---- moves by steps ------------------------------------------------------------------------
 
+STEPPER = """
+link = {{ name = "lid", rate_hz = 50 }}
+medium = {{ kind = "serial" }}
+frame = {{ style = "packed", pair = 9 }}
+failsafe = {{ arm = "arm", timeout_ms = 400 }}
+[channels]
+turn = {{ kind = "level" }}
+arm = {{ kind = "flag" }}
+[outputs.lid]
+kind = "stepper"
+rate_max = {rate}
+ramp_ms = {ramp}
+reverse = {reverse}
+mix = {{ turn = 1.0 }}
+[requests.move]
+kind = "steps"
+output = "lid"
+"""
+
 
 @settings(max_examples=many(60))
 @given(
@@ -238,31 +262,33 @@ def test_outputs_stop_before_any_of_the_users_code_cleans_up(ending: str) -> Non
 def test_a_move_by_steps_turns_what_is_asked_and_says_what_it_turned(
     rate: int, ramp: int, tick: int, moves: list[int], reverse: bool
 ) -> None:
-    from nuvrik.ends.motions import StepsMove
-    from nuvrik.mixing.demand import Mode
-    from nuvrik.mixing.stepper import Stepper
-    from nuvrik.plan.form.outputs import StepperOutput
-
-    model = StepperOutput(kind="stepper", rate_max=rate, ramp_ms=ramp, reverse=reverse)
-    stepper, shaft, part, rng = Stepper("s", model), 0, 0, random.Random(rate + ramp)
-    for asked in moves:
+    link = nuvrik.parse(STEPPER.format(rate=rate, ramp=ramp, reverse=str(reverse).lower()))
+    machine = Machine(machine_table(link))
+    machine.begin(0, 0)
+    outputs, desk, stepper = machine.outputs, machine.desk, machine.outputs.steppers[0]
+    shaft, part, rng = 0, 0, random.Random(rate + ramp)
+    outputs.follow([0, 1])
+    desk.hello(1, outputs)
+    for number, asked in enumerate(moves, 1):
         if abs(asked) / rate > 200:
             asked = rate
-        move, before, fastest = StepsMove(0, stepper, asked), shaft, 0
+        before, fastest = shaft, 0
+        desk.arguments[0] = asked
+        assert not desk.ask(0, 0, 0, 1, number, True)
         for _ in range(10**6):
-            dt = max(1, tick + rng.randint(-tick // 4, tick // 4))
+            # Ticks are not even, and now and then there are two in one millisecond.
+            dt = 0 if rng.random() < 0.05 else max(1, tick + rng.randint(-tick // 4, tick // 4))
             # A pulse generator of its own: it gives pulses at the rate, and no more than are left.
-            demand = stepper.demand
+            demand, left = stepper.demand, stepper.steps_left
             part += demand.value * dt
-            pulses = min(part // 1000, demand.steps_left if demand.steps_left is not None else 10**9)
-            part = 0 if pulses == demand.steps_left else part - 1000 * pulses
-            shaft += pulses * demand.direction * (-1 if reverse else 1)
+            pulses = min(part // 1000, left if left != NO_LIMIT else 10**9)
+            part = 0 if pulses == left else part - 1000 * pulses
+            shaft += pulses * demand.way * (-1 if reverse else 1)
             fastest = max(fastest, demand.value)
-            stepper.count_on(dt)
-            levels = move.levels(dt)
-            if levels is None:
-                move.let_go()
+            outputs.count_on(dt)
+            desk.overlay(outputs, dt, FOLLOW)
+            if desk.motion == NO_MOTION:
                 break
-            stepper.tick(levels[0], dt, Mode.FOLLOW)
-        assert shaft - before == asked == move.value and fastest <= rate
-        assert stepper.travelled == 1000 * shaft
+            outputs.tick(dt, FOLLOW)
+        assert shaft - before == asked == desk.value and fastest <= rate
+        assert desk.status == DONE and steps_between(stepper.whole, stepper.part, 0, 0) == shaft

@@ -9,15 +9,15 @@ from links import TUG, many
 
 import nuvrik
 from nuvrik.budget.conditions import Conditions
+from nuvrik.core.mix import mixed
 from nuvrik.levels import FULL, div, level_of, mul
-from nuvrik.mixing.demand import Demand, Mode
-from nuvrik.mixing.mix import Mix
+from nuvrik.mixing.demand import Mode
 from nuvrik.mixing.motor import Motor
 from nuvrik.mixing.others import Servo, Switch
-from nuvrik.mixing.pins import pin_levels, pin_writes
+from nuvrik.mixing.pins import OutputPins
 from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.starters import starter_names, starter_text
-from nuvrik.plan.wiring import side_routes
+from nuvrik.plan.tables import outputs_table
 from nuvrik.recordings.pilot import practice
 from nuvrik.rehearsal.faults import faults_for
 from nuvrik.rehearsal.verdict import rehearse
@@ -65,7 +65,7 @@ MOVES = st.lists(
 @settings(max_examples=many(300))
 @given(motors(), MOVES)
 def test_no_motor_exceeds_its_limit_or_turns_over_under_power(model: MotorOutput, moves: list) -> None:
-    motor, pins, before = Motor("m", model), {}, Demand("m", 0, 0, 0, False)
+    motor, pins, written = Motor("m", model), {}, OutputPins(model)
     pulses = model.driver == "servo_pulse"
     powered = {"two_pwm": ("forward", "backward"), "servo_pulse": ("pulse",)}.get(model.driver, ("pwm",))
     outside_ms = 0
@@ -93,14 +93,13 @@ def test_no_motor_exceeds_its_limit_or_turns_over_under_power(model: MotorOutput
         if not demand.level and not demand.driven:
             assert demand.braked == ((model.on_loss if at_once else model.idle) == "brake")
         assert not demand.braked or not demand.value
-        for role, value in pin_writes(model, pin_levels(model, before), pin_levels(model, demand)):
+        for role, value in written.follow(demand):
             if role not in powered:
                 assert not pins.get("pwm"), "a direction pin never changes while there is power"
             pins[role] = value
         if not pulses:
             sides = [pins.get(role, 0) for role in ("forward", "backward")]
             assert all(sides) == demand.braked, "both sides together to brake, and never else"
-        before = demand
     assert motor.why(0, Mode.FOLLOW) and motor.why(None, Mode.SAFE)
 
 
@@ -183,9 +182,10 @@ def test_a_switch_is_on_only_while_armed_unless_it_holds() -> None:
 def sides(text: str, throttle: int, turn: int) -> tuple[int, int]:
     start, end = starter_text("tug").index("[mix]"), starter_text("tug").index("# ---- who may move")
     link = nuvrik.parse(starter_text("tug").replace(starter_text("tug")[start:end], f"[mix]\n{text}\n"))
-    assert link.mix is not None
-    left, right = Mix(side_routes(link.mix), list(link.channels)).demands([throttle, turn, 1])
-    assert left is not None and right is not None
+    # A share of the rest band is not wanted here: what is mixed is the matter.
+    rules = link.failsafe.model_copy(update={"rest_band": 0.0})
+    outputs = outputs_table(link.model_copy(update={"failsafe": rules})).outputs
+    left, right = (mixed(output.route, [throttle, turn, 1]) for output in outputs[:2])
     return left, right
 
 

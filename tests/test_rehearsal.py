@@ -89,7 +89,7 @@ def test_a_link_that_breaks_its_promise_is_caught(monkeypatch: pytest.MonkeyPatc
     fault = FAULTS["cable_pulled"]
     with monkeypatch.context() as broken:
         broken.setitem(TABLE[Happening.SILENCE], ARMED, stay)
-        run = rehearse(TUG, fault, 1)
+        run = rehearse(TUG.model_copy(), fault, 1)
         assert run.verdict == "fail" and "still turning at the end" in run.why
     with monkeypatch.context() as broken:
         slow = TUG.model_copy(update={"failsafe": TUG.failsafe.model_copy(update={"timeout_ms": 900})})

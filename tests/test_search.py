@@ -11,10 +11,12 @@ from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.core import watch
+from nuvrik.core.demand import FOLLOW
 from nuvrik.core.levels import NOBODY, later
+from nuvrik.core.machine import Machine
+from nuvrik.core.motor import Motor
 from nuvrik.core.watch import Watch
 from nuvrik.failsafe import table
-from nuvrik.failsafe.commands import Command
 from nuvrik.failsafe.table import (
     ARMED,
     BARE_ON,
@@ -32,10 +34,6 @@ from nuvrik.failsafe.table import (
     go,
     stay,
 )
-from nuvrik.failsafe.watch import LinkWatch
-from nuvrik.levels import Clock
-from nuvrik.mixing.demand import FOLLOW
-from nuvrik.mixing.motor import Motor
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.rehearsal.search import Searcher
 from nuvrik.wire.sealed import SealedReader
@@ -98,28 +96,31 @@ def _no_sequence(patch: pytest.MonkeyPatch) -> None:
 
 
 def _no_wrap(patch: pytest.MonkeyPatch) -> None:
-    def read(self: Clock, now_ms: int) -> int:
-        if self._last_ms is not None:
-            self.total_ms += max(0, now_ms - self._last_ms)
-        self._last_ms = now_ms
-        return self.total_ms
+    pass_time = Machine.pass_time
 
-    patch.setattr(Clock, "read", read)
+    def read(self: Machine, now_ms: int) -> int:
+        if self.started and now_ms < self.now_ms:
+            self.now_ms = now_ms
+        return pass_time(self, now_ms)
+
+    patch.setattr(Machine, "pass_time", read)
 
 
 def _bare_is_life(patch: pytest.MonkeyPatch) -> None:
-    command = LinkWatch.command
+    bare = Watch.bare
 
-    def lively(self: LinkWatch, given: Command) -> None:
-        self.core.driven_ms = 0
-        command(self, given)
+    def lively(self: Watch, arm: bool, missing: int) -> None:
+        self.driven_ms = 0
+        bare(self, arm, missing)
 
-    patch.setattr(LinkWatch, "command", lively)
+    patch.setattr(Watch, "bare", lively)
 
 
 def _motor_runs_on(patch: pytest.MonkeyPatch) -> None:
     tick = Motor.tick
-    patch.setattr(Motor, "tick", lambda self, target, dt_ms, mode: tick(self, target, dt_ms, FOLLOW))
+    patch.setattr(
+        Motor, "tick", lambda self, target, asked, dt_ms, _: tick(self, target, asked, dt_ms, FOLLOW)
+    )
 
 
 def _no_halt(patch: pytest.MonkeyPatch) -> None:

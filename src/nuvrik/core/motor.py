@@ -3,7 +3,7 @@
 from nuvrik.core.demand import FOLLOW, LOST, Demand
 from nuvrik.core.levels import FULL, FULL_BITS, between, later
 from nuvrik.core.ramp import Ramp, RampTable, coarse
-from nuvrik.core.widths import Table, level, product, sign, u8, u16
+from nuvrik.core.widths import Table, amount, level, sign, u8, u16
 
 HOLD_ENDS_MS = 1000
 """A hold that ends says so for its last second: long enough to be seen, and to set the load down."""
@@ -29,7 +29,6 @@ class MotorTable(Table):
     top: u16
     back_start: u16
     back_top: u16
-    points: u8
     curve: list[Point]
     hold: u16
     hold_toward: sign
@@ -45,8 +44,7 @@ def bent(table: MotorTable, size: level) -> level:
     before: Point = table.curve[0]
     if size <= before.x:
         return before.y
-    for i in range(table.points):
-        corner: Point = table.curve[i]
+    for corner in table.curve:
         if size <= corner.x:
             return between(size, before.x, before.y, corner.x, corner.y)
         before = corner
@@ -58,7 +56,7 @@ def above(size: level, start: u16, top: u16) -> u16:
     room: u16 = top - start
     if size <= 0:
         return start
-    area: product = size * room
+    area: amount = size * room
     # FULL is a power of two, so rounding is a shift: a division is the slowest thing a chip does.
     grown: u16 = (area + FULL // 2) >> FULL_BITS
     return start + grown
@@ -126,7 +124,7 @@ class Motor:
             self.pulse(at)
         else:
             size: level = abs(at)
-            if self.table.points != 0:
+            if len(self.table.curve) != 0:
                 size = bent(self.table, size)
             duty: u16 = above(size, self.table.start, self.table.top)
             way: sign = self.table.facing if at > 0 else -self.table.facing

@@ -1,7 +1,7 @@
 """How fast what moves may follow what is asked of it, and when what turns may turn the other way."""
 
 from nuvrik.core.levels import FULL, TIMER_MAX, later
-from nuvrik.core.widths import Table, fine, level, product, sign, u16, u32
+from nuvrik.core.widths import Table, amount, fine, level, product, sign, u16, u32
 
 FINE = 1024
 """A moving level is kept this much finer, so that slow moves do not stand still."""
@@ -42,7 +42,7 @@ def change(table: RampTable, dt_ms: u16) -> level:
     if table.rate == 0:
         return FULL
     capped: u16 = dt_ms if dt_ms < table.dt_most else table.dt_most
-    way: product = table.rate * capped
+    way: amount = table.rate * capped
     reach: u32 = (way + FINE - 1) >> FINE_BITS
     return reach if reach < FULL else FULL
 

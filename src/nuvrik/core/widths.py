@@ -27,6 +27,9 @@ sign = Annotated[int, "sign", "int8_t", -1, 1]
 level = Annotated[int, "level", "int16_t", -16384, 16384]
 """-FULL to FULL."""
 
+share = Annotated[int, "share", "int16_t", 0, 16384]
+"""0 to FULL: the size of a level."""
+
 fine = Annotated[int, "fine", "int32_t", -16777216, 16777216]
 """A level times FINE."""
 
@@ -39,6 +42,12 @@ wide = Annotated[int, "wide", "int32_t", -1073741824, 1073741824]
 product = Annotated[int, "product", "int32_t", -1073741824, 1073741824]
 """A product that the limits of link files keep this small, where the widths of its factors do not. Checked
 mode asserts it; C multiplies in 32 bits."""
+
+amount = Annotated[int, "amount", "uint32_t", 0, 1073741824]
+"""A product like that which is never negative."""
+
+whole = Annotated[int, "whole", "uint32_t", 0, 1073741823]
+"""A count of 30 bits that goes round."""
 
 
 class Table:

@@ -1,122 +1,66 @@
-"""The machine's desk: requests carried out at most once each, hello and echo answered.
-
-Why nothing is ever done twice. A request carries the machine's boot number, the handset's session, and a
-number that the handset never gives twice in a session. The desk keeps one session and the highest number
-it has taken in it. It takes a request only if boot and session are its own and the number is higher; the
-highest one again only brings its reply again. Another session begins with a hello, and makes the desk
-count its boot number up: whatever an earlier session sent, and whatever was sent before a reboot, then
-carries an old boot number and is answered STRANGER. So the memory needed is one number and one reply.
-
-Rules for whoever edits this. The number is taken before the request is begun, so that a repetition finds it
-taken whatever the builder's code does. A motion ends with the right to move, in the call that takes that
-right away; what its own code has to clean up comes later, in :meth:`Desk.settle`, and can change nothing. A
-reply is kept until the next number is taken, because it may have been lost.
-
-Tried and given up: a list of the last numbers (it forgets, and then does twice what was asked once); numbers
-that the machine gives out (that takes a round trip before every request); an acknowledgement apart from the
-reply (one more frame that can be lost, for nothing that the reply does not say).
-"""
+"""The machine's desk in words: the builder's own code around the rules of ``core.desk``."""
 
 import contextlib
-from collections import deque
-from collections.abc import Generator, Sequence
+from collections.abc import Generator
 
-from nuvrik.ends.motions import Hook, Motion, RequestRefused, Routine, StepsMove, whole
-from nuvrik.mixing.demand import FOLLOW, Mode, Output
-from nuvrik.mixing.stepper import Stepper
-from nuvrik.plan.form.backward import AnyRequest, CallRequest, HomeRequest
+from nuvrik.core import desk as core
+from nuvrik.core.machine import Machine
+from nuvrik.ends.motions import Hook, RequestRefused, Routine, whole
+from nuvrik.plan.form.backward import AnyRequest
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.kinds import ECHO, HELLO, REPLY
-from nuvrik.wire.messages import (
-    Ask,
-    Echo,
-    Identity,
-    Query,
-    Reply,
-    pack_echo,
-    pack_hello,
-    pack_reply,
-)
+from nuvrik.wire.messages import Ask, Echo, Query, Reply, pack_echo, pack_reply
 from nuvrik.wire.outcomes import Outcome
 
-NUMBERS = 1 << 16
 BOOTS = 1 << 32
-MOST_WAITING = 4
-"""Answers that wait to be sent; more questions than that are not worth answering late."""
 
 
 class Desk:
-    """Requests, hellos and echoes of one machine. ``boot`` must differ from boot to boot."""
+    """Requests, hellos and echoes of one machine, and the builder's own code that some of them call."""
 
-    def __init__(self, link: Link, outputs: Sequence[Output], boot: int) -> None:
-        self._link = link
-        self._outputs = outputs
-        self._requests: list[tuple[str, AnyRequest]] = list(link.requests.items())
+    def __init__(self, link: Link, machine: Machine) -> None:
+        self._machine = machine
+        self.core = machine.desk
+        self._requests = list(link.requests.items())
         self._places = {name: place for place, name in enumerate(link.outputs)}
-        self._turning = [output.turns for output in link.outputs.values()]
-        self.boot = boot % BOOTS
         self.hooks: dict[str, Hook] = {}
-        self.waiting: deque[tuple[int, bytes]] = deque(maxlen=MOST_WAITING)
-        self._session: int | None = None
-        self._number = 0
-        self._reply: Reply | None = None
-        self._motion: Motion | None = None
-        self._moving: Reply | None = None
-        self.leaving: list[Motion] = []
-        """Motions that have ended, whose own code has still to clean up behind them."""
+        self._routine: Routine | None = None
+        self.leaving: list[Routine] = []
+        """Routines that have ended, whose own code has still to clean up behind them."""
         self.last_hook = ""
         """The request whose own code ran last: to be named where it kept the loop too long."""
 
     @property
+    def boot(self) -> int:
+        """The boot number."""
+        return self.core.boot_low | self.core.boot_high << 16
+
+    @property
+    def session(self) -> int | None:
+        """The handset's session, None before there was one."""
+        return self.core.session if self.core.met else None
+
+    @property
     def busy(self) -> bool:
         """Whether a motion is going on."""
-        return self._motion is not None
+        return self.core.motion != core.NO_MOTION
 
-    def hello(self, query: Query, identity: Identity, room: int) -> None:
-        """Answer who is there; a new session makes all that the old one sent stale. Session 0 only asks."""
-        if query.session not in (0, self._session):
-            if self._session is not None:
-                self.boot = (self.boot + 1) % BOOTS
-            self.end(Outcome.ENDED)
-            self._session, self._number, self._reply = query.session, 0, None
-        answer = pack_hello(identity._replace(boot=self.boot), room)
-        if len(answer) <= room:  # a packet may be too small for it
-            self._say(HELLO, answer)
+    def hello(self, query: Query) -> None:
+        """Answer who is there."""
+        self._machine.hello(query.session)
 
     def echo(self, echo: Echo) -> None:
         """Send the bytes back."""
-        self._say(ECHO, pack_echo(Echo(True, echo.token)))
+        at = self.core.echo(len(echo.token))
+        self.core.tokens[at : at + len(echo.token)] = echo.token
 
-    def ask(self, ask: Ask, *, armed: bool) -> None:
+    def ask(self, ask: Ask) -> None:
         """Take a request, once, and answer it."""
-        if ask.boot != self.boot or ask.session != self._session:
-            self._say(REPLY, pack_reply(Reply(ask.code, ask.session, ask.number, Outcome.STRANGER, 0)))
-            return
-        if ask.number == self._number and self._reply is not None:
-            self._say(REPLY, pack_reply(self._reply))
-            return
-        if not 0 < (ask.number - self._number) % NUMBERS < NUMBERS // 2:
-            return  # older than one that has been answered since: nobody waits for it
-        self._number = ask.number
-        self._answer(ask, *self._begin(ask, armed))
+        self.core.arguments[: len(ask.arguments)] = ask.arguments
+        if self._machine.ask(ask.code, ask.boot & 0xFFFF, ask.boot >> 16, ask.session, ask.number):
+            self._machine.called(*self._call(*self._requests[ask.code], ask))
 
-    def _begin(self, ask: Ask, armed: bool) -> tuple[Outcome, int]:
-        """Carry it out, or begin to."""
-        name, request = self._requests[ask.code]
-        if request.moving and not armed:
-            return Outcome.NOT_ARMED, 0
-        if request.moving and self._motion is not None:
-            return Outcome.BUSY, 0
-        if isinstance(request, CallRequest):
-            return self._call(name, request, ask)
-        place = self._places[request.output]
-        stepper = self._outputs[place]
-        assert isinstance(stepper, Stepper)
-        steps = None if isinstance(request, HomeRequest) else ask.arguments[0]
-        self._motion = StepsMove(place, stepper, steps)
-        return Outcome.RUNNING, 0
-
-    def _call(self, name: str, request: CallRequest, ask: Ask) -> tuple[Outcome, int]:
+    def _call(self, name: str, request: AnyRequest, ask: Ask) -> tuple[Outcome, int]:
         hook = self.hooks.get(name)
         if hook is None:
             return Outcome.REFUSED, 0
@@ -130,70 +74,61 @@ class Desk:
             return Outcome.FAILED, 0
         if not isinstance(result, Generator):
             return Outcome.DONE, whole(result)
+        routine = Routine(name, result, self._places)
         if not request.moving:
-            self.leaving.append(Routine(name, result, self._places))
+            self.leaving.append(routine)
             return Outcome.FAILED, 0  # nothing says when it would have to end
-        self._motion = Routine(name, result, self._places)
+        self._routine = routine
         return Outcome.RUNNING, 0
 
-    def overlay(
-        self, targets: Sequence[int | None], mode: Mode, dt_ms: int
-    ) -> list[int | None] | Sequence[int | None]:
-        """The targets with the motion's in them. It ends with the right to move, where a required reading is
-        missing, and where a hand moves what it moves: the hand wins."""
-        if self._motion is None:
-            return targets
-        if mode is not FOLLOW:
-            self.end(Outcome.ENDED)
-            return targets
-        self.last_hook = self._motion.name
+    def step(self) -> None:
+        """One step of the builder's own code that goes on; only while the machine may follow it."""
+        routine = self._routine
+        if routine is None:
+            return
+        self.last_hook = routine.name
         try:
-            levels = self._motion.levels(dt_ms)
+            levels = routine.levels()
+        except StopIteration as over:
+            self._machine.own_over(Outcome.DONE, whole(over.value))
         except Exception:
-            self.end(Outcome.FAILED)
-            return targets
-        if levels is None:
-            self._over(Outcome.DONE)
-            return targets
-        for place in levels:
-            if targets[place] is None or (self._turning[place] and targets[place]):
-                self.end(Outcome.ENDED)
-                return targets
-        merged = list(targets)
-        for place, level in levels.items():
-            merged[place] = level
-        return merged
+            self._machine.own_over(Outcome.FAILED, 0)
+        else:
+            self._machine.let_go()
+            for place, level in levels.items():
+                self._machine.wish(place, level)
 
-    def end(self, status: Outcome) -> None:
-        """Let no motion go on. What its own code has to clean up waits for :meth:`settle`."""
-        self._over(status)
+    def notice(self) -> bool:
+        """Look whether the builder's own code has just been made to end. True: it has, and what it has to
+        clean up waits for :meth:`settle`."""
+        if self._routine is None or self.core.motion == core.OWN_MOTION:
+            return False
+        self.leaving.append(self._routine)
+        self._routine = None
+        return True
 
     def settle(self) -> None:
-        """Let the code of motions that have ended clean up. What it does cannot undo that they have ended."""
+        """Let the code of routines that have ended clean up. What it does cannot undo that they have
+        ended."""
         while self.leaving:
-            motion = self.leaving.pop(0)
-            self.last_hook = motion.name
+            routine = self.leaving.pop(0)
+            self.last_hook = routine.name
             with contextlib.suppress(Exception):
-                motion.end()
+                routine.end()
 
-    def _over(self, status: Outcome) -> None:
-        if self._motion is not None:
-            self._motion.let_go()
-            self.leaving.append(self._motion)
-        value, began = self._motion.value if self._motion else 0, self._moving
-        self._motion = self._moving = None
-        if began is None:
-            return
-        reply = began._replace(status=status, value=value)
-        if self._reply == began:
-            self._reply = reply
-        self._say(REPLY, pack_reply(reply))
-
-    def _answer(self, ask: Ask, status: Outcome, value: int) -> None:
-        self._reply = Reply(ask.code, ask.session, ask.number, status, value)
-        if status is Outcome.RUNNING:
-            self._moving = self._reply
-        self._say(REPLY, pack_reply(self._reply))
-
-    def _say(self, kind: int, payload: bytes) -> None:
-        self.waiting.append((kind, payload))
+    def answer(self) -> tuple[int, bytes] | None:
+        """The next answer's kind and payload, the payload of a hello left to the caller (None: none
+        waits)."""
+        desk = self.core
+        if not desk.waiting:
+            return None
+        at = desk.first
+        desk.drop()
+        if desk.kinds[at] == core.ANSWERS_REPLY:
+            status = Outcome(desk.statuses[at])
+            reply = Reply(desk.codes[at], desk.sessions[at], desk.numbers[at], status, desk.values[at])
+            return REPLY, pack_reply(reply)
+        if desk.kinds[at] == core.ANSWERS_ECHO:
+            start = at * core.MOST_TOKEN
+            return ECHO, pack_echo(Echo(True, bytes(desk.tokens[start : start + desk.lengths[at]])))
+        return HELLO, b""

@@ -2,28 +2,28 @@
 
 from collections import Counter
 
-from nuvrik.ends.desk import Desk
+from nuvrik.core import machine as core
+from nuvrik.core.levels import NO_READING, TIMER_MAX
+from nuvrik.core.watch import ARMED as IS_ARMED
+from nuvrik.ends.desk import BOOTS, Desk
 from nuvrik.ends.motions import Hook
 from nuvrik.ends.moving import Moving
 from nuvrik.ends.telling import Telling
-from nuvrik.failsafe.commands import Commands
-from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
+from nuvrik.failsafe.table import FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.failsafe.why import Why, in_words
-from nuvrik.levels import Clock
-from nuvrik.mixing.demand import FOLLOW, HELD, LOST, SAFE, Demand, Mode
+from nuvrik.mixing.demand import FOLLOW, Demand, Mode
 from nuvrik.plan.form.backward import CallRequest
 from nuvrik.plan.form.channels import source_name
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag
-from nuvrik.plan.tables import command_uses, watch_table
+from nuvrik.plan.tables import machine_table
 from nuvrik.version import VERSION
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.items import Raw
 from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REQUEST, STOP
-from nuvrik.wire.messages import Identity, Jog
-from nuvrik.wire.outcomes import Outcome
+from nuvrik.wire.messages import Identity, Jog, pack_hello
 from nuvrik.wire.packing import Values
 
 NOT_ARMED = {
@@ -53,21 +53,16 @@ class Machine:
         stream = not link.medium.datagrams if stream is None else stream
         self._decoder = Decoder(link)
         self._decode = self._decoder.taker(stream=stream)
-        self._watch = LinkWatch(watch_table(link.failsafe))
-        self._timeout_ms = link.failsafe.timeout_ms
-        self._commands = Commands(command_uses(link))
-        self._moving = Moving(link, self._commands.band)
-        self._desk = Desk(link, self._moving.outputs, boot)
+        self.core = core.Machine(machine_table(link))
+        self._moving = Moving(link, self.core.outputs)
+        self._desk = Desk(link, self.core)
+        self.core.begin(boot & 0xFFFF, boot % BOOTS >> 16)
+        self._watch = LinkWatch(self.core.watch)
         self._telling = Telling(link, stream=stream)
         if link.failsafe.delay_guard_ms is not None:
             self._decoder.guard(self._recent)
-        self._accepted: int | None = None
-        self._heard_ms: int | None = None
-        self._resting = False
-        self._holding = False
         self._ticked_since = False
-        self._clock = Clock()
-        self._ticked_ms: int | None = None
+        self._total_ms = 0
         self.counts: Counter[str] = Counter()
 
     @property
@@ -99,10 +94,7 @@ class Machine:
     @property
     def mode(self) -> Mode:
         """What the state lets outputs do."""
-        state = self._watch.state
-        if state is ARMED:
-            return FOLLOW
-        return LOST if state is FAILSAFE else HELD if self._holding else SAFE
+        return Mode(self.core.mode())
 
     def reasons(self) -> dict[str, str]:
         """For each output, one line of why it does what it does at this moment."""
@@ -124,12 +116,9 @@ class Machine:
         for event in events:
             if isinstance(event, Frame):
                 self.counts["accepted"] += 1
-                self._heard_ms = self._clock.total_ms
+                self.core.hear()
                 if event.kind == COMMAND:
-                    self._accepted = event.seq
-                    self._command(event.values)
-                    if self._decoder.tells_keys:
-                        self._decoder.told(followed=self._watch.state is ARMED)
+                    self._command(event.values, event.seq)
                 elif event.kind == STOP:
                     self._stop()
                 else:
@@ -159,12 +148,12 @@ class Machine:
         list is the same object as at the last tick while nothing has changed."""
         self._judge_time(now_ms)
         self._settle()
-        total_ms = self._clock.total_ms
-        dt_ms = 0 if self._ticked_ms is None else total_ms - self._ticked_ms
-        self._ticked_ms = total_ms
         self._ticked_since = True
-        self._watch.ticked()
-        return self._moving.tick(total_ms, dt_ms, self.mode, self._desk)
+        if self._desk.busy and self.core.mode() == FOLLOW:
+            self._desk.step()
+        self.core.turn()
+        self._desk.notice()
+        return self._moving.collect()
 
     def sense(self, now_ms: int, **readings: Raw) -> None:
         """Take raw readings of the machine's sensors, to be sent as telemetry: whole numbers, three of them
@@ -173,9 +162,9 @@ class Machine:
         Raises KeyError for an item that the link file does not have, TypeError for a reading that is no
         such number.
         """
-        now_ms = self._clock.read(now_ms)
+        self._judge_time(now_ms)
         for name, raw in readings.items():
-            self._telling.sensors.take(name, raw, now_ms)
+            self._telling.sensors.take(name, raw, self._total_ms)
 
     def on_request(self, name: str, hook: Hook) -> None:
         """Let your own code carry out a request of kind "call". KeyError if there is none of that name."""
@@ -191,51 +180,52 @@ class Machine:
         frame at a time, so call it once for each packet, or until it gives b"" on a stream."""
         self._judge_time(now_ms)
         self._settle()
-        now_ms = self._clock.total_ms
         # Answers first: somebody waits for them, and telemetry loses nothing by coming a little later.
-        if self._desk.waiting:
-            return self._telling.sealed(*self._desk.waiting.popleft())
-        return self._telling.due(now_ms, self._watch.state, self._accepted, self._moving)
+        answer = self._desk.answer()
+        if answer is not None:
+            kind, payload = answer
+            return self._telling.sealed(kind, payload or self._hello())
+        accepted = self.core.last_command if self.core.followed else None
+        return self._telling.due(self._total_ms, self._watch.state, accepted, self._moving)
 
     def _recent(self, seq: int) -> bool:
         """Whether telemetry of that sequence was sent no longer ago than the delay guard allows."""
-        return self._telling.recent(seq, self._clock.total_ms)
+        return self._telling.recent(seq, self._total_ms)
+
+    def _hello(self) -> bytes:
+        """What this machine is, as it stands."""
+        accepted = self.counts["accepted"]
+        refused = sum(self.counts.values()) - accepted
+        up_s, tag = self._total_ms // 1000, layout_tag(self.link)
+        identity = Identity(tag, self._desk.boot, up_s, accepted, refused, VERSION, self.link.name)
+        return pack_hello(identity, self._telling.room)
 
     def _answer(self, event: Frame) -> None:
-        desk = self._desk
+        desk, values = self._desk, event.values
         if event.kind == HELLO:
-            refused = sum(self.counts.values()) - self.counts["accepted"]
-            up_s = self._clock.total_ms // 1000
-            tag = layout_tag(self.link)
-            identity = Identity(tag, 0, up_s, self.counts["accepted"], refused, VERSION, self.link.name)
-            desk.hello(event.values, identity, self._telling.room)
+            desk.hello(values)
+            self._notice()
         elif event.kind == ECHO:
-            desk.echo(event.values)
-        elif event.kind == REQUEST and isinstance(event.values, Jog):
-            # A jog is for a machine at rest: what a hand moves is not to be jogged as well.
-            if self._watch.state is ARMED and self._resting:
-                self._moving.begin_jog(event.values, self._clock.total_ms)
+            desk.echo(values)
+        elif event.kind == REQUEST and isinstance(values, Jog):
+            self.core.jog(*values)
         elif event.kind == REQUEST:
-            desk.ask(event.values, armed=self._watch.state is ARMED)
+            desk.ask(values)
 
     def _stop(self) -> None:
-        self._watch.stop()
-        self._holding = False
-        # Outputs first, then motions, then (see _settle) the user's own code. And here, not at the next
-        # tick: the state may have moved on by then.
-        self.halt()
-        self._end_motions()
+        self.core.stop()
+        self._moving.collect()
+        self._notice()
 
     def halt(self) -> None:
         """Every output to rest at once, without a ramp: for a program that must leave at once."""
-        self._moving.halt()
+        self.core.outputs.halt()
+        self._moving.collect()
 
-    def _end_motions(self) -> None:
-        """Whatever was asked for ends with the right to move, even if that is back before the next tick."""
-        self._moving.jog = None
-        if self._desk.busy:
+    def _notice(self) -> None:
+        """Look whether the builder's own code has been made to end."""
+        if self._desk.notice():
             self._ticked_since = False
-            self._desk.end(Outcome.ENDED)
 
     def _settle(self) -> None:
         """Let the user's own code clean up behind a motion that has ended. Not in the call that ended it:
@@ -253,49 +243,37 @@ class Machine:
         """A remote control has sent nothing for so long that arm goes off. That is ordinary: what
         is not to change without a hand (``on_loss = "hold"``) stays as it is, until the machine is armed
         again, told to switch off, or stopped."""
-        self._holding = True
+        self.core.holding = True
 
     def switch_off(self) -> None:
         """An off key has been pressed: what a lapse has left on goes off."""
-        self._holding = False
+        self.core.holding = False
 
     def expire(self, now_ms: int) -> None:
         """Count the link as silent from ``now_ms`` on. For a loop that was blocked for longer than the 16-bit
         clock can tell, and for a port that is gone. The next tick counts its time from here, so that what
         turns still ramps down."""
-        self._watch.pass_time(self._clock.jump(now_ms))
-        if self._ticked_ms is not None:
-            self._ticked_ms = self._clock.total_ms
-        self._fall_silent()
+        self._total_ms += TIMER_MAX
+        self.core.expire(now_ms & 0xFFFF)
+        self._decoder.forget()
+        self._notice()
 
     def _judge_time(self, now_ms: int) -> None:
-        total_ms = self._clock.read(now_ms)
-        if self._watch.pass_time(total_ms):
-            self._fall_silent()
-        elif self._heard_ms is not None and total_ms - self._heard_ms >= self._timeout_ms:
-            # Where no command comes no silence begins, and yet whoever asked something, and has gone since,
-            # must not have the last word about what is new.
-            self._heard_ms = None
+        now_ms &= 0xFFFF
+        if self.core.started:
+            self._total_ms += (now_ms - self.core.now_ms) & 0xFFFF
+        become = self.core.pass_time(now_ms)
+        if become == core.FORGET:
+            self._decoder.forget()
+            self._notice()
+        elif become == core.WEAR:
             self._decoder.wear()
 
-    def _fall_silent(self) -> None:
-        self._decoder.forget()
-        self._accepted = None
-        self._end_motions()
-
-    def _command(self, values: Values) -> None:
-        command = self._commands.sort(values)
-        self._watch.command(command)
-        _, missing, moved = command
-        self._resting = missing is None and moved is None
-        if missing is not None:
-            self._moving.let_rest()
-            self._end_motions()
-        elif self._watch.state is not ARMED:
-            self._end_motions()
-        else:
-            self._holding = False
-            if moved is not None:
-                # A hand wins over a jog.
-                self._moving.jog = None
-            self._moving.follow(self._commands.entering(values))
+    def _command(self, values: Values, seq: int | None) -> None:
+        given = [NO_READING if value is None else value for value in values] if None in values else [*values]
+        self.core.command(given)  # type: ignore[arg-type]
+        if seq is not None:
+            self.core.numbered(seq)
+        self._notice()
+        if self._decoder.tells_keys:
+            self._decoder.told(followed=self.core.watch.state == IS_ARMED)

@@ -8,6 +8,7 @@ import ast
 import importlib.abc
 import importlib.machinery
 import importlib.util
+import re
 import sys
 from collections.abc import Mapping, Sequence
 from types import ModuleType
@@ -55,8 +56,13 @@ class _Checks(ast.NodeTransformer):
         return ast.Call(ast.Name(CHECK, ast.Load()), [value, ast.Constant(width), where], [])
 
     def _width(self, target: ast.expr) -> str:
+        if isinstance(target, ast.Subscript):
+            return self._width(target.value)[5:-1]
         if isinstance(target, ast.Attribute):
-            return self._program.records[self._routine.owner].fields[target.attr]
+            owner = self._routine.owner
+            for name in ast.unparse(target).split(".")[1:-1]:
+                owner = re.sub(r"^list\[|\]$", "", self._program.records[owner].fields[name.split("[")[0]])
+            return self._program.records[owner].fields[target.attr]
         return self._widths[ast.unparse(target)]
 
     def visit_AnnAssign(self, node: ast.AnnAssign) -> ast.AST:

@@ -2,13 +2,13 @@
 
 import ctypes
 import subprocess
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
 from nuvrik.core.ranges import RANGES
 from nuvrik.core.widths import Table
-from nuvrik.export.body import c_name
+from nuvrik.export.expressions import c_name
 from nuvrik.export.program import Program, Record, Routine
 
 C = Path(__file__).parents[1] / "firmware" / "c"
@@ -57,24 +57,34 @@ class Native:
     def __init__(self, library: Path, program: Program | None = None) -> None:
         self.program = program or Program()
         self._library = ctypes.CDLL(str(library))
-        self._structs: dict[str, Any] = {}
+        self.structs: dict[str, Any] = {}
 
     def struct(self, name: str) -> Any:
         """The layout of a class, as a C compiler has it."""
-        if name not in self._structs:
-            fields = [
-                (field, self._type(width)) for field, width in self.program.records[name].fields.items()
-            ]
-            self._structs[name] = type(name, (ctypes.Structure,), {"_fields_": fields})
-        return self._structs[name]
+        if name not in self.structs:
+            record, fields = self.program.records[name], []
+            for field, width in record.fields.items():
+                kind = self._type(width)
+                if not width.startswith("list["):
+                    fields.append((field, kind))
+                elif record.is_table:
+                    fields += [(field, ctypes.POINTER(kind)), (f"{field}_count", ctypes.c_uint8)]
+                else:
+                    fields.append((field, kind * self._room(record.rooms[field])))
+            self.structs[name] = type(name, (ctypes.Structure,), {"_fields_": fields})
+        return self.structs[name]
 
     def _type(self, width: str) -> Any:
         if width.startswith("list["):
-            return ctypes.POINTER(self.struct(width[5:-1]))
+            width = width[5:-1]
+            return self.struct(width) if width in self.program.records else TYPES[RANGES[width].c]
         if width in RANGES:
             return TYPES[RANGES[width].c]
         inner = self.struct(width)
         return ctypes.POINTER(inner) if self.program.records[width].is_table else inner
+
+    def _room(self, room: str) -> int:
+        return int(room) if room.isdigit() else self.program.constants[room].value
 
     def table(self, table: Table) -> Any:
         """A table and all that it leads to, as C keeps it."""
@@ -83,7 +93,11 @@ class Native:
         for field, width in record.fields.items():
             value = getattr(table, field)
             if width.startswith("list["):
-                value = (self.struct(width[5:-1]) * len(value))(*map(self.table, value))
+                setattr(made, f"{field}_count", len(value))
+                of = self._type(width)
+                value = (of * len(value))(
+                    *(self.table(one) if isinstance(one, Table) else one for one in value)
+                )
             elif isinstance(value, Table):
                 value = ctypes.pointer(self.table(value))
             setattr(made, field, value)
@@ -94,6 +108,10 @@ class Native:
         function = getattr(self._library, c_name(routine))
         function.restype = None if routine.gives == "None" else TYPES[RANGES[routine.gives].c]
         takes = [TYPES[RANGES[width].c] if width in RANGES else None for width in routine.takes.values()]
+        given = tuple(
+            (self._type(width) * len(one))(*one) if width.startswith("list[") else one
+            for width, one in zip((["", *routine.takes.values()])[not routine.owner :], given, strict=True)
+        )
         takes = [None, *takes] if routine.owner else takes
         return function(
             *(
@@ -119,24 +137,11 @@ class NativeObject:
     def __init__(self, native: Native, record: Record, table: Table) -> None:
         self._native, self._record = native, record
         self._table = native.table(table)
-        self._struct = native.struct(record.name)()
-        native.call(native.program.routines[f"{record.name}.__init__"], self._struct, self._table)
+        self.struct = native.struct(record.name)()
+        native.call(native.program.routines[f"{record.name}.__init__"], self.struct, self._table)
 
     def __getattr__(self, name: str) -> Any:
         if name in self._record.fields:
-            return getattr(self._struct, name)
+            return getattr(self.struct, name)
         routine = self._native.program.routines[f"{self._record.name}.{name}"]
-        return lambda *given: self._native.call(routine, self._struct, *given)
-
-    @property
-    def fields(self) -> dict[str, Any]:
-        """Every number in it by name, those of objects within it as ``ramp.fine``."""
-        return dict(self._numbers(self._record, self._struct, ""))
-
-    def _numbers(self, record: Record, struct: Any, path: str) -> Iterator[tuple[str, Any]]:
-        for name, width in record.fields.items():
-            inner = self._native.program.records.get(width)
-            if width in RANGES:
-                yield path + name, getattr(struct, name)
-            elif inner is not None and not inner.is_table:
-                yield from self._numbers(inner, getattr(struct, name), f"{path}{name}.")
+        return lambda *given: self._native.call(routine, self.struct, *given)

@@ -10,7 +10,22 @@ from typing import NamedTuple
 
 CORE = Path(__file__).parents[1] / "core"
 
-MODULES = ("levels", "ramp", "demand", "motor", "servo", "watch")
+MODULES = (
+    "sizes",
+    "levels",
+    "ramp",
+    "demand",
+    "motor",
+    "servo",
+    "stepper",
+    "pins",
+    "watch",
+    "commands",
+    "mix",
+    "outputs",
+    "desk",
+    "machine",
+)
 """The modules in the subset, from the ground up: each may import only from those before it."""
 
 
@@ -34,12 +49,14 @@ class Constant(NamedTuple):
 
 class Record(NamedTuple):
     """A class: a table, whose fields never change, or a state. ``fields`` gives the width of each field, or
-    the class it is an object of; a list is written ``list[WIDTH]``."""
+    the class it is an object of; a list is written ``list[WIDTH]``. ``rooms`` says of each list of a state
+    how many it has room for: a number, a constant, or the ``MOST_NAMES`` of a table's ``names``."""
 
     name: str
     is_table: bool
     fields: Mapping[str, str]
     doc: str
+    rooms: Mapping[str, str] = {}
 
 
 class Routine(NamedTuple):
@@ -136,12 +153,32 @@ def _record(node: ast.ClassDef) -> Record:
     for one in node.body:
         if isinstance(one, ast.FunctionDef) and one.name == "__init__":
             stores += [store for store in one.body if isinstance(store, ast.AnnAssign)]
+    rooms = {}
     for store in stores:
         target = store.target
-        fields[target.attr if isinstance(target, ast.Attribute) else ast.unparse(target)] = width_of(
-            store.annotation, store
+        name = target.attr if isinstance(target, ast.Attribute) else ast.unparse(target)
+        fields[name] = width_of(store.annotation, store)
+        if fields[name].startswith("list[") and store.value is not None:
+            rooms[name] = _room(store.value)
+    return Record(node.name, bases == ["Table"], fields, ast.get_docstring(node) or "", rooms)
+
+
+def _room(made: ast.expr) -> str:
+    """How many a list of a state has room for, by how it is made."""
+    of = None
+    if isinstance(made, ast.BinOp) and isinstance(made.op, ast.Mult) and isinstance(made.left, ast.List):
+        of = made.right
+        if isinstance(of, ast.Call) and ast.unparse(of.func) == "len":
+            of = of.args[0]
+    elif isinstance(made, ast.ListComp) and isinstance(made.elt, ast.Call):
+        of = made.generators[0].iter
+    if isinstance(of, ast.Attribute):
+        return f"MOST_{of.attr.upper()}"
+    if not isinstance(of, ast.Name | ast.Constant):
+        raise Outside(
+            made, "a list that is made otherwise", "write [0] * SIZE or [Kind(one) for one in table.ones]"
         )
-    return Record(node.name, bases == ["Table"], fields, ast.get_docstring(node) or "")
+    return ast.unparse(of)
 
 
 def _routine(node: ast.FunctionDef, owner: str) -> Routine:

@@ -132,6 +132,9 @@ def _records(program: Program, module: Module) -> Found:
                         yield store, "__init__ does more than store fields", "write self.name: WIDTH = VALUE"
         for name, width in record.fields.items():
             inner = width[5:-1] if width.startswith("list[") else width
+            room = record.rooms.get(name, "0")
+            if not room.isdigit() and room not in program.constants:
+                yield node, f"{node.name}.{name} has no {room}", "say in core/sizes.py how many there may be"
             if inner not in RANGES and inner not in program.records:
                 yield (
                     node,

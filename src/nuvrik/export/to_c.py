@@ -5,9 +5,11 @@ import re
 import textwrap
 from collections.abc import Iterator
 from itertools import groupby
+from typing import TypeGuard
 
 from nuvrik.core.ranges import RANGES
-from nuvrik.export.body import Body, c_name
+from nuvrik.export.body import Body
+from nuvrik.export.expressions import c_name, room_of
 from nuvrik.export.program import Constant, Module, Program, Record, Routine
 from nuvrik.export.values import LIMITS, number
 
@@ -26,6 +28,7 @@ class Translation:
 
     def __init__(self, program: Program) -> None:
         self._program = program
+        self._changing, self._filled = changing(program), filled(program)
         self.unproven: list[str] = []
         where = ", ".join(f"core/{module.name}.py" for module in program.modules)
         made = "\n".join(textwrap.wrap(MADE.format(where), WIDEST, subsequent_indent="   "))
@@ -56,7 +59,12 @@ class Translation:
         yield "typedef struct {"
         for name, width in record.fields.items():
             if width.startswith("list["):
-                yield f"    const Nuvrik{width[5:-1]} *{name};"
+                of = width[5:-1]
+                c = RANGES[of].c if of in RANGES else f"Nuvrik{of}"
+                if record.is_table:
+                    yield from (f"    const {c} *{name};", f"    uint8_t {name}_count;")
+                else:
+                    yield f"    {c} {name}[{room_of(record.rooms[name])}];"
             elif width in self._program.records:
                 table = self._program.records[width].is_table
                 yield f"    {'const ' if table else ''}Nuvrik{width} {'*' if table else ''}{name};"
@@ -67,22 +75,14 @@ class Translation:
 
     def _signature(self, module: Module, routine: Routine) -> str:
         body = Body(self._program, module, routine)
-        takes = [f"{body.declared(width)}{name}" for name, width in routine.takes.items()]
+        takes = []
+        for name, width in routine.takes.items():
+            const = "const " if width.startswith("list[") and (routine.key, name) not in self._filled else ""
+            takes.append(f"{const}{body.declared(width)}{name}")
         if routine.owner:
-            const = "" if self._changes(routine) else "const "
+            const = "" if routine.key in self._changing else "const "
             takes.insert(0, f"{const}Nuvrik{routine.owner} *self")
         return f"{body.declared(routine.gives)}{c_name(routine)}({', '.join(takes) or 'void'})"
-
-    def _changes(self, routine: Routine) -> bool:
-        """Whether a method stores in its object, or calls one that does."""
-        for node in ast.walk(routine.node):
-            if isinstance(node, ast.Attribute) and isinstance(node.ctx, ast.Store):
-                return True
-            if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
-                named = [one for one in self._program.routines.values() if one.name == node.func.attr]
-                if any(self._changes(one) for one in named):
-                    return True
-        return False
 
     # ---- the source ----
 
@@ -110,6 +110,64 @@ class Translation:
         yield from lines
         yield "}"
         yield ""
+
+
+def changing(program: Program) -> frozenset[str]:
+    """The methods that store in their object, call one that does, or give away a part of it."""
+    found: set[str] = set()
+    while True:
+        names = {key.split(".")[-1] for key in found}
+        more = {
+            key
+            for key, routine in program.routines.items()
+            if routine.owner and _stores(program, routine, names)
+        }
+        if more <= found:
+            return frozenset(found)
+        found |= more
+
+
+def filled(program: Program) -> frozenset[tuple[str, str]]:
+    """The lists that a routine is given, by its key and their names, and stores in or gives on to one that
+    does."""
+    found: set[tuple[str, str]] = set()
+    while True:
+        more = set(found)
+        for key, routine in program.routines.items():
+            for node in ast.walk(routine.node):
+                if _is_place(node) and isinstance(node.value, ast.Name):
+                    more.add((key, node.value.id))
+                if isinstance(node, ast.Call):
+                    more |= {(key, name) for name in _given_on(program, node, found)}
+        if more == found:
+            return frozenset(found)
+        found = more
+
+
+def _given_on(program: Program, node: ast.Call, found: set[tuple[str, str]]) -> Iterator[str]:
+    name = ast.unparse(node.func).split(".")[-1]
+    for routine in (one for one in program.routines.values() if one.name == name):
+        for given, takes in zip(node.args, routine.takes, strict=False):
+            if isinstance(given, ast.Name) and (routine.key, takes) in found:
+                yield given.id
+
+
+def _stores(program: Program, routine: Routine, names: set[str]) -> bool:
+    gives = program.records.get(routine.gives)
+    if gives is not None and not gives.is_table:
+        return True
+    for node in ast.walk(routine.node):
+        stored = isinstance(node, ast.Attribute) and isinstance(node.ctx, ast.Store)
+        if stored or (_is_place(node) and "." in ast.unparse(node)):
+            return True
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr in names:
+            return True
+    return False
+
+
+def _is_place(node: ast.AST) -> TypeGuard[ast.Subscript]:
+    """Whether something is stored in a place of a list."""
+    return isinstance(node, ast.Subscript) and isinstance(node.ctx, ast.Store)
 
 
 def _file(made: str, lines: Iterator[str]) -> str:
@@ -140,6 +198,10 @@ def plain(text: str) -> str:
 
 def constants(module: Module) -> Iterator[str]:
     """The constants of a module: those that stand in lines one after the other are one enumeration."""
+    if module.name == "sizes":
+        for one in module.constants:
+            yield from (f"#ifndef NUVRIK_{one.name}", *_define(one), "#endif", "")
+        return
     runs = groupby(enumerate(module.constants), key=lambda one: one[1].line - one[0])
     for run in [[constant for _, constant in members] for _, members in runs]:
         small = all(LIMITS["int16_t"][0] <= one.value <= LIMITS["int16_t"][1] for one in run)

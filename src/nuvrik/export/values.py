@@ -41,14 +41,15 @@ SYMBOLS: dict[type[ast.AST], str] = {
     ast.GtE: ">=",
 }
 
-FIT = 1 << 30
-"""What the width ``product`` promises."""
+TRUSTED = ("product", "amount")
+"""The widths that say what link files keep a product within."""
 
 
 class Value(NamedTuple):
     """An expression. ``c`` is its type in C; or the name of a class, for an object of it, ``inline`` if it is
-    part of another; or "list", with ``of`` for what is in it. ``promoted``: C works it out as an int, so that
-    it has to be cast to be stored in ``c``. ``simple``: it needs no brackets. ``constant``: a number."""
+    part of another; or "list", with ``of`` for what is in it, ``rom`` if that is a table's. ``promoted``: C
+    works it out as an int, so that it has to be cast to be stored in ``c``. ``simple``: it needs no brackets.
+    ``constant``: a number."""
 
     text: str
     c: str
@@ -59,6 +60,7 @@ class Value(NamedTuple):
     constant: bool = False
     of: str = ""
     inline: bool = False
+    rom: bool = False
 
     @property
     def reference(self) -> str:
@@ -121,15 +123,14 @@ def both(left: Value, right: Value, c: str) -> tuple[str, str]:
     return operand(left, c, not there), operand(right, c, False)
 
 
-def arithmetic(node: ast.BinOp, left: Value, right: Value, trusted: bool = False) -> Value:
-    """Two operands and what is between them. ``trusted``: link files keep the product within 2**30."""
+def arithmetic(node: ast.BinOp, left: Value, right: Value, trusted: str = "") -> Value:
+    """Two operands and what is between them. ``trusted``: the width that link files keep a product within."""
     op = type(node.op)
     if op not in SYMBOLS or op is ast.Mod:
         raise Outside(node, f"{type(node.op).__name__} is not in the subset", "use + - * // >> << & | ^")
     low, high = reach(node, left, right)
     if trusted:
-        low, high = (0 if left.low >= 0 and right.low >= 0 else -FIT), FIT
-        c = narrowest(min(low, -1), high, node)
+        c, low, high = RANGES[trusted]
     elif op in (ast.LShift, ast.RShift):
         c = narrowest(min(left.low, low), max(left.high, high), node)
         return Value(
@@ -142,16 +143,19 @@ def arithmetic(node: ast.BinOp, left: Value, right: Value, trusted: bool = False
 
 
 def wrapped(node: ast.BinOp, left: Value, right: Value, mask: int) -> Value:
-    """``(a - b) & 0xFF`` or ``& 0xFFFF``: only the lowest bits count, so it is done in unsigned numbers."""
-    c = "uint8_t" if mask == 0xFF else "uint16_t"
+    """``(a - b) & 0xFF``, ``& 0xFFFF`` or ``& WRAP``: only the lowest bits count, so it is done in unsigned
+    numbers."""
+    wide = mask > 0xFFFF
     for one in (left, right):
-        if one.low < 0 or one.high > 0xFFFF:
-            raise Outside(
-                node, "what wraps is wider than 16 bits, or may be negative", "wrap its parts first"
-            )
+        if one.low < 0 or one.high > (mask if wide else 0xFFFF):
+            raise Outside(node, "what wraps is wider than that, or may be negative", "wrap its parts first")
+    symbol = SYMBOLS[type(node.op)]
+    if wide:
+        first, second = both(left, right, "uint32_t")
+        return Value(f"({first} {symbol} {second}) & UINT32_C({mask:#x})", "uint32_t", 0, mask, simple=False)
+    c = "uint8_t" if mask == 0xFF else "uint16_t"
     first, second = operand(left, "uint16_t", True), operand(right, "uint16_t", False)
-    text = f"({c})({first} {SYMBOLS[type(node.op)]} {second})"
-    return Value(text, c, 0, mask)
+    return Value(f"({c})({first} {symbol} {second})", c, 0, mask)
 
 
 def reach(node: ast.BinOp, a: Value, b: Value) -> tuple[int, int]:

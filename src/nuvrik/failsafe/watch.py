@@ -1,24 +1,30 @@
-"""The state of one machine in words: a State and a Why around the numbers of ``core.watch``."""
+"""The state of one machine in words: a State and a Why for the numbers of ``core.watch``."""
 
-from nuvrik.core.levels import NOBODY, TIMER_MAX
-from nuvrik.core.watch import Watch, WatchTable
-from nuvrik.failsafe.commands import Command
-from nuvrik.failsafe.table import STATES
+from nuvrik.core.levels import NOBODY
+from nuvrik.core.watch import Watch
+from nuvrik.failsafe.table import STATES, State
 from nuvrik.failsafe.why import Code, Why
 
 
 class LinkWatch:
-    """The state of one machine: ``state``, and ``why`` as a code with a place and a count.
+    """What a watch's numbers mean: ``state``, and ``why`` as a code with a place and a count.
 
-    Time, in milliseconds that only grow, reaches it through :meth:`pass_time`, which must be called
-    before anything that arrived in that time is looked at.
+    >>> from nuvrik.plan.form.models import FailsafeSection
+    >>> from nuvrik.plan.tables import watch_table
+    >>> watch = Watch(watch_table(FailsafeSection(arm="arm", timeout_ms=400)))
+    >>> watch.stop()
+    >>> LinkWatch(watch).state.value
+    'STOPPED'
     """
 
-    def __init__(self, table: WatchTable) -> None:
-        self.core = Watch(table)
-        self._now_ms = 0
+    def __init__(self, watch: Watch) -> None:
+        self.core = watch
         self._why, self._told = Why(Code.FIRST_FRAME), (int(Code.FIRST_FRAME), NOBODY, 0)
-        self.state = STATES[self.core.state]
+
+    @property
+    def state(self) -> State:
+        """WAITING, STANDBY, ARMED, FAILSAFE or STOPPED."""
+        return STATES[self.core.state]
 
     @property
     def why(self) -> Why:
@@ -29,28 +35,3 @@ class LinkWatch:
             why, place, number = told
             self._why = Why(Code(why), -1 if place == NOBODY else place, number)
         return self._why
-
-    def pass_time(self, now_ms: int) -> bool:
-        """Let it be ``now_ms``. True if a silence begins, and the last sequence number is to be forgotten."""
-        dt_ms, self._now_ms = now_ms - self._now_ms, now_ms
-        begins = self.core.pass_time(dt_ms if dt_ms < TIMER_MAX else TIMER_MAX)
-        self.state = STATES[self.core.state]
-        return begins
-
-    def ticked(self) -> None:
-        """The machine has had a turn."""
-        self.core.ticked()
-
-    def command(self, command: Command) -> None:
-        """An accepted command. One that lacks a required reading is no drive frame, and no sign of life."""
-        arm, missing, moved = command
-        if missing is None:
-            self.core.drive(arm, NOBODY if moved is None else moved)
-        else:
-            self.core.bare(arm, missing)
-        self.state = STATES[self.core.state]
-
-    def stop(self) -> None:
-        """A stop frame."""
-        self.core.stop()
-        self.state = STATES[self.core.state]

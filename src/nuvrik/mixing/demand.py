@@ -4,6 +4,7 @@ from enum import IntEnum
 from typing import NamedTuple, Protocol
 
 from nuvrik.core import demand
+from nuvrik.core.stepper import NO_LIMIT, Stepper
 from nuvrik.levels import fraction_of
 
 
@@ -68,8 +69,8 @@ class Told(demand.Demand):
         self.demand = Demand(name, 0, 0, 0, False)
 
     def put(self, at: int, value: int, way: int, driven: bool, braked: bool) -> None:
-        """Be told something else. These three are all that the rules look at again."""
-        self.at, self.value, self.driven = at, value, driven
+        """Be told something else."""
+        self.at, self.value, self.way, self.driven = at, value, way, driven
         key = at, value, way, driven, braked
         known = self._known.get(key)
         if known is None:
@@ -77,18 +78,25 @@ class Told(demand.Demand):
         self.demand = known
 
 
+class ToldSteps(Told):
+    """The same for a stepper, which is also told how many steps it may be turned by."""
+
+    stepper: Stepper
+
+    def put(self, at: int, value: int, way: int, driven: bool, braked: bool) -> None:
+        """Be told something else."""
+        super().put(at, value, way, driven, braked)
+        left = self.stepper.steps_left
+        if left != NO_LIMIT and value:
+            self.demand = self.demand._replace(steps_left=left)
+
+
 class Output(Protocol):
-    """What the machine needs of each of its outputs."""
+    """An output in words."""
 
     @property
-    def demand(self) -> Demand:
-        """What it is told now."""
-
-    def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
-        """One turn of the loop: follow ``target`` (a level; None: no demand) as far as ``mode`` lets it."""
-
-    def halt(self) -> None:
-        """Stop at once; the next tick says so to the driver."""
+    def told(self) -> Told:
+        """What it is told."""
 
     def why(self, target: int | None, mode: Mode) -> str:
-        """Why it does what it does, in a line."""
+        """Why it does what it does, in a line; ``target`` is the level asked of it, None for none."""

@@ -25,7 +25,8 @@ class Quick(core.Motor):
             self._drives[at] = self._told.demand
         else:
             told = self._told
-            told.at, told.value, told.driven, told.demand = at, known.value, known.driven, known
+            told.at, told.value, told.way, told.driven = at, known.value, known.direction, known.driven
+            told.demand = known
 
 
 class Motor:
@@ -33,14 +34,14 @@ class Motor:
 
     def __init__(self, name: str, model: MotorOutput) -> None:
         self.name = name
-        self._told = Told(name)
-        self.core = Quick(motor_table(model), self._told)
+        self.told = Told(name)
+        self.core = Quick(motor_table(model), self.told)
         self._model = model
 
     @property
     def demand(self) -> Demand:
         """What it is told now."""
-        return self._told.demand
+        return self.told.demand
 
     def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
         """Follow ``target`` if the mode lets it, else come to rest."""
@@ -48,7 +49,7 @@ class Motor:
             self.core.tick(0, False, dt_ms, mode)
         else:
             self.core.tick(target, True, dt_ms, mode)
-        return self._told.demand
+        return self.told.demand
 
     @property
     def hold_ends(self) -> bool:

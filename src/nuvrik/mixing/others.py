@@ -4,7 +4,7 @@ from nuvrik.core import servo as core
 from nuvrik.levels import FULL
 from nuvrik.mixing.demand import FOLLOW, HELD, LOST, Demand, Mode, Told
 from nuvrik.plan.form.outputs import ServoOutput, SwitchOutput
-from nuvrik.plan.tables import made, servo_table
+from nuvrik.plan.tables import servo_table, switch_table
 
 
 class Servo:
@@ -18,18 +18,18 @@ class Servo:
         self.name = name
         self._model = model
         self.core = core.Servo(servo_table(model))
-        self._told = self.core.demand = Told(name)
+        self.told = self.core.demand = Told(name)
         self.core.begin()
 
     @property
     def demand(self) -> Demand:
         """What it is told now."""
-        return self._told.demand
+        return self.told.demand
 
     def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
         """Go towards ``target``; without one, stay."""
         self.core.tick(target or 0, target is not None, dt_ms, mode)
-        return self._told.demand
+        return self.told.demand
 
     def halt(self) -> None:
         """Stay where it is now."""
@@ -60,19 +60,19 @@ class Switch:
 
     def __init__(self, name: str, model: SwitchOutput) -> None:
         self.name = name
-        self.core = core.Switch(made(core.SwitchTable, holds=model.on_loss == "hold"))
-        self._told = self.core.demand = Told(name)
+        self.core = core.Switch(switch_table(model))
+        self.told = self.core.demand = Told(name)
         self.core.begin()
 
     @property
     def demand(self) -> Demand:
         """What it is told now."""
-        return self._told.demand
+        return self.told.demand
 
     def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
         """On if ``target`` is above zero; without one, as it was."""
         self.core.tick(target or 0, target is not None, mode)
-        return self._told.demand
+        return self.told.demand
 
     def halt(self) -> None:
         """Off."""

@@ -1,5 +1,7 @@
-/* Made from core/levels.py, core/ramp.py, core/demand.py, core/motor.py, core/servo.py, core/watch.py by
-   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
+/* Made from core/sizes.py, core/levels.py, core/ramp.py, core/demand.py, core/motor.py, core/servo.py,
+   core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py, core/outputs.py, core/desk.py,
+   core/machine.py by Nuvrik. Read it, step through it, port it, but do not edit it: the next making would
+   undo that. */
 #include "nuvrik_core.h"
 
 static int16_t nuvrik_abs16(int16_t x)
@@ -11,6 +13,8 @@ static int32_t nuvrik_abs32(int32_t x)
 {
     return (int32_t)(x < 0 ? -x : x);
 }
+
+/* ---- sizes ---- */
 
 /* ---- levels ---- */
 
@@ -99,9 +103,9 @@ int16_t nuvrik_change(const NuvrikRampTable *table, uint16_t dt_ms)
         return NUVRIK_FULL;
     }
     uint16_t capped = (dt_ms < NUVRIK_U16(table->dt_most)) ? dt_ms : NUVRIK_U16(table->dt_most);
-    int32_t way = (int32_t)NUVRIK_U32(table->rate) * capped;
-    uint32_t reach = (uint32_t)(((way + NUVRIK_FINE) - 1) >> NUVRIK_FINE_BITS);
-    return (int16_t)(((int32_t)reach < NUVRIK_FULL) ? reach : NUVRIK_FULL);
+    uint32_t way = NUVRIK_U32(table->rate) * capped;
+    uint32_t reach = (uint32_t)((((int32_t)way + NUVRIK_FINE) - 1) >> NUVRIK_FINE_BITS);
+    return (int16_t)(((int32_t)reach < NUVRIK_FULL) ? (int16_t)reach : NUVRIK_FULL);
 }
 
 void nuvrik_slew_init(NuvrikSlew *self, const NuvrikRampTable *table)
@@ -223,8 +227,8 @@ int16_t nuvrik_bent(const NuvrikMotorTable *table, int16_t size)
     if (size <= NUVRIK_I16(before->x)) {
         return NUVRIK_I16(before->y);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(table->points); i++) {
-        const NuvrikPoint *corner = &NUVRIK_P(table->curve)[i];
+    for (uint8_t corner_at = 0; corner_at < NUVRIK_U8(table->curve_count); corner_at++) {
+        const NuvrikPoint *corner = &NUVRIK_P(table->curve)[corner_at];
         if (size <= NUVRIK_I16(corner->x)) {
             return nuvrik_between(size, NUVRIK_I16(before->x), NUVRIK_I16(before->y), NUVRIK_I16(corner->x),
                 NUVRIK_I16(corner->y));
@@ -241,9 +245,9 @@ uint16_t nuvrik_above(int16_t size, uint16_t start, uint16_t top)
     if (size <= 0) {
         return start;
     }
-    int32_t area = (int32_t)size * room;
+    uint32_t area = (uint32_t)size * room;
     /* FULL is a power of two, so rounding is a shift: a division is the slowest thing a chip does. */
-    uint16_t grown = (uint16_t)((area + (NUVRIK_FULL / 2)) >> NUVRIK_FULL_BITS);
+    uint16_t grown = (uint16_t)(((int32_t)area + (NUVRIK_FULL / 2)) >> NUVRIK_FULL_BITS);
     return (uint16_t)((int32_t)start + grown);
 }
 
@@ -322,7 +326,7 @@ void nuvrik_motor_drive(NuvrikMotor *self, int16_t at)
         nuvrik_motor_pulse(self, at);
     } else {
         int16_t size = nuvrik_abs16(at);
-        if (NUVRIK_U8(self->table->points) != 0) {
+        if (NUVRIK_U8(self->table->curve_count) != 0) {
             size = nuvrik_bent(self->table, size);
         }
         uint16_t duty = nuvrik_above(size, NUVRIK_U16(self->table->start), NUVRIK_U16(self->table->top));
@@ -515,6 +519,398 @@ void nuvrik_switch_halt(NuvrikSwitch *self)
     nuvrik_switch_put(self, false);
 }
 
+/* ---- stepper ---- */
+
+/** Steps a second at a level of that size. */
+uint16_t nuvrik_rate_of(const NuvrikStepperTable *table, int16_t size)
+{
+    uint32_t exact = (uint32_t)size * NUVRIK_U16(table->rate_max);
+    return (uint16_t)(((int32_t)exact + (NUVRIK_FULL / 2)) >> NUVRIK_FULL_BITS);
+}
+
+/** At most how many thousandths of a step pass at a level (0 to FULL) for dt_ms and then down the ramp to
+ *  rest. One step a second more than the rate pays for the rounding of every rate on the way.
+ */
+uint32_t nuvrik_reach(const NuvrikStepperTable *table, int16_t size, uint16_t dt_ms)
+{
+    uint32_t slowing = (uint32_t)size * NUVRIK_U16(table->ramp_ms);
+    uint16_t down_ms = (uint16_t)((((int32_t)slowing + NUVRIK_FULL) - 1) >> NUVRIK_FULL_BITS);
+    /* A triangle of down_ms and a block of dt_ms, which counts in full; each half by itself, to stay small.
+       */
+    uint16_t both = (uint16_t)(down_ms + ((int32_t)2 * dt_ms));
+    uint32_t rate = (uint32_t)((int32_t)nuvrik_rate_of(table, size) + 1);
+    uint32_t halves = rate * (uint32_t)(both >> 1);
+    if ((int16_t)(both & 1) != 0) {
+        return (uint32_t)((int32_t)halves + (((int32_t)rate + 1) >> 1));
+    }
+    return halves;
+}
+
+void nuvrik_stepper_init(NuvrikStepper *self, const NuvrikStepperTable *table)
+{
+    self->table = table;
+    nuvrik_ramp_init(&self->ramp, NUVRIK_P(table->ramp));
+    nuvrik_demand_init(&self->demand);
+    self->whole = 0;
+    self->part = 0;
+    self->moving = false;
+    self->goal_whole = 0;
+    self->goal_part = 0;
+    self->steps_left = NUVRIK_NO_LIMIT;
+}
+
+/** At power-up: at rest. */
+void nuvrik_stepper_begin(NuvrikStepper *self)
+{
+    nuvrik_stepper_rest(self);
+}
+
+/** Give no steps. */
+void nuvrik_stepper_rest(NuvrikStepper *self)
+{
+    self->steps_left = NUVRIK_NO_LIMIT;
+    nuvrik_demand_put(&self->demand, 0, 0, 0, false, false);
+}
+
+/** Count the steps of the time gone by; in a move, none beyond its goal. */
+void nuvrik_stepper_count_on(NuvrikStepper *self, uint16_t dt_ms)
+{
+    if (self->demand.value == 0) {
+        return;
+    }
+    uint16_t seconds = (uint16_t)(dt_ms / 1000);
+    uint16_t rest_ms = (uint16_t)((int32_t)dt_ms - (seconds * 1000));
+    uint32_t parts = (uint32_t)self->demand.value * rest_ms;
+    uint32_t more = (uint32_t)((int32_t)parts / NUVRIK_WHOLE);
+    uint32_t steps = (uint32_t)(((int32_t)self->demand.value * seconds) + (int32_t)more);
+    uint16_t part = (uint16_t)((int32_t)parts - ((int32_t)more * NUVRIK_WHOLE));
+    bool ahead = (self->demand.way > 0) == (NUVRIK_I8(self->table->facing) > 0);
+    if (self->moving && (nuvrik_stepper_there(self) || ahead != nuvrik_stepper_behind(self))
+        && nuvrik_stepper_beyond(self, steps, part)) {
+        self->whole = self->goal_whole;
+        self->part = self->goal_part;
+    } else if (ahead) {
+        self->part = (uint16_t)((int32_t)self->part + part);
+        if (self->part >= NUVRIK_WHOLE) {
+            self->part = (uint16_t)((int32_t)self->part - NUVRIK_WHOLE);
+            steps++;
+        }
+        self->whole = (self->whole + steps) & UINT32_C(0x3fffffff);
+    } else {
+        if (self->part < part) {
+            self->part = (uint16_t)((int32_t)self->part + NUVRIK_WHOLE);
+            steps++;
+        }
+        self->part = (uint16_t)((int32_t)self->part - part);
+        self->whole = (self->whole - steps) & UINT32_C(0x3fffffff);
+    }
+}
+
+/** Whether the goal lies behind, in the negative direction. */
+bool nuvrik_stepper_behind(const NuvrikStepper *self)
+{
+    uint32_t away = (self->goal_whole - self->whole) & UINT32_C(0x3fffffff);
+    return (int32_t)away >= NUVRIK_HALF_TURNS || ((int32_t)away == 0 && self->goal_part < self->part);
+}
+
+/** The whole steps to the goal, either way. */
+uint32_t nuvrik_stepper_steps_away(const NuvrikStepper *self)
+{
+    if (nuvrik_stepper_behind(self)) {
+        uint32_t back = (self->whole - self->goal_whole) & UINT32_C(0x3fffffff);
+        return (uint32_t)((self->part < self->goal_part) ? ((int32_t)back - 1) : (int32_t)back);
+    }
+    uint32_t ahead = (self->goal_whole - self->whole) & UINT32_C(0x3fffffff);
+    return (uint32_t)((self->goal_part < self->part) ? ((int32_t)ahead - 1) : (int32_t)ahead);
+}
+
+/** What is left beside the whole steps to the goal, either way, in thousandths. */
+uint16_t nuvrik_stepper_part_away(const NuvrikStepper *self)
+{
+    if (nuvrik_stepper_behind(self)) {
+        return (uint16_t)((self->part >= self->goal_part) ? ((int32_t)self->part - self->goal_part)
+            : (((int32_t)self->part + NUVRIK_WHOLE) - self->goal_part));
+    }
+    return (uint16_t)((self->goal_part >= self->part) ? ((int32_t)self->goal_part - self->part)
+        : (((int32_t)self->goal_part + NUVRIK_WHOLE) - self->part));
+}
+
+/** Whether so many steps lead to the goal or past it. */
+bool nuvrik_stepper_beyond(const NuvrikStepper *self, uint32_t steps, uint16_t part)
+{
+    uint32_t away = nuvrik_stepper_steps_away(self);
+    return (int32_t)steps > (int32_t)away || ((int32_t)steps == (int32_t)away
+        && part >= nuvrik_stepper_part_away(self));
+}
+
+/** One turn of the loop: follow target, if it is asked for and the mode lets it; else come to rest. */
+void nuvrik_stepper_tick(NuvrikStepper *self, int16_t target, bool asked, uint16_t dt_ms, uint8_t mode)
+{
+    int16_t wanted = (asked && mode == NUVRIK_FOLLOW) ? target : 0;
+    bool turned = nuvrik_ramp_towards(&self->ramp, wanted, dt_ms);
+    /* In a move it is told anew even at one rate, because what is left to turn has changed. */
+    if (!(turned || self->moving)) {
+        return;
+    }
+    int16_t at = nuvrik_ramp_at(&self->ramp);
+    uint16_t rate = nuvrik_rate_of(self->table, nuvrik_abs16(at));
+    if (rate == 0) {
+        nuvrik_stepper_rest(self);
+    } else {
+        self->steps_left = (self->moving) ? nuvrik_stepper_limit(self, at > 0) : NUVRIK_NO_LIMIT;
+        nuvrik_demand_put(&self->demand, at, rate, (int8_t)((at > 0) ? NUVRIK_I8(self->table->facing)
+            : (-(int16_t)NUVRIK_I8(self->table->facing))), true, false);
+    }
+}
+
+/** The whole steps up to the goal in a direction, 0 where it lies in the other. */
+int32_t nuvrik_stepper_limit(const NuvrikStepper *self, bool ahead)
+{
+    if (ahead) {
+        uint32_t away = (self->goal_whole - self->whole) & UINT32_C(0x3fffffff);
+        return ((int32_t)away < NUVRIK_HALF_TURNS) ? (int32_t)away : (int32_t)0;
+    }
+    /* Counted down from the next whole step above, on both sides. */
+    uint32_t from_whole = (self->part != 0) ? ((self->whole + 1) & UINT32_C(0x3fffffff)) : self->whole;
+    uint32_t to_whole = (self->goal_part != 0) ? ((self->goal_whole + 1) & UINT32_C(0x3fffffff))
+        : self->goal_whole;
+    uint32_t back = (from_whole - to_whole) & UINT32_C(0x3fffffff);
+    return ((int32_t)back < NUVRIK_HALF_TURNS) ? (int32_t)back : (int32_t)0;
+}
+
+/** The count as whole steps, rounded half away from zero; it goes round. */
+uint32_t nuvrik_stepper_rounded(const NuvrikStepper *self)
+{
+    bool negative = (int32_t)self->whole >= NUVRIK_HALF_TURNS;
+    bool up = negative ? (self->part > (uint16_t)(NUVRIK_WHOLE / 2))
+        : (self->part >= (uint16_t)(NUVRIK_WHOLE / 2));
+    return up ? ((self->whole + 1) & UINT32_C(0x3fffffff)) : self->whole;
+}
+
+/** From now on, turn no further than a place. Begin from rest. */
+void nuvrik_stepper_go_to(NuvrikStepper *self, uint32_t place, uint16_t part)
+{
+    self->moving = true;
+    self->goal_whole = place;
+    self->goal_part = part;
+}
+
+/** The move is over, or must not go on. */
+void nuvrik_stepper_let_go(NuvrikStepper *self)
+{
+    self->moving = false;
+}
+
+/** Whether it is at the goal, or passing it. */
+bool nuvrik_stepper_there(const NuvrikStepper *self)
+{
+    return (int32_t)self->whole == (int32_t)self->goal_whole && self->part == self->goal_part;
+}
+
+/** Whether it stands at the goal. */
+bool nuvrik_stepper_arrived(const NuvrikStepper *self)
+{
+    return nuvrik_stepper_there(self) && self->ramp.fine == 0;
+}
+
+/** The level towards the goal for the next dt_ms: the greatest, of those that the ramp can reach in that
+ *  time, from which it can still stop there; at least that of one step a second.
+ */
+int16_t nuvrik_stepper_wanted(const NuvrikStepper *self, uint16_t dt_ms)
+{
+    uint32_t away = nuvrik_stepper_steps_away(self);
+    bool behind = nuvrik_stepper_behind(self);
+    int16_t now = nuvrik_ramp_at(&self->ramp);
+    if (nuvrik_stepper_there(self) || (now != 0 && (now < 0) != behind)) {
+        return 0;
+    }
+    uint32_t left = NUVRIK_FAR * NUVRIK_WHOLE;
+    if ((int32_t)away < NUVRIK_FAR) {
+        left = (uint32_t)(((int32_t)away * NUVRIK_WHOLE) + nuvrik_stepper_part_away(self));
+    }
+    uint16_t time_ms = dt_ms;
+    if (time_ms < 1) {
+        time_ms = 1;
+    }
+    if (time_ms > NUVRIK_LONGEST_TICK_MS) {
+        time_ms = NUVRIK_LONGEST_TICK_MS;
+    }
+    int16_t size = nuvrik_stepper_fastest(self, nuvrik_abs16(now), left, time_ms);
+    if (size < NUVRIK_I16(self->table->least)) {
+        size = NUVRIK_I16(self->table->least);
+    }
+    return (int16_t)(behind ? (-size) : size);
+}
+
+/** The greatest size of a level, of those that the ramp can reach, from which left is enough to stop. */
+int16_t nuvrik_stepper_fastest(const NuvrikStepper *self, int16_t now, uint32_t left, uint16_t time_ms)
+{
+    int16_t most = nuvrik_change(NUVRIK_P(self->table->ramp), time_ms);
+    int16_t low = (int16_t)((now > most) ? (now - most) : 0);
+    int16_t top = (int16_t)((most < (NUVRIK_FULL - now)) ? (now + most) : NUVRIK_FULL);
+    if (nuvrik_reach(self->table, top, time_ms) <= left) {
+        return top;
+    }
+    /* By halving: the way to rest only grows with the level. */
+    while (low < top) {
+        int16_t middle = (int16_t)((uint16_t)((uint16_t)((uint16_t)low + (uint16_t)top) + 1) >> 1);
+        if (nuvrik_reach(self->table, middle, time_ms) <= left) {
+            low = middle;
+        } else {
+            top = (int16_t)(middle - 1);
+        }
+    }
+    return top;
+}
+
+/** To rest at once, without a ramp. */
+void nuvrik_stepper_halt(NuvrikStepper *self)
+{
+    nuvrik_ramp_halt(&self->ramp);
+    nuvrik_stepper_rest(self);
+}
+
+/* ---- pins ---- */
+
+/** What one pin of an output is at under a demand. Of two directions or two of power the first is forward. */
+uint16_t nuvrik_level_of_pin(const NuvrikPinTable *table, uint8_t pin, uint16_t value, int8_t way,
+    bool braked)
+{
+    if (NUVRIK_U8(table->use) >= NUVRIK_SWITCHED_HIGH) {
+        return (uint16_t)(((value != 0) == (NUVRIK_U8(table->use) == NUVRIK_SWITCHED_HIGH)) ? 1 : 0);
+    }
+    if (NUVRIK_U8(table->use) == NUVRIK_TWO_POWERED) {
+        if (way == ((pin == 0) ? 1 : (-1))) {
+            return value;
+        }
+        return (uint16_t)(braked ? NUVRIK_U16(table->most) : 0);
+    }
+    if (pin == 0) {
+        return value;
+    }
+    if (pin == 1) {
+        return (uint16_t)((way > 0 || (NUVRIK_U8(table->use) == NUVRIK_TWO_DIRECTIONS && braked)) ? 1 : 0);
+    }
+    return (uint16_t)((way < 0 || braked) ? 1 : 0);
+}
+
+/** How many pins it has. */
+uint8_t nuvrik_pins_of(uint8_t use)
+{
+    if (use == NUVRIK_ONE_DIRECTION || use == NUVRIK_TWO_POWERED) {
+        return 2;
+    }
+    return (uint8_t)((use == NUVRIK_TWO_DIRECTIONS) ? 3 : 1);
+}
+
+void nuvrik_pins_init(NuvrikPins *self, const NuvrikPinTable *table)
+{
+    self->table = table;
+    self->way = 0;
+    self->braked = false;
+    self->known = false;
+    for (uint8_t i = 0; i < NUVRIK_MOST_PINS; i++) {
+        self->levels[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_PINS; i++) {
+        self->wanted[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_PINS; i++) {
+        self->changed[i] = false;
+    }
+    self->count = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_WRITES; i++) {
+        self->pin[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_WRITES; i++) {
+        self->level[i] = 0;
+    }
+}
+
+/** The board has lost power, or is in reset: pull-downs hold every pin low. */
+void nuvrik_pins_let_float(NuvrikPins *self)
+{
+    self->known = false;
+    for (uint8_t i = 0; i < NUVRIK_MOST_PINS; i++) {
+        self->levels[i] = 0;
+    }
+}
+
+/** Say what a new demand asks to be written. */
+void nuvrik_pins_follow(NuvrikPins *self, uint16_t value, int8_t way, bool braked)
+{
+    self->count = 0;
+    bool same = self->known && way == self->way && braked == self->braked;
+    self->way = way;
+    self->braked = braked;
+    if (same && NUVRIK_U8(self->table->use) < NUVRIK_SWITCHED_HIGH && !braked) {
+        /* Nearly always only the value changes, and with it one pin. */
+        uint8_t at = (uint8_t)((NUVRIK_U8(self->table->use) == NUVRIK_TWO_POWERED && way < 0) ? 1 : 0);
+        if (way != 0 && self->levels[at] != value) {
+            nuvrik_pins_put(self, at, value);
+        }
+        return;
+    }
+    self->known = true;
+    nuvrik_pins_change(self, value, way, braked);
+}
+
+/** The same, where a direction or everything may change. */
+void nuvrik_pins_change(NuvrikPins *self, uint16_t value, int8_t way, bool braked)
+{
+    uint8_t pins = nuvrik_pins_of(NUVRIK_U8(self->table->use));
+    bool turned = false;
+    for (uint8_t i = 0; i < pins; i++) {
+        self->wanted[i] = nuvrik_level_of_pin(self->table, i, value, way, braked);
+        self->changed[i] = self->levels[i] != self->wanted[i];
+        if (self->changed[i] && !nuvrik_pins_powers(self, i)) {
+            turned = true;
+        }
+    }
+    if (turned) {
+        for (uint8_t i = 0; i < pins; i++) {
+            if (nuvrik_pins_powers(self, i) && self->levels[i] != 0) {
+                nuvrik_pins_put(self, i, 0);
+                self->changed[i] = self->wanted[i] != 0;
+            }
+        }
+    }
+    nuvrik_pins_put_changed(self, pins, false);
+    nuvrik_pins_put_changed(self, pins, true);
+}
+
+/** Whether a pin makes the output turn; the others only say which way. */
+bool nuvrik_pins_powers(const NuvrikPins *self, uint8_t pin)
+{
+    return pin == 0 || NUVRIK_U8(self->table->use) == NUVRIK_TWO_POWERED;
+}
+
+/** Write the pins of one sort that change. What goes down goes first, so that the two sides are never on
+ *  together, except to brake.
+ */
+void nuvrik_pins_put_changed(NuvrikPins *self, uint8_t pins, bool power)
+{
+    for (uint8_t i = 0; i < pins; i++) {
+        if (self->changed[i] && nuvrik_pins_powers(self, i) == power && self->wanted[i] == 0) {
+            nuvrik_pins_put(self, i, 0);
+        }
+    }
+    for (uint8_t i = 0; i < pins; i++) {
+        if (self->changed[i] && nuvrik_pins_powers(self, i) == power && self->wanted[i] != 0) {
+            nuvrik_pins_put(self, i, self->wanted[i]);
+        }
+    }
+}
+
+/** One more write. */
+void nuvrik_pins_put(NuvrikPins *self, uint8_t pin, uint16_t to)
+{
+    self->levels[pin] = to;
+    self->pin[self->count] = pin;
+    self->level[self->count] = to;
+    self->count++;
+}
+
 /* ---- watch ---- */
 
 void nuvrik_watch_init(NuvrikWatch *self, const NuvrikWatchTable *table)
@@ -675,5 +1071,854 @@ void nuvrik_watch_say(NuvrikWatch *self, uint8_t why, uint8_t place, uint16_t nu
     self->why = why;
     self->place = place;
     self->number = number;
+}
+
+/* ---- commands ---- */
+
+void nuvrik_commands_init(NuvrikCommands *self, const NuvrikCommandTable *table)
+{
+    self->table = table;
+    self->arm = false;
+    self->missing = NUVRIK_NOBODY;
+    self->moved = NUVRIK_NOBODY;
+    self->unready = NUVRIK_U8(table->optional_count);
+    for (uint8_t i = 0; i < NUVRIK_MOST_OPTIONAL; i++) {
+        self->ready[i] = false;
+    }
+}
+
+/** Say what a command is. */
+void nuvrik_commands_sort(NuvrikCommands *self, const int32_t *values)
+{
+    const NuvrikCommandTable *table = self->table;
+    int16_t band = NUVRIK_I16(table->band);
+    self->arm = NUVRIK_U8(table->arm) != NUVRIK_NOBODY && values[NUVRIK_U8(table->arm)] != 0;
+    self->missing = NUVRIK_NOBODY;
+    self->moved = NUVRIK_NOBODY;
+    /* Optional channels first: their readiness has to be followed in every command, drive frame or not. */
+    if (NUVRIK_U8(table->optional_count) != 0) {
+        nuvrik_commands_look_at_optional(self, values);
+    }
+    for (uint8_t need_at = 0; need_at < NUVRIK_U8(table->required_count); need_at++) {
+        const NuvrikNeed *need = &NUVRIK_P(table->required)[need_at];
+        int32_t value = values[NUVRIK_U8(need->place)];
+        if (value == NUVRIK_NO_READING) {
+            self->missing = NUVRIK_U8(need->place);
+            self->moved = NUVRIK_NOBODY;
+            return;
+        }
+        /* Of several that are not at rest the first is named: one is enough to act on. */
+        if (NUVRIK_U8(need->turns) && self->moved == NUVRIK_NOBODY && (value > band || value < (-band))) {
+            self->moved = NUVRIK_U8(need->place);
+        }
+    }
+}
+
+/** Follow which of the optional channels have a say. */
+void nuvrik_commands_look_at_optional(NuvrikCommands *self, const int32_t *values)
+{
+    int16_t band = NUVRIK_I16(self->table->band);
+    self->unready = 0;
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->optional_count); i++) {
+        uint8_t place = NUVRIK_U8(NUVRIK_P(self->table->optional)[i]);
+        int32_t value = values[place];
+        if (value == NUVRIK_NO_READING) {
+            self->ready[i] = false;
+        } else if (value <= band && value >= (-band)) {
+            self->ready[i] = true;
+        } else if (self->moved == NUVRIK_NOBODY) {
+            self->moved = place;
+        }
+        if (!self->ready[i]) {
+            self->unready++;
+        }
+    }
+}
+
+/** Let what has no say enter the mix as zero. */
+void nuvrik_commands_enter(NuvrikCommands *self, int32_t *values)
+{
+    if (self->unready == 0) {
+        return;
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->optional_count); i++) {
+        if (!self->ready[i]) {
+            values[NUVRIK_U8(NUVRIK_P(self->table->optional)[i])] = 0;
+        }
+    }
+}
+
+/* ---- mix ---- */
+
+/** A weighted sum. A channel without a reading adds nothing, nor does one that is at rest: so what was at
+ *  rest when the machine was armed puts no start duty on a motor.
+ */
+int32_t nuvrik_total(const NuvrikSum *terms, const int32_t *values, int16_t band)
+{
+    int32_t sum = 0;
+    for (uint8_t term_at = 0; term_at < NUVRIK_U8(terms->terms_count); term_at++) {
+        const NuvrikTerm *term = &NUVRIK_P(terms->terms)[term_at];
+        int32_t value = values[NUVRIK_U8(term->place)];
+        if (value > band || ((int16_t)value < (-band) && (int16_t)value != NUVRIK_NO_READING)) {
+            /* A weight of 1 needs no product, and is by far the commonest. */
+            int32_t weighed = (NUVRIK_I32(term->weight) == NUVRIK_FULL) ? value
+                : nuvrik_mul(NUVRIK_I32(term->weight), value);
+            sum = sum + weighed;
+        }
+    }
+    return sum;
+}
+
+/** The level that the channels ask of an output. */
+int16_t nuvrik_mixed(const NuvrikRoute *route, const int32_t *values)
+{
+    if (NUVRIK_U8(route->switched)) {
+        /* A flag is 0 or 1, not a level: it is made full, so that a switch need not know the difference. */
+        return (nuvrik_total(NUVRIK_P(route->own), values, 0) != 0) ? NUVRIK_FULL : 0;
+    }
+    /* Clipped once, at the end: the sum of two halves may pass full scale on the way. */
+    int32_t sum = nuvrik_total(NUVRIK_P(route->own), values, NUVRIK_I16(route->band));
+    if (NUVRIK_U8(NUVRIK_P(route->partner)->terms_count) != 0) {
+        int32_t widest = nuvrik_abs32(nuvrik_total(NUVRIK_P(route->partner), values,
+            NUVRIK_I16(route->band)));
+        if (nuvrik_abs32(sum) > widest) {
+            widest = nuvrik_abs32(sum);
+        }
+        if (widest > NUVRIK_FULL) {
+            int32_t scaled = sum * NUVRIK_FULL;
+            sum = nuvrik_div(scaled, widest);
+        }
+    }
+    if (NUVRIK_U8(route->turn) != NUVRIK_NOBODY) {
+        int32_t turned = values[NUVRIK_U8(route->turn)];
+        if (turned > NUVRIK_I16(route->band) || ((int16_t)turned < (-NUVRIK_I16(route->band))
+            && (int16_t)turned != NUVRIK_NO_READING)) {
+            /* Only the inner side is slowed; on the outer one the product is negative. */
+            int32_t slowing = turned * NUVRIK_I8(route->inner);
+            if (slowing > 0) {
+                sum = nuvrik_mul(sum, NUVRIK_FULL - slowing);
+            }
+        }
+    }
+    return (int16_t)nuvrik_clamp(sum, -NUVRIK_FULL, NUVRIK_FULL);
+}
+
+/* ---- outputs ---- */
+
+void nuvrik_outputs_init(NuvrikOutputs *self, const NuvrikOutputsTable *table)
+{
+    self->table = table;
+    for (uint8_t i = 0; i < NUVRIK_U8(table->motors_count); i++) {
+        nuvrik_motor_init(&self->motors[i], &NUVRIK_P(table->motors)[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(table->servos_count); i++) {
+        nuvrik_servo_init(&self->servos[i], &NUVRIK_P(table->servos)[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(table->steppers_count); i++) {
+        nuvrik_stepper_init(&self->steppers[i], &NUVRIK_P(table->steppers)[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(table->switches_count); i++) {
+        nuvrik_switch_init(&self->switches[i], &NUVRIK_P(table->switches)[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
+        self->targets[i] = 0;
+    }
+    self->asked = false;
+    self->jogged = NUVRIK_NOBODY;
+    self->jog_level = 0;
+    self->jog_for_ms = 0;
+    self->jog_ms = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
+        self->moves[i] = false;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
+        self->wishes[i] = 0;
+    }
+    self->moving = false;
+}
+
+/** At power-up. */
+void nuvrik_outputs_begin(NuvrikOutputs *self)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->motors_count); i++) {
+        nuvrik_motor_begin(&self->motors[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->servos_count); i++) {
+        nuvrik_servo_begin(&self->servos[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->steppers_count); i++) {
+        nuvrik_stepper_begin(&self->steppers[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->switches_count); i++) {
+        nuvrik_switch_begin(&self->switches[i]);
+    }
+}
+
+/** Let dt_ms go by. */
+void nuvrik_outputs_pass_time(NuvrikOutputs *self, uint16_t dt_ms)
+{
+    if (self->jogged != NUVRIK_NOBODY) {
+        self->jog_ms = nuvrik_later(self->jog_ms, dt_ms);
+    }
+}
+
+/** A drive frame is followed. */
+void nuvrik_outputs_follow(NuvrikOutputs *self, const int32_t *values)
+{
+    self->asked = true;
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->outputs_count); i++) {
+        self->targets[i] = nuvrik_mixed(NUVRIK_P(NUVRIK_P(self->table->outputs)[i].route), values);
+    }
+}
+
+/** A required reading is missing: what turns comes to rest, places stay. */
+void nuvrik_outputs_let_rest(NuvrikOutputs *self)
+{
+    self->asked = false;
+}
+
+/** Move one output a little, whatever the mix says, for so long. */
+void nuvrik_outputs_jog(NuvrikOutputs *self, uint8_t output, int16_t to, uint16_t for_ms)
+{
+    self->jogged = output;
+    self->jog_level = to;
+    self->jog_for_ms = for_ms;
+    self->jog_ms = 0;
+}
+
+/** Let it follow the mix again. */
+void nuvrik_outputs_end_jog(NuvrikOutputs *self)
+{
+    self->jogged = NUVRIK_NOBODY;
+}
+
+/** Whether an output turns; the others stand in a place, or are off or on. */
+bool nuvrik_outputs_turns(const NuvrikOutputs *self, uint8_t output)
+{
+    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind);
+    return kind == NUVRIK_IS_MOTOR || kind == NUVRIK_IS_STEPPER;
+}
+
+/** Whether a hand, or a jog, moves an output that a motion is to move, or may no longer let it. */
+bool nuvrik_outputs_a_hand_moves(const NuvrikOutputs *self, uint8_t output)
+{
+    if (self->jogged == output) {
+        return nuvrik_outputs_turns(self, output) && self->jog_level != 0;
+    }
+    return !self->asked || (nuvrik_outputs_turns(self, output) && self->targets[output] != 0);
+}
+
+/** A motion moves an output so far, until it is let go. */
+void nuvrik_outputs_wish(NuvrikOutputs *self, uint8_t output, int16_t to)
+{
+    self->moving = true;
+    self->moves[output] = true;
+    self->wishes[output] = to;
+}
+
+/** No motion moves anything. */
+void nuvrik_outputs_let_go(NuvrikOutputs *self)
+{
+    self->moving = false;
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->outputs_count); i++) {
+        self->moves[i] = false;
+    }
+}
+
+/** What passed was turned at the rates told before, so it is counted before new ones are told. */
+void nuvrik_outputs_count_on(NuvrikOutputs *self, uint16_t dt_ms)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->steppers_count); i++) {
+        nuvrik_stepper_count_on(&self->steppers[i], dt_ms);
+    }
+}
+
+/** One turn of the loop for all of them, decided together. */
+void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode)
+{
+    if (self->jogged != NUVRIK_NOBODY && (mode != NUVRIK_FOLLOW || self->jog_ms >= self->jog_for_ms)) {
+        self->jogged = NUVRIK_NOBODY;
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->outputs_count); i++) {
+        int16_t target = self->targets[i];
+        bool asked = self->asked;
+        if (self->jogged == i) {
+            target = self->jog_level;
+            asked = true;
+        }
+        if (self->moving && self->moves[i]) {
+            target = self->wishes[i];
+            asked = true;
+        }
+        nuvrik_outputs_tick_one(self, i, target, asked, dt_ms, mode);
+    }
+}
+
+/** One turn of one output. */
+void nuvrik_outputs_tick_one(NuvrikOutputs *self, uint8_t output, int16_t target, bool asked, uint16_t dt_ms,
+    uint8_t mode)
+{
+    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind);
+    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].at);
+    if (kind == NUVRIK_IS_MOTOR) {
+        nuvrik_motor_tick(&self->motors[at], target, asked, dt_ms, mode);
+    } else if (kind == NUVRIK_IS_SERVO) {
+        nuvrik_servo_tick(&self->servos[at], target, asked, dt_ms, mode);
+    } else if (kind == NUVRIK_IS_STEPPER) {
+        nuvrik_stepper_tick(&self->steppers[at], target, asked, dt_ms, mode);
+    } else {
+        nuvrik_switch_tick(&self->switches[at], target, asked, mode);
+    }
+}
+
+/** Every output to rest at once, without a ramp. */
+void nuvrik_outputs_halt(NuvrikOutputs *self)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->motors_count); i++) {
+        nuvrik_motor_halt(&self->motors[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->servos_count); i++) {
+        nuvrik_servo_halt(&self->servos[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->steppers_count); i++) {
+        nuvrik_stepper_halt(&self->steppers[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->switches_count); i++) {
+        nuvrik_switch_halt(&self->switches[i]);
+    }
+}
+
+/** What an output is told now. */
+NuvrikDemand *nuvrik_outputs_told(NuvrikOutputs *self, uint8_t output)
+{
+    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind);
+    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].at);
+    if (kind == NUVRIK_IS_MOTOR) {
+        return &self->motors[at].demand;
+    }
+    if (kind == NUVRIK_IS_SERVO) {
+        return &self->servos[at].demand;
+    }
+    if (kind == NUVRIK_IS_STEPPER) {
+        return &self->steppers[at].demand;
+    }
+    return &self->switches[at].demand;
+}
+
+/** Whether no output is being driven. */
+bool nuvrik_outputs_safe(NuvrikOutputs *self)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->outputs_count); i++) {
+        if (nuvrik_outputs_told(self, i)->driven) {
+            return false;
+        }
+    }
+    return true;
+}
+
+/** Whether an output is about to let go of a load that it holds. */
+bool nuvrik_outputs_hold_ends(const NuvrikOutputs *self)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->motors_count); i++) {
+        if (nuvrik_motor_hold_ends(&self->motors[i])) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* ---- desk ---- */
+
+/** The steps from one place to another, rounded half away from zero. */
+int32_t nuvrik_steps_between(uint32_t whole_to, uint16_t part_to, uint32_t whole_from, uint16_t part_from)
+{
+    /* Counted from below, so that what is beside the whole steps is never negative. */
+    uint32_t steps = (whole_to - whole_from) & UINT32_C(0x3fffffff);
+    uint16_t part = (uint16_t)((part_to >= part_from) ? ((int32_t)part_to - part_from) : (((int32_t)part_to
+        + NUVRIK_WHOLE) - part_from));
+    if (part_to < part_from) {
+        steps = (steps - 1) & UINT32_C(0x3fffffff);
+    }
+    if (part > (uint16_t)(NUVRIK_WHOLE / 2) || ((int16_t)part == (NUVRIK_WHOLE / 2)
+        && (int32_t)steps < NUVRIK_HALF_TURNS)) {
+        steps = (steps + 1) & UINT32_C(0x3fffffff);
+    }
+    if ((int32_t)steps < NUVRIK_HALF_TURNS) {
+        return (int32_t)steps;
+    }
+    return -((NUVRIK_TURNS - (int32_t)steps) + 1);
+}
+
+void nuvrik_desk_init(NuvrikDesk *self, const NuvrikDeskTable *table)
+{
+    self->table = table;
+    self->boot_low = 0;
+    self->boot_high = 0;
+    self->met = false;
+    self->session = 0;
+    self->number = 0;
+    self->replied = false;
+    self->code = 0;
+    self->status = 0;
+    self->value = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_ARGUMENTS; i++) {
+        self->arguments[i] = 0;
+    }
+    self->motion = NUVRIK_NO_MOTION;
+    self->move_code = 0;
+    self->move_session = 0;
+    self->move_number = 0;
+    self->begun = false;
+    self->steps = 0;
+    self->back = false;
+    self->from_whole = 0;
+    self->from_part = 0;
+    self->first = 0;
+    self->waiting = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_WAITING; i++) {
+        self->kinds[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_WAITING; i++) {
+        self->codes[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_WAITING; i++) {
+        self->sessions[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_WAITING; i++) {
+        self->numbers[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_WAITING; i++) {
+        self->statuses[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_WAITING; i++) {
+        self->values[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_WAITING; i++) {
+        self->lengths[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_TOKENS; i++) {
+        self->tokens[i] = 0;
+    }
+}
+
+/** Answer who is there; a new session makes all that the old one sent stale. Session 0 only asks. */
+void nuvrik_desk_hello(NuvrikDesk *self, uint16_t session, NuvrikOutputs *outputs)
+{
+    if (session != 0 && !(self->met && session == self->session)) {
+        if (self->met) {
+            if (self->boot_low == 0xffffU) {
+                self->boot_high = (uint16_t)(self->boot_high + 1);
+            }
+            self->boot_low = (uint16_t)(self->boot_low + 1);
+        }
+        nuvrik_desk_over(self, NUVRIK_ENDED, 0, outputs);
+        self->met = true;
+        self->session = session;
+        self->number = 0;
+        self->replied = false;
+    }
+    if (NUVRIK_U8(self->table->says_hello)) {
+        self->kinds[nuvrik_desk_place(self)] = NUVRIK_ANSWERS_HELLO;
+    }
+}
+
+/** A place for one more answer. The oldest goes where there is none. */
+uint8_t nuvrik_desk_place(NuvrikDesk *self)
+{
+    if (self->waiting == NUVRIK_MOST_WAITING) {
+        nuvrik_desk_drop(self);
+    }
+    self->waiting++;
+    return (uint8_t)(((self->first + self->waiting) - 1) & (NUVRIK_MOST_WAITING - 1));
+}
+
+/** The first answer has been sent, or goes for nothing. */
+void nuvrik_desk_drop(NuvrikDesk *self)
+{
+    self->first = (uint8_t)((self->first + 1) & (NUVRIK_MOST_WAITING - 1));
+    self->waiting--;
+}
+
+/** Say what becomes of a request. */
+void nuvrik_desk_reply(NuvrikDesk *self, uint8_t code, uint16_t session, uint16_t number, uint8_t status,
+    int32_t value)
+{
+    uint8_t at = nuvrik_desk_place(self);
+    self->kinds[at] = NUVRIK_ANSWERS_REPLY;
+    self->codes[at] = code;
+    self->sessions[at] = session;
+    self->numbers[at] = number;
+    self->statuses[at] = status;
+    self->values[at] = value;
+}
+
+/** Take a request, once, and answer it. True: the builder's own code is to be called now. */
+bool nuvrik_desk_ask(NuvrikDesk *self, uint8_t code, uint16_t boot_low, uint16_t boot_high, uint16_t session,
+    uint16_t number, bool armed)
+{
+    bool here = boot_low == self->boot_low && boot_high == self->boot_high;
+    if (!(here && self->met && session == self->session)) {
+        nuvrik_desk_reply(self, code, session, number, NUVRIK_STRANGER, 0);
+        return false;
+    }
+    if (number == self->number && self->replied) {
+        nuvrik_desk_reply(self, self->code, self->session, self->number, self->status, self->value);
+        return false;
+    }
+    uint16_t ahead = (uint16_t)(number - self->number);
+    if (ahead == 0 || ahead >= 32768U) {
+        /* Older than one that has been answered since: nobody waits for it. */
+        return false;
+    }
+    self->number = number;
+    self->code = code;
+    return nuvrik_desk_begin(self, &NUVRIK_P(self->table->requests)[code], armed);
+}
+
+/** Carry it out, or begin to. */
+bool nuvrik_desk_begin(NuvrikDesk *self, const NuvrikRequestTable *request, bool armed)
+{
+    if (NUVRIK_U8(request->moves) && !armed) {
+        nuvrik_desk_answer(self, NUVRIK_NOT_ARMED, 0);
+    } else if (NUVRIK_U8(request->moves) && self->motion != NUVRIK_NO_MOTION) {
+        nuvrik_desk_answer(self, NUVRIK_BUSY, 0);
+    } else if (NUVRIK_U8(request->kind) == NUVRIK_ASKS_CALL) {
+        return true;
+    } else {
+        self->motion = NUVRIK_STEPS_MOTION;
+        self->begun = false;
+        int32_t asked = (NUVRIK_U8(request->kind) == NUVRIK_ASKS_STEPS) ? self->arguments[0] : 0;
+        self->back = asked < 0;
+        self->steps = (uint16_t)nuvrik_abs32(asked);
+        nuvrik_desk_answer(self, NUVRIK_RUNNING, 0);
+    }
+    return false;
+}
+
+/** What the builder's own code says of the request that it was called for. RUNNING: it goes on. */
+void nuvrik_desk_called(NuvrikDesk *self, uint8_t status, int32_t value)
+{
+    if (status == NUVRIK_RUNNING) {
+        self->motion = NUVRIK_OWN_MOTION;
+    }
+    nuvrik_desk_answer(self, status, value);
+}
+
+/** Say what becomes of the request taken last, and keep that for whoever asks again. */
+void nuvrik_desk_answer(NuvrikDesk *self, uint8_t status, int32_t value)
+{
+    self->replied = true;
+    self->status = status;
+    self->value = value;
+    if (status == NUVRIK_RUNNING) {
+        self->move_code = self->code;
+        self->move_session = self->session;
+        self->move_number = self->number;
+    }
+    nuvrik_desk_reply(self, self->code, self->session, self->number, status, value);
+}
+
+/** Let the motion that goes on move what it moves. It ends with the right to move, where a required
+ *  reading is missing, and where a hand moves what it moves: the hand wins.
+ */
+void nuvrik_desk_overlay(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms, uint8_t mode)
+{
+    if (self->motion == NUVRIK_NO_MOTION) {
+        return;
+    }
+    if (mode != NUVRIK_FOLLOW) {
+        nuvrik_desk_over(self, NUVRIK_ENDED, 0, outputs);
+        return;
+    }
+    if (self->motion == NUVRIK_STEPS_MOTION && !nuvrik_desk_step(self, outputs, dt_ms)) {
+        nuvrik_desk_over(self, NUVRIK_DONE, 0, outputs);
+        return;
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(outputs->table->outputs_count); i++) {
+        if (outputs->moves[i] && nuvrik_outputs_a_hand_moves(outputs, i)) {
+            nuvrik_desk_over(self, NUVRIK_ENDED, 0, outputs);
+            return;
+        }
+    }
+}
+
+/** A move by steps, one tick of it. False: it is there. */
+bool nuvrik_desk_step(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms)
+{
+    const NuvrikRequestTable *request = &NUVRIK_P(self->table->requests)[self->move_code];
+    NuvrikStepper *stepper = &outputs->steppers[NUVRIK_U8(request->stepper)];
+    if (!self->begun) {
+        /* A move counts from rest: what a hand still turns is not part of it. */
+        if (stepper->ramp.fine != 0) {
+            nuvrik_outputs_wish(outputs, NUVRIK_U8(request->output), 0);
+            return true;
+        }
+        self->begun = true;
+        self->from_whole = stepper->whole;
+        self->from_part = stepper->part;
+        if (NUVRIK_U8(request->kind) == NUVRIK_ASKS_HOME) {
+            nuvrik_stepper_go_to(stepper, 0, 0);
+        } else if (self->back) {
+            nuvrik_stepper_go_to(stepper, (stepper->whole - self->steps) & UINT32_C(0x3fffffff),
+                stepper->part);
+        } else {
+            nuvrik_stepper_go_to(stepper, (stepper->whole + self->steps) & UINT32_C(0x3fffffff),
+                stepper->part);
+        }
+    }
+    if (nuvrik_stepper_arrived(stepper)) {
+        return false;
+    }
+    nuvrik_outputs_wish(outputs, NUVRIK_U8(request->output), nuvrik_stepper_wanted(stepper, dt_ms));
+    return true;
+}
+
+/** Let no motion go on. value: what the builder's own code came to. */
+void nuvrik_desk_over(NuvrikDesk *self, uint8_t status, int32_t value, NuvrikOutputs *outputs)
+{
+    if (self->motion == NUVRIK_NO_MOTION) {
+        return;
+    }
+    int32_t came_to = value;
+    if (self->motion == NUVRIK_STEPS_MOTION) {
+        const NuvrikRequestTable *request = &NUVRIK_P(self->table->requests)[self->move_code];
+        NuvrikStepper *stepper = &outputs->steppers[NUVRIK_U8(request->stepper)];
+        came_to = 0;
+        if (self->begun) {
+            came_to = nuvrik_steps_between(stepper->whole, stepper->part, self->from_whole, self->from_part);
+        }
+        nuvrik_stepper_let_go(stepper);
+    }
+    self->motion = NUVRIK_NO_MOTION;
+    nuvrik_outputs_let_go(outputs);
+    if (self->replied && self->number == self->move_number && self->session == self->move_session) {
+        self->status = status;
+        self->value = came_to;
+    }
+    nuvrik_desk_reply(self, self->move_code, self->move_session, self->move_number, status, came_to);
+}
+
+/** Send so many bytes back. Gives where in tokens they are to be put. */
+uint8_t nuvrik_desk_echo(NuvrikDesk *self, uint8_t length)
+{
+    uint8_t at = nuvrik_desk_place(self);
+    self->kinds[at] = NUVRIK_ANSWERS_ECHO;
+    self->lengths[at] = length;
+    return (uint8_t)(at * NUVRIK_MOST_TOKEN);
+}
+
+/* ---- machine ---- */
+
+void nuvrik_machine_init(NuvrikMachine *self, const NuvrikMachineTable *table)
+{
+    self->table = table;
+    nuvrik_watch_init(&self->watch, NUVRIK_P(table->watch));
+    nuvrik_commands_init(&self->commands, NUVRIK_P(table->commands));
+    nuvrik_outputs_init(&self->outputs, NUVRIK_P(table->outputs));
+    nuvrik_desk_init(&self->desk, NUVRIK_P(table->desk));
+    self->started = false;
+    self->now_ms = 0;
+    self->ticked = false;
+    self->since_ms = 0;
+    self->heard = false;
+    self->heard_ms = 0;
+    self->followed = false;
+    self->last_command = 0;
+    self->resting = false;
+    self->holding = false;
+}
+
+/** At power-up, with a number that differs from boot to boot. */
+void nuvrik_machine_begin(NuvrikMachine *self, uint16_t boot_low, uint16_t boot_high)
+{
+    self->desk.boot_low = boot_low;
+    self->desk.boot_high = boot_high;
+    nuvrik_outputs_begin(&self->outputs);
+}
+
+/** What the state lets outputs do. */
+uint8_t nuvrik_machine_mode(const NuvrikMachine *self)
+{
+    if (self->watch.state == NUVRIK_ARMED) {
+        return NUVRIK_FOLLOW;
+    }
+    if (self->watch.state == NUVRIK_FAILSAFE) {
+        return NUVRIK_LOST;
+    }
+    return (uint8_t)((self->holding) ? NUVRIK_HELD : NUVRIK_SAFE);
+}
+
+/** Let it be now_ms. */
+uint8_t nuvrik_machine_pass_time(NuvrikMachine *self, uint16_t now_ms)
+{
+    uint16_t dt_ms = (uint16_t)((self->started) ? (uint16_t)(now_ms - self->now_ms) : 0);
+    self->started = true;
+    self->now_ms = now_ms;
+    self->since_ms = nuvrik_later(self->since_ms, dt_ms);
+    nuvrik_outputs_pass_time(&self->outputs, dt_ms);
+    if (nuvrik_watch_pass_time(&self->watch, dt_ms)) {
+        nuvrik_machine_fall_silent(self);
+        return NUVRIK_FORGET;
+    }
+    if (self->heard) {
+        /* Where no command comes no silence begins, and yet whoever asked something, and has gone since, */
+        /* must not have the last word about what is new. */
+        self->heard_ms = nuvrik_later(self->heard_ms, dt_ms);
+        if (self->heard_ms >= NUVRIK_U16(NUVRIK_P(self->table->watch)->timeout_ms)) {
+            self->heard = false;
+            return NUVRIK_WEAR;
+        }
+    }
+    return NUVRIK_NOTHING;
+}
+
+/** Count the link as silent from now_ms on, for a loop that was held up for longer than the clock can
+ *  tell. The next tick counts its time from here, so that what turns still ramps down.
+ */
+void nuvrik_machine_expire(NuvrikMachine *self, uint16_t now_ms)
+{
+    self->started = true;
+    self->now_ms = now_ms;
+    self->since_ms = 0;
+    (void)nuvrik_watch_pass_time(&self->watch, NUVRIK_TIMER_MAX);
+    nuvrik_machine_fall_silent(self);
+}
+
+/** Nothing that was heard before counts any more. */
+void nuvrik_machine_fall_silent(NuvrikMachine *self)
+{
+    self->heard = false;
+    self->followed = false;
+    nuvrik_machine_end_motions(self);
+}
+
+/** Whatever was asked for ends with the right to move, even if that is back before the next tick. */
+void nuvrik_machine_end_motions(NuvrikMachine *self)
+{
+    nuvrik_outputs_end_jog(&self->outputs);
+    nuvrik_desk_over(&self->desk, NUVRIK_ENDED, 0, &self->outputs);
+}
+
+/** A frame of any kind has been accepted. */
+void nuvrik_machine_hear(NuvrikMachine *self)
+{
+    self->heard = true;
+    self->heard_ms = 0;
+}
+
+/** An accepted command. */
+void nuvrik_machine_command(NuvrikMachine *self, int32_t *values)
+{
+    nuvrik_commands_sort(&self->commands, values);
+    uint8_t missing = self->commands.missing;
+    uint8_t moved = self->commands.moved;
+    self->resting = missing == NUVRIK_NOBODY && moved == NUVRIK_NOBODY;
+    if (missing != NUVRIK_NOBODY) {
+        nuvrik_watch_bare(&self->watch, self->commands.arm, missing);
+        nuvrik_outputs_let_rest(&self->outputs);
+        nuvrik_machine_end_motions(self);
+        return;
+    }
+    nuvrik_watch_drive(&self->watch, self->commands.arm, moved);
+    if (self->watch.state != NUVRIK_ARMED) {
+        nuvrik_machine_end_motions(self);
+        return;
+    }
+    self->holding = false;
+    if (moved != NUVRIK_NOBODY) {
+        /* A hand wins over a jog. */
+        nuvrik_outputs_end_jog(&self->outputs);
+    }
+    nuvrik_commands_enter(&self->commands, values);
+    nuvrik_outputs_follow(&self->outputs, values);
+}
+
+/** The command that was accepted last had this number; telemetry says so. */
+void nuvrik_machine_numbered(NuvrikMachine *self, uint8_t seq)
+{
+    self->followed = true;
+    self->last_command = seq;
+}
+
+/** A stop frame. Outputs first, then motions, then the builder's own code; and here, not at the next tick:
+ *  the state may have moved on by then.
+ */
+void nuvrik_machine_stop(NuvrikMachine *self)
+{
+    nuvrik_watch_stop(&self->watch);
+    self->holding = false;
+    nuvrik_outputs_halt(&self->outputs);
+    nuvrik_machine_end_motions(self);
+}
+
+/** Move one output a little. A jog is for a machine at rest: what a hand moves is not to be jogged. */
+void nuvrik_machine_jog(NuvrikMachine *self, uint8_t output, int16_t to, uint16_t for_ms)
+{
+    if (self->watch.state == NUVRIK_ARMED && self->resting) {
+        nuvrik_outputs_jog(&self->outputs, output, to, for_ms);
+    }
+}
+
+/** An argument of the request that is asked next. */
+void nuvrik_machine_argument(NuvrikMachine *self, uint8_t at, int32_t value)
+{
+    self->desk.arguments[at] = value;
+}
+
+/** A request. True: the builder's own code is to be called now. */
+bool nuvrik_machine_ask(NuvrikMachine *self, uint8_t code, uint16_t boot_low, uint16_t boot_high,
+    uint16_t session, uint16_t number)
+{
+    return nuvrik_desk_ask(&self->desk, code, boot_low, boot_high, session, number,
+        self->watch.state == NUVRIK_ARMED);
+}
+
+/** What the builder's own code said when it was called; RUNNING: it goes on. */
+void nuvrik_machine_called(NuvrikMachine *self, uint8_t status, int32_t value)
+{
+    nuvrik_desk_called(&self->desk, status, value);
+}
+
+/** The builder's own code, which goes on, moves an output so far from the next turn on. */
+void nuvrik_machine_wish(NuvrikMachine *self, uint8_t output, int16_t to)
+{
+    if (self->desk.motion == NUVRIK_OWN_MOTION) {
+        nuvrik_outputs_wish(&self->outputs, output, to);
+    }
+}
+
+/** It moves nothing any more, but what it wishes next. */
+void nuvrik_machine_let_go(NuvrikMachine *self)
+{
+    if (self->desk.motion == NUVRIK_OWN_MOTION) {
+        nuvrik_outputs_let_go(&self->outputs);
+    }
+}
+
+/** It has come to its end. */
+void nuvrik_machine_own_over(NuvrikMachine *self, uint8_t status, int32_t value)
+{
+    if (self->desk.motion == NUVRIK_OWN_MOTION) {
+        nuvrik_desk_over(&self->desk, status, value, &self->outputs);
+    }
+}
+
+/** Somebody asks who is there. */
+void nuvrik_machine_hello(NuvrikMachine *self, uint16_t session)
+{
+    nuvrik_desk_hello(&self->desk, session, &self->outputs);
+}
+
+/** One turn of the loop: what each output is to do, all decided together. */
+void nuvrik_machine_turn(NuvrikMachine *self)
+{
+    uint16_t dt_ms = (uint16_t)((self->ticked) ? self->since_ms : 0);
+    self->since_ms = 0;
+    self->ticked = true;
+    nuvrik_watch_ticked(&self->watch);
+    uint8_t mode = nuvrik_machine_mode(self);
+    nuvrik_outputs_count_on(&self->outputs, dt_ms);
+    nuvrik_desk_overlay(&self->desk, &self->outputs, dt_ms, mode);
+    nuvrik_outputs_tick(&self->outputs, dt_ms, mode);
 }
 

@@ -1,5 +1,7 @@
-/* Made from core/levels.py, core/ramp.py, core/demand.py, core/motor.py, core/servo.py, core/watch.py by
-   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
+/* Made from core/sizes.py, core/levels.py, core/ramp.py, core/demand.py, core/motor.py, core/servo.py,
+   core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py, core/outputs.py, core/desk.py,
+   core/machine.py by Nuvrik. Read it, step through it, port it, but do not edit it: the next making would
+   undo that. */
 #ifndef NUVRIK_CORE_H
 #define NUVRIK_CORE_H
 
@@ -11,6 +13,41 @@
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* ---- sizes ---- */
+
+/** How many of each there may be. A link's own tables may say fewer, so that a small chip keeps room for
+ *  no more.
+ */
+
+#ifndef NUVRIK_MOST_CHANNELS
+#define NUVRIK_MOST_CHANNELS 64
+#endif
+
+#ifndef NUVRIK_MOST_OPTIONAL
+#define NUVRIK_MOST_OPTIONAL 64
+#endif
+
+#ifndef NUVRIK_MOST_OUTPUTS
+#define NUVRIK_MOST_OUTPUTS 32
+#endif
+
+#ifndef NUVRIK_MOST_MOTORS
+#define NUVRIK_MOST_MOTORS 32
+#endif
+
+#ifndef NUVRIK_MOST_SERVOS
+#define NUVRIK_MOST_SERVOS 32
+#endif
+
+#ifndef NUVRIK_MOST_STEPPERS
+#define NUVRIK_MOST_STEPPERS 32
+#endif
+
+#ifndef NUVRIK_MOST_SWITCHES
+#define NUVRIK_MOST_SWITCHES 32
+#endif
+
 
 /* ---- levels ---- */
 
@@ -136,8 +173,8 @@ typedef struct {
     uint16_t top;
     uint16_t back_start;
     uint16_t back_top;
-    uint8_t points;
     const NuvrikPoint *curve;
+    uint8_t curve_count;
     uint16_t hold;
     int8_t hold_toward;
     uint16_t hold_ms;
@@ -233,6 +270,150 @@ void nuvrik_switch_begin(NuvrikSwitch *self);
 void nuvrik_switch_tick(NuvrikSwitch *self, int16_t target, bool asked, uint8_t mode);
 void nuvrik_switch_halt(NuvrikSwitch *self);
 
+/* ---- stepper ---- */
+
+/** A stepper: its rate, its count of steps, and a move that comes out right to the step.
+ *
+ *  How a move by steps lands exactly. A rate and a ramp alone cannot do it: rates are whole numbers and
+ *  the loop looks only once a tick, so a move that only watches how far it still is overshoots and creeps
+ *  back. Two things together can. At each tick the stepper takes the greatest level from which it can
+ *  still come to rest before the goal, worked out with every rounding counted against it (reach); and it
+ *  says how many steps there are left, beyond which the pulse generator gives no pulse, so that a late
+ *  tick cannot turn the shaft too far. What was tried and given up: braking by the square root of the way
+ *  left, which is right in continuous time, overshot by up to 644 steps at 65,535 steps a second.
+ */
+
+/** The count is kept in thousandths of a step, because a tick is seldom a whole number of steps. */
+#define NUVRIK_WHOLE 1000
+
+/** The count of whole steps goes round here, so that it fits into the small integers of MicroPython. */
+#define NUVRIK_TURNS INT32_C(1073741823)
+
+#define NUVRIK_HALF_TURNS INT32_C(536870912)
+
+/** A longer time since the last tick is not planned for: the move slows down from there, and lands all the
+ *  same, because no pulse is given beyond its goal.
+ */
+#define NUVRIK_LONGEST_TICK_MS 1000
+
+/** Steps. From further away than this no stepper has to slow down yet: the longest run-down, of half a
+ *  minute at 65,535 steps a second, is shorter.
+ */
+#define NUVRIK_FAR INT32_C(1073000)
+
+/** In place of the steps that are left: there is no move by steps. */
+#define NUVRIK_NO_LIMIT (-1)
+
+/** One stepper. facing: 1, or -1 where it is mounted the other way round. rate_max: steps a second at
+ *  full. ramp_ms: from rest to full. least: the level of one step a second, from which a move never falls.
+ */
+typedef struct {
+    const NuvrikRampTable *ramp;
+    int8_t facing;
+    uint16_t rate_max;
+    uint16_t ramp_ms;
+    int16_t least;
+} NuvrikStepperTable;
+
+/** Turns in steps at a rate either way about zero, and counts the steps it has been told to turn: whole
+ *  ones, going round, and part, 0 to 999 thousandths, always upwards from the whole ones.
+ *
+ *  Call count_on with the time gone by before tick: what was turned in that time was turned at the rate
+ *  told before.
+ */
+typedef struct {
+    const NuvrikStepperTable *table;
+    NuvrikRamp ramp;
+    NuvrikDemand demand;
+    uint32_t whole;
+    uint16_t part;
+    bool moving;
+    uint32_t goal_whole;
+    uint16_t goal_part;
+    int32_t steps_left;
+} NuvrikStepper;
+
+uint16_t nuvrik_rate_of(const NuvrikStepperTable *table, int16_t size);
+uint32_t nuvrik_reach(const NuvrikStepperTable *table, int16_t size, uint16_t dt_ms);
+void nuvrik_stepper_init(NuvrikStepper *self, const NuvrikStepperTable *table);
+void nuvrik_stepper_begin(NuvrikStepper *self);
+void nuvrik_stepper_rest(NuvrikStepper *self);
+void nuvrik_stepper_count_on(NuvrikStepper *self, uint16_t dt_ms);
+bool nuvrik_stepper_behind(const NuvrikStepper *self);
+uint32_t nuvrik_stepper_steps_away(const NuvrikStepper *self);
+uint16_t nuvrik_stepper_part_away(const NuvrikStepper *self);
+bool nuvrik_stepper_beyond(const NuvrikStepper *self, uint32_t steps, uint16_t part);
+void nuvrik_stepper_tick(NuvrikStepper *self, int16_t target, bool asked, uint16_t dt_ms, uint8_t mode);
+int32_t nuvrik_stepper_limit(const NuvrikStepper *self, bool ahead);
+uint32_t nuvrik_stepper_rounded(const NuvrikStepper *self);
+void nuvrik_stepper_go_to(NuvrikStepper *self, uint32_t place, uint16_t part);
+void nuvrik_stepper_let_go(NuvrikStepper *self);
+bool nuvrik_stepper_there(const NuvrikStepper *self);
+bool nuvrik_stepper_arrived(const NuvrikStepper *self);
+int16_t nuvrik_stepper_wanted(const NuvrikStepper *self, uint16_t dt_ms);
+int16_t nuvrik_stepper_fastest(const NuvrikStepper *self, int16_t now, uint32_t left, uint16_t time_ms);
+void nuvrik_stepper_halt(NuvrikStepper *self);
+
+/* ---- pins ---- */
+
+/** Demands to pin levels: direction before power, and nothing left half changed.
+ *
+ *  A write is one of an output's pins and what it is set to: 0 or 1 for a plain pin, a count for one with
+ *  PWM, microseconds for a pulse (0: none), steps a second for a step pin. They come in the order in which
+ *  they must be made: power off, then direction, then power on. A bridge whose sides change under power
+ *  shorts itself for as long as its transistors need to switch off.
+ */
+
+enum {
+    NUVRIK_PULSED = 0,
+    NUVRIK_ONE_DIRECTION = 1,
+    NUVRIK_TWO_DIRECTIONS = 2,
+    NUVRIK_TWO_POWERED = 3,
+    NUVRIK_SWITCHED_HIGH = 4,
+    NUVRIK_SWITCHED_LOW = 5
+};
+/** How the pins of an output are used: one that takes the value; power and a direction pin; power and two
+ *  of them; two of power; and a switch that is on while its pin is high, or low.
+ */
+
+/** An output has no more pins than this. */
+#define NUVRIK_MOST_PINS 3
+
+#define NUVRIK_MOST_WRITES 6
+
+/** The pins of one output. use: how they are used; most: the count of a PWM pin that is full on. */
+typedef struct {
+    uint8_t use;
+    uint16_t most;
+} NuvrikPinTable;
+
+/** The pins of one output, all low until something is written. After follow there are count writes: pin
+ *  and level of each, in order.
+ */
+typedef struct {
+    const NuvrikPinTable *table;
+    int8_t way;
+    bool braked;
+    bool known;
+    uint16_t levels[NUVRIK_MOST_PINS];
+    uint16_t wanted[NUVRIK_MOST_PINS];
+    bool changed[NUVRIK_MOST_PINS];
+    uint8_t count;
+    uint8_t pin[NUVRIK_MOST_WRITES];
+    uint16_t level[NUVRIK_MOST_WRITES];
+} NuvrikPins;
+
+uint16_t nuvrik_level_of_pin(const NuvrikPinTable *table, uint8_t pin, uint16_t value, int8_t way,
+    bool braked);
+uint8_t nuvrik_pins_of(uint8_t use);
+void nuvrik_pins_init(NuvrikPins *self, const NuvrikPinTable *table);
+void nuvrik_pins_let_float(NuvrikPins *self);
+void nuvrik_pins_follow(NuvrikPins *self, uint16_t value, int8_t way, bool braked);
+void nuvrik_pins_change(NuvrikPins *self, uint16_t value, int8_t way, bool braked);
+bool nuvrik_pins_powers(const NuvrikPins *self, uint8_t pin);
+void nuvrik_pins_put_changed(NuvrikPins *self, uint8_t pins, bool power);
+void nuvrik_pins_put(NuvrikPins *self, uint8_t pin, uint16_t to);
+
 /* ---- watch ---- */
 
 /** Who may move, and when: the timers of the failsafe, and the table that every event is looked up in. */
@@ -301,6 +482,7 @@ typedef struct {
     uint16_t give_up_ms;
     bool armless;
     const NuvrikCell *cells;
+    uint8_t cells_count;
 } NuvrikWatchTable;
 
 /** The state of one machine, and why nothing moves: a code, the place of a channel, a number. */
@@ -330,6 +512,372 @@ void nuvrik_watch_enter(NuvrikWatch *self, uint8_t state);
 void nuvrik_watch_explain(NuvrikWatch *self, uint8_t event, const NuvrikCell *cell, uint8_t place,
     uint16_t number);
 void nuvrik_watch_say(NuvrikWatch *self, uint8_t why, uint8_t place, uint16_t number);
+
+/* ---- commands ---- */
+
+/** What an accepted command is for the failsafe: a drive frame or not, at rest or not.
+ *
+ *  A command without a reading of a required channel is no drive frame: it is no sign of life, and keeps
+ *  nothing moving. An optional channel that turns something enters as zero while it has no reading, and
+ *  has a say again only once it has been read at rest: a stick that comes back hard over must start
+ *  nothing.
+ */
+
+/** A required channel: its place, and whether it turns something. */
+typedef struct {
+    uint8_t place;
+    bool turns;
+} NuvrikNeed;
+
+/** What the channels of a link are to the failsafe. arm: the place of the one that arms, NOBODY for none;
+ *  required: those without whose reading nothing moves; optional: the places of the others that turn
+ *  something; band: how far from zero still is at rest.
+ */
+typedef struct {
+    uint8_t arm;
+    int16_t band;
+    const NuvrikNeed *required;
+    uint8_t required_count;
+    const uint8_t *optional;
+    uint8_t optional_count;
+} NuvrikCommandTable;
+
+/** Sorts the commands of one link. arm: whether it is on; missing: the place of the first required channel
+ *  that has no reading; moved: of the first that turns something and is not at rest. NOBODY: there is
+ *  none.
+ */
+typedef struct {
+    const NuvrikCommandTable *table;
+    bool arm;
+    uint8_t missing;
+    uint8_t moved;
+    uint8_t unready;
+    bool ready[NUVRIK_MOST_OPTIONAL];
+} NuvrikCommands;
+
+void nuvrik_commands_init(NuvrikCommands *self, const NuvrikCommandTable *table);
+void nuvrik_commands_sort(NuvrikCommands *self, const int32_t *values);
+void nuvrik_commands_look_at_optional(NuvrikCommands *self, const int32_t *values);
+void nuvrik_commands_enter(NuvrikCommands *self, int32_t *values);
+
+/* ---- mix ---- */
+
+/** Channels to outputs: one level for each output, by its route. */
+
+/** A channel's place, and how much it counts. */
+typedef struct {
+    uint8_t place;
+    int32_t weight;
+} NuvrikTerm;
+
+/** Channels that are weighed and added. */
+typedef struct {
+    const NuvrikTerm *terms;
+    uint8_t terms_count;
+} NuvrikSum;
+
+/** How one output gets its level: the sum own; scaled down with the sum partner, if that has terms, so
+ *  that the larger of the two is full; slowed by the channel at the place turn, if there is one, while
+ *  that has the sign inner. switched: its one channel is a flag. band: how far from zero counts as zero.
+ */
+typedef struct {
+    bool switched;
+    int16_t band;
+    const NuvrikSum *own;
+    const NuvrikSum *partner;
+    uint8_t turn;
+    int8_t inner;
+} NuvrikRoute;
+
+int32_t nuvrik_total(const NuvrikSum *terms, const int32_t *values, int16_t band);
+int16_t nuvrik_mixed(const NuvrikRoute *route, const int32_t *values);
+
+/* ---- outputs ---- */
+
+/** All outputs of one machine: what the mix, a jog and a motion ask of each, and one turn of the loop for
+ *  all.
+ */
+
+enum {
+    NUVRIK_IS_MOTOR = 0,
+    NUVRIK_IS_SERVO = 1,
+    NUVRIK_IS_STEPPER = 2,
+    NUVRIK_IS_SWITCH = 3
+};
+
+/** One output: its kind, its place among those of that kind, and how it gets its level. */
+typedef struct {
+    uint8_t kind;
+    uint8_t at;
+    const NuvrikRoute *route;
+} NuvrikOutputTable;
+
+/** The outputs of a machine in declared order, and by kind. */
+typedef struct {
+    const NuvrikOutputTable *outputs;
+    uint8_t outputs_count;
+    const NuvrikMotorTable *motors;
+    uint8_t motors_count;
+    const NuvrikServoTable *servos;
+    uint8_t servos_count;
+    const NuvrikStepperTable *steppers;
+    uint8_t steppers_count;
+    const NuvrikSwitchTable *switches;
+    uint8_t switches_count;
+} NuvrikOutputsTable;
+
+/** The outputs of one machine. targets: what the last drive frame that was followed asks of each, asked:
+ *  whether it asks anything. A jog goes before that, and so does a motion: moves says which outputs it
+ *  moves, and wishes how far.
+ */
+typedef struct {
+    const NuvrikOutputsTable *table;
+    NuvrikMotor motors[NUVRIK_MOST_MOTORS];
+    NuvrikServo servos[NUVRIK_MOST_SERVOS];
+    NuvrikStepper steppers[NUVRIK_MOST_STEPPERS];
+    NuvrikSwitch switches[NUVRIK_MOST_SWITCHES];
+    int16_t targets[NUVRIK_MOST_OUTPUTS];
+    bool asked;
+    uint8_t jogged;
+    int16_t jog_level;
+    uint16_t jog_for_ms;
+    uint16_t jog_ms;
+    bool moves[NUVRIK_MOST_OUTPUTS];
+    int16_t wishes[NUVRIK_MOST_OUTPUTS];
+    bool moving;
+} NuvrikOutputs;
+
+void nuvrik_outputs_init(NuvrikOutputs *self, const NuvrikOutputsTable *table);
+void nuvrik_outputs_begin(NuvrikOutputs *self);
+void nuvrik_outputs_pass_time(NuvrikOutputs *self, uint16_t dt_ms);
+void nuvrik_outputs_follow(NuvrikOutputs *self, const int32_t *values);
+void nuvrik_outputs_let_rest(NuvrikOutputs *self);
+void nuvrik_outputs_jog(NuvrikOutputs *self, uint8_t output, int16_t to, uint16_t for_ms);
+void nuvrik_outputs_end_jog(NuvrikOutputs *self);
+bool nuvrik_outputs_turns(const NuvrikOutputs *self, uint8_t output);
+bool nuvrik_outputs_a_hand_moves(const NuvrikOutputs *self, uint8_t output);
+void nuvrik_outputs_wish(NuvrikOutputs *self, uint8_t output, int16_t to);
+void nuvrik_outputs_let_go(NuvrikOutputs *self);
+void nuvrik_outputs_count_on(NuvrikOutputs *self, uint16_t dt_ms);
+void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode);
+void nuvrik_outputs_tick_one(NuvrikOutputs *self, uint8_t output, int16_t target, bool asked, uint16_t dt_ms,
+    uint8_t mode);
+void nuvrik_outputs_halt(NuvrikOutputs *self);
+NuvrikDemand *nuvrik_outputs_told(NuvrikOutputs *self, uint8_t output);
+bool nuvrik_outputs_safe(NuvrikOutputs *self);
+bool nuvrik_outputs_hold_ends(const NuvrikOutputs *self);
+
+/* ---- desk ---- */
+
+/** The machine's desk: requests carried out at most once each, hello and echo answered.
+ *
+ *  Why nothing is ever done twice. A request carries the machine's boot number, the handset's session, and
+ *  a number that the handset never gives twice in a session. The desk keeps one session and the highest
+ *  number it has taken in it. It takes a request only if boot and session are its own and the number is
+ *  higher; the highest one again only brings its reply again. Another session begins with a hello, and
+ *  makes the desk count its boot number up: whatever an earlier session sent, and whatever was sent before
+ *  a reboot, then carries an old boot number and is answered STRANGER. So the memory needed is one number
+ *  and one reply.
+ *
+ *  Rules for whoever edits this. The number is taken before the request is begun, so that a repetition
+ *  finds it taken whatever the builder's code does. A motion ends with the right to move, in the call that
+ *  takes that right away; what its own code has to clean up comes later and can change nothing. A reply is
+ *  kept until the next number is taken, because it may have been lost.
+ *
+ *  The builder's own code is never called from here. ask says that it is to be called; whoever calls it
+ *  then says called, and for what goes on, wish at each tick and in the end over.
+ *
+ *  Tried and given up: a list of the last numbers (it forgets, and then does twice what was asked once);
+ *  numbers that the machine gives out (that takes a round trip before every request); an acknowledgement
+ *  apart from the reply (one more frame that can be lost, for nothing that the reply does not say).
+ */
+
+enum {
+    NUVRIK_DONE = 0,
+    NUVRIK_RUNNING = 1,
+    NUVRIK_NOT_ARMED = 2,
+    NUVRIK_REFUSED = 3,
+    NUVRIK_FAILED = 4,
+    NUVRIK_ENDED = 5,
+    NUVRIK_BUSY = 6,
+    NUVRIK_STRANGER = 7
+};
+/** What becomes of a request, as a reply says it. */
+
+enum {
+    NUVRIK_ASKS_STEPS = 0,
+    NUVRIK_ASKS_HOME = 1,
+    NUVRIK_ASKS_CALL = 2
+};
+/** The kinds of request: so many steps, back to where it was at power-up, the builder's own code. */
+
+enum {
+    NUVRIK_NO_MOTION = 0,
+    NUVRIK_STEPS_MOTION = 1,
+    NUVRIK_OWN_MOTION = 2
+};
+/** What a request has begun that goes on: nothing, a move by steps, the builder's own code. */
+
+enum {
+    NUVRIK_ANSWERS_REPLY = 0,
+    NUVRIK_ANSWERS_HELLO = 1,
+    NUVRIK_ANSWERS_ECHO = 2
+};
+
+/** Answers that wait to be sent; more questions than that are not worth answering late. */
+#define NUVRIK_MOST_WAITING 4
+
+/** The bytes of an echo. */
+#define NUVRIK_MOST_TOKEN 16
+
+/** Those of all answers that wait. */
+#define NUVRIK_MOST_TOKENS 64
+
+#define NUVRIK_MOST_ARGUMENTS 8
+
+/** One argument of a request: its bits, and whether it is in two's complement. */
+typedef struct {
+    uint8_t bits;
+    bool either_sign;
+} NuvrikArgumentTable;
+
+/** One request. moves: it needs ARMED, and ends on leaving it; output: the place of what it moves,
+ *  stepper: its place among the steppers.
+ */
+typedef struct {
+    uint8_t kind;
+    bool moves;
+    uint8_t output;
+    uint8_t stepper;
+    const NuvrikArgumentTable *arguments;
+    uint8_t arguments_count;
+} NuvrikRequestTable;
+
+/** The requests of a link, and whether a hello's answer fits into its frames. */
+typedef struct {
+    const NuvrikRequestTable *requests;
+    uint8_t requests_count;
+    bool says_hello;
+} NuvrikDeskTable;
+
+/** Requests, hellos and echoes of one machine. boot_low and boot_high: a number that differs from boot to
+ *  boot; arguments: those of the request that is asked; answers wait in a ring from first on.
+ */
+typedef struct {
+    const NuvrikDeskTable *table;
+    uint16_t boot_low;
+    uint16_t boot_high;
+    bool met;
+    uint16_t session;
+    uint16_t number;
+    bool replied;
+    uint8_t code;
+    uint8_t status;
+    int32_t value;
+    int32_t arguments[NUVRIK_MOST_ARGUMENTS];
+    uint8_t motion;
+    uint8_t move_code;
+    uint16_t move_session;
+    uint16_t move_number;
+    bool begun;
+    uint16_t steps;
+    bool back;
+    uint32_t from_whole;
+    uint16_t from_part;
+    uint8_t first;
+    uint8_t waiting;
+    uint8_t kinds[NUVRIK_MOST_WAITING];
+    uint8_t codes[NUVRIK_MOST_WAITING];
+    uint16_t sessions[NUVRIK_MOST_WAITING];
+    uint16_t numbers[NUVRIK_MOST_WAITING];
+    uint8_t statuses[NUVRIK_MOST_WAITING];
+    int32_t values[NUVRIK_MOST_WAITING];
+    uint8_t lengths[NUVRIK_MOST_WAITING];
+    uint8_t tokens[NUVRIK_MOST_TOKENS];
+} NuvrikDesk;
+
+int32_t nuvrik_steps_between(uint32_t whole_to, uint16_t part_to, uint32_t whole_from, uint16_t part_from);
+void nuvrik_desk_init(NuvrikDesk *self, const NuvrikDeskTable *table);
+void nuvrik_desk_hello(NuvrikDesk *self, uint16_t session, NuvrikOutputs *outputs);
+uint8_t nuvrik_desk_place(NuvrikDesk *self);
+void nuvrik_desk_drop(NuvrikDesk *self);
+void nuvrik_desk_reply(NuvrikDesk *self, uint8_t code, uint16_t session, uint16_t number, uint8_t status,
+    int32_t value);
+bool nuvrik_desk_ask(NuvrikDesk *self, uint8_t code, uint16_t boot_low, uint16_t boot_high, uint16_t session,
+    uint16_t number, bool armed);
+bool nuvrik_desk_begin(NuvrikDesk *self, const NuvrikRequestTable *request, bool armed);
+void nuvrik_desk_called(NuvrikDesk *self, uint8_t status, int32_t value);
+void nuvrik_desk_answer(NuvrikDesk *self, uint8_t status, int32_t value);
+void nuvrik_desk_overlay(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms, uint8_t mode);
+bool nuvrik_desk_step(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms);
+void nuvrik_desk_over(NuvrikDesk *self, uint8_t status, int32_t value, NuvrikOutputs *outputs);
+uint8_t nuvrik_desk_echo(NuvrikDesk *self, uint8_t length);
+
+/* ---- machine ---- */
+
+/** The machine: what has arrived, and time, to what every output is told; never a moving motor that nobody
+ *  asked for. Bytes are for others; here arrive commands, stops, questions.
+ */
+
+enum {
+    NUVRIK_NOTHING = 0,
+    NUVRIK_FORGET = 1,
+    NUVRIK_WEAR = 2
+};
+/** What becomes of the last sequence number as time goes by: nothing; a silence begins, and it is
+ *  forgotten; its sender may have gone, and any other is taken, but not the same again.
+ */
+
+/** A machine's part of a link. */
+typedef struct {
+    const NuvrikWatchTable *watch;
+    const NuvrikCommandTable *commands;
+    const NuvrikOutputsTable *outputs;
+    const NuvrikDeskTable *desk;
+} NuvrikMachineTable;
+
+/** One machine. now_ms is any clock of milliseconds that goes round at 65536. pass_time comes first in
+ *  every call of the loop, before anything that has arrived is looked at.
+ */
+typedef struct {
+    const NuvrikMachineTable *table;
+    NuvrikWatch watch;
+    NuvrikCommands commands;
+    NuvrikOutputs outputs;
+    NuvrikDesk desk;
+    bool started;
+    uint16_t now_ms;
+    bool ticked;
+    uint16_t since_ms;
+    bool heard;
+    uint16_t heard_ms;
+    bool followed;
+    uint8_t last_command;
+    bool resting;
+    bool holding;
+} NuvrikMachine;
+
+void nuvrik_machine_init(NuvrikMachine *self, const NuvrikMachineTable *table);
+void nuvrik_machine_begin(NuvrikMachine *self, uint16_t boot_low, uint16_t boot_high);
+uint8_t nuvrik_machine_mode(const NuvrikMachine *self);
+uint8_t nuvrik_machine_pass_time(NuvrikMachine *self, uint16_t now_ms);
+void nuvrik_machine_expire(NuvrikMachine *self, uint16_t now_ms);
+void nuvrik_machine_fall_silent(NuvrikMachine *self);
+void nuvrik_machine_end_motions(NuvrikMachine *self);
+void nuvrik_machine_hear(NuvrikMachine *self);
+void nuvrik_machine_command(NuvrikMachine *self, int32_t *values);
+void nuvrik_machine_numbered(NuvrikMachine *self, uint8_t seq);
+void nuvrik_machine_stop(NuvrikMachine *self);
+void nuvrik_machine_jog(NuvrikMachine *self, uint8_t output, int16_t to, uint16_t for_ms);
+void nuvrik_machine_argument(NuvrikMachine *self, uint8_t at, int32_t value);
+bool nuvrik_machine_ask(NuvrikMachine *self, uint8_t code, uint16_t boot_low, uint16_t boot_high,
+    uint16_t session, uint16_t number);
+void nuvrik_machine_called(NuvrikMachine *self, uint8_t status, int32_t value);
+void nuvrik_machine_wish(NuvrikMachine *self, uint8_t output, int16_t to);
+void nuvrik_machine_let_go(NuvrikMachine *self);
+void nuvrik_machine_own_over(NuvrikMachine *self, uint8_t status, int32_t value);
+void nuvrik_machine_hello(NuvrikMachine *self, uint16_t session);
+void nuvrik_machine_turn(NuvrikMachine *self);
 
 #ifdef __cplusplus
 }

@@ -1,0 +1,290 @@
+"""The machine's desk: requests carried out at most once each, hello and echo answered.
+
+Why nothing is ever done twice. A request carries the machine's boot number, the handset's session, and a
+number that the handset never gives twice in a session. The desk keeps one session and the highest number it
+has taken in it. It takes a request only if boot and session are its own and the number is higher; the highest
+one again only brings its reply again. Another session begins with a hello, and makes the desk count its boot
+number up: whatever an earlier session sent, and whatever was sent before a reboot, then carries an old boot
+number and is answered STRANGER. So the memory needed is one number and one reply.
+
+Rules for whoever edits this. The number is taken before the request is begun, so that a repetition finds it
+taken whatever the builder's code does. A motion ends with the right to move, in the call that takes that
+right away; what its own code has to clean up comes later and can change nothing. A reply is kept until the
+next number is taken, because it may have been lost.
+
+The builder's own code is never called from here. ask says that it is to be called; whoever calls it then says
+called, and for what goes on, wish at each tick and in the end over.
+
+Tried and given up: a list of the last numbers (it forgets, and then does twice what was asked once); numbers
+that the machine gives out (that takes a round trip before every request); an acknowledgement apart from the
+reply (one more frame that can be lost, for nothing that the reply does not say).
+"""
+
+from nuvrik.core.demand import FOLLOW
+from nuvrik.core.outputs import Outputs
+from nuvrik.core.stepper import HALF_TURNS, TURNS, WHOLE, Stepper
+from nuvrik.core.widths import Table, i32, span, u8, u16, whole
+
+DONE = 0
+RUNNING = 1
+NOT_ARMED = 2
+REFUSED = 3
+FAILED = 4
+ENDED = 5
+BUSY = 6
+STRANGER = 7
+"""What becomes of a request, as a reply says it."""
+
+ASKS_STEPS = 0
+ASKS_HOME = 1
+ASKS_CALL = 2
+"""The kinds of request: so many steps, back to where it was at power-up, the builder's own code."""
+
+NO_MOTION = 0
+STEPS_MOTION = 1
+OWN_MOTION = 2
+"""What a request has begun that goes on: nothing, a move by steps, the builder's own code."""
+
+ANSWERS_REPLY = 0
+ANSWERS_HELLO = 1
+ANSWERS_ECHO = 2
+
+MOST_WAITING = 4
+"""Answers that wait to be sent; more questions than that are not worth answering late."""
+
+MOST_TOKEN = 16
+"""The bytes of an echo."""
+
+MOST_TOKENS = 64
+"""Those of all answers that wait."""
+
+MOST_ARGUMENTS = 8
+
+
+class ArgumentTable(Table):
+    """One argument of a request: its bits, and whether it is in two's complement."""
+
+    bits: u8
+    either_sign: bool
+
+
+class RequestTable(Table):
+    """One request. moves: it needs ARMED, and ends on leaving it; output: the place of what it moves,
+    stepper: its place among the steppers."""
+
+    kind: u8
+    moves: bool
+    output: u8
+    stepper: u8
+    arguments: list[ArgumentTable]
+
+
+class DeskTable(Table):
+    """The requests of a link, and whether a hello's answer fits into its frames."""
+
+    requests: list[RequestTable]
+    says_hello: bool
+
+
+def steps_between(whole_to: whole, part_to: u16, whole_from: whole, part_from: u16) -> i32:
+    """The steps from one place to another, rounded half away from zero."""
+    # Counted from below, so that what is beside the whole steps is never negative.
+    steps: whole = (whole_to - whole_from) & TURNS
+    part: u16 = part_to - part_from if part_to >= part_from else part_to + WHOLE - part_from
+    if part_to < part_from:
+        steps = (steps - 1) & TURNS
+    if part > WHOLE // 2 or (part == WHOLE // 2 and steps < HALF_TURNS):
+        steps = (steps + 1) & TURNS
+    if steps < HALF_TURNS:
+        return steps
+    return -((TURNS - steps) + 1)
+
+
+class Desk:
+    """Requests, hellos and echoes of one machine. boot_low and boot_high: a number that differs from boot to
+    boot; arguments: those of the request that is asked; answers wait in a ring from first on."""
+
+    def __init__(self, table: DeskTable) -> None:
+        self.table: DeskTable = table
+        self.boot_low: u16 = 0
+        self.boot_high: u16 = 0
+        self.met: bool = False
+        self.session: u16 = 0
+        self.number: u16 = 0
+        self.replied: bool = False
+        self.code: u8 = 0
+        self.status: u8 = 0
+        self.value: i32 = 0
+        self.arguments: list[i32] = [0] * MOST_ARGUMENTS
+        self.motion: u8 = NO_MOTION
+        self.move_code: u8 = 0
+        self.move_session: u16 = 0
+        self.move_number: u16 = 0
+        self.begun: bool = False
+        self.steps: u16 = 0
+        self.back: bool = False
+        self.from_whole: whole = 0
+        self.from_part: u16 = 0
+        self.first: u8 = 0
+        self.waiting: u8 = 0
+        self.kinds: list[u8] = [0] * MOST_WAITING
+        self.codes: list[u8] = [0] * MOST_WAITING
+        self.sessions: list[u16] = [0] * MOST_WAITING
+        self.numbers: list[u16] = [0] * MOST_WAITING
+        self.statuses: list[u8] = [0] * MOST_WAITING
+        self.values: list[i32] = [0] * MOST_WAITING
+        self.lengths: list[u8] = [0] * MOST_WAITING
+        self.tokens: list[u8] = [0] * MOST_TOKENS
+
+    def hello(self, session: u16, outputs: Outputs) -> None:
+        """Answer who is there; a new session makes all that the old one sent stale. Session 0 only asks."""
+        if session != 0 and not (self.met and session == self.session):
+            if self.met:
+                if self.boot_low == 0xFFFF:
+                    self.boot_high = (self.boot_high + 1) & 0xFFFF
+                self.boot_low = (self.boot_low + 1) & 0xFFFF
+            self.over(ENDED, 0, outputs)
+            self.met = True
+            self.session = session
+            self.number = 0
+            self.replied = False
+        if self.table.says_hello:
+            self.kinds[self.place()] = ANSWERS_HELLO
+
+    def place(self) -> u8:
+        """A place for one more answer. The oldest goes where there is none."""
+        if self.waiting == MOST_WAITING:
+            self.drop()
+        self.waiting += 1
+        return (self.first + self.waiting - 1) & (MOST_WAITING - 1)
+
+    def drop(self) -> None:
+        """The first answer has been sent, or goes for nothing."""
+        self.first = (self.first + 1) & (MOST_WAITING - 1)
+        self.waiting -= 1
+
+    def reply(self, code: u8, session: u16, number: u16, status: u8, value: i32) -> None:
+        """Say what becomes of a request."""
+        at: u8 = self.place()
+        self.kinds[at] = ANSWERS_REPLY
+        self.codes[at] = code
+        self.sessions[at] = session
+        self.numbers[at] = number
+        self.statuses[at] = status
+        self.values[at] = value
+
+    def ask(self, code: u8, boot_low: u16, boot_high: u16, session: u16, number: u16, armed: bool) -> bool:
+        """Take a request, once, and answer it. True: the builder's own code is to be called now."""
+        here: bool = boot_low == self.boot_low and boot_high == self.boot_high
+        if not (here and self.met and session == self.session):
+            self.reply(code, session, number, STRANGER, 0)
+            return False
+        if number == self.number and self.replied:
+            self.reply(self.code, self.session, self.number, self.status, self.value)
+            return False
+        ahead: u16 = (number - self.number) & 0xFFFF
+        if ahead == 0 or ahead >= 32768:
+            # Older than one that has been answered since: nobody waits for it.
+            return False
+        self.number = number
+        self.code = code
+        return self.begin(self.table.requests[code], armed)
+
+    def begin(self, request: RequestTable, armed: bool) -> bool:
+        """Carry it out, or begin to."""
+        if request.moves and not armed:
+            self.answer(NOT_ARMED, 0)
+        elif request.moves and self.motion != NO_MOTION:
+            self.answer(BUSY, 0)
+        elif request.kind == ASKS_CALL:
+            return True
+        else:
+            self.motion = STEPS_MOTION
+            self.begun = False
+            asked: span = self.arguments[0] if request.kind == ASKS_STEPS else 0
+            self.back = asked < 0
+            self.steps = abs(asked)
+            self.answer(RUNNING, 0)
+        return False
+
+    def called(self, status: u8, value: i32) -> None:
+        """What the builder's own code says of the request that it was called for. RUNNING: it goes on."""
+        if status == RUNNING:
+            self.motion = OWN_MOTION
+        self.answer(status, value)
+
+    def answer(self, status: u8, value: i32) -> None:
+        """Say what becomes of the request taken last, and keep that for whoever asks again."""
+        self.replied = True
+        self.status = status
+        self.value = value
+        if status == RUNNING:
+            self.move_code = self.code
+            self.move_session = self.session
+            self.move_number = self.number
+        self.reply(self.code, self.session, self.number, status, value)
+
+    def overlay(self, outputs: Outputs, dt_ms: u16, mode: u8) -> None:
+        """Let the motion that goes on move what it moves. It ends with the right to move, where a required
+        reading is missing, and where a hand moves what it moves: the hand wins."""
+        if self.motion == NO_MOTION:
+            return
+        if mode != FOLLOW:
+            self.over(ENDED, 0, outputs)
+            return
+        if self.motion == STEPS_MOTION and not self.step(outputs, dt_ms):
+            self.over(DONE, 0, outputs)
+            return
+        for i in range(len(outputs.table.outputs)):
+            if outputs.moves[i] and outputs.a_hand_moves(i):
+                self.over(ENDED, 0, outputs)
+                return
+
+    def step(self, outputs: Outputs, dt_ms: u16) -> bool:
+        """A move by steps, one tick of it. False: it is there."""
+        request: RequestTable = self.table.requests[self.move_code]
+        stepper: Stepper = outputs.steppers[request.stepper]
+        if not self.begun:
+            # A move counts from rest: what a hand still turns is not part of it.
+            if stepper.ramp.fine != 0:
+                outputs.wish(request.output, 0)
+                return True
+            self.begun = True
+            self.from_whole = stepper.whole
+            self.from_part = stepper.part
+            if request.kind == ASKS_HOME:
+                stepper.go_to(0, 0)
+            elif self.back:
+                stepper.go_to((stepper.whole - self.steps) & TURNS, stepper.part)
+            else:
+                stepper.go_to((stepper.whole + self.steps) & TURNS, stepper.part)
+        if stepper.arrived():
+            return False
+        outputs.wish(request.output, stepper.wanted(dt_ms))
+        return True
+
+    def over(self, status: u8, value: i32, outputs: Outputs) -> None:
+        """Let no motion go on. value: what the builder's own code came to."""
+        if self.motion == NO_MOTION:
+            return
+        came_to: i32 = value
+        if self.motion == STEPS_MOTION:
+            request: RequestTable = self.table.requests[self.move_code]
+            stepper: Stepper = outputs.steppers[request.stepper]
+            came_to = 0
+            if self.begun:
+                came_to = steps_between(stepper.whole, stepper.part, self.from_whole, self.from_part)
+            stepper.let_go()
+        self.motion = NO_MOTION
+        outputs.let_go()
+        if self.replied and self.number == self.move_number and self.session == self.move_session:
+            self.status = status
+            self.value = came_to
+        self.reply(self.move_code, self.move_session, self.move_number, status, came_to)
+
+    def echo(self, length: u8) -> u8:
+        """Send so many bytes back. Gives where in tokens they are to be put."""
+        at: u8 = self.place()
+        self.kinds[at] = ANSWERS_ECHO
+        self.lengths[at] = length
+        return at * MOST_TOKEN

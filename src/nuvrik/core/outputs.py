@@ -1,0 +1,185 @@
+"""All outputs of one machine: what the mix, a jog and a motion ask of each, and one turn of the loop for
+all."""
+
+from nuvrik.core.demand import FOLLOW, Demand
+from nuvrik.core.levels import NOBODY, later
+from nuvrik.core.mix import Route, mixed
+from nuvrik.core.motor import Motor, MotorTable
+from nuvrik.core.servo import Servo, ServoTable, Switch, SwitchTable
+from nuvrik.core.stepper import Stepper, StepperTable
+from nuvrik.core.widths import Table, i32, level, u8, u16
+
+IS_MOTOR = 0
+IS_SERVO = 1
+IS_STEPPER = 2
+IS_SWITCH = 3
+
+
+class OutputTable(Table):
+    """One output: its kind, its place among those of that kind, and how it gets its level."""
+
+    kind: u8
+    at: u8
+    route: Route
+
+
+class OutputsTable(Table):
+    """The outputs of a machine in declared order, and by kind."""
+
+    outputs: list[OutputTable]
+    motors: list[MotorTable]
+    servos: list[ServoTable]
+    steppers: list[StepperTable]
+    switches: list[SwitchTable]
+
+
+class Outputs:
+    """The outputs of one machine. targets: what the last drive frame that was followed asks of each, asked:
+    whether it asks anything. A jog goes before that, and so does a motion: moves says which outputs it moves,
+    and wishes how far."""
+
+    def __init__(self, table: OutputsTable) -> None:
+        self.table: OutputsTable = table
+        self.motors: list[Motor] = [Motor(one) for one in table.motors]
+        self.servos: list[Servo] = [Servo(one) for one in table.servos]
+        self.steppers: list[Stepper] = [Stepper(one) for one in table.steppers]
+        self.switches: list[Switch] = [Switch(one) for one in table.switches]
+        self.targets: list[level] = [0] * len(table.outputs)
+        self.asked: bool = False
+        self.jogged: u8 = NOBODY
+        self.jog_level: level = 0
+        self.jog_for_ms: u16 = 0
+        self.jog_ms: u16 = 0
+        self.moves: list[bool] = [False] * len(table.outputs)
+        self.wishes: list[level] = [0] * len(table.outputs)
+        self.moving: bool = False
+
+    def begin(self) -> None:
+        """At power-up."""
+        for i in range(len(self.table.motors)):
+            self.motors[i].begin()
+        for i in range(len(self.table.servos)):
+            self.servos[i].begin()
+        for i in range(len(self.table.steppers)):
+            self.steppers[i].begin()
+        for i in range(len(self.table.switches)):
+            self.switches[i].begin()
+
+    def pass_time(self, dt_ms: u16) -> None:
+        """Let dt_ms go by."""
+        if self.jogged != NOBODY:
+            self.jog_ms = later(self.jog_ms, dt_ms)
+
+    def follow(self, values: list[i32]) -> None:
+        """A drive frame is followed."""
+        self.asked = True
+        for i in range(len(self.table.outputs)):
+            self.targets[i] = mixed(self.table.outputs[i].route, values)
+
+    def let_rest(self) -> None:
+        """A required reading is missing: what turns comes to rest, places stay."""
+        self.asked = False
+
+    def jog(self, output: u8, to: level, for_ms: u16) -> None:
+        """Move one output a little, whatever the mix says, for so long."""
+        self.jogged = output
+        self.jog_level = to
+        self.jog_for_ms = for_ms
+        self.jog_ms = 0
+
+    def end_jog(self) -> None:
+        """Let it follow the mix again."""
+        self.jogged = NOBODY
+
+    def turns(self, output: u8) -> bool:
+        """Whether an output turns; the others stand in a place, or are off or on."""
+        kind: u8 = self.table.outputs[output].kind
+        return kind == IS_MOTOR or kind == IS_STEPPER
+
+    def a_hand_moves(self, output: u8) -> bool:
+        """Whether a hand, or a jog, moves an output that a motion is to move, or may no longer let it."""
+        if self.jogged == output:
+            return self.turns(output) and self.jog_level != 0
+        return not self.asked or (self.turns(output) and self.targets[output] != 0)
+
+    def wish(self, output: u8, to: level) -> None:
+        """A motion moves an output so far, until it is let go."""
+        self.moving = True
+        self.moves[output] = True
+        self.wishes[output] = to
+
+    def let_go(self) -> None:
+        """No motion moves anything."""
+        self.moving = False
+        for i in range(len(self.table.outputs)):
+            self.moves[i] = False
+
+    def count_on(self, dt_ms: u16) -> None:
+        """What passed was turned at the rates told before, so it is counted before new ones are told."""
+        for i in range(len(self.table.steppers)):
+            self.steppers[i].count_on(dt_ms)
+
+    def tick(self, dt_ms: u16, mode: u8) -> None:
+        """One turn of the loop for all of them, decided together."""
+        if self.jogged != NOBODY and (mode != FOLLOW or self.jog_ms >= self.jog_for_ms):
+            self.jogged = NOBODY
+        for i in range(len(self.table.outputs)):
+            target: level = self.targets[i]
+            asked: bool = self.asked
+            if self.jogged == i:
+                target = self.jog_level
+                asked = True
+            if self.moving and self.moves[i]:
+                target = self.wishes[i]
+                asked = True
+            self.tick_one(i, target, asked, dt_ms, mode)
+
+    def tick_one(self, output: u8, target: level, asked: bool, dt_ms: u16, mode: u8) -> None:
+        """One turn of one output."""
+        kind: u8 = self.table.outputs[output].kind
+        at: u8 = self.table.outputs[output].at
+        if kind == IS_MOTOR:
+            self.motors[at].tick(target, asked, dt_ms, mode)
+        elif kind == IS_SERVO:
+            self.servos[at].tick(target, asked, dt_ms, mode)
+        elif kind == IS_STEPPER:
+            self.steppers[at].tick(target, asked, dt_ms, mode)
+        else:
+            self.switches[at].tick(target, asked, mode)
+
+    def halt(self) -> None:
+        """Every output to rest at once, without a ramp."""
+        for i in range(len(self.table.motors)):
+            self.motors[i].halt()
+        for i in range(len(self.table.servos)):
+            self.servos[i].halt()
+        for i in range(len(self.table.steppers)):
+            self.steppers[i].halt()
+        for i in range(len(self.table.switches)):
+            self.switches[i].halt()
+
+    def told(self, output: u8) -> Demand:
+        """What an output is told now."""
+        kind: u8 = self.table.outputs[output].kind
+        at: u8 = self.table.outputs[output].at
+        if kind == IS_MOTOR:
+            return self.motors[at].demand
+        if kind == IS_SERVO:
+            return self.servos[at].demand
+        if kind == IS_STEPPER:
+            return self.steppers[at].demand
+        return self.switches[at].demand
+
+    def safe(self) -> bool:
+        """Whether no output is being driven."""
+        for i in range(len(self.table.outputs)):
+            if self.told(i).driven:
+                return False
+        return True
+
+    def hold_ends(self) -> bool:
+        """Whether an output is about to let go of a load that it holds."""
+        for i in range(len(self.table.motors)):
+            if self.motors[i].hold_ends():
+                return True
+        return False

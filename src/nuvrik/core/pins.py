@@ -1,0 +1,128 @@
+"""Demands to pin levels: direction before power, and nothing left half changed.
+
+A write is one of an output's pins and what it is set to: 0 or 1 for a plain pin, a count for one with PWM,
+microseconds for a pulse (0: none), steps a second for a step pin. They come in the order in which they must
+be made: power off, then direction, then power on. A bridge whose sides change under power shorts itself for
+as long as its transistors need to switch off."""
+
+from nuvrik.core.widths import Table, sign, u8, u16
+
+PULSED = 0
+ONE_DIRECTION = 1
+TWO_DIRECTIONS = 2
+TWO_POWERED = 3
+SWITCHED_HIGH = 4
+SWITCHED_LOW = 5
+"""How the pins of an output are used: one that takes the value; power and a direction pin; power and two of
+them; two of power; and a switch that is on while its pin is high, or low."""
+
+MOST_PINS = 3
+"""An output has no more pins than this."""
+
+MOST_WRITES = 6
+
+
+class PinTable(Table):
+    """The pins of one output. use: how they are used; most: the count of a PWM pin that is full on."""
+
+    use: u8
+    most: u16
+
+
+def level_of_pin(table: PinTable, pin: u8, value: u16, way: sign, braked: bool) -> u16:
+    """What one pin of an output is at under a demand. Of two directions or two of power the first is
+    forward."""
+    if table.use >= SWITCHED_HIGH:
+        return 1 if (value != 0) == (table.use == SWITCHED_HIGH) else 0
+    if table.use == TWO_POWERED:
+        if way == (1 if pin == 0 else -1):
+            return value
+        return table.most if braked else 0
+    if pin == 0:
+        return value
+    if pin == 1:
+        return 1 if way > 0 or (table.use == TWO_DIRECTIONS and braked) else 0
+    return 1 if way < 0 or braked else 0
+
+
+def pins_of(use: u8) -> u8:
+    """How many pins it has."""
+    if use == ONE_DIRECTION or use == TWO_POWERED:
+        return 2
+    return 3 if use == TWO_DIRECTIONS else 1
+
+
+class Pins:
+    """The pins of one output, all low until something is written. After follow there are count writes: pin
+    and level of each, in order."""
+
+    def __init__(self, table: PinTable) -> None:
+        self.table: PinTable = table
+        self.way: sign = 0
+        self.braked: bool = False
+        self.known: bool = False
+        self.levels: list[u16] = [0] * MOST_PINS
+        self.wanted: list[u16] = [0] * MOST_PINS
+        self.changed: list[bool] = [False] * MOST_PINS
+        self.count: u8 = 0
+        self.pin: list[u8] = [0] * MOST_WRITES
+        self.level: list[u16] = [0] * MOST_WRITES
+
+    def let_float(self) -> None:
+        """The board has lost power, or is in reset: pull-downs hold every pin low."""
+        self.known = False
+        for i in range(MOST_PINS):
+            self.levels[i] = 0
+
+    def follow(self, value: u16, way: sign, braked: bool) -> None:
+        """Say what a new demand asks to be written."""
+        self.count = 0
+        same: bool = self.known and way == self.way and braked == self.braked
+        self.way = way
+        self.braked = braked
+        if same and self.table.use < SWITCHED_HIGH and not braked:
+            # Nearly always only the value changes, and with it one pin.
+            at: u8 = 1 if self.table.use == TWO_POWERED and way < 0 else 0
+            if way != 0 and self.levels[at] != value:
+                self.put(at, value)
+            return
+        self.known = True
+        self.change(value, way, braked)
+
+    def change(self, value: u16, way: sign, braked: bool) -> None:
+        """The same, where a direction or everything may change."""
+        pins: u8 = pins_of(self.table.use)
+        turned: bool = False
+        for i in range(pins):
+            self.wanted[i] = level_of_pin(self.table, i, value, way, braked)
+            self.changed[i] = self.levels[i] != self.wanted[i]
+            if self.changed[i] and not self.powers(i):
+                turned = True
+        if turned:
+            for i in range(pins):
+                if self.powers(i) and self.levels[i] != 0:
+                    self.put(i, 0)
+                    self.changed[i] = self.wanted[i] != 0
+        self.put_changed(pins, False)
+        self.put_changed(pins, True)
+
+    def powers(self, pin: u8) -> bool:
+        """Whether a pin makes the output turn; the others only say which way."""
+        return pin == 0 or self.table.use == TWO_POWERED
+
+    def put_changed(self, pins: u8, power: bool) -> None:
+        """Write the pins of one sort that change. What goes down goes first, so that the two sides are never
+        on together, except to brake."""
+        for i in range(pins):
+            if self.changed[i] and self.powers(i) == power and self.wanted[i] == 0:
+                self.put(i, 0)
+        for i in range(pins):
+            if self.changed[i] and self.powers(i) == power and self.wanted[i] != 0:
+                self.put(i, self.wanted[i])
+
+    def put(self, pin: u8, to: u16) -> None:
+        """One more write."""
+        self.levels[pin] = to
+        self.pin[self.count] = pin
+        self.level[self.count] = to
+        self.count += 1

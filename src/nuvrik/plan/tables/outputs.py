@@ -1,0 +1,169 @@
+"""The outputs of a link, their routes and their pins, as tables."""
+
+from nuvrik.core.levels import FULL, NOBODY, clamp, div
+from nuvrik.core.mix import Route, Sum, Term
+from nuvrik.core.motor import MotorTable, Point
+from nuvrik.core.outputs import IS_MOTOR, IS_SERVO, IS_STEPPER, IS_SWITCH, OutputsTable, OutputTable
+from nuvrik.core.pins import (
+    ONE_DIRECTION,
+    PULSED,
+    SWITCHED_HIGH,
+    SWITCHED_LOW,
+    TWO_DIRECTIONS,
+    TWO_POWERED,
+    PinTable,
+)
+from nuvrik.core.ramp import FINE, RampTable
+from nuvrik.core.servo import GOES, RELEASES, STAYS, ServoTable, SwitchTable
+from nuvrik.core.stepper import StepperTable
+from nuvrik.levels import level_of
+from nuvrik.plan import wiring
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import AnyOutput, MotorOutput, ServoOutput, StepperOutput, SwitchOutput
+from nuvrik.plan.tables.made import made
+
+KINDS = {MotorOutput: IS_MOTOR, ServoOutput: IS_SERVO, StepperOutput: IS_STEPPER, SwitchOutput: IS_SWITCH}
+
+USES = {
+    "servo_pulse": PULSED,
+    "pwm_1dir": ONE_DIRECTION,
+    "pwm_2dir": TWO_DIRECTIONS,
+    "two_pwm": TWO_POWERED,
+}
+
+ROLES = {
+    PULSED: ("pulse",),
+    ONE_DIRECTION: ("pwm", "dir"),
+    TWO_DIRECTIONS: ("pwm", "forward", "backward"),
+    TWO_POWERED: ("forward", "backward"),
+}
+"""What the pins of a motor's driver are called in a link file, in the order of ``core.pins``."""
+
+
+def outputs_table(link: Link) -> OutputsTable:
+    """All outputs of a link. What counts as at rest counts as zero only for what turns."""
+    routes, places = wiring.output_routes(link), {name: at for at, name in enumerate(link.channels)}
+    band = level_of(link.failsafe.rest_band)
+    by_kind: dict[int, list[AnyOutput]] = {kind: [] for kind in KINDS.values()}
+    outputs = []
+    for name, model in link.outputs.items():
+        kind = KINDS[type(model)]
+        route = route_table(routes[name], places, band if model.turns else 0)
+        outputs.append(made(OutputTable, kind=kind, at=len(by_kind[kind]), route=route))
+        by_kind[kind].append(model)
+    return made(
+        OutputsTable,
+        outputs=outputs,
+        motors=[motor_table(one) for one in by_kind[IS_MOTOR] if isinstance(one, MotorOutput)],
+        servos=[servo_table(one) for one in by_kind[IS_SERVO] if isinstance(one, ServoOutput)],
+        steppers=[stepper_table(one) for one in by_kind[IS_STEPPER] if isinstance(one, StepperOutput)],
+        switches=[switch_table(one) for one in by_kind[IS_SWITCH] if isinstance(one, SwitchOutput)],
+    )
+
+
+def route_table(route: wiring.Route, places: dict[str, int], band: int) -> Route:
+    """How one output gets its level."""
+
+    def weighed(weights: wiring.Weights | None) -> Sum:
+        terms = [made(Term, place=places[name], weight=weight) for name, weight in (weights or {}).items()]
+        return made(Sum, terms=terms)
+
+    return made(
+        Route,
+        switched=route.switched,
+        band=band,
+        own=weighed(route.weights),
+        partner=weighed(route.partner),
+        turn=NOBODY if route.turn is None else places[route.turn],
+        inner=route.inner,
+    )
+
+
+def motor_table(model: MotorOutput) -> MotorTable:
+    """One motor. On a driver with few counts rounding may bring the limit below the start; then the start is
+    all."""
+    low, rest, high = model.pulse_us
+    pulses = model.driver == "servo_pulse"
+    start, limit = level_of(model.start_duty), level_of(model.limit)
+    ways = (high - rest, rest - low) if pulses else (model.duty_max, model.duty_max)
+    least = [div(start * way, FULL) for way in ways]
+    most = [clamp(div(limit * way, FULL), one, 65535) for way, one in zip(ways, least, strict=True)]
+    return made(
+        MotorTable,
+        ramp=ramp_table(model.ramp_ms, model.reverse_pause_ms),
+        facing=-1 if model.reverse else 1,
+        pulses=pulses,
+        rest=rest if pulses else 0,
+        start=least[0],
+        top=most[0],
+        back_start=least[1],
+        back_top=most[1],
+        curve=[] if pulses else [made(Point, x=level_of(x), y=level_of(y)) for x, y in model.duty_curve],
+        hold=min(div(level_of(model.hold_duty) * model.duty_max, FULL), most[0]),
+        hold_toward=1 if model.hold_toward == "forward" else -1,
+        hold_ms=model.hold_ms,
+        hold_from_arming=model.hold_from_arming,
+        brakes_idle=model.idle == "brake",
+        brakes_lost=model.on_loss == "brake",
+        ramps_on_loss=model.on_loss == "ramp",
+    )
+
+
+def servo_table(model: ServoOutput) -> ServoTable:
+    """One servo. Where a loss takes it, a centre is a place like any other."""
+    low, high = level_of(model.travel[0]), level_of(model.travel[1])
+    pulses = dict(zip(("pulse_low", "pulse_centre", "pulse_high"), model.pulse_us, strict=True))
+    return made(
+        ServoTable,
+        slew=ramp_table(model.ramp_ms),
+        facing=-1 if model.reverse else 1,
+        low=low,
+        high=high,
+        **pulses,
+        on_loss={"hold": STAYS, "release": RELEASES}.get(model.on_loss, GOES),
+        lost_place=clamp(level_of(model.preset), low, high) if model.on_loss == "preset" else 0,
+        silent=model.at_start == "silent",
+    )
+
+
+def ramp_table(ramp_ms: int, pause_ms: int = 0) -> RampTable:
+    """A ramp from 0 to full in ``ramp_ms``, 0: at once."""
+    return made(
+        RampTable,
+        rate=-(-FULL * FINE // ramp_ms) if ramp_ms else 0,
+        dt_most=2 * ramp_ms,
+        pause_ms=pause_ms,
+    )
+
+
+def stepper_table(model: StepperOutput) -> StepperTable:
+    """One stepper."""
+    return made(
+        StepperTable,
+        ramp=ramp_table(model.ramp_ms, model.reverse_pause_ms),
+        facing=-1 if model.reverse else 1,
+        rate_max=model.rate_max,
+        ramp_ms=model.ramp_ms,
+        least=(FULL // 2 - 1 + model.rate_max) // model.rate_max,
+    )
+
+
+def switch_table(model: SwitchOutput) -> SwitchTable:
+    """One switch."""
+    return made(SwitchTable, holds=model.on_loss == "hold")
+
+
+def pin_table(model: AnyOutput) -> PinTable:
+    """The pins of one output."""
+    if isinstance(model, MotorOutput):
+        return made(PinTable, use=USES[model.driver], most=model.duty_max)
+    if isinstance(model, SwitchOutput):
+        return made(PinTable, use=SWITCHED_HIGH if model.active == "high" else SWITCHED_LOW, most=1)
+    return made(PinTable, use=ONE_DIRECTION if isinstance(model, StepperOutput) else PULSED, most=0)
+
+
+def pin_roles(model: AnyOutput) -> tuple[str, ...]:
+    """What the pins of an output are called, in the order of ``core.pins``."""
+    if isinstance(model, StepperOutput):
+        return ("step", "dir")
+    return ROLES[USES[model.driver]] if isinstance(model, MotorOutput) else ("pin",)
