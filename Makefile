@@ -70,7 +70,7 @@ screenshots: $(VENV)/ready-dev ## one picture per main command and figure (wants
 
 toolchain:                   ## Debian packages for pictures, and for tests through compilers and real servers; needs root
 	apt-get update -qq
-	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq avr-libc cppcheck fonts-dejavu-core gcc gcc-avr g++ imagemagick ser2net socat xterm xvfb
+	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq avr-libc clang cppcheck fonts-dejavu-core gcc gcc-avr g++ imagemagick libclang-rt-14-dev ser2net socat xterm xvfb
 
 clean:                       ## what can be made again
 	rm -rf $(VENV) marram-demo build dist

@@ -1,6 +1,8 @@
 """How the tests run: hypothesis makes the same examples every time; what needs real time gets it."""
 
 import inspect
+import os
+import random
 import signal
 import threading
 import time
@@ -20,6 +22,14 @@ settings.register_profile(
     suppress_health_check=[HealthCheck.too_slow],
 )
 settings.load_profile("steady")
+
+# Random lives are others in every run, and the same in all processes of one. Given again, they come again.
+os.environ.setdefault("NUVRIK_SEED", str(random.SystemRandom().randrange(1 << 30)))
+
+
+def pytest_report_header() -> str:
+    return f"lives: NUVRIK_SEED={os.environ['NUVRIK_SEED']}"
+
 
 # A shell has what it runs in the background ignore Ctrl-C, and its children with it: not here.
 signal.signal(signal.SIGINT, signal.default_int_handler)

@@ -18,13 +18,15 @@ from terminals import cable, start, wait_for
 from typed import nuvrik_command
 
 import nuvrik
+from nuvrik.core.telling import Telling
 from nuvrik.ends.cues import Beeper
-from nuvrik.ends.sensors import Readings, Sensors
+from nuvrik.ends.sensors import Readings
 from nuvrik.inspection.statistics import LinkStats
 from nuvrik.plan.form.backward import Cue
 from nuvrik.plan.starters import starter_text
+from nuvrik.plan.tables.ends import telling_table
 from nuvrik.wire.events import Frame, RefusedFrame
-from nuvrik.wire.items import code_of, value_of
+from nuvrik.wire.items import raw_numbers, value_of
 from nuvrik.wire.messages import Telemetry, TelemetryForm, unpack_hello, unpack_reply, unpack_request
 
 PANEL_TEXT = starter_text("panel")
@@ -41,19 +43,32 @@ def test_no_payload_whatever_raises(payload: bytes) -> None:
         unpack(payload)
 
 
+def code_of(name: str, raw: object) -> tuple[int, ...]:
+    """The codes that the machine sends for a reading."""
+    telling, place, item = Telling(telling_table(PANEL)), list(ITEMS).index(name), ITEMS[name]
+    numbers = raw_numbers(item, raw)  # type: ignore[arg-type]
+    for axis, number in enumerate(numbers):
+        if len(numbers) > 1:
+            telling.take_axis(place, axis, number)
+        else:
+            telling.take(place, number)
+    first = telling.table.items[place].first
+    return tuple(code & ((1 << item.bits) - 1) for code in telling.codes[first : first + len(numbers)])
+
+
 @given(st.integers(-100, 1200), st.integers(0, 5000), st.tuples(*[st.integers(-600, 600)] * 3))
 def test_a_reading_comes_back_as_what_it_measured(adc: int, mm: int, axes: tuple[int, int, int]) -> None:
-    volts, _ = value_of(ITEMS["supply"], code_of(ITEMS["supply"], adc))
+    volts, _ = value_of(ITEMS["supply"], code_of("supply", adc))
     assert volts == pytest.approx(12.75 * min(max(adc, 0), 1023) / 1023, abs=12.75 / 254 / 2 + 0.01)
-    metres, unit = value_of(ITEMS["distance"], code_of(ITEMS["distance"], mm))
+    metres, unit = value_of(ITEMS["distance"], code_of("distance", mm))
     assert metres == pytest.approx(min(max(mm, 20), 4000) / 1000, abs=0.001) and unit == "m"
-    tilt, _ = value_of(ITEMS["tilt"], code_of(ITEMS["tilt"], axes))
+    tilt, _ = value_of(ITEMS["tilt"], code_of("tilt", axes))
     assert tilt == pytest.approx([min(max(axis, -512), 512) / 512 for axis in axes], abs=0.003)
-    assert value_of(ITEMS["distance"], code_of(ITEMS["distance"], None)) == (None, "m"), "nothing there"
-    assert value_of(ITEMS["door"], code_of(ITEMS["door"], 0)) == (True, ""), "active low"
+    assert value_of(ITEMS["distance"], code_of("distance", None)) == (None, "m"), "nothing there"
+    assert value_of(ITEMS["door"], code_of("door", 0)) == (True, ""), "active low"
     for item, wrong in (("tilt", 3), ("tilt", (1, 2)), ("supply", 1.5), ("supply", "x")):
         with pytest.raises(TypeError):
-            code_of(ITEMS[item], wrong)  # type: ignore[arg-type]
+            code_of(item, wrong)
 
 
 @given(st.lists(st.integers(-32000, 32000), min_size=2, max_size=40), st.integers(-(10**6), 10**6))
@@ -62,7 +77,7 @@ def test_a_shaft_counter_that_goes_round_is_followed(moves: list[int], start_cou
     first = None
     for moved in [0, *moves]:
         count, now = count + moved, now + 100
-        readings.take(Telemetry(2, None, {"fan_shaft": code_of(ITEMS["fan_shaft"], count)}), now)
+        readings.take(Telemetry(2, None, {"fan_shaft": code_of("fan_shaft", count)}), now)
         reading = readings.latest["fan_shaft"]
         first = reading.value if first is None else first
         assert reading.value - first == (count - start_count) / 2 and not reading.commanded
@@ -317,4 +332,4 @@ def test_the_machine_sends_no_more_than_it_is_asked_and_answers_first(data: st.D
 
 def test_sensors_refuse_what_they_do_not_know() -> None:
     with pytest.raises(KeyError, match="this link has: supply"):
-        Sensors(PANEL).take("suply", 3, 0)
+        nuvrik.Machine(PANEL).sense(0, suply=3)

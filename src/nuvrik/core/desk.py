@@ -282,6 +282,17 @@ class Desk:
             self.value = came_to
         self.reply(self.move_code, self.move_session, self.move_number, status, came_to)
 
+    def low_of(self, at: u8) -> u16:
+        """The lower half of an answer's value, in two's complement."""
+        return self.values[at] & 0xFFFF
+
+    def high_of(self, at: u8) -> u16:
+        """The upper half."""
+        value: i32 = self.values[at]
+        if value >= 0:
+            return value >> 16
+        return 0xFFFF - (-(value + 1) >> 16)
+
     def echo(self, length: u8) -> u8:
         """Send so many bytes back. Gives where in tokens they are to be put."""
         at: u8 = self.place()

@@ -60,9 +60,13 @@ class Machine:
             return LOST
         return HELD if self.holding else SAFE
 
+    def elapsed(self, now_ms: u16) -> u16:
+        """How long it has been since the last call that said what time it is."""
+        return (now_ms - self.now_ms) & 0xFFFF if self.started else 0
+
     def pass_time(self, now_ms: u16) -> u8:
         """Let it be now_ms."""
-        dt_ms: u16 = (now_ms - self.now_ms) & 0xFFFF if self.started else 0
+        dt_ms: u16 = self.elapsed(now_ms)
         self.started = True
         self.now_ms = now_ms
         self.since_ms = later(self.since_ms, dt_ms)

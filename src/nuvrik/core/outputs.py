@@ -96,6 +96,10 @@ class Outputs:
         kind: u8 = self.table.outputs[output].kind
         return kind == IS_MOTOR or kind == IS_STEPPER
 
+    def switches_only(self, output: u8) -> bool:
+        """Whether an output is off or on, and nothing between."""
+        return self.table.outputs[output].kind == IS_SWITCH
+
     def a_hand_moves(self, output: u8) -> bool:
         """Whether a hand, or a jog, moves an output that a motion is to move, or may no longer let it."""
         if self.jogged == output:

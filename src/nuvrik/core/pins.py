@@ -16,7 +16,7 @@ SWITCHED_LOW = 5
 """How the pins of an output are used: one that takes the value; power and a direction pin; power and two of
 them; two of power; and a switch that is on while its pin is high, or low."""
 
-MOST_PINS = 3
+PINS_EACH = 3
 """An output has no more pins than this."""
 
 MOST_WRITES = 6
@@ -61,9 +61,9 @@ class Pins:
         self.way: sign = 0
         self.braked: bool = False
         self.known: bool = False
-        self.levels: list[u16] = [0] * MOST_PINS
-        self.wanted: list[u16] = [0] * MOST_PINS
-        self.changed: list[bool] = [False] * MOST_PINS
+        self.levels: list[u16] = [0] * PINS_EACH
+        self.wanted: list[u16] = [0] * PINS_EACH
+        self.changed: list[bool] = [False] * PINS_EACH
         self.count: u8 = 0
         self.pin: list[u8] = [0] * MOST_WRITES
         self.level: list[u16] = [0] * MOST_WRITES
@@ -71,7 +71,7 @@ class Pins:
     def let_float(self) -> None:
         """The board has lost power, or is in reset: pull-downs hold every pin low."""
         self.known = False
-        for i in range(MOST_PINS):
+        for i in range(PINS_EACH):
             self.levels[i] = 0
 
     def follow(self, value: u16, way: sign, braked: bool) -> None:

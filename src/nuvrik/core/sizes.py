@@ -5,7 +5,23 @@ MOST_CHANNELS = 64
 
 MOST_OPTIONAL = 64
 
+MOST_ITEMS = 32
+
+MOST_CODES = 96
+
+MOST_KEPT = 200
+"""How much of a body is kept: as much as the longest frame of the link has."""
+
+MOST_BODY = 202
+"""Two more, so that codes may be read by threes of bytes."""
+
+MOST_PIECE = 420
+
+MOST_WIRE = 422
+
 MOST_OUTPUTS = 32
+
+MOST_PINS = 32
 
 MOST_MOTORS = 32
 

@@ -24,11 +24,17 @@ i32 = Annotated[int, "i32", "int32_t", -2147483648, 2147483647]
 sign = Annotated[int, "sign", "int8_t", -1, 1]
 """Which way: backward, none, forward."""
 
+few = Annotated[int, "few", "uint8_t", 1, 16]
+"""How many bits something has."""
+
 level = Annotated[int, "level", "int16_t", -16384, 16384]
 """-FULL to FULL."""
 
 share = Annotated[int, "share", "int16_t", 0, 16384]
 """0 to FULL: the size of a level."""
+
+reading = Annotated[int, "reading", "int32_t", -65535, 65535]
+"""What a sensor or a control reads, in its own units."""
 
 fine = Annotated[int, "fine", "int32_t", -16777216, 16777216]
 """A level times FINE."""

@@ -8,8 +8,7 @@ from nuvrik.core.machine import Machine
 from nuvrik.ends.motions import Hook, RequestRefused, Routine, whole
 from nuvrik.plan.form.backward import AnyRequest
 from nuvrik.plan.form.models import Link
-from nuvrik.wire.kinds import ECHO, HELLO, REPLY
-from nuvrik.wire.messages import Ask, Echo, Query, Reply, pack_echo, pack_reply
+from nuvrik.wire.messages import Ask, Echo, Query
 from nuvrik.wire.outcomes import Outcome
 
 BOOTS = 1 << 32
@@ -115,20 +114,3 @@ class Desk:
             self.last_hook = routine.name
             with contextlib.suppress(Exception):
                 routine.end()
-
-    def answer(self) -> tuple[int, bytes] | None:
-        """The next answer's kind and payload, the payload of a hello left to the caller (None: none
-        waits)."""
-        desk = self.core
-        if not desk.waiting:
-            return None
-        at = desk.first
-        desk.drop()
-        if desk.kinds[at] == core.ANSWERS_REPLY:
-            status = Outcome(desk.statuses[at])
-            reply = Reply(desk.codes[at], desk.sessions[at], desk.numbers[at], status, desk.values[at])
-            return REPLY, pack_reply(reply)
-        if desk.kinds[at] == core.ANSWERS_ECHO:
-            start = at * core.MOST_TOKEN
-            return ECHO, pack_echo(Echo(True, bytes(desk.tokens[start : start + desk.lengths[at]])))
-        return HELLO, b""

@@ -2,28 +2,27 @@
 
 from collections import Counter
 
-from nuvrik.core import machine as core
-from nuvrik.core.levels import NO_READING, TIMER_MAX
+from nuvrik.core.levels import NO_READING
+from nuvrik.core.sealed import ACCEPTED, BAD_FIELD
 from nuvrik.core.watch import ARMED as IS_ARMED
 from nuvrik.ends.desk import BOOTS, Desk
 from nuvrik.ends.motions import Hook
 from nuvrik.ends.moving import Moving
-from nuvrik.ends.telling import Telling
+from nuvrik.ends.quick import QuickEnd
 from nuvrik.failsafe.table import FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.failsafe.why import Why, in_words
 from nuvrik.mixing.demand import FOLLOW, Demand, Mode
-from nuvrik.plan.form.backward import CallRequest
+from nuvrik.plan.form.backward import CallRequest, VectorItem
 from nuvrik.plan.form.channels import source_name
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.layout import layout_tag
-from nuvrik.plan.tables import machine_table
-from nuvrik.version import VERSION
+from nuvrik.plan.tables.ends import end_table
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
-from nuvrik.wire.items import Raw
+from nuvrik.wire.frames import Encoder
+from nuvrik.wire.items import Raw, raw_numbers
 from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REQUEST, STOP
-from nuvrik.wire.messages import Identity, Jog, pack_hello
+from nuvrik.wire.messages import Jog
 from nuvrik.wire.packing import Values
 
 NOT_ARMED = {
@@ -53,16 +52,16 @@ class Machine:
         stream = not link.medium.datagrams if stream is None else stream
         self._decoder = Decoder(link)
         self._decode = self._decoder.taker(stream=stream)
-        self.core = core.Machine(machine_table(link))
+        self._end = QuickEnd(end_table(link, stream=stream), self._decoder, Encoder(link, stream=stream))
+        self.core = self._end.machine
         self._moving = Moving(link, self.core.outputs)
         self._desk = Desk(link, self.core)
-        self.core.begin(boot & 0xFFFF, boot % BOOTS >> 16)
+        self._end.begin(boot & 0xFFFF, boot % BOOTS >> 16)
         self._watch = LinkWatch(self.core.watch)
-        self._telling = Telling(link, stream=stream)
+        self._items = {name: (place, item) for place, (name, item) in enumerate(link.telemetry.items())}
         if link.failsafe.delay_guard_ms is not None:
-            self._decoder.guard(self._recent)
+            self._decoder.guard(self._end.telling.recent)
         self._ticked_since = False
-        self._total_ms = 0
         self.counts: Counter[str] = Counter()
 
     @property
@@ -115,7 +114,7 @@ class Machine:
         events = self._decode(data)
         for event in events:
             if isinstance(event, Frame):
-                self.counts["accepted"] += 1
+                self._count("accepted")
                 self.core.hear()
                 if event.kind == COMMAND:
                     self._command(event.values, event.seq)
@@ -124,7 +123,7 @@ class Machine:
                 else:
                     self._answer(event)
             else:
-                self.counts[event.reason] += 1
+                self._count(event.reason)
         return events
 
     def skip(self, data: bytes, now_ms: int) -> list[Event]:
@@ -135,11 +134,11 @@ class Machine:
         stops: list[Event] = []
         for event in self._decode(data):
             if isinstance(event, Frame) and event.kind == STOP:
-                self.counts["accepted"] += 1
+                self._count("accepted")
                 self._stop()
                 stops.append(event)
             else:
-                self.counts["queued_up"] += 1
+                self._count("queued_up")
         self._decoder.forget()
         return stops
 
@@ -163,8 +162,17 @@ class Machine:
         such number.
         """
         self._judge_time(now_ms)
+        telling = self._end.telling
         for name, raw in readings.items():
-            self._telling.sensors.take(name, raw, self._total_ms)
+            if name not in self._items:
+                known = ", ".join(self._items) or "none"
+                raise KeyError(f"no telemetry is called {name}; this link has: {known}")
+            place, item = self._items[name]
+            for axis, one in enumerate(raw_numbers(item, raw)):
+                if isinstance(item, VectorItem):
+                    telling.take_axis(place, axis, one)
+                else:
+                    telling.take(place, one)
 
     def on_request(self, name: str, hook: Hook) -> None:
         """Let your own code carry out a request of kind "call". KeyError if there is none of that name."""
@@ -180,25 +188,7 @@ class Machine:
         frame at a time, so call it once for each packet, or until it gives b"" on a stream."""
         self._judge_time(now_ms)
         self._settle()
-        # Answers first: somebody waits for them, and telemetry loses nothing by coming a little later.
-        answer = self._desk.answer()
-        if answer is not None:
-            kind, payload = answer
-            return self._telling.sealed(kind, payload or self._hello())
-        accepted = self.core.last_command if self.core.followed else None
-        return self._telling.due(self._total_ms, self._watch.state, accepted, self._moving)
-
-    def _recent(self, seq: int) -> bool:
-        """Whether telemetry of that sequence was sent no longer ago than the delay guard allows."""
-        return self._telling.recent(seq, self._total_ms)
-
-    def _hello(self) -> bytes:
-        """What this machine is, as it stands."""
-        accepted = self.counts["accepted"]
-        refused = sum(self.counts.values()) - accepted
-        up_s, tag = self._total_ms // 1000, layout_tag(self.link)
-        identity = Identity(tag, self._desk.boot, up_s, accepted, refused, VERSION, self.link.name)
-        return pack_hello(identity, self._telling.room)
+        return self._end.out.made if self._end.send() else b""
 
     def _answer(self, event: Frame) -> None:
         desk, values = self._desk, event.values
@@ -253,21 +243,16 @@ class Machine:
         """Count the link as silent from ``now_ms`` on. For a loop that was blocked for longer than the 16-bit
         clock can tell, and for a port that is gone. The next tick counts its time from here, so that what
         turns still ramps down."""
-        self._total_ms += TIMER_MAX
-        self.core.expire(now_ms & 0xFFFF)
-        self._decoder.forget()
+        self._end.expire(now_ms & 0xFFFF)
         self._notice()
 
     def _judge_time(self, now_ms: int) -> None:
-        now_ms &= 0xFFFF
-        if self.core.started:
-            self._total_ms += (now_ms - self.core.now_ms) & 0xFFFF
-        become = self.core.pass_time(now_ms)
-        if become == core.FORGET:
-            self._decoder.forget()
-            self._notice()
-        elif become == core.WEAR:
-            self._decoder.wear()
+        self._end.pass_time(now_ms & 0xFFFF)
+        self._notice()
+
+    def _count(self, what: str) -> None:
+        self.counts[what] += 1
+        self._end.count(ACCEPTED if what == "accepted" else BAD_FIELD)
 
     def _command(self, values: Values, seq: int | None) -> None:
         given = [NO_READING if value is None else value for value in values] if None in values else [*values]

@@ -1,70 +1,11 @@
-"""What comes back: when the machine sends which reading, and what the handset knows of it."""
+"""What comes back, as the handset knows it."""
 
-from collections.abc import Sequence
 from typing import NamedTuple
 
-from nuvrik.levels import LONG_AGO
-from nuvrik.mixing.demand import Demand
-from nuvrik.mixing.stepper import Stepper
-from nuvrik.plan.form.backward import AnyItem, DemandItem, ShaftItem
+from nuvrik.plan.form.backward import DemandItem, ShaftItem
 from nuvrik.plan.form.models import Link
-from nuvrik.wire.codes import level_code
-from nuvrik.wire.items import Raw, Value, code_of, value_of, value_words
+from nuvrik.wire.items import Value, value_of, value_words
 from nuvrik.wire.messages import Telemetry
-
-
-class Sensors:
-    """The machine's side: keeps the latest reading of each item, and says which are due."""
-
-    def __init__(self, link: Link) -> None:
-        self._items = link.telemetry
-        self._codes: dict[str, tuple[int, ...]] = {}
-        self._read_ms = dict.fromkeys(self._items, LONG_AGO)
-        self._due_ms = dict.fromkeys(self._items, 0)
-        outputs = list(link.outputs)
-        self._of = {
-            name: outputs.index(item.of)
-            for name, item in self._items.items()
-            if isinstance(item, DemandItem | ShaftItem) and item.of is not None
-        }
-
-    def take(self, name: str, raw: Raw, now_ms: int) -> None:
-        """A reading. KeyError for an item that the link file does not have."""
-        if name not in self._items:
-            raise KeyError(
-                f"no telemetry is called {name}; this link has: {', '.join(self._items) or 'none'}"
-            )
-        self._codes[name] = code_of(self._items[name], raw)
-        self._read_ms[name] = now_ms
-
-    def due(
-        self, now_ms: int, demands: Sequence[Demand], outputs: Sequence[object], room: int
-    ) -> dict[str, tuple[int, ...]]:
-        """The codes of all items that are due and known, as many as fit into ``room`` bits."""
-        found: dict[str, tuple[int, ...]] = {}
-        for name, item in self._items.items():
-            if now_ms < self._due_ms[name]:
-                continue
-            codes = self._commanded(item, name, demands, outputs)
-            if codes is None and now_ms - self._read_ms[name] < item.stale_ms:
-                codes = self._codes[name]
-            if codes is None or item.bits * item.parts > room:
-                continue
-            room -= item.bits * item.parts
-            found[name] = codes
-            # Aim at whole intervals, but after a gap do not send everything at once.
-            self._due_ms[name] = max(self._due_ms[name] + item.every_ms, now_ms + item.every_ms // 2)
-        return found
-
-    def _commanded(
-        self, item: AnyItem, name: str, demands: Sequence[Demand], outputs: Sequence[object]
-    ) -> tuple[int, ...] | None:
-        if isinstance(item, DemandItem):
-            return (level_code(demands[self._of[name]].level, item.bits),)
-        if isinstance(item, ShaftItem) and not item.sensor:
-            stepper = outputs[self._of[name]]
-            return code_of(item, stepper.steps if isinstance(stepper, Stepper) else 0)
-        return None
 
 
 class Reading(NamedTuple):

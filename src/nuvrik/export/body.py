@@ -79,10 +79,12 @@ class Body(Expressions):
 
     def _filled(self, name: str, width: str, made: ast.expr) -> list[str]:
         """A list of a state as it begins: numbers, or an object for each table of another list."""
-        room = room_of(self._program.records[self._routine.owner].rooms[name])
+        size = self._program.records[self._routine.owner].rooms[name]
+        room, known = room_of(size), self._program.constants.get(size)
+        at = "uint16_t" if known is not None and known.value > 255 else "uint8_t"
         if isinstance(made, ast.BinOp) and isinstance(made.left, ast.List):
             value = self._fitted(made.left.elts[0], width, name)
-            return [f"for (uint8_t i = 0; i < {room}; i++) {{", f"    self->{name}[i] = {value};", "}"]
+            return [f"for ({at} i = 0; i < {room}; i++) {{", f"    self->{name}[i] = {value};", "}"]
         assert isinstance(made, ast.ListComp) and isinstance(made.elt, ast.Call)
         tables = self._value(made.generators[0].iter)
         init = c_name(self._program.routines[f"{width}.__init__"])

@@ -59,8 +59,9 @@ class _Checks(ast.NodeTransformer):
         if isinstance(target, ast.Subscript):
             return self._width(target.value)[5:-1]
         if isinstance(target, ast.Attribute):
-            owner = self._routine.owner
-            for name in ast.unparse(target).split(".")[1:-1]:
+            path = ast.unparse(target).split(".")
+            owner = self._widths.get(path[0], self._routine.owner)
+            for name in path[1:-1]:
                 owner = re.sub(r"^list\[|\]$", "", self._program.records[owner].fields[name.split("[")[0]])
             return self._program.records[owner].fields[target.attr]
         return self._widths[ast.unparse(target)]

@@ -13,7 +13,6 @@ from nuvrik.export.values import (
     both,
     narrowest,
     number,
-    operand,
     stored,
     wrapped,
 )
@@ -242,6 +241,10 @@ class Expressions:
         wraps = isinstance(inner, ast.BinOp) and isinstance(inner.op, ast.Add | ast.Sub | ast.LShift)
         if kept in WRAPS and wraps and isinstance(inner, ast.BinOp):
             return wrapped(inner, self._value(inner.left), self._value(inner.right), kept)
+        if kept in (0xFF, 0xFFFF):
+            value, c = self._value(inner), "uint8_t" if kept == 0xFF else "uint16_t"
+            high = min(value.high, kept) if value.low >= 0 else kept
+            return Value(f"({c}){value.bracketed}", c, 0, high)
         return arithmetic(node, self._value(node.left), self._value(node.right))
 
     def _mask(self, node: ast.expr) -> int:
@@ -252,6 +255,8 @@ class Expressions:
 
     def _unary(self, node: ast.UnaryOp) -> Value:
         value = self._value(node.operand)
+        if isinstance(node.op, ast.USub) and value.constant and value.text[0].isdigit():
+            return number(-value.low)
         if isinstance(node.op, ast.Not):
             return Value(f"!{value.bracketed}", "bool", 0, 1)
         if not isinstance(node.op, ast.USub):
@@ -296,8 +301,9 @@ class Expressions:
         promoted = one.promoted or other.promoted or one.c != other.c
         test = test if isinstance(node.test, ast.Name | ast.Call) else f"({test})"
         first, second = one.bracketed, other.bracketed
-        if one.c != other.c and "uint32_t" in (one.c, other.c):
-            first, second = operand(one, c, True), operand(other, c, True)
+        if one.c != other.c and c in ("int32_t", "uint32_t"):
+            # Arms of one type: where one of two has a sign, C would take both for unsigned.
+            first, second = (one.bracketed if one.c == c else f"({c}){one.bracketed}" for one in (one, other))
         return Value(f"{test} ? {first} : {second}", c, low, high, promoted, False)
 
     def _count(self, node: ast.expr) -> str:

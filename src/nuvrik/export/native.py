@@ -57,11 +57,12 @@ class Native:
     def __init__(self, library: Path, program: Program | None = None) -> None:
         self.program = program or Program()
         self._library = ctypes.CDLL(str(library))
-        self.structs: dict[str, Any] = {}
+        self._structs: dict[str, Any] = {}
+        self._functions: dict[str, tuple[Any, list[Any]]] = {}
 
     def struct(self, name: str) -> Any:
         """The layout of a class, as a C compiler has it."""
-        if name not in self.structs:
+        if name not in self._structs:
             record, fields = self.program.records[name], []
             for field, width in record.fields.items():
                 kind = self._type(width)
@@ -71,8 +72,8 @@ class Native:
                     fields += [(field, ctypes.POINTER(kind)), (f"{field}_count", ctypes.c_uint8)]
                 else:
                     fields.append((field, kind * self._room(record.rooms[field])))
-            self.structs[name] = type(name, (ctypes.Structure,), {"_fields_": fields})
-        return self.structs[name]
+            self._structs[name] = type(name, (ctypes.Structure,), {"_fields_": fields})
+        return self._structs[name]
 
     def _type(self, width: str) -> Any:
         if width.startswith("list["):
@@ -82,6 +83,10 @@ class Native:
             return TYPES[RANGES[width].c]
         inner = self.struct(width)
         return ctypes.POINTER(inner) if self.program.records[width].is_table else inner
+
+    def _array(self, width: str) -> Callable[[Sequence[int]], Any]:
+        kind = self._type(width)
+        return lambda given: (kind * len(given))(*given)
 
     def _room(self, room: str) -> int:
         return int(room) if room.isdigit() else self.program.constants[room].value
@@ -104,21 +109,27 @@ class Native:
         return made
 
     def call(self, routine: Routine, *given: Any) -> Any:
-        """Call a function of C with numbers, tables, and objects."""
+        """Call a function of C with numbers, tables, objects, and lists of numbers."""
+        known = self._functions.get(routine.key)
+        if known is None:
+            known = self._functions[routine.key] = self._function(routine)
+        function, kinds = known
+        return function(*(one if kind is None else kind(one) for kind, one in zip(kinds, given, strict=True)))
+
+    def _function(self, routine: Routine) -> tuple[Any, list[Any]]:
+        """A function of C, and for each thing that it takes what makes it so, None for a number."""
         function = getattr(self._library, c_name(routine))
         function.restype = None if routine.gives == "None" else TYPES[RANGES[routine.gives].c]
-        takes = [TYPES[RANGES[width].c] if width in RANGES else None for width in routine.takes.values()]
-        given = tuple(
-            (self._type(width) * len(one))(*one) if width.startswith("list[") else one
-            for width, one in zip((["", *routine.takes.values()])[not routine.owner :], given, strict=True)
-        )
-        takes = [None, *takes] if routine.owner else takes
-        return function(
-            *(
-                ctypes.byref(one) if kind is None else kind(one)
-                for kind, one in zip(takes, given, strict=True)
+        kinds: list[Any] = [ctypes.byref] if routine.owner else []
+        takes: list[Any] = [ctypes.c_void_p] if routine.owner else []
+        for width in routine.takes.values():
+            number = width in RANGES
+            kinds.append(
+                None if number else self._array(width) if width.startswith("list[") else ctypes.byref
             )
-        )
+            takes.append(TYPES[RANGES[width].c] if number else ctypes.c_void_p)
+        function.argtypes = takes
+        return function, kinds
 
     def __getattr__(self, name: str) -> Callable[..., Any]:
         routine = self.program.routines[name]
@@ -128,20 +139,30 @@ class Native:
 
     def make(self, name: str, table: Table) -> "NativeObject":
         """An object of a class of core."""
-        return NativeObject(self, self.program.records[name], table)
+        made, there = self.struct(name)(), self.table(table)
+        self.call(self.program.routines[f"{name}.__init__"], made, there)
+        return NativeObject(self, self.program.records[name], made, there)
+
+    def part(self, name: str, struct: Any) -> "NativeObject":
+        """A part of such an object, of a class of its own."""
+        return NativeObject(self, self.program.records[name], struct)
 
 
 class NativeObject:
     """An object of core that lives in C. Its methods and fields have the names they have in Python."""
 
-    def __init__(self, native: Native, record: Record, table: Table) -> None:
-        self._native, self._record = native, record
-        self._table = native.table(table)
-        self.struct = native.struct(record.name)()
-        native.call(native.program.routines[f"{record.name}.__init__"], self.struct, self._table)
+    def __init__(self, native: Native, record: Record, struct: Any, table: Any = None) -> None:
+        self._native, self._record, self.struct = native, record, struct
+        self._table = table  # C has only its address
 
     def __getattr__(self, name: str) -> Any:
         if name in self._record.fields:
             return getattr(self.struct, name)
         routine = self._native.program.routines[f"{self._record.name}.{name}"]
-        return lambda *given: self._native.call(routine, self.struct, *given)
+        call, struct = self._native.call, self.struct
+
+        def method(*given: Any) -> Any:
+            return call(routine, struct, *given)
+
+        self.__dict__[name] = method
+        return method

@@ -230,7 +230,7 @@ def short(line: str) -> Iterator[str]:
         yield from (" " * indent + one for one in [first, *more])
         return
     while len(line) > WIDEST:
-        marks = (" && ", " || ", " ? ", " : ", ", ", " + ")
+        marks = (" && ", " || ", " ? ", " : ", ", ", " + ", " - ", " ^ ", " = ")
         at = max(line.rfind(mark, indent + 12, WIDEST) for mark in marks)
         if at < 0:
             break

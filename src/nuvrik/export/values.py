@@ -119,6 +119,9 @@ def operand(value: Value, c: str, leads: bool) -> str:
 
 def both(left: Value, right: Value, c: str) -> tuple[str, str]:
     """Two operands of something worked out in ``c``, with no more casts than C needs."""
+    if c == "uint16_t" and c not in (left.c, right.c):
+        # Where an int has 16 bits, two bytes are worked out in numbers with a sign, which this passes.
+        return f"(uint16_t){left.bracketed}", operand(right, c, False)
     there = right.c == c and not right.constant and not right.promoted and c in ("int32_t", "uint32_t")
     return operand(left, c, not there), operand(right, c, False)
 
@@ -133,9 +136,8 @@ def arithmetic(node: ast.BinOp, left: Value, right: Value, trusted: str = "") ->
         c, low, high = RANGES[trusted]
     elif op in (ast.LShift, ast.RShift):
         c = narrowest(min(left.low, low), max(left.high, high), node)
-        return Value(
-            f"{operand(left, c, True)} {SYMBOLS[op]} {right.bracketed}", c, low, high, c in TYPES[:2], False
-        )
+        first = both(left, left, c)[0]
+        return Value(f"{first} {SYMBOLS[op]} {right.bracketed}", c, low, high, c in TYPES[:2], False)
     else:
         c = narrowest(min(left.low, right.low, low), max(left.high, right.high, high), node)
     first, second = both(left, right, c)
@@ -155,6 +157,8 @@ def wrapped(node: ast.BinOp, left: Value, right: Value, mask: int) -> Value:
         return Value(f"({first} {symbol} {second}) & UINT32_C({mask:#x})", "uint32_t", 0, mask, simple=False)
     c = "uint8_t" if mask == 0xFF else "uint16_t"
     first, second = operand(left, "uint16_t", True), operand(right, "uint16_t", False)
+    if isinstance(node.op, ast.LShift):
+        first = f"(uint16_t){left.bracketed}"
     return Value(f"({c})({first} {symbol} {second})", c, 0, mask)
 
 

@@ -1,6 +1,7 @@
 """Items of telemetry to codes and back: what a sensor reads, as bits, as a value with its unit."""
 
-from nuvrik.levels import FULL, clamp, div
+from nuvrik.core.telling import NOTHING_THERE
+from nuvrik.levels import FULL, clamp
 from nuvrik.plan.form.backward import (
     AnyItem,
     DemandItem,
@@ -10,7 +11,7 @@ from nuvrik.plan.form.backward import (
     VectorItem,
     VoltsItem,
 )
-from nuvrik.wire.codes import level_code, level_from_code, share_code, share_from_code
+from nuvrik.wire.codes import level_from_code, share_from_code
 
 Raw = int | tuple[int, int, int] | None
 """A reading at the machine; three of them for a vector; None: nothing there."""
@@ -18,34 +19,23 @@ Raw = int | tuple[int, int, int] | None
 Value = float | bool | tuple[float, float, float] | None
 
 
-def code_of(item: AnyItem, raw: Raw) -> tuple[int, ...]:
-    """The codes of a reading. TypeError for one that is of another kind than the item."""
+MOST_RAW = 70_000
+"""Beyond every range that an item may have; what is further out is as far out."""
+
+
+def raw_numbers(item: AnyItem, raw: Raw) -> tuple[int, ...]:
+    """A reading as core takes it: three numbers for a vector, else one, NOTHING_THERE for None. TypeError for
+    one that is of another kind than the item."""
     if isinstance(item, VectorItem):
         if not isinstance(raw, tuple) or len(raw) != 3:
             raise TypeError(f"a vector is three whole numbers, not {raw!r}")
-        low, high = item.raw
-        return tuple(
-            level_code(div((_clipped(axis, item) - low) * 2 * FULL, high - low) - FULL, item.bits)
-            for axis in raw
-        )
+        return tuple(clamp(axis, -MOST_RAW, MOST_RAW) for axis in raw)
     if raw is None:
-        # All ones is nothing there, in every item that can say so.
-        return ((1 << item.bits) - 1,)
+        return (NOTHING_THERE,)
     if not isinstance(raw, int):
         raise TypeError(f"a reading is a whole number, not {raw!r}")
-    if isinstance(item, ShaftItem):
-        # A count goes round; the other end works out how far it went from the last it heard.
-        return (raw & ((1 << item.bits) - 1),)
-    if isinstance(item, DigitalItem):
-        return (int(bool(raw) == (item.active == "high")),)
-    assert not isinstance(item, DemandItem)
-    low, high = item.raw
-    return (share_code(div((_clipped(raw, item) - low) * FULL, high - low), item.bits),)
-
-
-def _clipped(raw: int, item: AnyItem) -> int:
-    ends = item.raw  # type: ignore[union-attr]
-    return clamp(raw, min(ends), max(ends))
+    # A count goes round; the other end works out how far it went from the last it heard.
+    return (raw & 0xFFFF if isinstance(item, ShaftItem) else clamp(raw, -MOST_RAW, MOST_RAW),)
 
 
 def value_of(item: AnyItem, codes: tuple[int, ...]) -> tuple[Value, str]:

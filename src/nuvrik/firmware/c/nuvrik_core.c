@@ -1,7 +1,7 @@
-/* Made from core/sizes.py, core/levels.py, core/ramp.py, core/demand.py, core/motor.py, core/servo.py,
-   core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py, core/outputs.py, core/desk.py,
-   core/machine.py by Nuvrik. Read it, step through it, port it, but do not edit it: the next making would
-   undo that. */
+/* Made from core/sizes.py, core/levels.py, core/bits.py, core/sealed.py, core/ramp.py, core/demand.py,
+   core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
+   core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/telling.py, core/machine_end.py by
+   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
 #include "nuvrik_core.h"
 
 static int16_t nuvrik_abs16(int16_t x)
@@ -56,7 +56,7 @@ int32_t nuvrik_clamp(int32_t value, int32_t low, int32_t high)
 uint16_t nuvrik_later(uint16_t timer, uint16_t dt_ms)
 {
     uint16_t room = (uint16_t)(NUVRIK_TIMER_MAX - timer);
-    return (uint16_t)((dt_ms > room) ? NUVRIK_TIMER_MAX : ((int32_t)timer + dt_ms));
+    return (uint16_t)((dt_ms > room) ? (int32_t)NUVRIK_TIMER_MAX : ((int32_t)timer + dt_ms));
 }
 
 /** Where a straight line through two points is at x, which lies between them. */
@@ -68,6 +68,380 @@ int16_t nuvrik_between(int16_t x, int16_t from_x, int16_t from_y, int16_t to_x, 
     int32_t area = way * rise;
     int32_t climbed = nuvrik_div(area, run);
     return (int16_t)(from_y + climbed);
+}
+
+/* ---- bits ---- */
+
+/** All ones, so many. */
+uint16_t nuvrik_mask_of(uint8_t bits)
+{
+    return (uint16_t)(0xffffU >> (16 - bits));
+}
+
+/** The code of so many bits from bit at on. Two bytes more than the code's own are read. */
+uint16_t nuvrik_got(const uint8_t *data, uint16_t at, uint8_t bits)
+{
+    uint8_t byte = (uint8_t)(at >> 3);
+    uint8_t shift = (uint8_t)(at & 7);
+    uint32_t word = (uint32_t)(data[byte] + (uint16_t)((uint16_t)data[byte + 1] << 8));
+    if ((shift + bits) > 16) {
+        word = (uint32_t)((int32_t)word + ((int32_t)data[byte + 2] << 16));
+    }
+    return (uint16_t)(((int32_t)word >> shift) & nuvrik_mask_of(bits));
+}
+
+/** A code of so many bits from bit at on, into bytes that are zero there. */
+void nuvrik_put(uint8_t *data, uint16_t at, uint8_t bits, uint16_t code)
+{
+    uint8_t byte = (uint8_t)(at >> 3);
+    uint8_t shift = (uint8_t)(at & 7);
+    uint32_t word = (uint32_t)((int32_t)(code & nuvrik_mask_of(bits)) << shift);
+    data[byte] = (uint8_t)(data[byte] | (uint8_t)word);
+    if ((shift + bits) > 8) {
+        data[byte + 1] = (uint8_t)((int32_t)word >> 8);
+    }
+    if ((shift + bits) > 16) {
+        data[byte + 2] = (uint8_t)((int32_t)word >> 16);
+    }
+}
+
+/** The two's complement code of a level, as unsigned bits. */
+uint16_t nuvrik_level_code(int16_t value, uint8_t bits)
+{
+    uint16_t most = (uint16_t)(nuvrik_mask_of(bits) >> 1);
+    int32_t code = nuvrik_div((int32_t)value * most, NUVRIK_FULL);
+    if (code >= 0) {
+        return (uint16_t)code;
+    }
+    return (uint16_t)((int32_t)nuvrik_mask_of(bits) - ((uint16_t)(-code) - 1));
+}
+
+/** The level of a code; NO_READING for the most negative one, which has no positive partner. */
+int32_t nuvrik_level_from_code(uint16_t code, uint8_t bits)
+{
+    uint16_t most = (uint16_t)(nuvrik_mask_of(bits) >> 1);
+    if (code <= most) {
+        return nuvrik_div((int32_t)code * NUVRIK_FULL, most);
+    }
+    uint16_t below = (uint16_t)(((int32_t)nuvrik_mask_of(bits) - code) + 1);
+    if (below > most) {
+        return NUVRIK_NO_READING;
+    }
+    int16_t size = (int16_t)nuvrik_div((int32_t)below * NUVRIK_FULL, most);
+    return -size;
+}
+
+/** The code of a share. */
+uint16_t nuvrik_share_code(int16_t value, uint8_t bits)
+{
+    uint16_t most = (uint16_t)((int32_t)nuvrik_mask_of(bits) - 1);
+    return (uint16_t)nuvrik_div((int32_t)value * most, NUVRIK_FULL);
+}
+
+/** The share of a code; NO_READING for all ones. */
+int32_t nuvrik_share_from_code(uint16_t code, uint8_t bits)
+{
+    uint16_t most = (uint16_t)((int32_t)nuvrik_mask_of(bits) - 1);
+    return (code > most) ? (int32_t)NUVRIK_NO_READING : nuvrik_div((int32_t)code * NUVRIK_FULL, most);
+}
+
+/** The value of a channel's code. */
+int32_t nuvrik_value_from_code(const NuvrikChannelTable *channel, uint16_t code)
+{
+    if (NUVRIK_U8(channel->kind) == NUVRIK_IS_LEVEL) {
+        return nuvrik_level_from_code(code, NUVRIK_U8(channel->bits));
+    }
+    if (NUVRIK_U8(channel->kind) == NUVRIK_IS_SHARE) {
+        return nuvrik_share_from_code(code, NUVRIK_U8(channel->bits));
+    }
+    return code;
+}
+
+/** The code of a channel's value; of none, where its kind has a code for that, and else 0. */
+uint16_t nuvrik_code_of_value(const NuvrikChannelTable *channel, int32_t value)
+{
+    if (NUVRIK_U8(channel->kind) == NUVRIK_IS_LEVEL) {
+        return (uint16_t)((value == NUVRIK_NO_READING)
+            ? ((uint16_t)(nuvrik_mask_of(NUVRIK_U8(channel->bits)) >> 1) + 1)
+            : nuvrik_level_code((int16_t)value, NUVRIK_U8(channel->bits)));
+    }
+    if (NUVRIK_U8(channel->kind) == NUVRIK_IS_SHARE) {
+        return (value == NUVRIK_NO_READING) ? nuvrik_mask_of(NUVRIK_U8(channel->bits))
+            : nuvrik_share_code((int16_t)value, NUVRIK_U8(channel->bits));
+    }
+    if (value < 0) {
+        return 0;
+    }
+    return (uint16_t)(value & nuvrik_mask_of(NUVRIK_U8(channel->bits)));
+}
+
+/** One byte more of the CRC with polynomial 0x1021, not reflected. */
+uint16_t nuvrik_crc16(uint16_t crc, uint8_t byte)
+{
+    /* The eight steps of a byte at once: each bit of high comes back in four places. */
+    uint8_t high = (uint8_t)((int16_t)(crc >> 8) ^ byte);
+    high = (uint8_t)(high ^ (high >> 4));
+    return (uint16_t)((uint16_t)((uint16_t)((uint16_t)((uint16_t)crc << 8)
+        ^ (uint16_t)((uint16_t)high << 12)) ^ (uint16_t)((uint16_t)high << 5)) ^ high);
+}
+
+/** The crc before a byte of zeros: each step undone, the last first. */
+uint16_t nuvrik_crc16_back(uint16_t crc)
+{
+    uint16_t before = crc;
+    for (uint8_t i = 0; i < 8; i++) {
+        /* The polynomial is odd, so the lowest bit tells whether it was subtracted in this step. */
+        if ((int16_t)(before & 1) != 0) {
+            before = (uint16_t)((uint16_t)((uint16_t)(before ^ 4129) >> 1) + 32768U);
+        } else {
+            before = (uint16_t)(before >> 1);
+        }
+    }
+    return before;
+}
+
+/** One byte more of the CRC with polynomial 0x07, not reflected. */
+uint8_t nuvrik_crc8(uint8_t crc, uint8_t byte)
+{
+    uint16_t after = (uint16_t)(crc ^ byte);
+    for (uint8_t i = 0; i < 8; i++) {
+        after = (uint16_t)((int32_t)after << 1);
+        if (after > 0xff) {
+            after = (uint16_t)(after ^ 263);
+        }
+    }
+    return (uint8_t)after;
+}
+
+/* ---- sealed ---- */
+
+void nuvrik_sealed_init(NuvrikSealed *self, const NuvrikSealedTable *table)
+{
+    self->table = table;
+    for (uint8_t i = 0; i < NUVRIK_MOST_BODY; i++) {
+        self->body[i] = 0;
+    }
+    self->length = 0;
+    self->crc = 0;
+    self->has_last = false;
+    self->last = 0;
+    self->worn = false;
+    self->kind = 0;
+    self->seq = 0;
+    self->payload = 0;
+}
+
+/** A new body. */
+void nuvrik_sealed_begin(NuvrikSealed *self)
+{
+    self->length = 0;
+}
+
+/** One byte more. */
+void nuvrik_sealed_put(NuvrikSealed *self, uint8_t byte)
+{
+    if (self->length == 0) {
+        bool hello = (byte & 15) == NUVRIK_KIND_HELLO;
+        self->crc = hello ? NUVRIK_HELLO_INITIAL : NUVRIK_U16(self->table->tag);
+    }
+    self->crc = nuvrik_crc16(self->crc, byte);
+    if (self->length < NUVRIK_MOST_KEPT) {
+        self->body[self->length] = byte;
+    }
+    self->length++;
+}
+
+/** What the body is that has ended, as far as every frame is alike. ACCEPTED: it is sound and for this
+ *  end; kind, seq and payload, its length, say what it is.
+ */
+uint8_t nuvrik_sealed_look(NuvrikSealed *self)
+{
+    if (self->length < NUVRIK_SHORTEST) {
+        return NUVRIK_TOO_SHORT;
+    }
+    self->kind = (uint8_t)(self->body[0] & 15);
+    if (self->crc != 0) {
+        return nuvrik_sealed_unsound(self);
+    }
+    /* From here on somebody meant every bit of it; what is asked is for whom. */
+    if ((self->body[0] >> 4) != NUVRIK_THIS_VERSION) {
+        return NUVRIK_VERSION;
+    }
+    if (self->body[1] != NUVRIK_U8(self->table->pair) && !nuvrik_sealed_asks_anybody(self)) {
+        return NUVRIK_WRONG_PAIR;
+    }
+    if (self->kind > NUVRIK_KIND_ECHO || ((NUVRIK_U8(self->table->takes) >> (self->kind & 7)) & 1) == 0) {
+        return NUVRIK_WRONG_KIND;
+    }
+    self->seq = self->body[3];
+    self->payload = (uint16_t)((int32_t)self->length - NUVRIK_SHORTEST);
+    return NUVRIK_ACCEPTED;
+}
+
+/** Whether it is a hello that asks whoever is there. */
+bool nuvrik_sealed_asks_anybody(const NuvrikSealed *self)
+{
+    bool asks = self->length > NUVRIK_SHORTEST && self->body[NUVRIK_HEAD] == 0;
+    return self->kind == NUVRIK_KIND_HELLO && self->body[1] == NUVRIK_ANY_PAIR && asks;
+}
+
+/** Why a body fails its check. */
+uint8_t nuvrik_sealed_unsound(const NuvrikSealed *self)
+{
+    /* A hello's check tells nothing of the layout. */
+    if ((self->body[0] >> 4) != NUVRIK_THIS_VERSION || self->kind == NUVRIK_KIND_HELLO) {
+        return NUVRIK_CHECK;
+    }
+    uint16_t difference = self->crc;
+    for (uint16_t i = 0; i < self->length; i++) {
+        difference = nuvrik_crc16_back(difference);
+    }
+    if (difference == 0 || (uint8_t)(difference ^ NUVRIK_U16(self->table->tag)) != self->body[2]) {
+        return NUVRIK_CHECK;
+    }
+    return (uint8_t)((self->body[1] == NUVRIK_U8(self->table->pair)) ? NUVRIK_WRONG_LAYOUT
+        : NUVRIK_WRONG_PAIR);
+}
+
+/** What the number of a sound frame says: ACCEPTED, REPEATED or OUT_OF_ORDER. */
+uint8_t nuvrik_sealed_newness(const NuvrikSealed *self)
+{
+    if (self->has_last) {
+        uint8_t ahead = (uint8_t)(self->seq - self->last);
+        if (ahead == 0) {
+            return NUVRIK_REPEATED;
+        }
+        if (ahead >= 128 && !self->worn) {
+            return NUVRIK_OUT_OF_ORDER;
+        }
+    }
+    return NUVRIK_ACCEPTED;
+}
+
+/** It is accepted, and its number is the last. */
+void nuvrik_sealed_move(NuvrikSealed *self)
+{
+    self->has_last = true;
+    self->last = self->seq;
+    self->worn = false;
+}
+
+/** Whatever comes next is taken as it is. */
+void nuvrik_sealed_forget(NuvrikSealed *self)
+{
+    self->has_last = false;
+}
+
+/** The sender of the last one may have gone: any other number is taken, but not the same again. */
+void nuvrik_sealed_wear(NuvrikSealed *self)
+{
+    self->worn = true;
+}
+
+void nuvrik_cobs_reader_init(NuvrikCobsReader *self)
+{
+    self->left = 0;
+    self->stuffed = 0;
+    self->skipping = false;
+}
+
+/** One byte of the stream. ACCEPTED: a body has ended, and may be looked at. */
+uint8_t nuvrik_cobs_reader_take(NuvrikCobsReader *self, uint8_t byte, NuvrikSealed *sealed)
+{
+    if (byte == 0) {
+        return nuvrik_cobs_reader_end(self);
+    }
+    if (self->skipping) {
+        return NUVRIK_NO_EVENT;
+    }
+    if (self->stuffed == NUVRIK_MOST_STUFFED) {
+        /* Said once, at the byte that overflows; the rest is skipped up to the next end. */
+        self->skipping = true;
+        return NUVRIK_TOO_LONG;
+    }
+    if (self->left > 0) {
+        self->left--;
+        nuvrik_sealed_put(sealed, byte);
+    } else {
+        /* A code: it stands for a zero, but for the first. */
+        if (self->stuffed > 0) {
+            nuvrik_sealed_put(sealed, 0);
+        } else {
+            nuvrik_sealed_begin(sealed);
+        }
+        self->left = (uint8_t)(byte - 1);
+    }
+    self->stuffed++;
+    return NUVRIK_NO_EVENT;
+}
+
+/** A zero has come. */
+uint8_t nuvrik_cobs_reader_end(NuvrikCobsReader *self)
+{
+    bool there = self->stuffed > 0 && !self->skipping;
+    bool whole = self->left == 0;
+    self->left = 0;
+    self->stuffed = 0;
+    self->skipping = false;
+    if (!there) {
+        return NUVRIK_NO_EVENT;
+    }
+    return (uint8_t)(whole ? NUVRIK_ACCEPTED : NUVRIK_STUFFING);
+}
+
+void nuvrik_slip_reader_init(NuvrikSlipReader *self)
+{
+    self->length = 0;
+    self->escaped = false;
+    self->broken = false;
+}
+
+/** One byte of the stream. ACCEPTED: a body has ended, and may be looked at. */
+uint8_t nuvrik_slip_reader_take(NuvrikSlipReader *self, uint8_t byte, NuvrikSealed *sealed)
+{
+    if (byte == NUVRIK_SLIP_END) {
+        return nuvrik_slip_reader_end(self);
+    }
+    if (self->length > NUVRIK_MOST_ESCAPED) {
+        return NUVRIK_NO_EVENT;
+    }
+    if (self->length == NUVRIK_MOST_ESCAPED) {
+        self->length++;
+        return NUVRIK_TOO_LONG;
+    }
+    if (self->length == 0) {
+        nuvrik_sealed_begin(sealed);
+    }
+    self->length++;
+    if (self->escaped) {
+        self->escaped = false;
+        if (byte == NUVRIK_SLIP_ESC_END) {
+            nuvrik_sealed_put(sealed, NUVRIK_SLIP_END);
+        } else if (byte == NUVRIK_SLIP_ESC_ESC) {
+            nuvrik_sealed_put(sealed, NUVRIK_SLIP_ESC);
+        } else {
+            self->broken = true;
+        }
+    } else if (byte == NUVRIK_SLIP_ESC) {
+        self->escaped = true;
+    } else {
+        nuvrik_sealed_put(sealed, byte);
+    }
+    return NUVRIK_NO_EVENT;
+}
+
+/** An END has come. */
+uint8_t nuvrik_slip_reader_end(NuvrikSlipReader *self)
+{
+    bool there = self->length > 0 && self->length <= NUVRIK_MOST_ESCAPED;
+    bool whole = !self->escaped && !self->broken;
+    self->length = 0;
+    self->escaped = false;
+    self->broken = false;
+    if (!there) {
+        return NUVRIK_NO_EVENT;
+    }
+    return (uint8_t)(whole ? NUVRIK_ACCEPTED : NUVRIK_STUFFING);
 }
 
 /* ---- ramp ---- */
@@ -105,7 +479,7 @@ int16_t nuvrik_change(const NuvrikRampTable *table, uint16_t dt_ms)
     uint16_t capped = (dt_ms < NUVRIK_U16(table->dt_most)) ? dt_ms : NUVRIK_U16(table->dt_most);
     uint32_t way = NUVRIK_U32(table->rate) * capped;
     uint32_t reach = (uint32_t)((((int32_t)way + NUVRIK_FINE) - 1) >> NUVRIK_FINE_BITS);
-    return (int16_t)(((int32_t)reach < NUVRIK_FULL) ? (int16_t)reach : NUVRIK_FULL);
+    return (int16_t)(((int32_t)reach < NUVRIK_FULL) ? reach : NUVRIK_FULL);
 }
 
 void nuvrik_slew_init(NuvrikSlew *self, const NuvrikRampTable *table)
@@ -366,7 +740,7 @@ bool nuvrik_motor_holding(const NuvrikMotor *self)
 uint16_t nuvrik_motor_hold_left_ms(const NuvrikMotor *self)
 {
     return (uint16_t)((self->held_ms < NUVRIK_U16(self->table->hold_ms))
-        ? ((int32_t)NUVRIK_U16(self->table->hold_ms) - self->held_ms) : 0);
+        ? ((int32_t)NUVRIK_U16(self->table->hold_ms) - self->held_ms) : (int32_t)0);
 }
 
 /** Whether it holds a load and will let go of it within HOLD_ENDS_MS. */
@@ -657,7 +1031,7 @@ void nuvrik_stepper_tick(NuvrikStepper *self, int16_t target, bool asked, uint16
     if (rate == 0) {
         nuvrik_stepper_rest(self);
     } else {
-        self->steps_left = (self->moving) ? nuvrik_stepper_limit(self, at > 0) : NUVRIK_NO_LIMIT;
+        self->steps_left = (self->moving) ? nuvrik_stepper_limit(self, at > 0) : (int32_t)NUVRIK_NO_LIMIT;
         nuvrik_demand_put(&self->demand, at, rate, (int8_t)((at > 0) ? NUVRIK_I8(self->table->facing)
             : (-(int16_t)NUVRIK_I8(self->table->facing))), true, false);
     }
@@ -809,13 +1183,13 @@ void nuvrik_pins_init(NuvrikPins *self, const NuvrikPinTable *table)
     self->way = 0;
     self->braked = false;
     self->known = false;
-    for (uint8_t i = 0; i < NUVRIK_MOST_PINS; i++) {
+    for (uint8_t i = 0; i < NUVRIK_PINS_EACH; i++) {
         self->levels[i] = 0;
     }
-    for (uint8_t i = 0; i < NUVRIK_MOST_PINS; i++) {
+    for (uint8_t i = 0; i < NUVRIK_PINS_EACH; i++) {
         self->wanted[i] = 0;
     }
-    for (uint8_t i = 0; i < NUVRIK_MOST_PINS; i++) {
+    for (uint8_t i = 0; i < NUVRIK_PINS_EACH; i++) {
         self->changed[i] = false;
     }
     self->count = 0;
@@ -831,7 +1205,7 @@ void nuvrik_pins_init(NuvrikPins *self, const NuvrikPinTable *table)
 void nuvrik_pins_let_float(NuvrikPins *self)
 {
     self->known = false;
-    for (uint8_t i = 0; i < NUVRIK_MOST_PINS; i++) {
+    for (uint8_t i = 0; i < NUVRIK_PINS_EACH; i++) {
         self->levels[i] = 0;
     }
 }
@@ -1299,6 +1673,12 @@ bool nuvrik_outputs_turns(const NuvrikOutputs *self, uint8_t output)
     return kind == NUVRIK_IS_MOTOR || kind == NUVRIK_IS_STEPPER;
 }
 
+/** Whether an output is off or on, and nothing between. */
+bool nuvrik_outputs_switches_only(const NuvrikOutputs *self, uint8_t output)
+{
+    return NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind) == NUVRIK_IS_SWITCH;
+}
+
 /** Whether a hand, or a jog, moves an output that a motion is to move, or may no longer let it. */
 bool nuvrik_outputs_a_hand_moves(const NuvrikOutputs *self, uint8_t output)
 {
@@ -1587,7 +1967,7 @@ bool nuvrik_desk_begin(NuvrikDesk *self, const NuvrikRequestTable *request, bool
     } else {
         self->motion = NUVRIK_STEPS_MOTION;
         self->begun = false;
-        int32_t asked = (NUVRIK_U8(request->kind) == NUVRIK_ASKS_STEPS) ? self->arguments[0] : 0;
+        int32_t asked = (NUVRIK_U8(request->kind) == NUVRIK_ASKS_STEPS) ? self->arguments[0] : (int32_t)0;
         self->back = asked < 0;
         self->steps = (uint16_t)nuvrik_abs32(asked);
         nuvrik_desk_answer(self, NUVRIK_RUNNING, 0);
@@ -1698,6 +2078,22 @@ void nuvrik_desk_over(NuvrikDesk *self, uint8_t status, int32_t value, NuvrikOut
     nuvrik_desk_reply(self, self->move_code, self->move_session, self->move_number, status, came_to);
 }
 
+/** The lower half of an answer's value, in two's complement. */
+uint16_t nuvrik_desk_low_of(const NuvrikDesk *self, uint8_t at)
+{
+    return (uint16_t)self->values[at];
+}
+
+/** The upper half. */
+uint16_t nuvrik_desk_high_of(const NuvrikDesk *self, uint8_t at)
+{
+    int32_t value = self->values[at];
+    if (value >= 0) {
+        return (uint16_t)(value >> 16);
+    }
+    return (uint16_t)(0xffffU - (uint16_t)((-(value + 1)) >> 16));
+}
+
 /** Send so many bytes back. Gives where in tokens they are to be put. */
 uint8_t nuvrik_desk_echo(NuvrikDesk *self, uint8_t length)
 {
@@ -1748,10 +2144,16 @@ uint8_t nuvrik_machine_mode(const NuvrikMachine *self)
     return (uint8_t)((self->holding) ? NUVRIK_HELD : NUVRIK_SAFE);
 }
 
+/** How long it has been since the last call that said what time it is. */
+uint16_t nuvrik_machine_elapsed(const NuvrikMachine *self, uint16_t now_ms)
+{
+    return (uint16_t)((self->started) ? (uint16_t)(now_ms - self->now_ms) : 0);
+}
+
 /** Let it be now_ms. */
 uint8_t nuvrik_machine_pass_time(NuvrikMachine *self, uint16_t now_ms)
 {
-    uint16_t dt_ms = (uint16_t)((self->started) ? (uint16_t)(now_ms - self->now_ms) : 0);
+    uint16_t dt_ms = nuvrik_machine_elapsed(self, now_ms);
     self->started = true;
     self->now_ms = now_ms;
     self->since_ms = nuvrik_later(self->since_ms, dt_ms);
@@ -1920,5 +2322,810 @@ void nuvrik_machine_turn(NuvrikMachine *self)
     nuvrik_outputs_count_on(&self->outputs, dt_ms);
     nuvrik_desk_overlay(&self->desk, &self->outputs, dt_ms, mode);
     nuvrik_outputs_tick(&self->outputs, dt_ms, mode);
+}
+
+/* ---- sender ---- */
+
+/** A hex digit as a character. */
+uint8_t nuvrik_digit(uint8_t code)
+{
+    return (uint8_t)((code < 10) ? (code + 48) : (code + 87));
+}
+
+void nuvrik_sender_init(NuvrikSender *self, const NuvrikSenderTable *table)
+{
+    self->table = table;
+    self->seq = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_BODY; i++) {
+        self->body[i] = 0;
+    }
+    self->length = 0;
+    self->at = 0;
+    for (uint16_t i = 0; i < NUVRIK_MOST_WIRE; i++) {
+        self->wire[i] = 0;
+    }
+    self->count = 0;
+}
+
+/** A frame of a kind, with the next number. */
+void nuvrik_sender_begin(NuvrikSender *self, uint8_t kind)
+{
+    for (uint8_t i = 0; i < NUVRIK_MOST_BODY; i++) {
+        self->body[i] = 0;
+    }
+    self->body[0] = (uint8_t)((NUVRIK_THIS_VERSION << 4) + kind);
+    self->body[1] = NUVRIK_U8(self->table->pair);
+    self->body[2] = (uint8_t)NUVRIK_U16(self->table->tag);
+    self->body[3] = self->seq;
+    self->at = (uint16_t)(8 * NUVRIK_HEAD);
+}
+
+/** One code more in the payload. */
+void nuvrik_sender_bits(NuvrikSender *self, uint16_t code, uint8_t bits)
+{
+    nuvrik_put(self->body, self->at, bits, code);
+    self->at = (uint16_t)((int32_t)self->at + bits);
+}
+
+/** One byte more. */
+void nuvrik_sender_byte(NuvrikSender *self, uint8_t value)
+{
+    nuvrik_sender_bits(self, value, 8);
+}
+
+/** Two bytes more, the low one first. */
+void nuvrik_sender_word(NuvrikSender *self, uint16_t value)
+{
+    nuvrik_sender_bits(self, value, 16);
+}
+
+/** The payload is whole: add the check, and put it into the form in which it travels. */
+void nuvrik_sender_seal(NuvrikSender *self)
+{
+    self->seq = (uint8_t)(self->seq + 1);
+    uint8_t length = (uint8_t)(((int32_t)self->at + 7) >> 3);
+    uint16_t crc = ((self->body[0] & 15) == NUVRIK_KIND_HELLO) ? NUVRIK_HELLO_INITIAL
+        : NUVRIK_U16(self->table->tag);
+    for (uint8_t i = 0; i < length; i++) {
+        crc = nuvrik_crc16(crc, self->body[i]);
+    }
+    self->body[length] = (uint8_t)(crc >> 8);
+    self->body[length + 1] = (uint8_t)crc;
+    self->length = (uint8_t)(length + 2);
+    self->count = 0;
+    if (NUVRIK_U8(self->table->way) == NUVRIK_STUFFED) {
+        nuvrik_sender_stuff(self);
+    } else if (NUVRIK_U8(self->table->way) == NUVRIK_ESCAPED) {
+        nuvrik_sender_escape(self);
+    } else if (NUVRIK_U8(self->table->way) == NUVRIK_IN_HEX) {
+        nuvrik_sender_write_out(self);
+    } else {
+        for (uint8_t i = 0; i < self->length; i++) {
+            nuvrik_sender_put(self, self->body[i]);
+        }
+    }
+}
+
+/** One byte more of what travels. */
+void nuvrik_sender_put(NuvrikSender *self, uint8_t byte)
+{
+    self->wire[self->count] = byte;
+    self->count++;
+}
+
+/** Between zeros: each zero is replaced by the distance to the next. */
+void nuvrik_sender_stuff(NuvrikSender *self)
+{
+    if (NUVRIK_U8(self->table->leads)) {
+        nuvrik_sender_put(self, 0);
+    }
+    uint16_t code = self->count;
+    nuvrik_sender_put(self, 0);
+    for (uint8_t i = 0; i < self->length; i++) {
+        if (self->body[i] == 0) {
+            self->wire[code] = (uint8_t)((int32_t)self->count - code);
+            code = self->count;
+        }
+        nuvrik_sender_put(self, self->body[i]);
+    }
+    self->wire[code] = (uint8_t)((int32_t)self->count - code);
+    nuvrik_sender_put(self, 0);
+}
+
+/** Between ENDs. */
+void nuvrik_sender_escape(NuvrikSender *self)
+{
+    if (NUVRIK_U8(self->table->leads)) {
+        nuvrik_sender_put(self, NUVRIK_SLIP_END);
+    }
+    for (uint8_t i = 0; i < self->length; i++) {
+        if (self->body[i] == NUVRIK_SLIP_END) {
+            nuvrik_sender_put(self, NUVRIK_SLIP_ESC);
+            nuvrik_sender_put(self, NUVRIK_SLIP_ESC_END);
+        } else if (self->body[i] == NUVRIK_SLIP_ESC) {
+            nuvrik_sender_put(self, NUVRIK_SLIP_ESC);
+            nuvrik_sender_put(self, NUVRIK_SLIP_ESC_ESC);
+        } else {
+            nuvrik_sender_put(self, self->body[i]);
+        }
+    }
+    nuvrik_sender_put(self, NUVRIK_SLIP_END);
+}
+
+/** As a line of hex digits. */
+void nuvrik_sender_write_out(NuvrikSender *self)
+{
+    if (NUVRIK_U8(self->table->leads)) {
+        nuvrik_sender_put_ending(self);
+    }
+    nuvrik_sender_put(self, NUVRIK_HEX_MARK);
+    for (uint8_t i = 0; i < self->length; i++) {
+        nuvrik_sender_put(self, nuvrik_digit((uint8_t)(self->body[i] >> 4)));
+        nuvrik_sender_put(self, nuvrik_digit((uint8_t)(self->body[i] & 15)));
+    }
+    nuvrik_sender_put_ending(self);
+}
+
+/** What ends a line. */
+void nuvrik_sender_put_ending(NuvrikSender *self)
+{
+    for (uint8_t character_at = 0; character_at < NUVRIK_U8(self->table->ending_count); character_at++) {
+        uint8_t character = NUVRIK_U8(NUVRIK_P(self->table->ending)[character_at]);
+        nuvrik_sender_put(self, character);
+    }
+}
+
+/* ---- telling ---- */
+
+/** A reading as a share of its range, -FULL for what is below: clipped, 0 to FULL. */
+int32_t nuvrik_scaled(const NuvrikItemTable *item, int32_t raw)
+{
+    int32_t low = (NUVRIK_I32(item->low) < NUVRIK_I32(item->high)) ? NUVRIK_I32(item->low)
+        : NUVRIK_I32(item->high);
+    int32_t high = (NUVRIK_I32(item->low) < NUVRIK_I32(item->high)) ? NUVRIK_I32(item->high)
+        : NUVRIK_I32(item->low);
+    int32_t kept = nuvrik_clamp(raw, low, high);
+    int32_t away = (kept - NUVRIK_I32(item->low)) * NUVRIK_FULL;
+    return nuvrik_div(away, NUVRIK_I32(item->high) - NUVRIK_I32(item->low));
+}
+
+void nuvrik_telling_init(NuvrikTelling *self, const NuvrikTellingTable *table)
+{
+    self->table = table;
+    for (uint8_t i = 0; i < NUVRIK_MOST_CODES; i++) {
+        self->codes[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_ITEMS; i++) {
+        self->known[i] = false;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_ITEMS; i++) {
+        self->read_ms[i] = NUVRIK_TIMER_MAX;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_ITEMS; i++) {
+        self->due_ms[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_ITEMS; i++) {
+        self->chosen[i] = false;
+    }
+    self->since_ms = 0;
+    self->told_ms = NUVRIK_TIMER_MAX;
+    self->said = 0;
+    self->sent = 0;
+    self->last_seq = 0;
+    self->first = 0;
+    self->noted = 0;
+    for (uint8_t i = 0; i < NUVRIK_NOTES; i++) {
+        self->counts[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_NOTES; i++) {
+        self->ages_ms[i] = 0;
+    }
+}
+
+/** Let dt_ms go by. */
+void nuvrik_telling_pass_time(NuvrikTelling *self, uint16_t dt_ms)
+{
+    self->since_ms = nuvrik_later(self->since_ms, dt_ms);
+}
+
+/** Bring every timer up to now. */
+void nuvrik_telling_catch_up(NuvrikTelling *self)
+{
+    uint16_t dt_ms = self->since_ms;
+    if (dt_ms == 0) {
+        return;
+    }
+    self->since_ms = 0;
+    self->told_ms = nuvrik_later(self->told_ms, dt_ms);
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->items_count); i++) {
+        self->read_ms[i] = nuvrik_later(self->read_ms[i], dt_ms);
+        /* Long overdue is as good as overdue. */
+        int32_t left = (int32_t)self->due_ms[i] - dt_ms;
+        self->due_ms[i] = (int16_t)nuvrik_clamp(left, -32767 - 1, 32767);
+    }
+    for (uint8_t i = 0; i < self->noted; i++) {
+        uint8_t at = nuvrik_telling_place(self, i);
+        self->ages_ms[at] = nuvrik_later(self->ages_ms[at], dt_ms);
+    }
+}
+
+/** A reading, NOTHING_THERE for none. */
+void nuvrik_telling_take(NuvrikTelling *self, uint8_t item, int32_t raw)
+{
+    nuvrik_telling_catch_up(self);
+    const NuvrikItemTable *about = &NUVRIK_P(self->table->items)[item];
+    self->known[item] = true;
+    self->read_ms[item] = 0;
+    if (raw == NUVRIK_NOTHING_THERE) {
+        self->codes[NUVRIK_U8(about->first)] = 0xffffU;
+    } else if (NUVRIK_U8(about->tells) == NUVRIK_TELLS_COUNT) {
+        self->codes[NUVRIK_U8(about->first)] = (uint16_t)raw;
+    } else if (NUVRIK_U8(about->tells) == NUVRIK_TELLS_DIGITAL) {
+        self->codes[NUVRIK_U8(about->first)] = (uint16_t)(((raw != 0) == NUVRIK_U8(about->high_on)) ? 1 : 0);
+    } else {
+        self->codes[NUVRIK_U8(about->first)] = nuvrik_share_code((int16_t)nuvrik_scaled(about, raw),
+            NUVRIK_U8(about->bits));
+    }
+}
+
+/** One of the three readings of a vector. */
+void nuvrik_telling_take_axis(NuvrikTelling *self, uint8_t item, uint8_t axis, int32_t raw)
+{
+    nuvrik_telling_catch_up(self);
+    const NuvrikItemTable *about = &NUVRIK_P(self->table->items)[item];
+    self->known[item] = true;
+    self->read_ms[item] = 0;
+    int32_t low = (NUVRIK_I32(about->low) < NUVRIK_I32(about->high)) ? NUVRIK_I32(about->low)
+        : NUVRIK_I32(about->high);
+    int32_t high = (NUVRIK_I32(about->low) < NUVRIK_I32(about->high)) ? NUVRIK_I32(about->high)
+        : NUVRIK_I32(about->low);
+    int32_t kept = nuvrik_clamp(raw, low, high);
+    int32_t away = (kept - NUVRIK_I32(about->low)) * ((uint16_t)2 * NUVRIK_FULL);
+    int32_t along = nuvrik_div(away, NUVRIK_I32(about->high) - NUVRIK_I32(about->low));
+    self->codes[NUVRIK_U8(about->first) + axis] = nuvrik_level_code((int16_t)(along - NUVRIK_FULL),
+        NUVRIK_U8(about->bits));
+}
+
+/** Choose the items that are due and known, as many as fit. False: there are none. */
+bool nuvrik_telling_choose(NuvrikTelling *self)
+{
+    uint16_t room = NUVRIK_U16(self->table->room);
+    bool any = false;
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->items_count); i++) {
+        const NuvrikItemTable *item = &NUVRIK_P(self->table->items)[i];
+        uint16_t size = (uint16_t)((NUVRIK_U8(item->tells) == NUVRIK_TELLS_AXES)
+            ? (NUVRIK_AXES * NUVRIK_U8(item->bits)) : NUVRIK_U8(item->bits));
+        bool fresh = NUVRIK_U8(item->tells) >= NUVRIK_TELLS_STEPS || (self->known[i]
+            && self->read_ms[i] < NUVRIK_U16(item->stale_ms));
+        self->chosen[i] = self->due_ms[i] <= 0 && fresh && size <= room;
+        if (self->chosen[i]) {
+            any = true;
+            room = (uint16_t)((int32_t)room - size);
+            /* Aim at whole intervals, but after a gap do not send everything at once. */
+            int32_t half = NUVRIK_U16(item->every_ms) / 2;
+            int32_t next = (int32_t)self->due_ms[i] + NUVRIK_U16(item->every_ms);
+            self->due_ms[i] = (int16_t)((next < half) ? half : next);
+        }
+    }
+    return any;
+}
+
+/** The telemetry that is due now goes into the sender. False: none is. */
+bool nuvrik_telling_due(NuvrikTelling *self, uint8_t state, bool followed, uint8_t last_command,
+    NuvrikOutputs *outputs, NuvrikSender *sender)
+{
+    if (NUVRIK_U8(self->table->items_count) == 0) {
+        return false;
+    }
+    nuvrik_telling_catch_up(self);
+    bool some = nuvrik_telling_choose(self);
+    uint8_t said = (uint8_t)(nuvrik_outputs_hold_ends(outputs) ? (state + 16) : state);
+    /* A change of state, or a hold about to end, is news by itself. */
+    if (!some && said == self->said && self->told_ms < NUVRIK_U16(self->table->tell_ms)) {
+        return false;
+    }
+    self->said = said;
+    self->told_ms = 0;
+    if (NUVRIK_U16(self->table->guard_ms) != 0) {
+        nuvrik_telling_note(self, sender->seq);
+    }
+    nuvrik_sender_begin(sender, NUVRIK_KIND_TELEMETRY);
+    nuvrik_sender_byte(sender, (uint8_t)(followed ? (said + 8) : said));
+    nuvrik_sender_byte(sender, (uint8_t)(followed ? last_command : 0));
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->items_count); i++) {
+        nuvrik_sender_bits(sender, (uint16_t)((self->chosen[i]) ? 1 : 0), 1);
+    }
+    sender->at = (uint16_t)((((int32_t)sender->at + 7) >> 3) << 3);
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->items_count); i++) {
+        if (self->chosen[i]) {
+            nuvrik_telling_say(self, i, outputs, sender);
+        }
+    }
+    nuvrik_sender_seal(sender);
+    return true;
+}
+
+/** The codes of one item. */
+void nuvrik_telling_say(NuvrikTelling *self, uint8_t item, NuvrikOutputs *outputs, NuvrikSender *sender)
+{
+    const NuvrikItemTable *about = &NUVRIK_P(self->table->items)[item];
+    if (NUVRIK_U8(about->tells) == NUVRIK_TELLS_DEMAND) {
+        nuvrik_sender_bits(sender, nuvrik_level_code(nuvrik_outputs_told(outputs, NUVRIK_U8(about->of))->at,
+            NUVRIK_U8(about->bits)), NUVRIK_U8(about->bits));
+    } else if (NUVRIK_U8(about->tells) == NUVRIK_TELLS_STEPS) {
+        nuvrik_sender_bits(sender, (uint16_t)nuvrik_steps_of(outputs, NUVRIK_U8(about->of)),
+            NUVRIK_U8(about->bits));
+    } else if (NUVRIK_U8(about->tells) == NUVRIK_TELLS_AXES) {
+        for (uint8_t i = 0; i < NUVRIK_AXES; i++) {
+            nuvrik_sender_bits(sender, self->codes[NUVRIK_U8(about->first) + i], NUVRIK_U8(about->bits));
+        }
+    } else {
+        nuvrik_sender_bits(sender, self->codes[NUVRIK_U8(about->first)], NUVRIK_U8(about->bits));
+    }
+}
+
+/** Where a note stands, the oldest first. */
+uint8_t nuvrik_telling_place(const NuvrikTelling *self, uint8_t note)
+{
+    uint8_t at = (uint8_t)(self->first + note);
+    return (uint8_t)((at >= NUVRIK_NOTES) ? (at - NUVRIK_NOTES) : at);
+}
+
+/** Telemetry with that number goes out now. */
+void nuvrik_telling_note(NuvrikTelling *self, uint8_t seq)
+{
+    uint8_t steps = (uint8_t)(seq - self->last_seq);
+    if (self->sent == 0) {
+        steps = 1;
+    }
+    self->sent = nuvrik_later(self->sent, steps);
+    self->last_seq = seq;
+    uint8_t newest = (uint8_t)((self->noted > 0) ? nuvrik_telling_place(self, (uint8_t)(self->noted - 1))
+        : 0);
+    for (uint8_t i = 0; i < self->noted; i++) {
+        uint8_t at = nuvrik_telling_place(self, i);
+        self->counts[at] = nuvrik_later(self->counts[at], steps);
+    }
+    if (self->noted == 0 || self->ages_ms[newest] >= NUVRIK_U16(self->table->piece_ms)) {
+        if (self->noted == NUVRIK_NOTES) {
+            self->first = nuvrik_telling_place(self, 1);
+            self->noted--;
+        }
+        self->noted++;
+        newest = nuvrik_telling_place(self, (uint8_t)(self->noted - 1));
+        self->counts[newest] = 0;
+        self->ages_ms[newest] = 0;
+    }
+}
+
+/** Whether telemetry of that number was sent no longer ago than the guard allows. */
+bool nuvrik_telling_recent(NuvrikTelling *self, uint8_t seq)
+{
+    nuvrik_telling_catch_up(self);
+    uint8_t back = (uint8_t)(self->last_seq - seq);
+    for (uint8_t i = 0; i < self->noted; i++) {
+        uint8_t at = nuvrik_telling_place(self, (uint8_t)((self->noted - 1) - i));
+        if (self->counts[at] >= back) {
+            return self->sent > back && self->ages_ms[at] <= NUVRIK_U16(self->table->guard_ms);
+        }
+    }
+    return false;
+}
+
+/** The steps that a stepper has turned. */
+uint32_t nuvrik_steps_of(NuvrikOutputs *outputs, uint8_t stepper)
+{
+    NuvrikStepper *one = &outputs->steppers[stepper];
+    return nuvrik_stepper_rounded(one);
+}
+
+/* ---- machine_end ---- */
+
+void nuvrik_machine_end_init(NuvrikMachineEnd *self, const NuvrikEndTable *table)
+{
+    self->table = table;
+    nuvrik_machine_init(&self->machine, NUVRIK_P(table->machine));
+    nuvrik_sealed_init(&self->sealed, NUVRIK_P(table->sealed));
+    nuvrik_cobs_reader_init(&self->cobs);
+    nuvrik_slip_reader_init(&self->slip);
+    nuvrik_telling_init(&self->telling, NUVRIK_P(table->telling));
+    nuvrik_sender_init(&self->sender, NUVRIK_P(table->sender));
+    for (uint8_t i = 0; i < NUVRIK_U8(table->pins_count); i++) {
+        nuvrik_pins_init(&self->pins[i], &NUVRIK_P(table->pins)[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_CHANNELS; i++) {
+        self->values[i] = 0;
+    }
+    self->up_part = 0;
+    self->up_s = 0;
+    self->accepted = 0;
+    self->refused = 0;
+    self->calls = false;
+}
+
+/** At power-up, with a number that differs from boot to boot. */
+void nuvrik_machine_end_begin(NuvrikMachineEnd *self, uint16_t boot_low, uint16_t boot_high)
+{
+    nuvrik_machine_begin(&self->machine, boot_low, boot_high);
+}
+
+/** Let it be now_ms. Comes first in every turn of the loop, and before anything that has arrived. */
+void nuvrik_machine_end_pass_time(NuvrikMachineEnd *self, uint16_t now_ms)
+{
+    nuvrik_machine_end_count_up(self, nuvrik_machine_elapsed(&self->machine, now_ms));
+    uint8_t becomes = nuvrik_machine_pass_time(&self->machine, now_ms);
+    if (becomes == NUVRIK_FORGET) {
+        nuvrik_sealed_forget(&self->sealed);
+    } else if (becomes == NUVRIK_WEAR) {
+        nuvrik_sealed_wear(&self->sealed);
+    }
+}
+
+/** So much time has gone by. */
+void nuvrik_machine_end_count_up(NuvrikMachineEnd *self, uint16_t dt_ms)
+{
+    nuvrik_telling_pass_time(&self->telling, dt_ms);
+    uint16_t seconds = (uint16_t)(dt_ms / 1000);
+    self->up_s = (uint32_t)((int32_t)self->up_s + seconds);
+    self->up_part = (uint16_t)(self->up_part + ((int32_t)dt_ms - (seconds * 1000)));
+    if (self->up_part >= 1000) {
+        self->up_part = (uint16_t)((int32_t)self->up_part - 1000);
+        self->up_s++;
+    }
+}
+
+/** Count the link as silent from now_ms on, for a loop that was held up for too long to tell. */
+void nuvrik_machine_end_expire(NuvrikMachineEnd *self, uint16_t now_ms)
+{
+    nuvrik_machine_end_count_up(self, NUVRIK_TIMER_MAX);
+    nuvrik_machine_expire(&self->machine, now_ms);
+    nuvrik_sealed_forget(&self->sealed);
+}
+
+/** One byte of a stream. */
+uint8_t nuvrik_machine_end_take(NuvrikMachineEnd *self, uint8_t byte)
+{
+    uint8_t event = NUVRIK_NO_EVENT;
+    if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_COBS) {
+        event = nuvrik_cobs_reader_take(&self->cobs, byte, &self->sealed);
+    } else {
+        event = nuvrik_slip_reader_take(&self->slip, byte, &self->sealed);
+    }
+    if (event == NUVRIK_NO_EVENT) {
+        return event;
+    }
+    if (event == NUVRIK_ACCEPTED) {
+        event = nuvrik_machine_end_judge(self);
+    }
+    return nuvrik_machine_end_count(self, event);
+}
+
+/** A packet begins. */
+void nuvrik_machine_end_begin_packet(NuvrikMachineEnd *self)
+{
+    nuvrik_sealed_begin(&self->sealed);
+}
+
+/** One byte of a packet. */
+void nuvrik_machine_end_packet_byte(NuvrikMachineEnd *self, uint8_t byte)
+{
+    nuvrik_sealed_put(&self->sealed, byte);
+}
+
+/** It has ended. */
+uint8_t nuvrik_machine_end_end_packet(NuvrikMachineEnd *self)
+{
+    if (self->sealed.length == 0) {
+        return NUVRIK_NO_EVENT;
+    }
+    if (self->sealed.length > NUVRIK_LONGEST) {
+        return nuvrik_machine_end_count(self, NUVRIK_TOO_LONG);
+    }
+    return nuvrik_machine_end_count(self, nuvrik_machine_end_judge(self));
+}
+
+/** Count what became of a frame. */
+uint8_t nuvrik_machine_end_count(NuvrikMachineEnd *self, uint8_t event)
+{
+    if (event == NUVRIK_ACCEPTED) {
+        if ((int32_t)self->accepted < NUVRIK_HELLO_MOST) {
+            self->accepted++;
+        }
+    } else {
+        self->refused = nuvrik_later(self->refused, 1);
+    }
+    return event;
+}
+
+/** A body has ended: what it is, and what it does. */
+uint8_t nuvrik_machine_end_judge(NuvrikMachineEnd *self)
+{
+    uint8_t event = nuvrik_sealed_look(&self->sealed);
+    if (event != NUVRIK_ACCEPTED) {
+        return event;
+    }
+    uint8_t kind = self->sealed.kind;
+    event = nuvrik_machine_end_understand(self, kind);
+    if (event != NUVRIK_ACCEPTED) {
+        return event;
+    }
+    if (kind == NUVRIK_KIND_HELLO && nuvrik_machine_end_two(self, 1) == 0) {
+        /* Anybody may ask who is there, numbering for themselves: that must not make the handset look old. */
+        nuvrik_machine_end_obey(self, kind);
+        return NUVRIK_ACCEPTED;
+    }
+    event = nuvrik_sealed_newness(&self->sealed);
+    if (event != NUVRIK_ACCEPTED) {
+        if (kind != NUVRIK_KIND_STOP) {
+            return event;
+        }
+    } else if (kind == NUVRIK_KIND_COMMAND && NUVRIK_U8(self->table->guarded)
+        && !nuvrik_telling_recent(&self->telling, self->sealed.body[NUVRIK_HEAD])) {
+        /* Lateness last, and before the number moves: a late frame leaves room for the one behind it. */
+        return NUVRIK_LATE;
+    } else {
+        nuvrik_sealed_move(&self->sealed);
+    }
+    nuvrik_machine_end_obey(self, kind);
+    return NUVRIK_ACCEPTED;
+}
+
+/** Two bytes of the payload, the low one first. */
+uint16_t nuvrik_machine_end_two(const NuvrikMachineEnd *self, uint8_t at)
+{
+    return (uint16_t)(self->sealed.body[NUVRIK_HEAD + at]
+        + (uint16_t)((uint16_t)self->sealed.body[(NUVRIK_HEAD + at) + 1] << 8));
+}
+
+/** Whether the payload is one that can be. A command's values are in values afterwards. */
+uint8_t nuvrik_machine_end_understand(NuvrikMachineEnd *self, uint8_t kind)
+{
+    uint8_t first = self->sealed.body[NUVRIK_HEAD];
+    uint16_t size = self->sealed.payload;
+    if (kind == NUVRIK_KIND_COMMAND) {
+        return nuvrik_machine_end_unpack(self);
+    }
+    if (kind == NUVRIK_KIND_STOP) {
+        return (uint8_t)((size == 0) ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
+    }
+    if (kind == NUVRIK_KIND_REQUEST) {
+        if (size == 0) {
+            return NUVRIK_BAD_FIELD;
+        }
+        bool fits = (first == NUVRIK_JOG_CODE) ? nuvrik_machine_end_jog_fits(self, size)
+            : nuvrik_machine_end_request_fits(self, first, size);
+        return (uint8_t)(fits ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
+    }
+    /* The first byte of a hello or an echo says which way it goes: 0 asks, 1 answers. */
+    if (size > 0 && first == 1) {
+        return NUVRIK_WRONG_KIND;
+    }
+    if (size == 0 || first != 0) {
+        return NUVRIK_BAD_FIELD;
+    }
+    if (kind == NUVRIK_KIND_HELLO) {
+        return (uint8_t)((size == 3) ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
+    }
+    return (uint8_t)((size >= 2 && size <= (uint16_t)(NUVRIK_MOST_TOKEN + 1)) ? NUVRIK_ACCEPTED
+        : NUVRIK_BAD_FIELD);
+}
+
+/** A command's payload to values. */
+uint8_t nuvrik_machine_end_unpack(NuvrikMachineEnd *self)
+{
+    uint16_t at = (uint16_t)(8 * NUVRIK_HEAD);
+    if (NUVRIK_U8(self->table->guarded)) {
+        at = (uint16_t)((int32_t)at + 8);
+    }
+    uint16_t bits = at;
+    for (uint8_t channel_at = 0; channel_at < NUVRIK_U8(self->table->channels_count); channel_at++) {
+        const NuvrikChannelTable *channel = &NUVRIK_P(self->table->channels)[channel_at];
+        bits = (uint16_t)((int32_t)bits + NUVRIK_U8(channel->bits));
+    }
+    uint16_t size = (uint16_t)(((int32_t)bits + 7) >> 3);
+    if (((int32_t)self->sealed.payload + NUVRIK_HEAD) != size) {
+        return NUVRIK_BAD_FIELD;
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
+        const NuvrikChannelTable *one = &NUVRIK_P(self->table->channels)[i];
+        uint16_t code = nuvrik_got(self->sealed.body, at, NUVRIK_U8(one->bits));
+        if (NUVRIK_U8(one->kind) == NUVRIK_IS_CHOICE && code > NUVRIK_U16(one->most)) {
+            return NUVRIK_BAD_FIELD;
+        }
+        self->values[i] = nuvrik_value_from_code(one, code);
+        at = (uint16_t)((int32_t)at + NUVRIK_U8(one->bits));
+    }
+    return (uint8_t)(nuvrik_machine_end_padded(self, at, size) ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
+}
+
+/** Whether what is left of the last byte is zero: what is not is not ours, whatever its check says. */
+bool nuvrik_machine_end_padded(const NuvrikMachineEnd *self, uint16_t at, uint16_t size)
+{
+    if (at == ((int32_t)8 * size)) {
+        return true;
+    }
+    uint8_t used = (uint8_t)(((int32_t)at + 8) - ((int32_t)8 * size));
+    uint8_t last = (uint8_t)((int32_t)size - 1);
+    return (self->sealed.body[last] >> used) == 0;
+}
+
+/** Whether there is a jog in the payload that this link could mean. */
+bool nuvrik_machine_end_jog_fits(const NuvrikMachineEnd *self, uint16_t size)
+{
+    uint8_t place = self->sealed.body[NUVRIK_HEAD + 1];
+    uint8_t time = self->sealed.body[NUVRIK_HEAD + 3];
+    if (size != NUVRIK_JOG_BYTES
+        || place >= NUVRIK_U8(NUVRIK_P(NUVRIK_P(self->table->machine)->outputs)->outputs_count)) {
+        return false;
+    }
+    if (time < 1 || time > NUVRIK_JOG_MOST_TIME || self->sealed.body[NUVRIK_HEAD + 2] == 128) {
+        return false;
+    }
+    /* A switch is on or off: there is no "a little" of it. */
+    if (nuvrik_outputs_switches_only(&self->machine.outputs, place)) {
+        return false;
+    }
+    return !nuvrik_outputs_turns(&self->machine.outputs, place)
+        || (uint16_t)nuvrik_abs32(nuvrik_machine_end_jog_step(self)) <= NUVRIK_JOG_MOST_TURNING;
+}
+
+/** How far a jog goes. */
+int32_t nuvrik_machine_end_jog_step(const NuvrikMachineEnd *self)
+{
+    uint8_t step = self->sealed.body[NUVRIK_HEAD + 2];
+    return (step < 128) ? step : (step - 256);
+}
+
+/** Whether there is a request in the payload that this link knows. */
+bool nuvrik_machine_end_request_fits(const NuvrikMachineEnd *self, uint8_t code, uint16_t size)
+{
+    if (code >= NUVRIK_U8(NUVRIK_P(NUVRIK_P(self->table->machine)->desk)->requests_count)) {
+        return false;
+    }
+    const NuvrikRequestTable *request
+        = &NUVRIK_P(NUVRIK_P(NUVRIK_P(self->table->machine)->desk)->requests)[code];
+    uint16_t bits = 0;
+    for (uint8_t argument_at = 0; argument_at < NUVRIK_U8(request->arguments_count); argument_at++) {
+        const NuvrikArgumentTable *argument = &NUVRIK_P(request->arguments)[argument_at];
+        bits = (uint16_t)((int32_t)bits + NUVRIK_U8(argument->bits));
+    }
+    if (size != (uint16_t)(NUVRIK_ASK_BYTES + (int16_t)(((int32_t)bits + 7) >> 3))) {
+        return false;
+    }
+    return nuvrik_machine_end_padded(self, (uint16_t)((int32_t)(8 * (NUVRIK_HEAD + NUVRIK_ASK_BYTES))
+        + bits), (uint16_t)(NUVRIK_HEAD + (int16_t)size));
+}
+
+/** Do what an accepted frame says. */
+void nuvrik_machine_end_obey(NuvrikMachineEnd *self, uint8_t kind)
+{
+    nuvrik_machine_hear(&self->machine);
+    if (kind == NUVRIK_KIND_COMMAND) {
+        nuvrik_machine_numbered(&self->machine, self->sealed.seq);
+        nuvrik_machine_command(&self->machine, self->values);
+    } else if (kind == NUVRIK_KIND_STOP) {
+        nuvrik_machine_stop(&self->machine);
+        nuvrik_machine_end_follow(self);
+    } else if (kind == NUVRIK_KIND_HELLO) {
+        nuvrik_machine_hello(&self->machine, nuvrik_machine_end_two(self, 1));
+    } else if (kind == NUVRIK_KIND_ECHO) {
+        uint8_t length = (uint8_t)((int32_t)self->sealed.payload - 1);
+        uint8_t at = nuvrik_desk_echo(&self->machine.desk, length);
+        for (uint8_t i = 0; i < length; i++) {
+            self->machine.desk.tokens[at + i] = self->sealed.body[(NUVRIK_HEAD + 1) + i];
+        }
+    } else if (self->sealed.body[NUVRIK_HEAD] == NUVRIK_JOG_CODE) {
+        uint16_t time = self->sealed.body[NUVRIK_HEAD + 3];
+        int16_t to = (int16_t)nuvrik_div(nuvrik_machine_end_jog_step(self) * NUVRIK_FULL, NUVRIK_JOG_STEPS);
+        nuvrik_machine_jog(&self->machine, self->sealed.body[NUVRIK_HEAD + 1], to,
+            (uint16_t)((int16_t)time * NUVRIK_JOG_UNIT_MS));
+    } else {
+        nuvrik_machine_end_ask(self, self->sealed.body[NUVRIK_HEAD]);
+    }
+}
+
+/** A request that fits. */
+void nuvrik_machine_end_ask(NuvrikMachineEnd *self, uint8_t code)
+{
+    uint16_t at = (uint16_t)(8 * (NUVRIK_HEAD + NUVRIK_ASK_BYTES));
+    const NuvrikRequestTable *request
+        = &NUVRIK_P(NUVRIK_P(NUVRIK_P(self->table->machine)->desk)->requests)[code];
+    for (uint8_t i = 0; i < NUVRIK_U8(request->arguments_count); i++) {
+        const NuvrikArgumentTable *about = &NUVRIK_P(request->arguments)[i];
+        uint8_t bits = NUVRIK_U8(about->bits);
+        uint16_t given = nuvrik_got(self->sealed.body, at, bits);
+        bool negative = NUVRIK_U8(about->either_sign) && given > (uint16_t)(nuvrik_mask_of(bits) >> 1);
+        nuvrik_machine_argument(&self->machine, i, negative ? (((int32_t)given - nuvrik_mask_of(bits)) - 1)
+            : (int32_t)given);
+        at = (uint16_t)((int32_t)at + bits);
+    }
+    if (nuvrik_machine_ask(&self->machine, code, nuvrik_machine_end_two(self, 1),
+        nuvrik_machine_end_two(self, 3), nuvrik_machine_end_two(self, 5), nuvrik_machine_end_two(self, 7))) {
+        self->calls = true;
+    }
+}
+
+/** One turn of the loop. */
+void nuvrik_machine_end_turn(NuvrikMachineEnd *self)
+{
+    nuvrik_machine_turn(&self->machine);
+    nuvrik_machine_end_follow(self);
+}
+
+/** Say for each output what is to be written to its pins. */
+void nuvrik_machine_end_follow(NuvrikMachineEnd *self)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->pins_count); i++) {
+        NuvrikDemand *told = nuvrik_outputs_told(&self->machine.outputs, i);
+        nuvrik_pins_follow(&self->pins[i], told->value, told->way, told->braked);
+    }
+}
+
+/** Every output to rest at once, without a ramp: for a board that has to leave. */
+void nuvrik_machine_end_halt(NuvrikMachineEnd *self)
+{
+    nuvrik_outputs_halt(&self->machine.outputs);
+    nuvrik_machine_end_follow(self);
+}
+
+/** Put the frame that is due now, if one is, into the sender. Answers first: somebody waits for them, and
+ *  telemetry loses nothing by coming a little later.
+ */
+bool nuvrik_machine_end_send(NuvrikMachineEnd *self)
+{
+    if (self->machine.desk.waiting > 0) {
+        nuvrik_machine_end_answer(self, self->machine.desk.first);
+        nuvrik_desk_drop(&self->machine.desk);
+        return true;
+    }
+    return nuvrik_telling_due(&self->telling, self->machine.watch.state, self->machine.followed,
+        self->machine.last_command, &self->machine.outputs, &self->sender);
+}
+
+/** One of the answers that wait. */
+void nuvrik_machine_end_answer(NuvrikMachineEnd *self, uint8_t at)
+{
+    uint8_t kind = self->machine.desk.kinds[at];
+    if (kind == NUVRIK_ANSWERS_REPLY) {
+        nuvrik_sender_begin(&self->sender, NUVRIK_KIND_REPLY);
+        nuvrik_sender_byte(&self->sender, self->machine.desk.codes[at]);
+        nuvrik_sender_word(&self->sender, self->machine.desk.sessions[at]);
+        nuvrik_sender_word(&self->sender, self->machine.desk.numbers[at]);
+        nuvrik_sender_byte(&self->sender, self->machine.desk.statuses[at]);
+        nuvrik_sender_word(&self->sender, nuvrik_desk_low_of(&self->machine.desk, at));
+        nuvrik_sender_word(&self->sender, nuvrik_desk_high_of(&self->machine.desk, at));
+    } else if (kind == NUVRIK_ANSWERS_ECHO) {
+        nuvrik_sender_begin(&self->sender, NUVRIK_KIND_ECHO);
+        nuvrik_sender_byte(&self->sender, 1);
+        for (uint8_t i = 0; i < self->machine.desk.lengths[at]; i++) {
+            nuvrik_sender_byte(&self->sender, self->machine.desk.tokens[(at * NUVRIK_MOST_TOKEN) + i]);
+        }
+    } else {
+        nuvrik_machine_end_say_hello(self);
+    }
+    nuvrik_sender_seal(&self->sender);
+}
+
+/** Who this machine is, and how it has fared. */
+void nuvrik_machine_end_say_hello(NuvrikMachineEnd *self)
+{
+    nuvrik_sender_begin(&self->sender, NUVRIK_KIND_HELLO);
+    nuvrik_sender_byte(&self->sender, 1);
+    nuvrik_sender_word(&self->sender, NUVRIK_U16(NUVRIK_P(self->table->sealed)->tag));
+    nuvrik_sender_word(&self->sender, self->machine.desk.boot_low);
+    nuvrik_sender_word(&self->sender, self->machine.desk.boot_high);
+    nuvrik_sender_word(&self->sender, (uint16_t)self->up_s);
+    nuvrik_sender_word(&self->sender, (uint16_t)((int32_t)self->up_s >> 16));
+    nuvrik_sender_word(&self->sender, (uint16_t)self->accepted);
+    nuvrik_sender_word(&self->sender, (uint16_t)((int32_t)self->accepted >> 16));
+    nuvrik_sender_word(&self->sender, self->refused);
+    for (uint8_t part_at = 0; part_at < NUVRIK_U8(self->table->version_count); part_at++) {
+        uint8_t part = NUVRIK_U8(NUVRIK_P(self->table->version)[part_at]);
+        nuvrik_sender_byte(&self->sender, part);
+    }
+    for (uint8_t character_at = 0; character_at < NUVRIK_U8(self->table->name_count); character_at++) {
+        uint8_t character = NUVRIK_U8(NUVRIK_P(self->table->name)[character_at]);
+        nuvrik_sender_byte(&self->sender, character);
+    }
 }
 

@@ -1,7 +1,7 @@
-/* Made from core/sizes.py, core/levels.py, core/ramp.py, core/demand.py, core/motor.py, core/servo.py,
-   core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py, core/outputs.py, core/desk.py,
-   core/machine.py by Nuvrik. Read it, step through it, port it, but do not edit it: the next making would
-   undo that. */
+/* Made from core/sizes.py, core/levels.py, core/bits.py, core/sealed.py, core/ramp.py, core/demand.py,
+   core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
+   core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/telling.py, core/machine_end.py by
+   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
 #ifndef NUVRIK_CORE_H
 #define NUVRIK_CORE_H
 
@@ -28,8 +28,38 @@ extern "C" {
 #define NUVRIK_MOST_OPTIONAL 64
 #endif
 
+#ifndef NUVRIK_MOST_ITEMS
+#define NUVRIK_MOST_ITEMS 32
+#endif
+
+#ifndef NUVRIK_MOST_CODES
+#define NUVRIK_MOST_CODES 96
+#endif
+
+#ifndef NUVRIK_MOST_KEPT
+/** How much of a body is kept: as much as the longest frame of the link has. */
+#define NUVRIK_MOST_KEPT 200
+#endif
+
+#ifndef NUVRIK_MOST_BODY
+/** Two more, so that codes may be read by threes of bytes. */
+#define NUVRIK_MOST_BODY 202
+#endif
+
+#ifndef NUVRIK_MOST_PIECE
+#define NUVRIK_MOST_PIECE 420
+#endif
+
+#ifndef NUVRIK_MOST_WIRE
+#define NUVRIK_MOST_WIRE 422
+#endif
+
 #ifndef NUVRIK_MOST_OUTPUTS
 #define NUVRIK_MOST_OUTPUTS 32
+#endif
+
+#ifndef NUVRIK_MOST_PINS
+#define NUVRIK_MOST_PINS 32
 #endif
 
 #ifndef NUVRIK_MOST_MOTORS
@@ -73,6 +103,170 @@ int32_t nuvrik_mul(int32_t a, int32_t b);
 int32_t nuvrik_clamp(int32_t value, int32_t low, int32_t high);
 uint16_t nuvrik_later(uint16_t timer, uint16_t dt_ms);
 int16_t nuvrik_between(int16_t x, int16_t from_x, int16_t from_y, int16_t to_x, int16_t to_y);
+
+/* ---- bits ---- */
+
+/** Values to codes of so many bits, codes into bytes, and what is over them: the lowest bit first. */
+
+enum {
+    NUVRIK_IS_LEVEL = 0,
+    NUVRIK_IS_SHARE = 1,
+    NUVRIK_IS_FLAG = 2,
+    NUVRIK_IS_CHOICE = 3,
+    NUVRIK_IS_COUNT = 4
+};
+/** The kinds of channel. */
+
+/** One channel: its kind, its bits, and the greatest code that means something. */
+typedef struct {
+    uint8_t kind;
+    uint8_t bits;
+    uint16_t most;
+} NuvrikChannelTable;
+
+uint16_t nuvrik_mask_of(uint8_t bits);
+uint16_t nuvrik_got(const uint8_t *data, uint16_t at, uint8_t bits);
+void nuvrik_put(uint8_t *data, uint16_t at, uint8_t bits, uint16_t code);
+uint16_t nuvrik_level_code(int16_t value, uint8_t bits);
+int32_t nuvrik_level_from_code(uint16_t code, uint8_t bits);
+uint16_t nuvrik_share_code(int16_t value, uint8_t bits);
+int32_t nuvrik_share_from_code(uint16_t code, uint8_t bits);
+int32_t nuvrik_value_from_code(const NuvrikChannelTable *channel, uint16_t code);
+uint16_t nuvrik_code_of_value(const NuvrikChannelTable *channel, int32_t value);
+uint16_t nuvrik_crc16(uint16_t crc, uint8_t byte);
+uint16_t nuvrik_crc16_back(uint16_t crc);
+uint8_t nuvrik_crc8(uint8_t crc, uint8_t byte);
+
+/* ---- sealed ---- */
+
+/** The body of a sealed frame as it comes in, byte by byte: head, payload, check; and of every other, why
+ *  it is refused.
+ *
+ *  The check is CRC-16 with the layout tag as its initial value, high byte first, so that over a whole
+ *  sound body it is zero. Where it is not, "built from another file" and "a bit was changed" want
+ *  different things done, so they are told apart: the CRC is linear, so what is left of it, run backwards
+ *  over as many zeros as the body is long, is the difference between the sender's initial value and ours.
+ *  The body itself need not be kept for that.
+ *
+ *  Rules for whoever edits this. No byte sequence may do harm. A refused frame moves nothing. A stop is
+ *  accepted whatever its sequence, because refusing one is the one mistake that hurts. The order of the
+ *  tests stands in docs/wire-format.md.
+ */
+
+enum {
+    NUVRIK_NO_EVENT = 0,
+    NUVRIK_ACCEPTED = 1,
+    NUVRIK_TOO_LONG = 2,
+    NUVRIK_STUFFING = 3,
+    NUVRIK_TOO_SHORT = 4,
+    NUVRIK_CHECK = 5,
+    NUVRIK_WRONG_LAYOUT = 6,
+    NUVRIK_VERSION = 7,
+    NUVRIK_WRONG_PAIR = 8,
+    NUVRIK_WRONG_KIND = 9,
+    NUVRIK_BAD_FIELD = 10,
+    NUVRIK_REPEATED = 11,
+    NUVRIK_OUT_OF_ORDER = 12,
+    NUVRIK_LATE = 13
+};
+/** What becomes of what has arrived: nothing yet, a frame that is accepted, or why it is refused. */
+
+enum {
+    NUVRIK_KIND_COMMAND = 0,
+    NUVRIK_KIND_TELEMETRY = 1,
+    NUVRIK_KIND_REQUEST = 2,
+    NUVRIK_KIND_REPLY = 3,
+    NUVRIK_KIND_HELLO = 4,
+    NUVRIK_KIND_STOP = 5,
+    NUVRIK_KIND_ECHO = 6
+};
+
+#define NUVRIK_THIS_VERSION 1
+
+/** Version and kind, pair, low byte of the tag, sequence. */
+#define NUVRIK_HEAD 4
+
+/** Head and check. */
+#define NUVRIK_SHORTEST 6
+
+/** No link has this pair number: a hello that carries it asks whoever is there. */
+#define NUVRIK_ANY_PAIR 0
+
+/** The longest body; a longer one would need a COBS code of 0xFF. */
+#define NUVRIK_LONGEST 200
+
+/** The check of a hello begins with the same value for everybody. */
+#define NUVRIK_HELLO_INITIAL 65535U
+
+/** The longest body, and its first code. */
+#define NUVRIK_MOST_STUFFED 201
+
+enum {
+    NUVRIK_SLIP_END = 192,
+    NUVRIK_SLIP_ESC = 219,
+    NUVRIK_SLIP_ESC_END = 220,
+    NUVRIK_SLIP_ESC_ESC = 221
+};
+
+/** The longest body, every byte of it escaped. */
+#define NUVRIK_MOST_ESCAPED 400
+
+/** What makes a frame ours: pair, layout tag, and the kinds that this end takes, a bit for each. */
+typedef struct {
+    uint8_t pair;
+    uint16_t tag;
+    uint8_t takes;
+} NuvrikSealedTable;
+
+/** Bodies, byte by byte. Of each so much is kept as any frame of this link has. */
+typedef struct {
+    const NuvrikSealedTable *table;
+    uint8_t body[NUVRIK_MOST_BODY];
+    uint16_t length;
+    uint16_t crc;
+    bool has_last;
+    uint8_t last;
+    bool worn;
+    uint8_t kind;
+    uint8_t seq;
+    uint16_t payload;
+} NuvrikSealed;
+
+/** Bodies out of a stream, kept apart by zeros as in S. Cheshire and M. Baker, "Consistent Overhead Byte
+ *  Stuffing", IEEE/ACM Transactions on Networking 7(2), 1999: no zero inside a frame, so that one can end
+ *  it.
+ */
+typedef struct {
+    uint8_t left;
+    uint8_t stuffed;
+    bool skipping;
+} NuvrikCobsReader;
+
+/** Bodies out of a stream, kept apart as in RFC 1055. Where an escape stands before a byte that needs none
+ *  the frame was not made by a sender that keeps to the RFC, and is refused.
+ */
+typedef struct {
+    uint16_t length;
+    bool escaped;
+    bool broken;
+} NuvrikSlipReader;
+
+void nuvrik_sealed_init(NuvrikSealed *self, const NuvrikSealedTable *table);
+void nuvrik_sealed_begin(NuvrikSealed *self);
+void nuvrik_sealed_put(NuvrikSealed *self, uint8_t byte);
+uint8_t nuvrik_sealed_look(NuvrikSealed *self);
+bool nuvrik_sealed_asks_anybody(const NuvrikSealed *self);
+uint8_t nuvrik_sealed_unsound(const NuvrikSealed *self);
+uint8_t nuvrik_sealed_newness(const NuvrikSealed *self);
+void nuvrik_sealed_move(NuvrikSealed *self);
+void nuvrik_sealed_forget(NuvrikSealed *self);
+void nuvrik_sealed_wear(NuvrikSealed *self);
+void nuvrik_cobs_reader_init(NuvrikCobsReader *self);
+uint8_t nuvrik_cobs_reader_take(NuvrikCobsReader *self, uint8_t byte, NuvrikSealed *sealed);
+uint8_t nuvrik_cobs_reader_end(NuvrikCobsReader *self);
+void nuvrik_slip_reader_init(NuvrikSlipReader *self);
+uint8_t nuvrik_slip_reader_take(NuvrikSlipReader *self, uint8_t byte, NuvrikSealed *sealed);
+uint8_t nuvrik_slip_reader_end(NuvrikSlipReader *self);
 
 /* ---- ramp ---- */
 
@@ -377,7 +571,7 @@ enum {
  */
 
 /** An output has no more pins than this. */
-#define NUVRIK_MOST_PINS 3
+#define NUVRIK_PINS_EACH 3
 
 #define NUVRIK_MOST_WRITES 6
 
@@ -395,9 +589,9 @@ typedef struct {
     int8_t way;
     bool braked;
     bool known;
-    uint16_t levels[NUVRIK_MOST_PINS];
-    uint16_t wanted[NUVRIK_MOST_PINS];
-    bool changed[NUVRIK_MOST_PINS];
+    uint16_t levels[NUVRIK_PINS_EACH];
+    uint16_t wanted[NUVRIK_PINS_EACH];
+    bool changed[NUVRIK_PINS_EACH];
     uint8_t count;
     uint8_t pin[NUVRIK_MOST_WRITES];
     uint16_t level[NUVRIK_MOST_WRITES];
@@ -655,6 +849,7 @@ void nuvrik_outputs_let_rest(NuvrikOutputs *self);
 void nuvrik_outputs_jog(NuvrikOutputs *self, uint8_t output, int16_t to, uint16_t for_ms);
 void nuvrik_outputs_end_jog(NuvrikOutputs *self);
 bool nuvrik_outputs_turns(const NuvrikOutputs *self, uint8_t output);
+bool nuvrik_outputs_switches_only(const NuvrikOutputs *self, uint8_t output);
 bool nuvrik_outputs_a_hand_moves(const NuvrikOutputs *self, uint8_t output);
 void nuvrik_outputs_wish(NuvrikOutputs *self, uint8_t output, int16_t to);
 void nuvrik_outputs_let_go(NuvrikOutputs *self);
@@ -811,6 +1006,8 @@ void nuvrik_desk_answer(NuvrikDesk *self, uint8_t status, int32_t value);
 void nuvrik_desk_overlay(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms, uint8_t mode);
 bool nuvrik_desk_step(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms);
 void nuvrik_desk_over(NuvrikDesk *self, uint8_t status, int32_t value, NuvrikOutputs *outputs);
+uint16_t nuvrik_desk_low_of(const NuvrikDesk *self, uint8_t at);
+uint16_t nuvrik_desk_high_of(const NuvrikDesk *self, uint8_t at);
 uint8_t nuvrik_desk_echo(NuvrikDesk *self, uint8_t length);
 
 /* ---- machine ---- */
@@ -860,6 +1057,7 @@ typedef struct {
 void nuvrik_machine_init(NuvrikMachine *self, const NuvrikMachineTable *table);
 void nuvrik_machine_begin(NuvrikMachine *self, uint16_t boot_low, uint16_t boot_high);
 uint8_t nuvrik_machine_mode(const NuvrikMachine *self);
+uint16_t nuvrik_machine_elapsed(const NuvrikMachine *self, uint16_t now_ms);
 uint8_t nuvrik_machine_pass_time(NuvrikMachine *self, uint16_t now_ms);
 void nuvrik_machine_expire(NuvrikMachine *self, uint16_t now_ms);
 void nuvrik_machine_fall_silent(NuvrikMachine *self);
@@ -878,6 +1076,251 @@ void nuvrik_machine_let_go(NuvrikMachine *self);
 void nuvrik_machine_own_over(NuvrikMachine *self, uint8_t status, int32_t value);
 void nuvrik_machine_hello(NuvrikMachine *self, uint16_t session);
 void nuvrik_machine_turn(NuvrikMachine *self);
+
+/* ---- sender ---- */
+
+/** Frames on their way out: a body is begun, filled, sealed, and put into the form in which it travels. */
+
+enum {
+    NUVRIK_AS_IT_IS = 0,
+    NUVRIK_STUFFED = 1,
+    NUVRIK_ESCAPED = 2,
+    NUVRIK_IN_HEX = 3
+};
+/** How bodies travel: in packets, between zeros, between ENDs, as a line of hex digits. */
+
+/** The character # begins a line of hex digits. */
+#define NUVRIK_HEX_MARK 35
+
+/** What makes a frame ours, and how it travels. ending: what ends a line of hex digits; leads: whether the
+ *  end of a frame is sent before it too.
+ */
+typedef struct {
+    uint8_t pair;
+    uint16_t tag;
+    uint8_t way;
+    bool leads;
+    const uint8_t *ending;
+    uint8_t ending_count;
+} NuvrikSenderTable;
+
+/** One sender's frames, one at a time. body holds length bytes while a frame is filled; wire holds count
+ *  of what travels, once it is sealed.
+ */
+typedef struct {
+    const NuvrikSenderTable *table;
+    uint8_t seq;
+    uint8_t body[NUVRIK_MOST_BODY];
+    uint8_t length;
+    uint16_t at;
+    uint8_t wire[NUVRIK_MOST_WIRE];
+    uint16_t count;
+} NuvrikSender;
+
+uint8_t nuvrik_digit(uint8_t code);
+void nuvrik_sender_init(NuvrikSender *self, const NuvrikSenderTable *table);
+void nuvrik_sender_begin(NuvrikSender *self, uint8_t kind);
+void nuvrik_sender_bits(NuvrikSender *self, uint16_t code, uint8_t bits);
+void nuvrik_sender_byte(NuvrikSender *self, uint8_t value);
+void nuvrik_sender_word(NuvrikSender *self, uint16_t value);
+void nuvrik_sender_seal(NuvrikSender *self);
+void nuvrik_sender_put(NuvrikSender *self, uint8_t byte);
+void nuvrik_sender_stuff(NuvrikSender *self);
+void nuvrik_sender_escape(NuvrikSender *self);
+void nuvrik_sender_write_out(NuvrikSender *self);
+void nuvrik_sender_put_ending(NuvrikSender *self);
+
+/* ---- telling ---- */
+
+/** What the machine says unasked: its state and its sensors' readings, each at its interval; and how long
+ *  ago it said what, for a delay guard.
+ *
+ *  A table of all 256 sequence numbers would do for that, but no small chip has the room, and most of it
+ *  would be too old to matter. So the time that the guard allows is cut into pieces, and only the first
+ *  telemetry of each is noted. A number between two notes counts as old as the earlier one: at most a
+ *  piece older than it is, which is the safe side.
+ */
+
+enum {
+    NUVRIK_TELLS_SHARE = 0,
+    NUVRIK_TELLS_AXES = 1,
+    NUVRIK_TELLS_DIGITAL = 2,
+    NUVRIK_TELLS_COUNT = 3,
+    NUVRIK_TELLS_STEPS = 4,
+    NUVRIK_TELLS_DEMAND = 5
+};
+/** What an item is made of: a reading within a range, three of them, one that is off or on, a count that
+ *  goes round, the steps of a stepper, the level of an output.
+ */
+
+/** In place of a reading: there is nothing. No reading is as far down. */
+#define NUVRIK_NOTHING_THERE (INT32_C(-100000))
+
+#define NUVRIK_AXES 3
+
+/** How many pieces of the guard's time are noted, and two that are being left and begun. */
+#define NUVRIK_NOTES 18
+
+/** One item of telemetry. low and high: the readings at the two ends of its range; high_on: whether it is
+ *  on while its reading is not 0; of: the output, or the stepper, that it is of; first: the place of its
+ *  codes.
+ */
+typedef struct {
+    uint8_t tells;
+    uint8_t bits;
+    int32_t low;
+    int32_t high;
+    bool high_on;
+    uint8_t of;
+    uint16_t every_ms;
+    uint16_t stale_ms;
+    uint8_t first;
+} NuvrikItemTable;
+
+/** The telemetry of a link. room: how many bits of it a frame holds; tell_ms: the state is said at least
+ *  so often; guard_ms: what a delay guard allows, piece_ms: a piece of that.
+ */
+typedef struct {
+    const NuvrikItemTable *items;
+    uint8_t items_count;
+    const uint8_t *codes;
+    uint8_t codes_count;
+    uint16_t room;
+    uint16_t tell_ms;
+    uint16_t guard_ms;
+    uint16_t piece_ms;
+} NuvrikTellingTable;
+
+/** What one machine says. since_ms: how long ago its timers were brought up to now. */
+typedef struct {
+    const NuvrikTellingTable *table;
+    uint16_t codes[NUVRIK_MOST_CODES];
+    bool known[NUVRIK_MOST_ITEMS];
+    uint16_t read_ms[NUVRIK_MOST_ITEMS];
+    int16_t due_ms[NUVRIK_MOST_ITEMS];
+    bool chosen[NUVRIK_MOST_ITEMS];
+    uint16_t since_ms;
+    uint16_t told_ms;
+    uint8_t said;
+    uint16_t sent;
+    uint8_t last_seq;
+    uint8_t first;
+    uint8_t noted;
+    uint16_t counts[NUVRIK_NOTES];
+    uint16_t ages_ms[NUVRIK_NOTES];
+} NuvrikTelling;
+
+int32_t nuvrik_scaled(const NuvrikItemTable *item, int32_t raw);
+void nuvrik_telling_init(NuvrikTelling *self, const NuvrikTellingTable *table);
+void nuvrik_telling_pass_time(NuvrikTelling *self, uint16_t dt_ms);
+void nuvrik_telling_catch_up(NuvrikTelling *self);
+void nuvrik_telling_take(NuvrikTelling *self, uint8_t item, int32_t raw);
+void nuvrik_telling_take_axis(NuvrikTelling *self, uint8_t item, uint8_t axis, int32_t raw);
+bool nuvrik_telling_choose(NuvrikTelling *self);
+bool nuvrik_telling_due(NuvrikTelling *self, uint8_t state, bool followed, uint8_t last_command,
+    NuvrikOutputs *outputs, NuvrikSender *sender);
+void nuvrik_telling_say(NuvrikTelling *self, uint8_t item, NuvrikOutputs *outputs, NuvrikSender *sender);
+uint8_t nuvrik_telling_place(const NuvrikTelling *self, uint8_t note);
+void nuvrik_telling_note(NuvrikTelling *self, uint8_t seq);
+bool nuvrik_telling_recent(NuvrikTelling *self, uint8_t seq);
+uint32_t nuvrik_steps_of(NuvrikOutputs *outputs, uint8_t stepper);
+
+/* ---- machine_end ---- */
+
+/** The machine's end of a link: bytes in, bytes out, and between them the machine. */
+
+enum {
+    NUVRIK_IN_PACKETS = 0,
+    NUVRIK_IN_COBS = 1,
+    NUVRIK_IN_SLIP = 2
+};
+/** How frames are kept apart on their way in. */
+
+/** A request's payload without its arguments: place, boot number, session, number. */
+#define NUVRIK_ASK_BYTES 9
+
+enum {
+    NUVRIK_JOG_CODE = 255,
+    NUVRIK_JOG_BYTES = 4,
+    NUVRIK_JOG_STEPS = 127,
+    NUVRIK_JOG_MOST_TURNING = 64
+};
+/** What turns is jogged to no more than about half. */
+
+enum {
+    NUVRIK_JOG_UNIT_MS = 10,
+    NUVRIK_JOG_MOST_TIME = 50
+};
+
+/** Frames are counted to here, which takes 248 days at 50 frames a second. */
+#define NUVRIK_HELLO_MOST INT32_C(1073741823)
+
+/** A machine's end of a link. guarded: the first byte of a command is a delay guard's; name: the link's,
+ *  cut to what a hello holds; the version is the library's.
+ */
+typedef struct {
+    const NuvrikMachineTable *machine;
+    const NuvrikSealedTable *sealed;
+    const NuvrikSenderTable *sender;
+    const NuvrikTellingTable *telling;
+    const NuvrikChannelTable *channels;
+    uint8_t channels_count;
+    uint8_t way_in;
+    bool guarded;
+    const NuvrikPinTable *pins;
+    uint8_t pins_count;
+    const uint8_t *name;
+    uint8_t name_count;
+    const uint8_t *version;
+    uint8_t version_count;
+} NuvrikEndTable;
+
+/** One machine's end. take is given a stream byte by byte; packets go byte by byte between begin_packet
+ *  and end_packet. Each tells what became of what has arrived.
+ */
+typedef struct {
+    const NuvrikEndTable *table;
+    NuvrikMachine machine;
+    NuvrikSealed sealed;
+    NuvrikCobsReader cobs;
+    NuvrikSlipReader slip;
+    NuvrikTelling telling;
+    NuvrikSender sender;
+    NuvrikPins pins[NUVRIK_MOST_PINS];
+    int32_t values[NUVRIK_MOST_CHANNELS];
+    uint16_t up_part;
+    uint32_t up_s;
+    uint32_t accepted;
+    uint16_t refused;
+    bool calls;
+} NuvrikMachineEnd;
+
+void nuvrik_machine_end_init(NuvrikMachineEnd *self, const NuvrikEndTable *table);
+void nuvrik_machine_end_begin(NuvrikMachineEnd *self, uint16_t boot_low, uint16_t boot_high);
+void nuvrik_machine_end_pass_time(NuvrikMachineEnd *self, uint16_t now_ms);
+void nuvrik_machine_end_count_up(NuvrikMachineEnd *self, uint16_t dt_ms);
+void nuvrik_machine_end_expire(NuvrikMachineEnd *self, uint16_t now_ms);
+uint8_t nuvrik_machine_end_take(NuvrikMachineEnd *self, uint8_t byte);
+void nuvrik_machine_end_begin_packet(NuvrikMachineEnd *self);
+void nuvrik_machine_end_packet_byte(NuvrikMachineEnd *self, uint8_t byte);
+uint8_t nuvrik_machine_end_end_packet(NuvrikMachineEnd *self);
+uint8_t nuvrik_machine_end_count(NuvrikMachineEnd *self, uint8_t event);
+uint8_t nuvrik_machine_end_judge(NuvrikMachineEnd *self);
+uint16_t nuvrik_machine_end_two(const NuvrikMachineEnd *self, uint8_t at);
+uint8_t nuvrik_machine_end_understand(NuvrikMachineEnd *self, uint8_t kind);
+uint8_t nuvrik_machine_end_unpack(NuvrikMachineEnd *self);
+bool nuvrik_machine_end_padded(const NuvrikMachineEnd *self, uint16_t at, uint16_t size);
+bool nuvrik_machine_end_jog_fits(const NuvrikMachineEnd *self, uint16_t size);
+int32_t nuvrik_machine_end_jog_step(const NuvrikMachineEnd *self);
+bool nuvrik_machine_end_request_fits(const NuvrikMachineEnd *self, uint8_t code, uint16_t size);
+void nuvrik_machine_end_obey(NuvrikMachineEnd *self, uint8_t kind);
+void nuvrik_machine_end_ask(NuvrikMachineEnd *self, uint8_t code);
+void nuvrik_machine_end_turn(NuvrikMachineEnd *self);
+void nuvrik_machine_end_follow(NuvrikMachineEnd *self);
+void nuvrik_machine_end_halt(NuvrikMachineEnd *self);
+bool nuvrik_machine_end_send(NuvrikMachineEnd *self);
+void nuvrik_machine_end_answer(NuvrikMachineEnd *self, uint8_t at);
+void nuvrik_machine_end_say_hello(NuvrikMachineEnd *self);
 
 #ifdef __cplusplus
 }

@@ -1,0 +1,375 @@
+"""The machine's end of a link: bytes in, bytes out, and between them the machine."""
+
+from nuvrik.core.bits import IS_CHOICE, ChannelTable, got, mask_of, value_from_code
+from nuvrik.core.demand import Demand
+from nuvrik.core.desk import (
+    ANSWERS_ECHO,
+    ANSWERS_REPLY,
+    MOST_TOKEN,
+    ArgumentTable,
+    RequestTable,
+)
+from nuvrik.core.levels import FULL, TIMER_MAX, div, later
+from nuvrik.core.machine import FORGET, WEAR, Machine, MachineTable
+from nuvrik.core.pins import Pins, PinTable
+from nuvrik.core.sealed import (
+    ACCEPTED,
+    BAD_FIELD,
+    HEAD,
+    KIND_COMMAND,
+    KIND_ECHO,
+    KIND_HELLO,
+    KIND_REPLY,
+    KIND_REQUEST,
+    KIND_STOP,
+    LATE,
+    LONGEST,
+    NO_EVENT,
+    TOO_LONG,
+    WRONG_KIND,
+    CobsReader,
+    Sealed,
+    SealedTable,
+    SlipReader,
+)
+from nuvrik.core.sender import Sender, SenderTable
+from nuvrik.core.telling import Telling, TellingTable
+from nuvrik.core.widths import Table, few, i32, level, span, u8, u16, whole
+
+IN_PACKETS = 0
+IN_COBS = 1
+IN_SLIP = 2
+"""How frames are kept apart on their way in."""
+
+ASK_BYTES = 9
+"""A request's payload without its arguments: place, boot number, session, number."""
+
+JOG_CODE = 0xFF
+JOG_BYTES = 4
+JOG_STEPS = 127
+JOG_MOST_TURNING = 64
+"""What turns is jogged to no more than about half."""
+
+JOG_UNIT_MS = 10
+JOG_MOST_TIME = 50
+
+HELLO_MOST = 0x3FFFFFFF
+"""Frames are counted to here, which takes 248 days at 50 frames a second."""
+
+
+class EndTable(Table):
+    """A machine's end of a link. guarded: the first byte of a command is a delay guard's; name: the link's,
+    cut to what a hello holds; the version is the library's."""
+
+    machine: MachineTable
+    sealed: SealedTable
+    sender: SenderTable
+    telling: TellingTable
+    channels: list[ChannelTable]
+    way_in: u8
+    guarded: bool
+    pins: list[PinTable]
+    name: list[u8]
+    version: list[u8]
+
+
+class MachineEnd:
+    """One machine's end. take is given a stream byte by byte; packets go byte by byte between begin_packet
+    and end_packet. Each tells what became of what has arrived."""
+
+    def __init__(self, table: EndTable) -> None:
+        self.table: EndTable = table
+        self.machine: Machine = Machine(table.machine)
+        self.sealed: Sealed = Sealed(table.sealed)
+        self.cobs: CobsReader = CobsReader()
+        self.slip: SlipReader = SlipReader()
+        self.telling: Telling = Telling(table.telling)
+        self.sender: Sender = Sender(table.sender)
+        self.pins: list[Pins] = [Pins(one) for one in table.pins]
+        self.values: list[i32] = [0] * len(table.channels)
+        self.up_part: u16 = 0
+        self.up_s: whole = 0
+        self.accepted: whole = 0
+        self.refused: u16 = 0
+        self.calls: bool = False
+
+    def begin(self, boot_low: u16, boot_high: u16) -> None:
+        """At power-up, with a number that differs from boot to boot."""
+        self.machine.begin(boot_low, boot_high)
+
+    def pass_time(self, now_ms: u16) -> None:
+        """Let it be now_ms. Comes first in every turn of the loop, and before anything that has arrived."""
+        self.count_up(self.machine.elapsed(now_ms))
+        becomes: u8 = self.machine.pass_time(now_ms)
+        if becomes == FORGET:
+            self.sealed.forget()
+        elif becomes == WEAR:
+            self.sealed.wear()
+
+    def count_up(self, dt_ms: u16) -> None:
+        """So much time has gone by."""
+        self.telling.pass_time(dt_ms)
+        seconds: u16 = dt_ms // 1000
+        self.up_s += seconds
+        self.up_part += dt_ms - seconds * 1000
+        if self.up_part >= 1000:
+            self.up_part -= 1000
+            self.up_s += 1
+
+    def expire(self, now_ms: u16) -> None:
+        """Count the link as silent from now_ms on, for a loop that was held up for too long to tell."""
+        self.count_up(TIMER_MAX)
+        self.machine.expire(now_ms)
+        self.sealed.forget()
+
+    def take(self, byte: u8) -> u8:
+        """One byte of a stream."""
+        event: u8 = NO_EVENT
+        if self.table.way_in == IN_COBS:
+            event = self.cobs.take(byte, self.sealed)
+        else:
+            event = self.slip.take(byte, self.sealed)
+        if event == NO_EVENT:
+            return event
+        if event == ACCEPTED:
+            event = self.judge()
+        return self.count(event)
+
+    def begin_packet(self) -> None:
+        """A packet begins."""
+        self.sealed.begin()
+
+    def packet_byte(self, byte: u8) -> None:
+        """One byte of a packet."""
+        self.sealed.put(byte)
+
+    def end_packet(self) -> u8:
+        """It has ended."""
+        if self.sealed.length == 0:
+            return NO_EVENT
+        if self.sealed.length > LONGEST:
+            return self.count(TOO_LONG)
+        return self.count(self.judge())
+
+    def count(self, event: u8) -> u8:
+        """Count what became of a frame."""
+        if event == ACCEPTED:
+            if self.accepted < HELLO_MOST:
+                self.accepted += 1
+        else:
+            self.refused = later(self.refused, 1)
+        return event
+
+    def judge(self) -> u8:
+        """A body has ended: what it is, and what it does."""
+        event: u8 = self.sealed.look()
+        if event != ACCEPTED:
+            return event
+        kind: u8 = self.sealed.kind
+        event = self.understand(kind)
+        if event != ACCEPTED:
+            return event
+        if kind == KIND_HELLO and self.two(1) == 0:
+            # Anybody may ask who is there, numbering for themselves: that must not make the handset look old.
+            self.obey(kind)
+            return ACCEPTED
+        event = self.sealed.newness()
+        if event != ACCEPTED:
+            if kind != KIND_STOP:
+                return event
+        elif kind == KIND_COMMAND and self.table.guarded and not self.telling.recent(self.sealed.body[HEAD]):
+            # Lateness last, and before the number moves: a late frame leaves room for the one behind it.
+            return LATE
+        else:
+            self.sealed.move()
+        self.obey(kind)
+        return ACCEPTED
+
+    def two(self, at: u8) -> u16:
+        """Two bytes of the payload, the low one first."""
+        return self.sealed.body[HEAD + at] + (self.sealed.body[HEAD + at + 1] << 8)
+
+    def understand(self, kind: u8) -> u8:
+        """Whether the payload is one that can be. A command's values are in values afterwards."""
+        first: u8 = self.sealed.body[HEAD]
+        size: u16 = self.sealed.payload
+        if kind == KIND_COMMAND:
+            return self.unpack()
+        if kind == KIND_STOP:
+            return ACCEPTED if size == 0 else BAD_FIELD
+        if kind == KIND_REQUEST:
+            if size == 0:
+                return BAD_FIELD
+            fits: bool = self.jog_fits(size) if first == JOG_CODE else self.request_fits(first, size)
+            return ACCEPTED if fits else BAD_FIELD
+        # The first byte of a hello or an echo says which way it goes: 0 asks, 1 answers.
+        if size > 0 and first == 1:
+            return WRONG_KIND
+        if size == 0 or first != 0:
+            return BAD_FIELD
+        if kind == KIND_HELLO:
+            return ACCEPTED if size == 3 else BAD_FIELD
+        return ACCEPTED if size >= 2 and size <= MOST_TOKEN + 1 else BAD_FIELD
+
+    def unpack(self) -> u8:
+        """A command's payload to values."""
+        at: u16 = 8 * HEAD
+        if self.table.guarded:
+            at += 8
+        bits: u16 = at
+        for channel in self.table.channels:
+            bits += channel.bits
+        size: u16 = (bits + 7) >> 3
+        if self.sealed.payload + HEAD != size:
+            return BAD_FIELD
+        for i in range(len(self.table.channels)):
+            one: ChannelTable = self.table.channels[i]
+            code: u16 = got(self.sealed.body, at, one.bits)
+            if one.kind == IS_CHOICE and code > one.most:
+                return BAD_FIELD
+            self.values[i] = value_from_code(one, code)
+            at += one.bits
+        return ACCEPTED if self.padded(at, size) else BAD_FIELD
+
+    def padded(self, at: u16, size: u16) -> bool:
+        """Whether what is left of the last byte is zero: what is not is not ours, whatever its check says."""
+        if at == 8 * size:
+            return True
+        used: few = at + 8 - 8 * size
+        last: u8 = size - 1
+        return (self.sealed.body[last] >> used) == 0
+
+    def jog_fits(self, size: u16) -> bool:
+        """Whether there is a jog in the payload that this link could mean."""
+        place: u8 = self.sealed.body[HEAD + 1]
+        time: u8 = self.sealed.body[HEAD + 3]
+        if size != JOG_BYTES or place >= len(self.table.machine.outputs.outputs):
+            return False
+        if time < 1 or time > JOG_MOST_TIME or self.sealed.body[HEAD + 2] == 128:
+            return False
+        # A switch is on or off: there is no "a little" of it.
+        if self.machine.outputs.switches_only(place):
+            return False
+        return not self.machine.outputs.turns(place) or abs(self.jog_step()) <= JOG_MOST_TURNING
+
+    def jog_step(self) -> span:
+        """How far a jog goes."""
+        step: u8 = self.sealed.body[HEAD + 2]
+        return step if step < 128 else step - 256
+
+    def request_fits(self, code: u8, size: u16) -> bool:
+        """Whether there is a request in the payload that this link knows."""
+        if code >= len(self.table.machine.desk.requests):
+            return False
+        request: RequestTable = self.table.machine.desk.requests[code]
+        bits: u16 = 0
+        for argument in request.arguments:
+            bits += argument.bits
+        if size != ASK_BYTES + ((bits + 7) >> 3):
+            return False
+        return self.padded(8 * (HEAD + ASK_BYTES) + bits, HEAD + size)
+
+    def obey(self, kind: u8) -> None:
+        """Do what an accepted frame says."""
+        self.machine.hear()
+        if kind == KIND_COMMAND:
+            self.machine.numbered(self.sealed.seq)
+            self.machine.command(self.values)
+        elif kind == KIND_STOP:
+            self.machine.stop()
+            self.follow()
+        elif kind == KIND_HELLO:
+            self.machine.hello(self.two(1))
+        elif kind == KIND_ECHO:
+            length: u8 = self.sealed.payload - 1
+            at: u8 = self.machine.desk.echo(length)
+            for i in range(length):
+                self.machine.desk.tokens[at + i] = self.sealed.body[HEAD + 1 + i]
+        elif self.sealed.body[HEAD] == JOG_CODE:
+            time: u16 = self.sealed.body[HEAD + 3]
+            to: level = div(self.jog_step() * FULL, JOG_STEPS)
+            self.machine.jog(self.sealed.body[HEAD + 1], to, time * JOG_UNIT_MS)
+        else:
+            self.ask(self.sealed.body[HEAD])
+
+    def ask(self, code: u8) -> None:
+        """A request that fits."""
+        at: u16 = 8 * (HEAD + ASK_BYTES)
+        request: RequestTable = self.table.machine.desk.requests[code]
+        for i in range(len(request.arguments)):
+            about: ArgumentTable = request.arguments[i]
+            bits: few = about.bits
+            given: u16 = got(self.sealed.body, at, bits)
+            negative: bool = about.either_sign and given > (mask_of(bits) >> 1)
+            self.machine.argument(i, given - mask_of(bits) - 1 if negative else given)
+            at += bits
+        if self.machine.ask(code, self.two(1), self.two(3), self.two(5), self.two(7)):
+            self.calls = True
+
+    def turn(self) -> None:
+        """One turn of the loop."""
+        self.machine.turn()
+        self.follow()
+
+    def follow(self) -> None:
+        """Say for each output what is to be written to its pins."""
+        for i in range(len(self.table.pins)):
+            told: Demand = self.machine.outputs.told(i)
+            self.pins[i].follow(told.value, told.way, told.braked)
+
+    def halt(self) -> None:
+        """Every output to rest at once, without a ramp: for a board that has to leave."""
+        self.machine.outputs.halt()
+        self.follow()
+
+    def send(self) -> bool:
+        """Put the frame that is due now, if one is, into the sender. Answers first: somebody waits for them,
+        and telemetry loses nothing by coming a little later."""
+        if self.machine.desk.waiting > 0:
+            self.answer(self.machine.desk.first)
+            self.machine.desk.drop()
+            return True
+        return self.telling.due(
+            self.machine.watch.state,
+            self.machine.followed,
+            self.machine.last_command,
+            self.machine.outputs,
+            self.sender,
+        )
+
+    def answer(self, at: u8) -> None:
+        """One of the answers that wait."""
+        kind: u8 = self.machine.desk.kinds[at]
+        if kind == ANSWERS_REPLY:
+            self.sender.begin(KIND_REPLY)
+            self.sender.byte(self.machine.desk.codes[at])
+            self.sender.word(self.machine.desk.sessions[at])
+            self.sender.word(self.machine.desk.numbers[at])
+            self.sender.byte(self.machine.desk.statuses[at])
+            self.sender.word(self.machine.desk.low_of(at))
+            self.sender.word(self.machine.desk.high_of(at))
+        elif kind == ANSWERS_ECHO:
+            self.sender.begin(KIND_ECHO)
+            self.sender.byte(1)
+            for i in range(self.machine.desk.lengths[at]):
+                self.sender.byte(self.machine.desk.tokens[at * MOST_TOKEN + i])
+        else:
+            self.say_hello()
+        self.sender.seal()
+
+    def say_hello(self) -> None:
+        """Who this machine is, and how it has fared."""
+        self.sender.begin(KIND_HELLO)
+        self.sender.byte(1)
+        self.sender.word(self.table.sealed.tag)
+        self.sender.word(self.machine.desk.boot_low)
+        self.sender.word(self.machine.desk.boot_high)
+        self.sender.word(self.up_s & 0xFFFF)
+        self.sender.word(self.up_s >> 16)
+        self.sender.word(self.accepted & 0xFFFF)
+        self.sender.word(self.accepted >> 16)
+        self.sender.word(self.refused)
+        for part in self.table.version:
+            self.sender.byte(part)
+        for character in self.table.name:
+            self.sender.byte(character)

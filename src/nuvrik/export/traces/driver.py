@@ -1,0 +1,218 @@
+"""Makes random lives: frames of every kind, damage, silences, wraps of the clock, bursts, readings, requests,
+reboots, and the builder's own code doing what it likes."""
+
+import random
+from collections.abc import Iterator
+from typing import Any
+
+from nuvrik.core.desk import DONE, FAILED, OWN_MOTION, REFUSED, RUNNING
+from nuvrik.core.levels import FULL
+from nuvrik.core.machine_end import MachineEnd
+from nuvrik.core.telling import NOTHING_THERE
+from nuvrik.export.traces.seen import carry_out, seen
+from nuvrik.plan.form.backward import DemandItem, ShaftItem, VectorItem
+from nuvrik.plan.form.channels import AnyChannel, ChoiceChannel
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.tables.ends import end_table
+from nuvrik.wire.codes import Value
+from nuvrik.wire.frames import Encoder
+from nuvrik.wire.kinds import ECHO, HELLO, REQUEST
+from nuvrik.wire.messages import Ask, Echo, Jog, Query, pack_ask, pack_echo, pack_hello, pack_jog
+from nuvrik.wire.sealed import check_bytes, sealed
+
+Step = list[Any]
+"""A word, and whole numbers or lists of them."""
+
+MOODS = ("rest", "rest", "rest", "drive", "drive", "drive", "off", "bare", "noise", "silence")
+"""What goes on for a while."""
+
+ODD_GAPS = (0, 0, 1, 5, 199, 200, 399, 400, 401, 999, 1000, 1001, 5000, 32767, 32768, 65535)
+"""How long a turn may take for once: every limit that matters, from both sides."""
+
+LONGEST_MOOD = 25
+
+SMALL_STEPS = 60
+"""Moves by steps are short, so that they come to their end."""
+
+
+class Life:
+    """One life of the machine of a link, from a seed. Iterating gives each step, what came back of it and
+    what could be seen after it, as core in Python has it."""
+
+    def __init__(self, link: Link, seed: int, *, stream: bool | None = None) -> None:
+        self.link = link
+        self.stream = not link.medium.datagrams if stream is None else stream
+        self.table = end_table(link, stream=self.stream)
+        self.kinds = [(output.kind, output.at) for output in self.table.machine.outputs.outputs]
+        self._rng = random.Random(f"{link.name} {seed}")
+        self._encoder = Encoder(link, stream=self.stream)
+        self._channels = list(link.channels.items())
+        self._requests = list(link.requests.values())
+        self._end = MachineEnd(self.table)
+        self._now = self._rng.randrange(65536)
+        self._seq = self._number = 0
+        self._session = 1
+        self.answers = DONE, RUNNING, RUNNING, REFUSED, FAILED
+        """What the builder's own code says when it is called."""
+
+    def __iter__(self) -> Iterator[tuple[Step, list[int], list[int]]]:
+        while True:
+            for step in self._boot():
+                back = carry_out(self._end, step)
+                yield step, back, seen(self._end, self.kinds)
+
+    def _boot(self) -> Iterator[Step]:
+        """From one power-up to the next."""
+        rng = self._rng
+        self._end = MachineEnd(self.table)
+        yield ["begin", rng.choice((0, 7, 0xFFFF)), rng.choice((0, 0xFFFF))]
+        for _ in range(rng.randint(50, 400)):
+            mood = rng.choice(MOODS)
+            for _ in range(rng.randint(2, LONGEST_MOOD)):
+                yield from self._turn(mood)
+
+    def _turn(self, mood: str) -> Iterator[Step]:
+        rng = self._rng
+        gap = rng.choice(ODD_GAPS) if rng.random() < 0.05 else self.link.period_ms
+        self._now = (self._now + gap) & 0xFFFF
+        for _ in range(1 if rng.random() < 0.97 else rng.randint(2, 8)):
+            data = self._arrives(mood)
+            if data:
+                answer = rng.choice(self.answers)
+                value = rng.getrandbits(32) - 2**31 if answer in (DONE, RUNNING) else 0
+                yield ["stream" if self.stream else "packet", self._now, answer, value, [*data]]
+        yield from self._builder()
+        if rng.random() < 0.3:
+            yield from self._readings()
+        if rng.random() < 0.9:
+            yield ["turn", self._now]
+        for _ in range(rng.choice((0, 1, 1, 2))):
+            yield ["send", self._now]
+        if rng.random() < 0.002:
+            yield ["expire", self._now]
+        if rng.random() < 0.001:
+            yield ["halt"]
+
+    def _builder(self) -> Iterator[Step]:
+        """The builder's own code, while a request for it goes on."""
+        rng = self._rng
+        if self._end.machine.desk.motion == OWN_MOTION and rng.random() < 0.7:
+            if rng.random() < 0.1:
+                yield ["over", self._now, rng.choice((DONE, FAILED)), rng.randint(-9, 9)]
+            else:
+                output = rng.randrange(len(self.kinds))
+                yield ["wish", self._now, output, rng.choice((0, FULL, -FULL, rng.randint(-FULL, FULL)))]
+
+    def _readings(self) -> Iterator[Step]:
+        rng = self._rng
+        for place, item in enumerate(self.link.telemetry.values()):
+            told = isinstance(item, DemandItem) or (isinstance(item, ShaftItem) and not item.sensor)
+            if told or rng.random() < 0.5:
+                continue
+            if isinstance(item, VectorItem):
+                yield ["axes", self._now, place, *(rng.randint(-600, 600) for _ in range(3))]
+            else:
+                some = rng.choice((NOTHING_THERE, 0, 1, -1, rng.randint(0, 1100), rng.randint(-65535, 65535)))
+                yield ["reading", self._now, place, some]
+
+    # ---- what arrives ----
+
+    def _arrives(self, mood: str) -> bytes:
+        rng = self._rng
+        if rng.random() < 0.98:
+            self._seq = self._seq + (1 if rng.random() < 0.98 else rng.choice((2, 100, 127, 128, 200))) & 0xFF
+        chance = rng.random()
+        if chance < 0.01:
+            body = self._encoder.stop(self._seq)
+        elif chance < 0.14 and self.link.frame.carries_questions:
+            body = self._encoder.sealed(*self._question(), anyone=rng.random() < 0.05)
+        elif mood == "silence":
+            return b""
+        else:
+            body = self._encoder.command(self._values(mood), self._seq)
+        if mood == "noise":
+            body = self._damaged(body)
+        data = self._travelling(body)
+        if mood == "noise" and data and self.stream and rng.random() < 0.2:
+            data = self._spoilt(data)
+        return data
+
+    def _travelling(self, body: bytes) -> bytes:
+        try:
+            return self._encoder.on_wire(body)
+        except ValueError:
+            return body
+
+    def _values(self, mood: str) -> list[Value]:
+        values = [self._value(name, channel, mood) for name, channel in self._channels]
+        if mood == "bare":
+            places = [at for at, (_, one) in enumerate(self._channels) if one.scaled]
+            if places:
+                values[self._rng.choice(places)] = None
+        return values
+
+    def _value(self, name: str, channel: AnyChannel, mood: str) -> Value:
+        rng = self._rng
+        if name == self.link.arm_channel:
+            return int(mood != "off" and rng.random() < 0.99)
+        if channel.scaled:
+            low = -FULL if channel.kind == "level" else 0
+            if mood != "drive" and mood != "noise":
+                return rng.choice((0, 0, 0, 100))
+            return rng.choice((0, FULL, low, rng.randint(low, FULL), rng.randint(low, FULL)))
+        most = len(channel.options) - 1 if isinstance(channel, ChoiceChannel) else channel.most
+        return rng.randint(0, most)
+
+    def _question(self) -> tuple[int, int, bytes]:
+        rng, desk = self._rng, self._end.machine.desk
+        kind = rng.random()
+        if kind < 0.2:
+            self._session += rng.random() < 0.2
+            return HELLO, self._seq, pack_hello(Query(rng.choice((0, self._session, self._session))), 3)
+        if kind < 0.3:
+            return ECHO, self._seq, pack_echo(Echo(False, rng.randbytes(rng.randint(1, 16))))
+        if kind < 0.4:
+            return rng.randrange(16), self._seq, bytes(rng.choices(range(3), k=rng.randint(0, 24)))
+        if kind < 0.5 or not self._requests:
+            jog = Jog(rng.randrange(len(self.kinds) + 1), rng.randint(-FULL, FULL), rng.randint(1, 600))
+            return REQUEST, self._seq, pack_jog(jog)
+        code = rng.randrange(len(self._requests))
+        request = self._requests[code]
+        self._number = (self._number + rng.choice((0, 1, 1, 1, 40_000))) & 0xFFFF
+        arguments = tuple(self._argument(*argument.limits) for argument in request.arguments.values())
+        boot = desk.boot_low + (desk.boot_high << 16) if rng.random() < 0.95 else rng.getrandbits(32)
+        session = desk.session if rng.random() < 0.95 else rng.randrange(65536)
+        return REQUEST, self._seq, pack_ask(Ask(code, boot, session, self._number, arguments), request)
+
+    def _argument(self, low: int, high: int) -> int:
+        if self._rng.random() < 0.1:
+            return self._rng.choice((low, high))
+        return self._rng.randint(max(low, -SMALL_STEPS), min(high, SMALL_STEPS))
+
+    def _damaged(self, body: bytes) -> bytes:
+        """A body with bits changed, cut short, from another link or another version, or no body at all."""
+        rng, chance = self._rng, self._rng.random()
+        if not body or chance < 0.3:
+            return body
+        if chance < 0.6:
+            return self._spoilt(body)
+        if chance < 0.7:
+            return body[: rng.randrange(len(body))]
+        if chance < 0.85 and self.link.frame.sealed:
+            pair = rng.choice((self.link.frame.pair, self.link.frame.pair, rng.randrange(256)))
+            return sealed(body[0] & 15, pair, rng.randrange(65536), self._seq, body[4:-2])
+        if chance < 0.9 and self.link.frame.sealed:
+            return _reversioned(body, self._encoder.tag)
+        return rng.randbytes(rng.choice((1, 5, 6, 20, 150, 199, 200, 201, 202, 260)))
+
+    def _spoilt(self, data: bytes) -> bytes:
+        spoilt = bytearray(data)
+        for _ in range(self._rng.choice((1, 1, 2, 5))):
+            spoilt[self._rng.randrange(len(spoilt))] ^= 1 << self._rng.randrange(8)
+        return bytes(spoilt)
+
+
+def _reversioned(body: bytes, tag: int) -> bytes:
+    """A sound frame of another version."""
+    covered = bytes((body[0] ^ 0x20,)) + body[1:-2]
+    return covered + check_bytes(covered, tag)

@@ -1,0 +1,109 @@
+"""Lives lived again: with core as C, and in MicroPython."""
+
+import json
+import subprocess
+import sys
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import Any
+
+from nuvrik.core.machine_end import EndTable
+from nuvrik.export.native import Native
+from nuvrik.export.tables_as_python import as_python
+from nuvrik.export.traces import seen as seen_file
+from nuvrik.export.traces.driver import Life, Step
+from nuvrik.export.traces.seen import carry_out, seen
+
+Kinds = list[tuple[int, int]]
+
+
+class NativeEnd:
+    """A machine's end in C, with what :func:`seen.carry_out` and :func:`seen.seen` ask of one."""
+
+    def __init__(self, native: Native, table: EndTable) -> None:
+        made = native.make("MachineEnd", table)
+        self.struct = made.struct
+        self.machine = native.part("Machine", made.struct.machine)
+        self.telling = native.part("Telling", made.struct.telling)
+        self._made = made
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._made, name)
+
+    @property
+    def calls(self) -> bool:
+        """Whether the builder's own code is to be called."""
+        return bool(self.struct.calls)
+
+    @calls.setter
+    def calls(self, value: bool) -> None:
+        self.struct.calls = value
+
+
+def in_c(native: Native, life: Life, steps: int) -> str:
+    """Live a life in Python and in C at once; the first step after which they differ, "" for none."""
+    end = NativeEnd(native, life.table)
+    for at, (step, back, here) in zip(range(steps), life, strict=False):
+        if step[0] == "begin":
+            end = NativeEnd(native, life.table)
+        there = carry_out(end, step), seen(end, life.kinds)
+        if there != (back, here):
+            return f"step {at}, {step}: {back} {here} in Python, {there} in C"
+    return ""
+
+
+PROGRAM = """
+import sys, json
+sys.path.insert(0, {source!r})
+from nuvrik.core.machine_end import MachineEnd
+from seen import carry_out, seen
+{table}
+kinds = {kinds!r}
+end = None
+while True:
+    line = sys.stdin.readline()
+    if not line:
+        break
+    step = json.loads(line)
+    if step[0] == "begin":
+        end = MachineEnd(table)
+    print(json.dumps([carry_out(end, step), seen(end, kinds)]))
+"""
+
+
+def in_micropython(interpreter: str, life: Life, steps: int, folder: Path) -> str:
+    """Live a life in Python and then in MicroPython; the first step after which they differ, "" for none.
+    ``folder`` is for the program and a copy of core."""
+    program = _prepared(life, folder)
+    lived = [one for _, one in zip(range(steps), life, strict=False)]
+    text = "".join(json.dumps(step) + "\n" for step, _, _ in lived)
+    words = [interpreter, "-X", "heapsize=8M", str(program)]
+    done = subprocess.run(words, input=text, check=False, capture_output=True, text=True)
+    if done.returncode:
+        return f"MicroPython: {done.stderr[-600:]}"
+    for at, ((step, back, here), line) in enumerate(zip(lived, done.stdout.splitlines(), strict=True)):
+        if json.loads(line) != [back, here]:
+            return f"step {at}, {step}: {back} {here} in Python, {line} in MicroPython"
+    return ""
+
+
+def _prepared(life: Life, folder: Path) -> Path:
+    """The program, and beside it core as it is."""
+    package = Path(sys.modules["nuvrik"].__file__ or "").parent
+    there = folder / "nuvrik" / "core"
+    if not there.exists():
+        there.mkdir(parents=True)
+        (folder / "nuvrik" / "__init__.py").write_text("")
+        for file in (package / "core").glob("*.py"):
+            (there / file.name).write_text(file.read_text("utf-8"), "utf-8")
+        (folder / "seen.py").write_text(Path(seen_file.__file__).read_text("utf-8"), "utf-8")
+    program = folder / "life.py"
+    text = PROGRAM.format(source=str(folder), table=as_python(life.table, "table"), kinds=life.kinds)
+    program.write_text(text, "utf-8")
+    return program
+
+
+def lived(life: Iterable[tuple[Step, list[int], list[int]]], steps: int) -> Iterator[dict[str, Any]]:
+    """So many steps of a life as they are written into a file of vectors."""
+    for _, (step, back, here) in zip(range(steps), life, strict=False):
+        yield {"step": step, "back": back, "seen": here}

@@ -1,0 +1,162 @@
+"""A machine's end of a link as one table: what arrives, what goes out, and the machine between them."""
+
+from nuvrik.core.bits import IS_CHOICE, IS_COUNT, IS_FLAG, IS_LEVEL, IS_SHARE, ChannelTable
+from nuvrik.core.levels import NOBODY
+from nuvrik.core.machine_end import IN_COBS, IN_PACKETS, IN_SLIP, EndTable
+from nuvrik.core.sealed import (
+    KIND_COMMAND,
+    KIND_ECHO,
+    KIND_HELLO,
+    KIND_REQUEST,
+    KIND_STOP,
+    SealedTable,
+)
+from nuvrik.core.sender import AS_IT_IS, ESCAPED, IN_HEX, STUFFED, SenderTable
+from nuvrik.core.telling import (
+    AXES,
+    TELLS_AXES,
+    TELLS_COUNT,
+    TELLS_DEMAND,
+    TELLS_DIGITAL,
+    TELLS_SHARE,
+    TELLS_STEPS,
+    ItemTable,
+    TellingTable,
+)
+from nuvrik.plan.form.backward import AnyItem, DemandItem, DigitalItem, ShaftItem, VectorItem
+from nuvrik.plan.form.channels import AnyChannel
+from nuvrik.plan.form.frame_headed import PackedFrame, SlipFrame
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import StepperOutput
+from nuvrik.plan.layout import HELLO_BYTES, layout_tag, payload_room
+from nuvrik.plan.per_link import per_link
+from nuvrik.plan.tables.machine import machine_table
+from nuvrik.plan.tables.made import made
+from nuvrik.plan.tables.outputs import pin_table
+from nuvrik.version import VERSION
+
+KINDS = {"level": IS_LEVEL, "share": IS_SHARE, "flag": IS_FLAG, "choice": IS_CHOICE, "count": IS_COUNT}
+
+TO_MACHINE = (KIND_COMMAND, KIND_STOP, KIND_REQUEST, KIND_HELLO, KIND_ECHO)
+
+WAYS = {PackedFrame: IN_COBS, SlipFrame: IN_SLIP}
+
+SLOTS = 16
+"""How finely a delay guard's time is cut: an age is at most a sixteenth of it too great."""
+
+
+def end_table(link: Link, *, stream: bool) -> EndTable:
+    """A machine's end, on a stream of bytes or in packets."""
+    return _on_a_stream(link) if stream else _in_packets(link)
+
+
+@per_link
+def _on_a_stream(link: Link) -> EndTable:
+    return _end(link, stream=True)
+
+
+@per_link
+def _in_packets(link: Link) -> EndTable:
+    return _end(link, stream=False)
+
+
+def _end(link: Link, *, stream: bool) -> EndTable:
+    room = payload_room(link.medium, link.frame)
+    # Cut to what a frame holds, and then back to whole characters.
+    name = link.name.encode("utf-8")[: max(0, room - HELLO_BYTES)].decode("utf-8", "ignore")
+    return made(
+        EndTable,
+        machine=machine_table(link),
+        sealed=sealed_table(link, TO_MACHINE),
+        sender=sender_table(link, stream=stream),
+        telling=telling_table(link),
+        channels=channel_tables(link),
+        way_in=WAYS.get(type(link.frame), IN_PACKETS) if stream else IN_PACKETS,
+        guarded=bool(link.guard_bytes),
+        pins=[pin_table(model) for model in link.outputs.values()],
+        name=[*name.encode("utf-8")],
+        version=[*VERSION],
+    )
+
+
+def sealed_table(link: Link, takes: tuple[int, ...]) -> SealedTable:
+    """What makes a frame one for an end that takes such kinds."""
+    bits = sum(1 << kind for kind in takes)
+    return made(SealedTable, pair=link.frame.pair, tag=layout_tag(link), takes=bits)
+
+
+def sender_table(link: Link, *, stream: bool) -> SenderTable:
+    """How the sealed frames of a link travel."""
+    frame = link.frame
+    way, ending, leads = AS_IT_IS, "", False
+    if not frame.sealed:
+        way = IN_HEX
+        if stream:
+            ending, leads = getattr(frame, "end", "\n"), getattr(frame, "lead_in", False)
+    elif stream:
+        way = STUFFED if isinstance(frame, PackedFrame) else ESCAPED
+        leads = getattr(frame, "lead_in", False)
+    return made(
+        SenderTable, pair=frame.pair, tag=layout_tag(link), way=way, leads=leads, ending=[*ending.encode()]
+    )
+
+
+def channel_tables(link: Link) -> list[ChannelTable]:
+    """How channels are packed."""
+    return [
+        made(ChannelTable, kind=KINDS[channel.kind], bits=channel.bits, most=_most(channel))
+        for channel in link.channels.values()
+    ]
+
+
+def _most(channel: AnyChannel) -> int:
+    return (1 << channel.bits) - 1 if channel.scaled else channel.most
+
+
+@per_link
+def telling_table(link: Link) -> TellingTable:
+    """The telemetry of a link."""
+    guard_ms = link.failsafe.delay_guard_ms
+    # The state is told at least as often as the most frequent item is due, whether its sensor works or
+    # not, and often enough for a delay guard: by that a handset knows that the machine is there.
+    intervals = [item.every_ms for item in link.telemetry.values()]
+    intervals += [guard_ms // 3] if guard_ms is not None else []
+    items, first = [], 0
+    for item in link.telemetry.values():
+        items.append(_item(link, item, first))
+        first += AXES if isinstance(item, VectorItem) else 1
+    return made(
+        TellingTable,
+        items=items,
+        codes=[0] * first,
+        room=8 * max(0, payload_room(link.medium, link.frame) - 2 - (len(items) + 7) // 8),
+        tell_ms=min(intervals, default=0),
+        guard_ms=guard_ms or 0,
+        piece_ms=(guard_ms or 0) // SLOTS,
+    )
+
+
+def _item(link: Link, item: AnyItem, first: int) -> ItemTable:
+    of, tells, ends = NOBODY, TELLS_SHARE, [0, 0]
+    if isinstance(item, DemandItem):
+        tells, of = TELLS_DEMAND, list(link.outputs).index(item.of)
+    elif isinstance(item, DigitalItem):
+        tells = TELLS_DIGITAL
+    elif isinstance(item, ShaftItem):
+        steppers = [name for name, one in link.outputs.items() if isinstance(one, StepperOutput)]
+        tells = TELLS_COUNT if item.sensor else TELLS_STEPS
+        of = steppers.index(item.of) if item.of in steppers else NOBODY
+    else:
+        tells, ends = TELLS_AXES if isinstance(item, VectorItem) else TELLS_SHARE, item.raw
+    return made(
+        ItemTable,
+        tells=tells,
+        bits=item.bits,
+        low=ends[0],
+        high=ends[1],
+        high_on=getattr(item, "active", "high") == "high",
+        of=of,
+        every_ms=item.every_ms,
+        stale_ms=getattr(item, "stale_ms", 0),
+        first=first,
+    )

@@ -1,0 +1,114 @@
+"""Random lives of whole machines: the same to the bit in Python, in C by two compilers, and in MicroPython;
+and the library's own quick ways held to core."""
+
+import os
+import random
+import shutil
+import sys
+from pathlib import Path
+
+import pytest
+from links import THOROUGH
+from random_links import random_link
+
+import nuvrik
+from nuvrik.core.desk import REFUSED
+from nuvrik.core.sealed import ACCEPTED, TOO_LONG
+from nuvrik.core.telling import NOTHING_THERE
+from nuvrik.export.native import Native, build
+from nuvrik.export.traces.driver import Life
+from nuvrik.export.traces.runners import in_c, in_micropython
+from nuvrik.plan.starters import starter_names, starter_text
+from nuvrik.wire.events import REASONS
+
+SEED = int(os.environ["NUVRIK_SEED"])
+"""Another one in each run (``conftest``), so that in time many lives are lived."""
+
+STEPS = 5000 if THOROUGH else 600
+LINKS = 40 if THOROUGH else 6
+SANITIZED = ("-fsanitize=address,undefined", "-fno-sanitize-recover=all", "-g")
+
+
+def in_core(link: nuvrik.Link) -> bool:
+    return link.frame.sealed and link.medium.kind != "infrared"
+
+
+STARTERS = {name: nuvrik.parse(starter_text(name)) for name in starter_names()}
+LIVED = [(name, link) for name, link in STARTERS.items() if in_core(link)]
+LIVED += [(f"random{n}", random_link(random.Random(SEED + n))) for n in range(LINKS)]
+NAMES = [name for name, _ in LIVED]
+
+
+@pytest.fixture(scope="module")
+def by_gcc(tmp_path_factory: pytest.TempPathFactory) -> Native:
+    if not shutil.which("gcc"):
+        pytest.skip("a C compiler: make toolchain")
+    library = tmp_path_factory.mktemp("gcc") / "core.so"
+    build(library)
+    return Native(library)
+
+
+@pytest.fixture(scope="module")
+def by_clang(tmp_path_factory: pytest.TempPathFactory) -> Native:
+    if not shutil.which("clang"):
+        pytest.skip("clang: make toolchain")
+    library = tmp_path_factory.mktemp("clang") / "core.so"
+    build(library, compiler="clang")
+    return Native(library)
+
+
+@pytest.mark.parametrize("link", [link for _, link in LIVED], ids=NAMES)
+def test_a_life_in_c_is_the_same(link: nuvrik.Link, by_gcc: Native) -> None:
+    assert in_c(by_gcc, Life(link, SEED), STEPS) == "", SEED
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("link", [link for _, link in LIVED], ids=NAMES)
+def test_and_by_another_compiler(link: nuvrik.Link, by_clang: Native) -> None:
+    assert in_c(by_clang, Life(link, SEED + 1), STEPS) == "", SEED
+
+
+@pytest.mark.parametrize("link", [link for _, link in LIVED], ids=NAMES)
+def test_and_in_micropython(link: nuvrik.Link, tmp_path: Path) -> None:
+    interpreter = shutil.which("micropython", path=str(Path(sys.executable).parent))
+    if interpreter is None:
+        pytest.skip("the MicroPython interpreter is not installed")
+    assert in_micropython(interpreter, Life(link, SEED + 2), STEPS // 4, tmp_path) == "", SEED
+
+
+@pytest.mark.parametrize("link", [link for _, link in LIVED], ids=NAMES)
+def test_the_librarys_own_ways_are_held_to_core(link: nuvrik.Link) -> None:
+    """The decoder that splits and the encoder that packs, with all that the ends do around them."""
+    life = Life(link, SEED + 3)
+    life.answers = (REFUSED,)
+    reasons = {reason: TOO_LONG + place for place, reason in enumerate(REASONS)}
+    items = list(link.telemetry)
+    machine = nuvrik.Machine(link)
+    for at, (step, back, here) in zip(range(STEPS), life, strict=False):
+        word, given = step[0], step[1:]
+        said: list[int] = []
+        if word == "begin":
+            machine = nuvrik.Machine(link, boot=given[0] | given[1] << 16)
+        elif word in ("stream", "packet"):
+            events = machine.feed(bytes(given[3]), given[0])
+            said = [ACCEPTED if isinstance(one, nuvrik.Frame) else reasons[one.reason] for one in events]
+        elif word == "turn":
+            machine.tick(given[0])
+        elif word == "send":
+            said = [*machine.send(given[0])]
+        elif word == "reading":
+            raw = None if given[2] == NOTHING_THERE else given[2]
+            machine.sense(given[0], **{items[given[1]]: raw})
+        elif word == "axes":
+            machine.sense(given[0], **{items[given[1]]: tuple(given[2:])})
+        elif word == "expire":
+            machine.expire(given[0])
+        elif word == "halt":
+            machine.halt()
+        watch = machine.core.watch
+        assert said == back, (SEED, at, step)
+        assert [watch.state, watch.why, watch.place, watch.number] == here[:4], (SEED, at, step)
+        told = [(one.level, one.value, one.direction, one.driven, one.braked) for one in machine.demands]
+        ours = [life._end.machine.outputs.told(place) for place in range(len(told))]
+        core = [(one.at, one.value, one.way, one.driven, one.braked) for one in ours]
+        assert told == core, (SEED, at, step)
