@@ -19,14 +19,22 @@ def random_link(rng: random.Random, **more: str) -> nuvrik.Link:
 def _text(rng: random.Random, style: str = "", medium: str = "") -> str:
     medium = medium or rng.choice(("serial", "radio", "udp"))
     style = style or ("packed" if medium == "radio" else rng.choice(("packed", "packed", "slip")))
+    medium = {"train": "pulses", "keys": "serial"}.get(style, medium)
+    medium = "serial" if medium == "radio" and style not in ("packed", "slip") else medium
     armless = rng.random() < 0.15
-    lines = [f'link = {{ name = "any{rng.randrange(100)}", rate_hz = {rng.choice((10, 25, 50, 100))} }}']
+    lines = [f'link = {{ name = "any{rng.randrange(100)}", rate_hz = {rng.choice((10, 25, 40))} }}']
     lines.append("[medium]\n" + f'kind = "{medium}"' + ("\npayload_max = 200" if medium == "radio" else ""))
-    lines.append(f'[frame]\nstyle = "{style}"\npair = {rng.randint(1, 255)}')
-    if style in ("packed", "slip"):
-        lines.append(f"lead_in = {rng.choice(('true', 'false'))}")
+    frame = f'[frame]\nstyle = "{style}"\n'
+    if style != "train":
+        frame += f"pair = {rng.randint(1, 255)}\n"
+    if style not in ("packed", "slip"):
+        frame += 'accept = ["no_sequence", "no_pair", "no_layout", "no_check"]\n'
+    if style in ("packed", "slip", "line", "columns"):
+        frame += f"lead_in = {rng.choice(('true', 'false'))}\n"
+    if style in ("line", "columns"):
+        frame += _text_style(rng, style)
     levels, channels = [], []
-    for at in range(rng.randint(1, 6)):
+    for at in range(rng.randint(3 if style == "train" else 1, 6)):
         kind = rng.choice(("level", "level", "level", "share"))
         name = f"c{at}"
         levels.append(name)
@@ -42,7 +50,11 @@ def _text(rng: random.Random, style: str = "", medium: str = "") -> str:
     if not armless:
         channels.append('[channels.arm]\nkind = "flag"\n')
     rng.shuffle(channels)
-    lines += channels
+    if style in ("line", "columns"):
+        frame += _fields(rng, channels)
+    if style == "keys":
+        frame += _keys(rng, channels, armless)
+    lines += [frame, *channels]
     outputs, steppers, sides = [], [], []
     for at in range(rng.randint(1, 6)):
         name = f"m{at}"
@@ -70,9 +82,56 @@ def _text(rng: random.Random, style: str = "", medium: str = "") -> str:
     )
     if rng.random() < 0.4:
         lines.append(f"give_up_ms = {rng.choice((0, 500, 3000))}")
-    if rng.random() < 0.7:
+    if rng.random() < 0.7 and style not in ("keys", "train"):
         lines += _backward(rng, steppers, list(range(len(outputs))))
     return "\n".join(lines)
+
+
+def _text_style(rng: random.Random, style: str) -> str:
+    check = rng.choice(("none", "xor8", "sum8", "crc8", "crc16"))
+    end = rng.choice(("\\n", "\\r\\n", ";", "$$", "\\r\\r\\n"))
+    text = f'check = "{check}"\nend = "{end}"\ntag = "{rng.choice(("", "M", "go "))}"\n'
+    text += f'stop = "{rng.choice(("!", "halt", ""))}"\n'
+    if style == "line":
+        text += f'separator = "{rng.choice((",", ", ", "|", "--x"[2:]))}"\n'
+        text += f'spaces = "{rng.choice(("refuse", "ignore"))}"\n'
+        text += f'missing = "{rng.choice(("refuse", "no_reading"))}"\n'
+    return text
+
+
+def _names(channels: list[str], *kinds: str) -> list[str]:
+    return [
+        one.split("]")[0].removeprefix("[channels.")
+        for one in channels
+        if any(f'kind = "{kind}"' in one for kind in kinds)
+    ]
+
+
+def _fields(rng: random.Random, channels: list[str]) -> str:
+    made = []
+    for name in _names(channels, "level", "share"):
+        decimals = rng.choice((0, 0, 1, 4))
+        low, high = rng.choice(((-1000, 1000), (0, 180), (180, 0), (-1, 1), (6, -0.5), (0, 6.5), (-3, 3.5)))
+        if decimals == 0:
+            low, high = int(low), int(high)
+        if rng.random() < 0.7 and abs(high - low) * 10**decimals < 65536:
+            made.append(
+                f"{name} = {{ range = [{low}, {high}], decimals = {decimals}, width = {rng.choice((0, 0, 7, 12))} }}"
+            )
+    return f"fields = {{ {', '.join(made)} }}\n"
+
+
+def _keys(rng: random.Random, channels: list[str], armless: bool) -> str:
+    levels, flags = _names(channels, "level", "share"), _names(channels, "flag")
+    rest = ", ".join(f"{name} = 0" for name in levels)
+    keys = ['" " = { stop = true }', f'"x" = {{ set = {{ {"" if armless else "arm = 0, "}{rest} }} }}']
+    keys.append(f'"a" = {{ set = {{ {"" if armless else "arm = 1, "}{rest} }} }}')
+    for key in "wsedqz"[: rng.randint(2, 6)]:
+        name = rng.choice(levels)
+        act = rng.choice(("set", "add"))
+        keys.append(f'"{key}" = {{ {act} = {{ {name} = {rng.choice((1, 0.5, 0.1))} }} }}')
+    keys.append(f'"f" = {{ set = {{ {flags[0]} = 1 }} }}')
+    return f"keys = {{ {', '.join(keys)} }}\n"
 
 
 def _output(rng: random.Random, kind: str) -> str:

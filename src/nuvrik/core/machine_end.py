@@ -1,14 +1,10 @@
 """The machine's end of a link: bytes in, bytes out, and between them the machine."""
 
+from nuvrik.core.answers import say
 from nuvrik.core.bits import IS_CHOICE, ChannelTable, got, mask_of, value_from_code
 from nuvrik.core.demand import Demand
-from nuvrik.core.desk import (
-    ANSWERS_ECHO,
-    ANSWERS_REPLY,
-    MOST_TOKEN,
-    ArgumentTable,
-    RequestTable,
-)
+from nuvrik.core.desk import ANSWERS_HELLO, MOST_TOKEN, ArgumentTable, RequestTable
+from nuvrik.core.keys import Keys, KeysTable
 from nuvrik.core.levels import FULL, TIMER_MAX, div, later
 from nuvrik.core.machine import FORGET, WEAR, Machine, MachineTable
 from nuvrik.core.pins import Pins, PinTable
@@ -19,12 +15,12 @@ from nuvrik.core.sealed import (
     KIND_COMMAND,
     KIND_ECHO,
     KIND_HELLO,
-    KIND_REPLY,
     KIND_REQUEST,
     KIND_STOP,
     LATE,
     LONGEST,
     NO_EVENT,
+    QUEUED_UP,
     TOO_LONG,
     WRONG_KIND,
     CobsReader,
@@ -34,11 +30,17 @@ from nuvrik.core.sealed import (
 )
 from nuvrik.core.sender import Sender, SenderTable
 from nuvrik.core.telling import Telling, TellingTable
+from nuvrik.core.text import TextReader, TextTable
+from nuvrik.core.train import TrainReader, TrainTable
+from nuvrik.core.watch import ARMED
 from nuvrik.core.widths import Table, few, i32, level, span, u8, u16, whole
 
 IN_PACKETS = 0
 IN_COBS = 1
 IN_SLIP = 2
+IN_LINES = 3
+IN_KEYS = 4
+IN_SLOTS = 5
 """How frames are kept apart on their way in."""
 
 ASK_BYTES = 9
@@ -58,15 +60,19 @@ HELLO_MOST = 0x3FFFFFFF
 
 
 class EndTable(Table):
-    """A machine's end of a link. guarded: the first byte of a command is a delay guard's; name: the link's,
-    cut to what a hello holds; the version is the library's."""
+    """A machine's end of a link. lines: frames are lines of text; guarded: the first byte of a command is a
+    delay guard's; name: the link's, cut to what a hello holds; the version is the library's."""
 
     machine: MachineTable
     sealed: SealedTable
     sender: SenderTable
     telling: TellingTable
     channels: list[ChannelTable]
+    text: TextTable
+    keys: KeysTable
+    train: TrainTable
     way_in: u8
+    lines: bool
     guarded: bool
     pins: list[PinTable]
     name: list[u8]
@@ -83,6 +89,9 @@ class MachineEnd:
         self.sealed: Sealed = Sealed(table.sealed)
         self.cobs: CobsReader = CobsReader()
         self.slip: SlipReader = SlipReader()
+        self.text: TextReader = TextReader(table.text)
+        self.keys: Keys = Keys(table.keys)
+        self.train: TrainReader = TrainReader(table.train)
         self.telling: Telling = Telling(table.telling)
         self.sender: Sender = Sender(table.sender)
         self.pins: list[Pins] = [Pins(one) for one in table.pins]
@@ -92,6 +101,7 @@ class MachineEnd:
         self.accepted: whole = 0
         self.refused: u16 = 0
         self.calls: bool = False
+        self.skips: bool = False
 
     def begin(self, boot_low: u16, boot_high: u16) -> None:
         """At power-up, with a number that differs from boot to boot."""
@@ -102,7 +112,7 @@ class MachineEnd:
         self.count_up(self.machine.elapsed(now_ms))
         becomes: u8 = self.machine.pass_time(now_ms)
         if becomes == FORGET:
-            self.sealed.forget()
+            self.forget()
         elif becomes == WEAR:
             self.sealed.wear()
 
@@ -120,35 +130,66 @@ class MachineEnd:
         """Count the link as silent from now_ms on, for a loop that was held up for too long to tell."""
         self.count_up(TIMER_MAX)
         self.machine.expire(now_ms)
+        self.forget()
+
+    def forget(self) -> None:
+        """Whatever was heard before counts no more."""
         self.sealed.forget()
+        self.keys.forget()
+
+    def skip(self, begins: bool) -> None:
+        """What has queued up while nobody read it was sent to somebody who was not listening: from here on
+        only stops count, until it ends. For after a gap of timeout_ms or more in the loop."""
+        self.skips = begins
+        if not begins:
+            self.forget()
 
     def take(self, byte: u8) -> u8:
         """One byte of a stream."""
         event: u8 = NO_EVENT
         if self.table.way_in == IN_COBS:
             event = self.cobs.take(byte, self.sealed)
-        else:
+        elif self.table.way_in == IN_SLIP:
             event = self.slip.take(byte, self.sealed)
+        elif self.table.way_in == IN_LINES:
+            event = self.text.take(byte)
+        else:
+            return self.count(self.press(byte))
         if event == NO_EVENT:
             return event
         if event == ACCEPTED:
-            event = self.judge()
+            event = self.judge_line() if self.table.way_in == IN_LINES else self.judge()
         return self.count(event)
+
+    def slot(self, slot_us: u16) -> u8:
+        """The time from the start of one pulse to that of the next, in a train."""
+        event: u8 = self.train.take(slot_us, self.values)
+        if event == ACCEPTED:
+            event = self.plain(False)
+        return self.count(event) if event != NO_EVENT else event
 
     def begin_packet(self) -> None:
         """A packet begins."""
         self.sealed.begin()
+        self.text.begin()
 
     def packet_byte(self, byte: u8) -> None:
         """One byte of a packet."""
-        self.sealed.put(byte)
+        if self.table.lines:
+            self.text.keep(byte)
+        else:
+            self.sealed.put(byte)
 
     def end_packet(self) -> u8:
         """It has ended."""
-        if self.sealed.length == 0:
+        length: u16 = self.text.length if self.table.lines else self.sealed.length
+        if length == 0:
             return NO_EVENT
-        if self.sealed.length > LONGEST:
+        if length > LONGEST:
             return self.count(TOO_LONG)
+        if self.table.lines:
+            self.text.without_ending()
+            return self.count(self.judge_line())
         return self.count(self.judge())
 
     def count(self, event: u8) -> u8:
@@ -156,8 +197,41 @@ class MachineEnd:
         if event == ACCEPTED:
             if self.accepted < HELLO_MOST:
                 self.accepted += 1
+            return event
+        self.refused = later(self.refused, 1)
+        return QUEUED_UP if self.skips else event
+
+    def judge_line(self) -> u8:
+        """A line has ended: what it is, and what it does."""
+        if self.text.is_hex():
+            event: u8 = self.text.unhex(self.sealed)
+            return self.judge() if event == ACCEPTED else event
+        sound: u8 = self.text.read(self.values)
+        return self.plain(self.text.stop) if sound == ACCEPTED else sound
+
+    def plain(self, stop: bool) -> u8:
+        """A command, whose values are in values, or a stop, that carries no number."""
+        if self.skips and not stop:
+            return QUEUED_UP
+        self.machine.hear()
+        if stop:
+            self.machine.stop()
+            self.follow()
         else:
-            self.refused = later(self.refused, 1)
+            self.machine.command(self.values)
+        return ACCEPTED
+
+    def press(self, code: u8) -> u8:
+        """A key."""
+        if not self.keys.known(code):
+            return BAD_FIELD
+        if self.keys.stops(code):
+            self.keys.forget()
+            return self.plain(True)
+        self.keys.press(code, self.values)
+        event: u8 = self.plain(False)
+        if event == ACCEPTED:
+            self.keys.told(self.machine.watch.state == ARMED)
         return event
 
     def judge(self) -> u8:
@@ -171,6 +245,8 @@ class MachineEnd:
             return event
         if kind == KIND_HELLO and self.two(1) == 0:
             # Anybody may ask who is there, numbering for themselves: that must not make the handset look old.
+            if self.skips:
+                return QUEUED_UP
             self.obey(kind)
             return ACCEPTED
         event = self.sealed.newness()
@@ -182,6 +258,8 @@ class MachineEnd:
             return LATE
         else:
             self.sealed.move()
+        if self.skips and kind != KIND_STOP:
+            return QUEUED_UP
         self.obey(kind)
         return ACCEPTED
 
@@ -339,22 +417,10 @@ class MachineEnd:
 
     def answer(self, at: u8) -> None:
         """One of the answers that wait."""
-        kind: u8 = self.machine.desk.kinds[at]
-        if kind == ANSWERS_REPLY:
-            self.sender.begin(KIND_REPLY)
-            self.sender.byte(self.machine.desk.codes[at])
-            self.sender.word(self.machine.desk.sessions[at])
-            self.sender.word(self.machine.desk.numbers[at])
-            self.sender.byte(self.machine.desk.statuses[at])
-            self.sender.word(self.machine.desk.low_of(at))
-            self.sender.word(self.machine.desk.high_of(at))
-        elif kind == ANSWERS_ECHO:
-            self.sender.begin(KIND_ECHO)
-            self.sender.byte(1)
-            for i in range(self.machine.desk.lengths[at]):
-                self.sender.byte(self.machine.desk.tokens[at * MOST_TOKEN + i])
-        else:
+        if self.machine.desk.kinds[at] == ANSWERS_HELLO:
             self.say_hello()
+        else:
+            say(self.machine.desk, at, self.sender)
         self.sender.seal()
 
     def say_hello(self) -> None:

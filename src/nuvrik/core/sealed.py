@@ -30,6 +30,7 @@ BAD_FIELD = 10
 REPEATED = 11
 OUT_OF_ORDER = 12
 LATE = 13
+QUEUED_UP = 14
 """What becomes of what has arrived: nothing yet, a frame that is accepted, or why it is refused."""
 
 KIND_COMMAND = 0

@@ -15,7 +15,12 @@ MOST_KEPT = 200
 MOST_BODY = 202
 """Two more, so that codes may be read by threes of bytes."""
 
-MOST_PIECE = 420
+MOST_PIECE = 424
+"""The longest line of text, and what ends it."""
+
+MOST_KEYS_CHANNELS = 64
+
+MOST_SLOTS = 16
 
 MOST_WIRE = 422
 

@@ -36,6 +36,9 @@ share = Annotated[int, "share", "int16_t", 0, 16384]
 reading = Annotated[int, "reading", "int32_t", -65535, 65535]
 """What a sensor or a control reads, in its own units."""
 
+decimal = Annotated[int, "decimal", "int32_t", -1000000000, 1000000000]
+"""A number in text, with its decimals."""
+
 fine = Annotated[int, "fine", "int32_t", -16777216, 16777216]
 """A level times FINE."""
 

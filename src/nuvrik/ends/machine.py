@@ -135,6 +135,7 @@ class Machine:
         for event in self._decode(data):
             if isinstance(event, Frame) and event.kind == STOP:
                 self._count("accepted")
+                self.core.hear()
                 self._stop()
                 stops.append(event)
             else:

@@ -47,5 +47,9 @@ class QuickEnd(MachineEnd):
         self.sealed = decoder  # type: ignore[assignment]  # it forgets and wears alike
         self.telling = Telling(table.telling)
         self.sender = self.out = QuickSender(encoder)
-        self.pins = []
+        self.pins, self.skips, self.calls = [], False, False
         self.up_part = self.up_s = self.accepted = self.refused = 0
+
+    def forget(self) -> None:
+        """Whatever was heard before counts no more."""
+        self.sealed.forget()

@@ -300,7 +300,7 @@ class Expressions:
         c = one.c if one.c == other.c else narrowest(low, high, node)
         promoted = one.promoted or other.promoted or one.c != other.c
         test = test if isinstance(node.test, ast.Name | ast.Call) else f"({test})"
-        first, second = one.bracketed, other.bracketed
+        first, second = (_plain(one, other), _plain(other, one))
         if one.c != other.c and c in ("int32_t", "uint32_t"):
             # Arms of one type: where one of two has a sign, C would take both for unsigned.
             first, second = (one.bracketed if one.c == c else f"({c}){one.bracketed}" for one in (one, other))
@@ -312,6 +312,12 @@ class Expressions:
             raise Outside(node, "len() of what is no list of a table", "keep its length in a field")
         base = self._value(node.value)
         return f"NUVRIK_U8({base.text}{'.' if base.inline else '->'}{node.attr}_count)"
+
+
+def _plain(value: Value, other: Value) -> str:
+    """An arm of a choice. In C++ a name out of an enumeration and a number are two types."""
+    named = value.constant and value.text.startswith("NUVRIK_") and not other.constant
+    return f"({other.c}){value.bracketed}" if named else value.bracketed
 
 
 def room_of(room: str) -> str:

@@ -28,6 +28,10 @@ MODULES = (
     "desk",
     "machine",
     "sender",
+    "answers",
+    "text",
+    "keys",
+    "train",
     "telling",
     "machine_end",
 )

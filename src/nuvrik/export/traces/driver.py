@@ -12,6 +12,8 @@ from nuvrik.core.telling import NOTHING_THERE
 from nuvrik.export.traces.seen import carry_out, seen
 from nuvrik.plan.form.backward import DemandItem, ShaftItem, VectorItem
 from nuvrik.plan.form.channels import AnyChannel, ChoiceChannel
+from nuvrik.plan.form.frame_actions import KeysFrame, TrainFrame
+from nuvrik.plan.form.frame_texts import ColumnsFrame, LineFrame
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.ends import end_table
 from nuvrik.wire.codes import Value
@@ -19,6 +21,7 @@ from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import ECHO, HELLO, REQUEST
 from nuvrik.wire.messages import Ask, Echo, Jog, Query, pack_ask, pack_echo, pack_hello, pack_jog
 from nuvrik.wire.sealed import check_bytes, sealed
+from nuvrik.wire.styles.text import with_check
 
 Step = list[Any]
 """A word, and whole numbers or lists of them."""
@@ -31,6 +34,8 @@ ODD_GAPS = (0, 0, 1, 5, 199, 200, 399, 400, 401, 999, 1000, 1001, 5000, 32767, 3
 
 LONGEST_MOOD = 25
 
+GAP_US = 30_000
+
 SMALL_STEPS = 60
 """Moves by steps are short, so that they come to their end."""
 
@@ -41,7 +46,9 @@ class Life:
 
     def __init__(self, link: Link, seed: int, *, stream: bool | None = None) -> None:
         self.link = link
-        self.stream = not link.medium.datagrams if stream is None else stream
+        packets = link.medium.datagrams if stream is None else not stream
+        # Keys are told apart in packets as on a stream.
+        self.stream = not packets or isinstance(link.frame, KeysFrame)
         self.table = end_table(link, stream=self.stream)
         self.kinds = [(output.kind, output.at) for output in self.table.machine.outputs.outputs]
         self._rng = random.Random(f"{link.name} {seed}")
@@ -66,6 +73,9 @@ class Life:
         rng = self._rng
         self._end = MachineEnd(self.table)
         yield ["begin", rng.choice((0, 7, 0xFFFF)), rng.choice((0, 0xFFFF))]
+        if isinstance(self.link.frame, TrainFrame):
+            # What comes before the first gap may be half a train.
+            yield ["slots", self._now, [GAP_US]]
         for _ in range(rng.randint(50, 400)):
             mood = rng.choice(MOODS)
             for _ in range(rng.randint(2, LONGEST_MOOD)):
@@ -76,11 +86,7 @@ class Life:
         gap = rng.choice(ODD_GAPS) if rng.random() < 0.05 else self.link.period_ms
         self._now = (self._now + gap) & 0xFFFF
         for _ in range(1 if rng.random() < 0.97 else rng.randint(2, 8)):
-            data = self._arrives(mood)
-            if data:
-                answer = rng.choice(self.answers)
-                value = rng.getrandbits(32) - 2**31 if answer in (DONE, RUNNING) else 0
-                yield ["stream" if self.stream else "packet", self._now, answer, value, [*data]]
+            yield from self._arrival(mood)
         yield from self._builder()
         if rng.random() < 0.3:
             yield from self._readings()
@@ -117,6 +123,28 @@ class Life:
 
     # ---- what arrives ----
 
+    def _arrival(self, mood: str) -> Iterator[Step]:
+        rng, data = self._rng, [*self._arrives(mood)]
+        if not data:
+            return
+        if isinstance(self.link.frame, TrainFrame):
+            yield ["slots", self._now, self._slots(bytes(data), mood)]
+        elif self.stream and rng.random() < 0.005:
+            yield ["skip", self._now, data]
+        else:
+            answer = rng.choice(self.answers)
+            value = rng.getrandbits(32) - 2**31 if answer in (DONE, RUNNING) else 0
+            yield ["stream" if self.stream else "packet", self._now, answer, value, data]
+
+    def _slots(self, data: bytes, mood: str) -> list[int]:
+        """A train in slots, and the gap behind it."""
+        slots = [int.from_bytes(data[at : at + 2], "big") for at in range(0, len(data) - 1, 2)]
+        slots = [slot for slot in slots if slot < GAP_US // 10]
+        if mood == "noise" and slots and self._rng.random() < 0.5:
+            del slots[self._rng.randrange(len(slots)) :]
+            slots += self._rng.choices((300, 700, 899, 900, 1500, 2101, 2500), k=self._rng.randint(0, 4))
+        return [*slots, GAP_US]
+
     def _arrives(self, mood: str) -> bytes:
         rng = self._rng
         if rng.random() < 0.98:
@@ -129,13 +157,34 @@ class Life:
         elif mood == "silence":
             return b""
         else:
-            body = self._encoder.command(self._values(mood), self._seq)
+            body = self._command(mood)
         if mood == "noise":
             body = self._damaged(body)
         data = self._travelling(body)
         if mood == "noise" and data and self.stream and rng.random() < 0.2:
             data = self._spoilt(data)
         return data
+
+    def _command(self, mood: str) -> bytes:
+        try:
+            body = self._encoder.command(self._values(mood), self._seq)
+        except ValueError:  # no reading, where a style has no way of saying it
+            return b""
+        if isinstance(self.link.frame, KeysFrame) and self._rng.random() < 0.2:
+            return bytes((self._rng.choice([*self.link.frame.codes()]),))
+        if mood == "noise" and isinstance(self.link.frame, LineFrame | ColumnsFrame):
+            return self._written_otherwise(body)
+        return body
+
+    def _written_otherwise(self, body: bytes) -> bytes:
+        """Text with characters put in, taken out and changed, and its check made anew now and then."""
+        text = bytearray(body)
+        for _ in range(self._rng.choice((0, 0, 1, 1, 2, 30))):
+            at = self._rng.randrange(len(text) + 1)
+            text[at : at + self._rng.randint(0, 1)] = bytes((self._rng.choice(b"0019+-. ,;*#!aF"),))
+        if self.link.frame.check != "none" and b"*" in text and self._rng.random() < 0.7:  # type: ignore[union-attr]
+            return with_check(bytes(text[: text.rindex(b"*")]), self.link.frame)  # type: ignore[arg-type]
+        return bytes(text)
 
     def _travelling(self, body: bytes) -> bytes:
         try:

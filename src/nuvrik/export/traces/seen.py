@@ -18,6 +18,15 @@ def carry_out(end: "Any", step: "list[Any]") -> "list[int]":
     elif word == "stream":
         end.pass_time(step[1])
         return [event for event in [_told(end, end.take(byte), step) for byte in step[4]] if event]
+    elif word == "slots":
+        end.pass_time(step[1])
+        return [event for event in [end.slot(length) for length in step[2]] if event]
+    elif word == "skip":
+        end.pass_time(step[1])
+        end.skip(True)
+        events = [event for event in [end.take(byte) for byte in step[2]] if event]
+        end.skip(False)
+        return events
     elif word == "packet":
         end.pass_time(step[1])
         end.begin_packet()

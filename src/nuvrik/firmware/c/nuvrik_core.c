@@ -1,7 +1,8 @@
 /* Made from core/sizes.py, core/levels.py, core/bits.py, core/sealed.py, core/ramp.py, core/demand.py,
    core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
-   core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/telling.py, core/machine_end.py by
-   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
+   core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
+   core/keys.py, core/train.py, core/telling.py, core/machine_end.py by Nuvrik. Read it, step through it, port
+   it, but do not edit it: the next making would undo that. */
 #include "nuvrik_core.h"
 
 static int16_t nuvrik_abs16(int16_t x)
@@ -242,7 +243,7 @@ void nuvrik_sealed_put(NuvrikSealed *self, uint8_t byte)
 {
     if (self->length == 0) {
         bool hello = (byte & 15) == NUVRIK_KIND_HELLO;
-        self->crc = hello ? NUVRIK_HELLO_INITIAL : NUVRIK_U16(self->table->tag);
+        self->crc = hello ? (uint16_t)NUVRIK_HELLO_INITIAL : NUVRIK_U16(self->table->tag);
     }
     self->crc = nuvrik_crc16(self->crc, byte);
     if (self->length < NUVRIK_MOST_KEPT) {
@@ -479,7 +480,7 @@ int16_t nuvrik_change(const NuvrikRampTable *table, uint16_t dt_ms)
     uint16_t capped = (dt_ms < NUVRIK_U16(table->dt_most)) ? dt_ms : NUVRIK_U16(table->dt_most);
     uint32_t way = NUVRIK_U32(table->rate) * capped;
     uint32_t reach = (uint32_t)((((int32_t)way + NUVRIK_FINE) - 1) >> NUVRIK_FINE_BITS);
-    return (int16_t)(((int32_t)reach < NUVRIK_FULL) ? reach : NUVRIK_FULL);
+    return (int16_t)(((int32_t)reach < NUVRIK_FULL) ? reach : (uint32_t)NUVRIK_FULL);
 }
 
 void nuvrik_slew_init(NuvrikSlew *self, const NuvrikRampTable *table)
@@ -1121,7 +1122,7 @@ int16_t nuvrik_stepper_fastest(const NuvrikStepper *self, int16_t now, uint32_t 
 {
     int16_t most = nuvrik_change(NUVRIK_P(self->table->ramp), time_ms);
     int16_t low = (int16_t)((now > most) ? (now - most) : 0);
-    int16_t top = (int16_t)((most < (NUVRIK_FULL - now)) ? (now + most) : NUVRIK_FULL);
+    int16_t top = (int16_t)((most < (NUVRIK_FULL - now)) ? (now + most) : (int16_t)NUVRIK_FULL);
     if (nuvrik_reach(self->table, top, time_ms) <= left) {
         return top;
     }
@@ -2384,7 +2385,7 @@ void nuvrik_sender_seal(NuvrikSender *self)
 {
     self->seq = (uint8_t)(self->seq + 1);
     uint8_t length = (uint8_t)(((int32_t)self->at + 7) >> 3);
-    uint16_t crc = ((self->body[0] & 15) == NUVRIK_KIND_HELLO) ? NUVRIK_HELLO_INITIAL
+    uint16_t crc = ((self->body[0] & 15) == NUVRIK_KIND_HELLO) ? (uint16_t)NUVRIK_HELLO_INITIAL
         : NUVRIK_U16(self->table->tag);
     for (uint8_t i = 0; i < length; i++) {
         crc = nuvrik_crc16(crc, self->body[i]);
@@ -2473,6 +2474,653 @@ void nuvrik_sender_put_ending(NuvrikSender *self)
         uint8_t character = NUVRIK_U8(NUVRIK_P(self->table->ending)[character_at]);
         nuvrik_sender_put(self, character);
     }
+}
+
+/* ---- answers ---- */
+
+/** Put the answer at a place into the sender. */
+void nuvrik_say(NuvrikDesk *desk, uint8_t at, NuvrikSender *sender)
+{
+    if (desk->kinds[at] == NUVRIK_ANSWERS_REPLY) {
+        nuvrik_sender_begin(sender, NUVRIK_KIND_REPLY);
+        nuvrik_sender_byte(sender, desk->codes[at]);
+        nuvrik_sender_word(sender, desk->sessions[at]);
+        nuvrik_sender_word(sender, desk->numbers[at]);
+        nuvrik_sender_byte(sender, desk->statuses[at]);
+        nuvrik_sender_word(sender, nuvrik_desk_low_of(desk, at));
+        nuvrik_sender_word(sender, nuvrik_desk_high_of(desk, at));
+    } else {
+        nuvrik_sender_begin(sender, NUVRIK_KIND_ECHO);
+        nuvrik_sender_byte(sender, 1);
+        for (uint8_t i = 0; i < desk->lengths[at]; i++) {
+            nuvrik_sender_byte(sender, desk->tokens[(at * NUVRIK_MOST_TOKEN) + i]);
+        }
+    }
+}
+
+/* ---- text ---- */
+
+/** How many hex digits a check is. */
+uint8_t nuvrik_check_digits(uint8_t check)
+{
+    if (check == NUVRIK_NO_CHECK) {
+        return 0;
+    }
+    return (uint8_t)((check == NUVRIK_CHECK_CRC16) ? 4 : 2);
+}
+
+/** A check over one byte more. */
+uint16_t nuvrik_check_over(uint8_t check, uint16_t so_far, uint8_t byte)
+{
+    if (check == NUVRIK_CHECK_XOR8) {
+        return (uint16_t)(so_far ^ byte);
+    }
+    if (check == NUVRIK_CHECK_SUM8) {
+        return (uint8_t)(so_far + byte);
+    }
+    if (check == NUVRIK_CHECK_CRC8) {
+        return nuvrik_crc8((uint8_t)so_far, byte);
+    }
+    return nuvrik_crc16(so_far, byte);
+}
+
+/** What a check begins with. */
+uint16_t nuvrik_check_begins(uint8_t check)
+{
+    return (uint16_t)((check == NUVRIK_CHECK_CRC16) ? 0xffffU : 0);
+}
+
+/** What a hex digit stands for, 16 for what is none. */
+uint8_t nuvrik_hex_value(uint8_t character)
+{
+    if (character >= 48 && character <= 57) {
+        return (uint8_t)(character - 48);
+    }
+    if (character >= 65 && character <= 70) {
+        return (uint8_t)(character - 55);
+    }
+    if (character >= 97 && character <= 102) {
+        return (uint8_t)(character - 87);
+    }
+    return 16;
+}
+
+/** The value that a number within its form's range stands for. */
+int32_t nuvrik_value_of_number(const NuvrikFormTable *form, int32_t given)
+{
+    if (!NUVRIK_U8(form->scaled)) {
+        return given;
+    }
+    uint16_t steps = (uint16_t)nuvrik_abs32(NUVRIK_I32(form->high) - NUVRIK_I32(form->low));
+    uint16_t away = (uint16_t)nuvrik_abs32(given - NUVRIK_I32(form->low));
+    uint32_t part = (uint32_t)away * NUVRIK_FULL;
+    if (NUVRIK_U8(form->one_sided)) {
+        return nuvrik_div((int32_t)part, steps);
+    }
+    /* Twice as much fits no 31 bits, so the whole steps and the rest are doubled apart. */
+    int16_t whole_steps = (int16_t)((int32_t)part / steps);
+    uint16_t rest = (uint16_t)((int32_t)part - ((int32_t)whole_steps * steps));
+    int32_t doubled = ((uint16_t)2 * (uint16_t)whole_steps) + ((((int32_t)2 * rest) + (steps / 2)) / steps);
+    return doubled - NUVRIK_FULL;
+}
+
+/** The number that stands for a value. */
+int32_t nuvrik_number_of_value(const NuvrikFormTable *form, int32_t value)
+{
+    if (!NUVRIK_U8(form->scaled)) {
+        return value;
+    }
+    uint16_t steps = (uint16_t)nuvrik_abs32(NUVRIK_I32(form->high) - NUVRIK_I32(form->low));
+    int16_t here = (int16_t)value;
+    uint16_t along = (uint16_t)((NUVRIK_U8(form->one_sided)) ? (int32_t)here : ((int32_t)here + NUVRIK_FULL));
+    uint32_t up = (uint32_t)along * (uint32_t)(steps >> 1);
+    if (NUVRIK_U8(form->one_sided)) {
+        uint32_t exact = (uint32_t)along * steps;
+        up = (uint32_t)(((int32_t)exact + (NUVRIK_FULL / 2)) >> NUVRIK_FULL_BITS);
+    } else {
+        /* along * steps / (2 * FULL), rounded: half of steps first, so that it fits 31 bits. */
+        uint16_t odd = (uint16_t)(((int16_t)(steps & 1) != 0) ? along : 0);
+        up = (uint32_t)(((int32_t)up + ((uint16_t)(odd + NUVRIK_FULL) >> 1)) >> NUVRIK_FULL_BITS);
+    }
+    return (NUVRIK_I32(form->high) > NUVRIK_I32(form->low)) ? (NUVRIK_I32(form->low) + (int32_t)up)
+        : (NUVRIK_I32(form->low) - (int32_t)up);
+}
+
+/** Ten times as much, or what is beyond every range. */
+uint32_t nuvrik_ten_times(uint32_t size)
+{
+    if ((int32_t)size >= (NUVRIK_BEYOND / 10)) {
+        return (uint32_t)(NUVRIK_BEYOND - 10);
+    }
+    uint32_t grown = size * 10;
+    return grown;
+}
+
+void nuvrik_text_reader_init(NuvrikTextReader *self, const NuvrikTextTable *table)
+{
+    self->table = table;
+    for (uint16_t i = 0; i < NUVRIK_MOST_PIECE; i++) {
+        self->piece[i] = 0;
+    }
+    self->length = 0;
+    self->ended = false;
+    self->skipping = false;
+    for (uint8_t i = 0; i < NUVRIK_MOST_END; i++) {
+        self->tail[i] = 0;
+    }
+    self->stop = false;
+    self->value = 0;
+}
+
+/** A new line, or a packet. */
+void nuvrik_text_reader_begin(NuvrikTextReader *self)
+{
+    self->length = 0;
+    self->ended = false;
+}
+
+/** One character more. */
+void nuvrik_text_reader_keep(NuvrikTextReader *self, uint8_t byte)
+{
+    if (self->length < NUVRIK_MOST_PIECE) {
+        self->piece[self->length] = byte;
+    }
+    if (self->length < 0xffffU) {
+        self->length++;
+    }
+}
+
+/** One character of a stream. ACCEPTED: a line has ended, and may be read. */
+uint8_t nuvrik_text_reader_take(NuvrikTextReader *self, uint8_t byte)
+{
+    uint8_t ends = NUVRIK_U8(self->table->ending_count);
+    if (self->ended) {
+        nuvrik_text_reader_begin(self);
+    }
+    for (uint8_t i = 0; i < (NUVRIK_MOST_END - 1); i++) {
+        self->tail[i] = self->tail[i + 1];
+    }
+    self->tail[NUVRIK_MOST_END - 1] = byte;
+    nuvrik_text_reader_keep(self, byte);
+    if (self->length >= ends && nuvrik_text_reader_ends_here(self, ends)) {
+        bool skipped = self->skipping;
+        self->skipping = false;
+        self->ended = true;
+        self->length = (uint16_t)((int32_t)self->length - ends);
+        if (skipped || self->length == 0) {
+            return NUVRIK_NO_EVENT;
+        }
+        return (uint8_t)((self->length > NUVRIK_LONGEST_LINE) ? NUVRIK_TOO_LONG : NUVRIK_ACCEPTED);
+    }
+    if (!self->skipping && self->length >= (uint16_t)(NUVRIK_LONGEST_LINE + ends)) {
+        /* Said once, at the character that overflows; the rest is skipped up to the next end. */
+        self->skipping = true;
+        return NUVRIK_TOO_LONG;
+    }
+    return NUVRIK_NO_EVENT;
+}
+
+/** Whether the last characters are what ends a line. */
+bool nuvrik_text_reader_ends_here(const NuvrikTextReader *self, uint8_t ends)
+{
+    uint8_t first = (uint8_t)(NUVRIK_MOST_END - ends);
+    for (uint8_t i = 0; i < ends; i++) {
+        if (self->tail[first + i] != NUVRIK_U8(NUVRIK_P(self->table->ending)[i])) {
+            return false;
+        }
+    }
+    return true;
+}
+
+/** In a packet the end of the line may be there or not. */
+void nuvrik_text_reader_without_ending(NuvrikTextReader *self)
+{
+    uint8_t ends = NUVRIK_U8(self->table->ending_count);
+    if (self->length < ends) {
+        return;
+    }
+    uint16_t from_here = (uint16_t)((int32_t)self->length - ends);
+    for (uint8_t i = 0; i < ends; i++) {
+        if (self->piece[(int32_t)from_here + i] != NUVRIK_U8(NUVRIK_P(self->table->ending)[i])) {
+            return;
+        }
+    }
+    self->length = from_here;
+}
+
+/** Whether it is a line of hex digits. */
+bool nuvrik_text_reader_is_hex(const NuvrikTextReader *self)
+{
+    return self->length > 0 && self->piece[0] == NUVRIK_HEX_MARK;
+}
+
+/** A line of hex digits to a body. ACCEPTED: it may be looked at. */
+uint8_t nuvrik_text_reader_unhex(NuvrikTextReader *self, NuvrikSealed *sealed)
+{
+    if (((int32_t)self->length - 1) > (2 * NUVRIK_LONGEST)) {
+        return NUVRIK_TOO_LONG;
+    }
+    if ((int16_t)(self->length & 1) == 0) {
+        return NUVRIK_STUFFING;
+    }
+    for (uint16_t i = 0; i < ((int32_t)self->length - 1); i++) {
+        if (nuvrik_hex_value(self->piece[i + 1]) > 15) {
+            return NUVRIK_STUFFING;
+        }
+    }
+    nuvrik_sealed_begin(sealed);
+    for (uint16_t i = 0; i < (self->length >> 1); i++) {
+        uint8_t high = nuvrik_hex_value(self->piece[(uint16_t)(2 * i) + 1]);
+        nuvrik_sealed_put(sealed, (uint8_t)((high << 4) + nuvrik_hex_value(self->piece[(uint16_t)(2 * i)
+            + 2])));
+    }
+    return NUVRIK_ACCEPTED;
+}
+
+/** A line that is no hex digits to values. ACCEPTED: it is a command, or a stop. */
+uint8_t nuvrik_text_reader_read(NuvrikTextReader *self, int32_t *values)
+{
+    self->stop = false;
+    uint16_t length = self->length;
+    uint8_t digits = nuvrik_check_digits(NUVRIK_U8(self->table->check));
+    if (digits > 0) {
+        /* The check first: what is damaged may look like a stop, or like another kind. */
+        if (length < (uint16_t)(digits + 1) || !nuvrik_text_reader_checked(self, digits)) {
+            return NUVRIK_CHECK;
+        }
+        length = (uint16_t)(((int32_t)length - digits) - 1);
+    }
+    if (length > 0 && length == NUVRIK_U8(self->table->stop_count)
+        && nuvrik_text_reader_begins_with_stop(self)) {
+        self->stop = true;
+        return NUVRIK_ACCEPTED;
+    }
+    if (length < NUVRIK_U8(self->table->tag_count) || !nuvrik_text_reader_begins_with_tag(self)) {
+        return NUVRIK_WRONG_KIND;
+    }
+    if (NUVRIK_U8(self->table->columns)) {
+        return nuvrik_text_reader_read_columns(self, NUVRIK_U8(self->table->tag_count), length, values);
+    }
+    return nuvrik_text_reader_read_line(self, NUVRIK_U8(self->table->tag_count), length, values);
+}
+
+/** Whether the check at the end of the line is that of all before it. */
+bool nuvrik_text_reader_checked(const NuvrikTextReader *self, uint8_t digits)
+{
+    uint16_t mark = (uint16_t)(((int32_t)self->length - digits) - 1);
+    if (self->piece[mark] != NUVRIK_CHECK_MARK) {
+        return false;
+    }
+    uint16_t over = nuvrik_check_begins(NUVRIK_U8(self->table->check));
+    for (uint16_t i = 0; i < mark; i++) {
+        over = nuvrik_check_over(NUVRIK_U8(self->table->check), over, self->piece[i]);
+    }
+    uint16_t said = 0;
+    for (uint8_t i = 0; i < digits; i++) {
+        uint8_t digit = nuvrik_hex_value(self->piece[(int32_t)(mark + 1) + i]);
+        if (digit > 15) {
+            return false;
+        }
+        said = (uint16_t)((int32_t)(uint16_t)((uint16_t)said << 4) + digit);
+    }
+    return said == over;
+}
+
+/** Whether the line is the text of a stop, of whose length it is. */
+bool nuvrik_text_reader_begins_with_stop(const NuvrikTextReader *self)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->stop_count); i++) {
+        if (self->piece[i] != NUVRIK_U8(NUVRIK_P(self->table->stop)[i])) {
+            return false;
+        }
+    }
+    return true;
+}
+
+/** Whether it begins as every command does. */
+bool nuvrik_text_reader_begins_with_tag(const NuvrikTextReader *self)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->tag_count); i++) {
+        if (self->piece[i] != NUVRIK_U8(NUVRIK_P(self->table->tag)[i])) {
+            return false;
+        }
+    }
+    return true;
+}
+
+/** Fields by their places. */
+uint8_t nuvrik_text_reader_read_columns(NuvrikTextReader *self, uint8_t begins, uint16_t length,
+    int32_t *values)
+{
+    uint16_t at = begins;
+    for (uint8_t column_at = 0; column_at < NUVRIK_U8(self->table->forms_count); column_at++) {
+        const NuvrikFormTable *column = &NUVRIK_P(self->table->forms)[column_at];
+        at = (uint16_t)((int32_t)at + NUVRIK_U8(column->width));
+    }
+    if (at != length) {
+        return NUVRIK_BAD_FIELD;
+    }
+    at = begins;
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->forms_count); i++) {
+        const NuvrikFormTable *form = &NUVRIK_P(self->table->forms)[i];
+        if (!nuvrik_text_reader_read_field(self, form, at, (uint16_t)((int32_t)at
+            + NUVRIK_U8(form->width)))) {
+            return NUVRIK_BAD_FIELD;
+        }
+        values[i] = self->value;
+        at = (uint16_t)((int32_t)at + NUVRIK_U8(form->width));
+    }
+    return NUVRIK_ACCEPTED;
+}
+
+/** Fields between separators. */
+uint8_t nuvrik_text_reader_read_line(NuvrikTextReader *self, uint8_t begins, uint16_t length, int32_t *values)
+{
+    uint8_t fields = 0;
+    uint16_t from_here = begins;
+    uint16_t at = begins;
+    bool sound = true;
+    while (true) {
+        bool ends = at == length;
+        if (ends || nuvrik_text_reader_separates(self, at, length)) {
+            if (fields == NUVRIK_U8(self->table->forms_count)) {
+                return NUVRIK_BAD_FIELD;
+            }
+            /* A wrong number of fields and a field that is wrong are the same to whoever sent them. */
+            if (sound && nuvrik_text_reader_read_field(self, &NUVRIK_P(self->table->forms)[fields],
+                from_here, at)) {
+                values[fields] = self->value;
+            } else {
+                sound = false;
+            }
+            fields++;
+            if (ends) {
+                break;
+            }
+            at = (uint16_t)((int32_t)at + NUVRIK_U8(self->table->separator_count));
+            from_here = at;
+        } else {
+            at++;
+        }
+    }
+    return (uint8_t)((sound && fields == NUVRIK_U8(self->table->forms_count)) ? NUVRIK_ACCEPTED
+        : NUVRIK_BAD_FIELD);
+}
+
+/** Whether a separator stands here. */
+bool nuvrik_text_reader_separates(const NuvrikTextReader *self, uint16_t at, uint16_t length)
+{
+    if (((int32_t)at + NUVRIK_U8(self->table->separator_count)) > length) {
+        return false;
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->separator_count); i++) {
+        if (self->piece[(int32_t)at + i] != NUVRIK_U8(NUVRIK_P(self->table->separator)[i])) {
+            return false;
+        }
+    }
+    return true;
+}
+
+/** One field: a sign, digits, decimals. False where it means nothing. */
+bool nuvrik_text_reader_read_field(NuvrikTextReader *self, const NuvrikFormTable *form, uint16_t begins,
+    uint16_t ends)
+{
+    uint16_t at = begins;
+    uint16_t until = ends;
+    if (NUVRIK_U8(self->table->spaces)) {
+        while (at < until && self->piece[at] == 32) {
+            at++;
+        }
+        while (until > at && self->piece[until - 1] == 32) {
+            until--;
+        }
+    }
+    if (at == until && NUVRIK_U8(self->table->blanks)) {
+        self->value = (NUVRIK_U8(form->scaled)) ? NUVRIK_NO_READING : 0;
+        return true;
+    }
+    bool negative = at < until && self->piece[at] == 45;
+    if (negative || (at < until && self->piece[at] == 43)) {
+        at++;
+    }
+    return nuvrik_text_reader_read_digits(self, form, at, until, negative);
+}
+
+/** The digits of a field, with a point among them or not. */
+bool nuvrik_text_reader_read_digits(NuvrikTextReader *self, const NuvrikFormTable *form, uint16_t begins,
+    uint16_t ends, bool negative)
+{
+    uint16_t at = begins;
+    uint32_t size = 0;
+    uint8_t digits = 0;
+    bool any = false;
+    while (at < ends && nuvrik_text_reader_is_digit(self, at)) {
+        any = true;
+        if (digits > 0 || self->piece[at] != 48) {
+            digits++;
+        }
+        if (digits > NUVRIK_MOST_DIGITS) {
+            return false;
+        }
+        uint8_t digit = (uint8_t)(self->piece[at] - 48);
+        size = (uint32_t)((int32_t)nuvrik_ten_times(size) + digit);
+        at++;
+    }
+    if (!any) {
+        return false;
+    }
+    uint8_t decimals = 0;
+    if (at < ends) {
+        /* A point, and at least one digit behind it. */
+        if (self->piece[at] != 46 || (uint16_t)(at + 1) == ends) {
+            return false;
+        }
+        at++;
+    }
+    while (at < ends) {
+        if (!nuvrik_text_reader_is_digit(self, at) || decimals == NUVRIK_U8(form->decimals)) {
+            return false;
+        }
+        size = (uint32_t)((int32_t)nuvrik_ten_times(size) + (self->piece[at] - 48));
+        decimals++;
+        at++;
+    }
+    while (decimals < NUVRIK_U8(form->decimals)) {
+        size = nuvrik_ten_times(size);
+        decimals++;
+    }
+    return nuvrik_text_reader_within(self, form, negative ? (-(int32_t)size) : (int32_t)size);
+}
+
+/** Whether a digit stands here. */
+bool nuvrik_text_reader_is_digit(const NuvrikTextReader *self, uint16_t at)
+{
+    return self->piece[at] >= 48 && self->piece[at] <= 57;
+}
+
+/** Whether a number is within the range of a field; its value, if it is. */
+bool nuvrik_text_reader_within(NuvrikTextReader *self, const NuvrikFormTable *form, int32_t given)
+{
+    if (NUVRIK_I32(form->low) < NUVRIK_I32(form->high)) {
+        if (given < NUVRIK_I32(form->low) || given > NUVRIK_I32(form->high)) {
+            return false;
+        }
+    } else if (given < NUVRIK_I32(form->high) || given > NUVRIK_I32(form->low)) {
+        return false;
+    }
+    self->value = nuvrik_value_of_number(form, given);
+    return true;
+}
+
+/* ---- keys ---- */
+
+void nuvrik_keys_init(NuvrikKeys *self, const NuvrikKeysTable *table)
+{
+    self->table = table;
+    for (uint8_t i = 0; i < NUVRIK_MOST_CHANNELS; i++) {
+        self->state[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_CHANNELS; i++) {
+        self->kept[i] = 0;
+    }
+}
+
+/** Whether a byte is a key of this link. */
+bool nuvrik_keys_known(const NuvrikKeys *self, uint8_t code)
+{
+    for (uint8_t key_at = 0; key_at < NUVRIK_U8(self->table->keys_count); key_at++) {
+        const NuvrikKeyTable *key = &NUVRIK_P(self->table->keys)[key_at];
+        if (NUVRIK_U8(key->code) == code) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/** Whether a key stops everything. */
+bool nuvrik_keys_stops(const NuvrikKeys *self, uint8_t code)
+{
+    for (uint8_t key_at = 0; key_at < NUVRIK_U8(self->table->keys_count); key_at++) {
+        const NuvrikKeyTable *key = &NUVRIK_P(self->table->keys)[key_at];
+        if (NUVRIK_U8(key->code) == code) {
+            return NUVRIK_U8(key->stop);
+        }
+    }
+    return false;
+}
+
+/** A key that stops nothing: the values of the command that it is. */
+void nuvrik_keys_press(NuvrikKeys *self, uint8_t code, int32_t *values)
+{
+    for (uint8_t key_at = 0; key_at < NUVRIK_U8(self->table->keys_count); key_at++) {
+        const NuvrikKeyTable *key = &NUVRIK_P(self->table->keys)[key_at];
+        if (NUVRIK_U8(key->code) == code) {
+            for (uint8_t change_at = 0; change_at < NUVRIK_U8(key->changes_count); change_at++) {
+                const NuvrikChangeTable *change = &NUVRIK_P(key->changes)[change_at];
+                int32_t before = (NUVRIK_U8(change->adds)) ? self->state[NUVRIK_U8(change->place)]
+                    : (int32_t)0;
+                self->state[NUVRIK_U8(change->place)] = nuvrik_clamp(NUVRIK_I32(change->value) + before,
+                    NUVRIK_I16(change->low), NUVRIK_I32(change->high));
+            }
+        }
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
+        values[i] = self->state[i];
+    }
+}
+
+/** Whether the machine follows what was commanded last. */
+void nuvrik_keys_told(NuvrikKeys *self, bool followed)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
+        if (followed) {
+            self->kept[i] = self->state[i];
+        } else if (NUVRIK_U8(NUVRIK_P(self->table->channels)[i])) {
+            self->state[i] = self->kept[i];
+        }
+    }
+}
+
+/** Everything at rest and off again, but for places. */
+void nuvrik_keys_forget(NuvrikKeys *self)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
+        self->state[i] = (NUVRIK_U8(NUVRIK_P(self->table->channels)[i])) ? self->kept[i] : (int32_t)0;
+    }
+}
+
+/* ---- train ---- */
+
+/** The value of a slot, the nearest end's where it is a little beyond: a transmitter's trims reach there,
+ *  and that is full, not more than full.
+ */
+int32_t nuvrik_value_of_slot(const NuvrikTrainTable *table, const NuvrikChannelTable *channel,
+    uint16_t slot_us)
+{
+    uint16_t low = (NUVRIK_U16(table->low_us) < NUVRIK_U16(table->high_us)) ? NUVRIK_U16(table->low_us)
+        : NUVRIK_U16(table->high_us);
+    uint16_t high = (NUVRIK_U16(table->low_us) < NUVRIK_U16(table->high_us)) ? NUVRIK_U16(table->high_us)
+        : NUVRIK_U16(table->low_us);
+    uint16_t kept = (uint16_t)nuvrik_clamp(slot_us, low, high);
+    int32_t away = (int32_t)kept - NUVRIK_U16(table->low_us);
+    int32_t steps = (int32_t)NUVRIK_U16(table->high_us) - NUVRIK_U16(table->low_us);
+    if (NUVRIK_U8(channel->kind) == NUVRIK_IS_LEVEL) {
+        int32_t twice = away * ((uint16_t)2 * NUVRIK_FULL);
+        int32_t along = nuvrik_div(twice, steps);
+        return along - NUVRIK_FULL;
+    }
+    uint16_t most = (uint16_t)((NUVRIK_U8(channel->kind) == NUVRIK_IS_SHARE) ? (uint16_t)NUVRIK_FULL
+        : NUVRIK_U16(channel->most));
+    int32_t once = away * most;
+    return nuvrik_div(once, steps);
+}
+
+/** The length of the slot of a value. */
+uint16_t nuvrik_slot_of_value(const NuvrikTrainTable *table, const NuvrikChannelTable *channel, int32_t value)
+{
+    int32_t steps = (int32_t)NUVRIK_U16(table->high_us) - NUVRIK_U16(table->low_us);
+    if (NUVRIK_U8(channel->kind) == NUVRIK_IS_LEVEL) {
+        int16_t at = (int16_t)value;
+        int32_t twice = ((int32_t)at + NUVRIK_FULL) * steps;
+        int32_t far = nuvrik_div(twice, (uint16_t)2 * NUVRIK_FULL);
+        return (uint16_t)(NUVRIK_U16(table->low_us) + far);
+    }
+    uint16_t most = (uint16_t)((NUVRIK_U8(channel->kind) == NUVRIK_IS_SHARE) ? (uint16_t)NUVRIK_FULL
+        : NUVRIK_U16(channel->most));
+    int32_t once = value * steps;
+    int32_t way = nuvrik_div(once, most);
+    return (uint16_t)(NUVRIK_U16(table->low_us) + way);
+}
+
+void nuvrik_train_reader_init(NuvrikTrainReader *self, const NuvrikTrainTable *table)
+{
+    self->table = table;
+    self->begun = false;
+    self->count = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_SLOTS; i++) {
+        self->slots[i] = 0;
+    }
+}
+
+/** The time from one pulse to the next. ACCEPTED: a train has ended, and values are a command. */
+uint8_t nuvrik_train_reader_take(NuvrikTrainReader *self, uint16_t slot_us, int32_t *values)
+{
+    if (slot_us < NUVRIK_U16(self->table->gap_us)) {
+        if (self->count < NUVRIK_MOST_SLOTS) {
+            self->slots[self->count] = slot_us;
+        }
+        if (self->count < 0xff) {
+            self->count++;
+        }
+        return NUVRIK_NO_EVENT;
+    }
+    uint8_t event = NUVRIK_NO_EVENT;
+    if (self->begun && self->count > 0) {
+        event = nuvrik_train_reader_end(self, values);
+    }
+    self->begun = true;
+    self->count = 0;
+    return event;
+}
+
+/** A gap has ended a train: as many slots as there are channels, none of them further out than they may
+ *  be, or it is none.
+ */
+uint8_t nuvrik_train_reader_end(const NuvrikTrainReader *self, int32_t *values)
+{
+    if (self->count != NUVRIK_U8(self->table->channels_count)) {
+        return NUVRIK_BAD_FIELD;
+    }
+    for (uint8_t i = 0; i < self->count; i++) {
+        if (self->slots[i] < NUVRIK_U16(self->table->shortest_us)
+            || self->slots[i] > NUVRIK_U16(self->table->longest_us)) {
+            return NUVRIK_BAD_FIELD;
+        }
+    }
+    for (uint8_t i = 0; i < self->count; i++) {
+        values[i] = nuvrik_value_of_slot(self->table, &NUVRIK_P(self->table->channels)[i], self->slots[i]);
+    }
+    return NUVRIK_ACCEPTED;
 }
 
 /* ---- telling ---- */
@@ -2728,6 +3376,9 @@ void nuvrik_machine_end_init(NuvrikMachineEnd *self, const NuvrikEndTable *table
     nuvrik_sealed_init(&self->sealed, NUVRIK_P(table->sealed));
     nuvrik_cobs_reader_init(&self->cobs);
     nuvrik_slip_reader_init(&self->slip);
+    nuvrik_text_reader_init(&self->text, NUVRIK_P(table->text));
+    nuvrik_keys_init(&self->keys, NUVRIK_P(table->keys));
+    nuvrik_train_reader_init(&self->train, NUVRIK_P(table->train));
     nuvrik_telling_init(&self->telling, NUVRIK_P(table->telling));
     nuvrik_sender_init(&self->sender, NUVRIK_P(table->sender));
     for (uint8_t i = 0; i < NUVRIK_U8(table->pins_count); i++) {
@@ -2741,6 +3392,7 @@ void nuvrik_machine_end_init(NuvrikMachineEnd *self, const NuvrikEndTable *table
     self->accepted = 0;
     self->refused = 0;
     self->calls = false;
+    self->skips = false;
 }
 
 /** At power-up, with a number that differs from boot to boot. */
@@ -2755,7 +3407,7 @@ void nuvrik_machine_end_pass_time(NuvrikMachineEnd *self, uint16_t now_ms)
     nuvrik_machine_end_count_up(self, nuvrik_machine_elapsed(&self->machine, now_ms));
     uint8_t becomes = nuvrik_machine_pass_time(&self->machine, now_ms);
     if (becomes == NUVRIK_FORGET) {
-        nuvrik_sealed_forget(&self->sealed);
+        nuvrik_machine_end_forget(self);
     } else if (becomes == NUVRIK_WEAR) {
         nuvrik_sealed_wear(&self->sealed);
     }
@@ -2779,7 +3431,25 @@ void nuvrik_machine_end_expire(NuvrikMachineEnd *self, uint16_t now_ms)
 {
     nuvrik_machine_end_count_up(self, NUVRIK_TIMER_MAX);
     nuvrik_machine_expire(&self->machine, now_ms);
+    nuvrik_machine_end_forget(self);
+}
+
+/** Whatever was heard before counts no more. */
+void nuvrik_machine_end_forget(NuvrikMachineEnd *self)
+{
     nuvrik_sealed_forget(&self->sealed);
+    nuvrik_keys_forget(&self->keys);
+}
+
+/** What has queued up while nobody read it was sent to somebody who was not listening: from here on only
+ *  stops count, until it ends. For after a gap of timeout_ms or more in the loop.
+ */
+void nuvrik_machine_end_skip(NuvrikMachineEnd *self, bool begins)
+{
+    self->skips = begins;
+    if (!begins) {
+        nuvrik_machine_end_forget(self);
+    }
 }
 
 /** One byte of a stream. */
@@ -2788,38 +3458,63 @@ uint8_t nuvrik_machine_end_take(NuvrikMachineEnd *self, uint8_t byte)
     uint8_t event = NUVRIK_NO_EVENT;
     if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_COBS) {
         event = nuvrik_cobs_reader_take(&self->cobs, byte, &self->sealed);
-    } else {
+    } else if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_SLIP) {
         event = nuvrik_slip_reader_take(&self->slip, byte, &self->sealed);
+    } else if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_LINES) {
+        event = nuvrik_text_reader_take(&self->text, byte);
+    } else {
+        return nuvrik_machine_end_count(self, nuvrik_machine_end_press(self, byte));
     }
     if (event == NUVRIK_NO_EVENT) {
         return event;
     }
     if (event == NUVRIK_ACCEPTED) {
-        event = nuvrik_machine_end_judge(self);
+        event = (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_LINES) ? nuvrik_machine_end_judge_line(self)
+            : nuvrik_machine_end_judge(self);
     }
     return nuvrik_machine_end_count(self, event);
+}
+
+/** The time from the start of one pulse to that of the next, in a train. */
+uint8_t nuvrik_machine_end_slot(NuvrikMachineEnd *self, uint16_t slot_us)
+{
+    uint8_t event = nuvrik_train_reader_take(&self->train, slot_us, self->values);
+    if (event == NUVRIK_ACCEPTED) {
+        event = nuvrik_machine_end_plain(self, false);
+    }
+    return (event != NUVRIK_NO_EVENT) ? nuvrik_machine_end_count(self, event) : event;
 }
 
 /** A packet begins. */
 void nuvrik_machine_end_begin_packet(NuvrikMachineEnd *self)
 {
     nuvrik_sealed_begin(&self->sealed);
+    nuvrik_text_reader_begin(&self->text);
 }
 
 /** One byte of a packet. */
 void nuvrik_machine_end_packet_byte(NuvrikMachineEnd *self, uint8_t byte)
 {
-    nuvrik_sealed_put(&self->sealed, byte);
+    if (NUVRIK_U8(self->table->lines)) {
+        nuvrik_text_reader_keep(&self->text, byte);
+    } else {
+        nuvrik_sealed_put(&self->sealed, byte);
+    }
 }
 
 /** It has ended. */
 uint8_t nuvrik_machine_end_end_packet(NuvrikMachineEnd *self)
 {
-    if (self->sealed.length == 0) {
+    uint16_t length = (NUVRIK_U8(self->table->lines)) ? self->text.length : self->sealed.length;
+    if (length == 0) {
         return NUVRIK_NO_EVENT;
     }
-    if (self->sealed.length > NUVRIK_LONGEST) {
+    if (length > NUVRIK_LONGEST) {
         return nuvrik_machine_end_count(self, NUVRIK_TOO_LONG);
+    }
+    if (NUVRIK_U8(self->table->lines)) {
+        nuvrik_text_reader_without_ending(&self->text);
+        return nuvrik_machine_end_count(self, nuvrik_machine_end_judge_line(self));
     }
     return nuvrik_machine_end_count(self, nuvrik_machine_end_judge(self));
 }
@@ -2831,8 +3526,53 @@ uint8_t nuvrik_machine_end_count(NuvrikMachineEnd *self, uint8_t event)
         if ((int32_t)self->accepted < NUVRIK_HELLO_MOST) {
             self->accepted++;
         }
+        return event;
+    }
+    self->refused = nuvrik_later(self->refused, 1);
+    return (uint8_t)((self->skips) ? (uint8_t)NUVRIK_QUEUED_UP : event);
+}
+
+/** A line has ended: what it is, and what it does. */
+uint8_t nuvrik_machine_end_judge_line(NuvrikMachineEnd *self)
+{
+    if (nuvrik_text_reader_is_hex(&self->text)) {
+        uint8_t event = nuvrik_text_reader_unhex(&self->text, &self->sealed);
+        return (event == NUVRIK_ACCEPTED) ? nuvrik_machine_end_judge(self) : event;
+    }
+    uint8_t sound = nuvrik_text_reader_read(&self->text, self->values);
+    return (sound == NUVRIK_ACCEPTED) ? nuvrik_machine_end_plain(self, self->text.stop) : sound;
+}
+
+/** A command, whose values are in values, or a stop, that carries no number. */
+uint8_t nuvrik_machine_end_plain(NuvrikMachineEnd *self, bool stop)
+{
+    if (self->skips && !stop) {
+        return NUVRIK_QUEUED_UP;
+    }
+    nuvrik_machine_hear(&self->machine);
+    if (stop) {
+        nuvrik_machine_stop(&self->machine);
+        nuvrik_machine_end_follow(self);
     } else {
-        self->refused = nuvrik_later(self->refused, 1);
+        nuvrik_machine_command(&self->machine, self->values);
+    }
+    return NUVRIK_ACCEPTED;
+}
+
+/** A key. */
+uint8_t nuvrik_machine_end_press(NuvrikMachineEnd *self, uint8_t code)
+{
+    if (!nuvrik_keys_known(&self->keys, code)) {
+        return NUVRIK_BAD_FIELD;
+    }
+    if (nuvrik_keys_stops(&self->keys, code)) {
+        nuvrik_keys_forget(&self->keys);
+        return nuvrik_machine_end_plain(self, true);
+    }
+    nuvrik_keys_press(&self->keys, code, self->values);
+    uint8_t event = nuvrik_machine_end_plain(self, false);
+    if (event == NUVRIK_ACCEPTED) {
+        nuvrik_keys_told(&self->keys, self->machine.watch.state == NUVRIK_ARMED);
     }
     return event;
 }
@@ -2851,6 +3591,9 @@ uint8_t nuvrik_machine_end_judge(NuvrikMachineEnd *self)
     }
     if (kind == NUVRIK_KIND_HELLO && nuvrik_machine_end_two(self, 1) == 0) {
         /* Anybody may ask who is there, numbering for themselves: that must not make the handset look old. */
+        if (self->skips) {
+            return NUVRIK_QUEUED_UP;
+        }
         nuvrik_machine_end_obey(self, kind);
         return NUVRIK_ACCEPTED;
     }
@@ -2865,6 +3608,9 @@ uint8_t nuvrik_machine_end_judge(NuvrikMachineEnd *self)
         return NUVRIK_LATE;
     } else {
         nuvrik_sealed_move(&self->sealed);
+    }
+    if (self->skips && kind != NUVRIK_KIND_STOP) {
+        return NUVRIK_QUEUED_UP;
     }
     nuvrik_machine_end_obey(self, kind);
     return NUVRIK_ACCEPTED;
@@ -3085,23 +3831,10 @@ bool nuvrik_machine_end_send(NuvrikMachineEnd *self)
 /** One of the answers that wait. */
 void nuvrik_machine_end_answer(NuvrikMachineEnd *self, uint8_t at)
 {
-    uint8_t kind = self->machine.desk.kinds[at];
-    if (kind == NUVRIK_ANSWERS_REPLY) {
-        nuvrik_sender_begin(&self->sender, NUVRIK_KIND_REPLY);
-        nuvrik_sender_byte(&self->sender, self->machine.desk.codes[at]);
-        nuvrik_sender_word(&self->sender, self->machine.desk.sessions[at]);
-        nuvrik_sender_word(&self->sender, self->machine.desk.numbers[at]);
-        nuvrik_sender_byte(&self->sender, self->machine.desk.statuses[at]);
-        nuvrik_sender_word(&self->sender, nuvrik_desk_low_of(&self->machine.desk, at));
-        nuvrik_sender_word(&self->sender, nuvrik_desk_high_of(&self->machine.desk, at));
-    } else if (kind == NUVRIK_ANSWERS_ECHO) {
-        nuvrik_sender_begin(&self->sender, NUVRIK_KIND_ECHO);
-        nuvrik_sender_byte(&self->sender, 1);
-        for (uint8_t i = 0; i < self->machine.desk.lengths[at]; i++) {
-            nuvrik_sender_byte(&self->sender, self->machine.desk.tokens[(at * NUVRIK_MOST_TOKEN) + i]);
-        }
-    } else {
+    if (self->machine.desk.kinds[at] == NUVRIK_ANSWERS_HELLO) {
         nuvrik_machine_end_say_hello(self);
+    } else {
+        nuvrik_say(&self->machine.desk, at, &self->sender);
     }
     nuvrik_sender_seal(&self->sender);
 }

@@ -1,7 +1,8 @@
 /* Made from core/sizes.py, core/levels.py, core/bits.py, core/sealed.py, core/ramp.py, core/demand.py,
    core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
-   core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/telling.py, core/machine_end.py by
-   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
+   core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
+   core/keys.py, core/train.py, core/telling.py, core/machine_end.py by Nuvrik. Read it, step through it, port
+   it, but do not edit it: the next making would undo that. */
 #ifndef NUVRIK_CORE_H
 #define NUVRIK_CORE_H
 
@@ -47,7 +48,16 @@ extern "C" {
 #endif
 
 #ifndef NUVRIK_MOST_PIECE
-#define NUVRIK_MOST_PIECE 420
+/** The longest line of text, and what ends it. */
+#define NUVRIK_MOST_PIECE 424
+#endif
+
+#ifndef NUVRIK_MOST_KEYS_CHANNELS
+#define NUVRIK_MOST_KEYS_CHANNELS 64
+#endif
+
+#ifndef NUVRIK_MOST_SLOTS
+#define NUVRIK_MOST_SLOTS 16
 #endif
 
 #ifndef NUVRIK_MOST_WIRE
@@ -167,7 +177,8 @@ enum {
     NUVRIK_BAD_FIELD = 10,
     NUVRIK_REPEATED = 11,
     NUVRIK_OUT_OF_ORDER = 12,
-    NUVRIK_LATE = 13
+    NUVRIK_LATE = 13,
+    NUVRIK_QUEUED_UP = 14
 };
 /** What becomes of what has arrived: nothing yet, a frame that is accepted, or why it is refused. */
 
@@ -1130,6 +1141,213 @@ void nuvrik_sender_escape(NuvrikSender *self);
 void nuvrik_sender_write_out(NuvrikSender *self);
 void nuvrik_sender_put_ending(NuvrikSender *self);
 
+/* ---- answers ---- */
+
+/** Replies and echoes on their way out. */
+
+void nuvrik_say(NuvrikDesk *desk, uint8_t at, NuvrikSender *sender);
+
+/* ---- text ---- */
+
+/** Commands as text: a line, or columns of fixed width, with a check in hex digits if it has one. Frames
+ *  of other kinds travel beside them as a line of # and the sealed body in hex digits.
+ */
+
+enum {
+    NUVRIK_NO_CHECK = 0,
+    NUVRIK_CHECK_XOR8 = 1,
+    NUVRIK_CHECK_SUM8 = 2,
+    NUVRIK_CHECK_CRC8 = 3,
+    NUVRIK_CHECK_CRC16 = 4
+};
+/** The checks that a line may carry. */
+
+/** The character * stands before the check. */
+#define NUVRIK_CHECK_MARK 42
+
+/** A line of hex digits around the longest body fits. */
+#define NUVRIK_LONGEST_LINE 420
+
+/** What ends a line is no longer. */
+#define NUVRIK_MOST_END 4
+
+/** No range of a field reaches so far. */
+#define NUVRIK_BEYOND INT32_C(1000000000)
+
+/** A number has no more digits than this, besides zeros in front and decimals. */
+#define NUVRIK_MOST_DIGITS 7
+
+/** How one channel is written: from low to high, in steps of the last of so many decimals. scaled: those
+ *  are the two ends of a level, or of a share if one_sided. width: of its column, or what it is padded to;
+ *  counts: it goes round; signs: a sign stands in front of every number that is not padded to nothing.
+ */
+typedef struct {
+    bool scaled;
+    bool one_sided;
+    int32_t low;
+    int32_t high;
+    uint8_t decimals;
+    uint8_t width;
+    bool counts;
+    bool signs;
+} NuvrikFormTable;
+
+/** What text there is around the fields. spaces: those around a field do not count; blanks: an empty field
+ *  stands for no reading.
+ */
+typedef struct {
+    const uint8_t *ending;
+    uint8_t ending_count;
+    const uint8_t *tag;
+    uint8_t tag_count;
+    const uint8_t *stop;
+    uint8_t stop_count;
+    const uint8_t *separator;
+    uint8_t separator_count;
+    bool columns;
+    uint8_t check;
+    bool spaces;
+    bool blanks;
+    bool leads;
+    const NuvrikFormTable *forms;
+    uint8_t forms_count;
+} NuvrikTextTable;
+
+/** Takes lines out of a stream, and values out of lines. piece holds length characters; stop: the line was
+ *  a stop. at and until: the field that is read.
+ */
+typedef struct {
+    const NuvrikTextTable *table;
+    uint8_t piece[NUVRIK_MOST_PIECE];
+    uint16_t length;
+    bool ended;
+    bool skipping;
+    uint8_t tail[NUVRIK_MOST_END];
+    bool stop;
+    int32_t value;
+} NuvrikTextReader;
+
+uint8_t nuvrik_check_digits(uint8_t check);
+uint16_t nuvrik_check_over(uint8_t check, uint16_t so_far, uint8_t byte);
+uint16_t nuvrik_check_begins(uint8_t check);
+uint8_t nuvrik_hex_value(uint8_t character);
+int32_t nuvrik_value_of_number(const NuvrikFormTable *form, int32_t given);
+int32_t nuvrik_number_of_value(const NuvrikFormTable *form, int32_t value);
+uint32_t nuvrik_ten_times(uint32_t size);
+void nuvrik_text_reader_init(NuvrikTextReader *self, const NuvrikTextTable *table);
+void nuvrik_text_reader_begin(NuvrikTextReader *self);
+void nuvrik_text_reader_keep(NuvrikTextReader *self, uint8_t byte);
+uint8_t nuvrik_text_reader_take(NuvrikTextReader *self, uint8_t byte);
+bool nuvrik_text_reader_ends_here(const NuvrikTextReader *self, uint8_t ends);
+void nuvrik_text_reader_without_ending(NuvrikTextReader *self);
+bool nuvrik_text_reader_is_hex(const NuvrikTextReader *self);
+uint8_t nuvrik_text_reader_unhex(NuvrikTextReader *self, NuvrikSealed *sealed);
+uint8_t nuvrik_text_reader_read(NuvrikTextReader *self, int32_t *values);
+bool nuvrik_text_reader_checked(const NuvrikTextReader *self, uint8_t digits);
+bool nuvrik_text_reader_begins_with_stop(const NuvrikTextReader *self);
+bool nuvrik_text_reader_begins_with_tag(const NuvrikTextReader *self);
+uint8_t nuvrik_text_reader_read_columns(NuvrikTextReader *self, uint8_t begins, uint16_t length,
+    int32_t *values);
+uint8_t nuvrik_text_reader_read_line(NuvrikTextReader *self, uint8_t begins, uint16_t length,
+    int32_t *values);
+bool nuvrik_text_reader_separates(const NuvrikTextReader *self, uint16_t at, uint16_t length);
+bool nuvrik_text_reader_read_field(NuvrikTextReader *self, const NuvrikFormTable *form, uint16_t begins,
+    uint16_t ends);
+bool nuvrik_text_reader_read_digits(NuvrikTextReader *self, const NuvrikFormTable *form, uint16_t begins,
+    uint16_t ends, bool negative);
+bool nuvrik_text_reader_is_digit(const NuvrikTextReader *self, uint16_t at);
+bool nuvrik_text_reader_within(NuvrikTextReader *self, const NuvrikFormTable *form, int32_t given);
+
+/* ---- keys ---- */
+
+/** One character or one number for each action, as a terminal or the plainest radio can send.
+ *
+ *  The machine's end keeps a value for each channel, all at rest and off at first; after a stop and after
+ *  any silence so again, but for places, which stay. Each key changes some of them and is a command with
+ *  all of them, so that the failsafe sees the whole and not a change. A key held down keeps the link
+ *  alive, and a key let go ends in silence.
+ *
+ *  A place (what a servo goes to) is only moved by a key that the machine follows. Whatever the failsafe
+ *  swallows changes none, and the first key that is followed moves on from the place commanded last.
+ */
+
+/** What a key does to one channel: it puts it at a value, or adds that, within low to high. */
+typedef struct {
+    uint8_t place;
+    bool adds;
+    int32_t value;
+    int16_t low;
+    int32_t high;
+} NuvrikChangeTable;
+
+/** One key: the byte that it is, and what it does. */
+typedef struct {
+    uint8_t code;
+    bool stop;
+    const NuvrikChangeTable *changes;
+    uint8_t changes_count;
+} NuvrikKeyTable;
+
+/** All keys of a link. channels: for each, whether it is a place. */
+typedef struct {
+    const NuvrikKeyTable *keys;
+    uint8_t keys_count;
+    const bool *channels;
+    uint8_t channels_count;
+} NuvrikKeysTable;
+
+/** The values at one end: what was commanded last, and of places what was followed last. */
+typedef struct {
+    const NuvrikKeysTable *table;
+    int32_t state[NUVRIK_MOST_CHANNELS];
+    int32_t kept[NUVRIK_MOST_CHANNELS];
+} NuvrikKeys;
+
+void nuvrik_keys_init(NuvrikKeys *self, const NuvrikKeysTable *table);
+bool nuvrik_keys_known(const NuvrikKeys *self, uint8_t code);
+bool nuvrik_keys_stops(const NuvrikKeys *self, uint8_t code);
+void nuvrik_keys_press(NuvrikKeys *self, uint8_t code, int32_t *values);
+void nuvrik_keys_told(NuvrikKeys *self, bool followed);
+void nuvrik_keys_forget(NuvrikKeys *self);
+
+/* ---- train ---- */
+
+/** A train of pulses, a slot of time for each channel: from the start of one pulse to the start of the
+ *  next. A gap longer than any slot comes before the next train.
+ *
+ *  Nothing in it is protected: a train with a pulse lost or two run together has slots of impossible
+ *  length or the wrong number of them, and that is all by which it can be known.
+ */
+
+/** The slots of a link: from low_us to high_us, and out to shortest_us and longest_us. A gap is gap_us
+ *  long or longer.
+ */
+typedef struct {
+    uint16_t low_us;
+    uint16_t high_us;
+    uint16_t shortest_us;
+    uint16_t longest_us;
+    uint16_t gap_us;
+    const NuvrikChannelTable *channels;
+    uint8_t channels_count;
+} NuvrikTrainTable;
+
+/** Slots to commands. It starts with the first gap: what came before may be half a train. */
+typedef struct {
+    const NuvrikTrainTable *table;
+    bool begun;
+    uint8_t count;
+    uint16_t slots[NUVRIK_MOST_SLOTS];
+} NuvrikTrainReader;
+
+int32_t nuvrik_value_of_slot(const NuvrikTrainTable *table, const NuvrikChannelTable *channel,
+    uint16_t slot_us);
+uint16_t nuvrik_slot_of_value(const NuvrikTrainTable *table, const NuvrikChannelTable *channel,
+    int32_t value);
+void nuvrik_train_reader_init(NuvrikTrainReader *self, const NuvrikTrainTable *table);
+uint8_t nuvrik_train_reader_take(NuvrikTrainReader *self, uint16_t slot_us, int32_t *values);
+uint8_t nuvrik_train_reader_end(const NuvrikTrainReader *self, int32_t *values);
+
 /* ---- telling ---- */
 
 /** What the machine says unasked: its state and its sensors' readings, each at its interval; and how long
@@ -1232,7 +1450,10 @@ uint32_t nuvrik_steps_of(NuvrikOutputs *outputs, uint8_t stepper);
 enum {
     NUVRIK_IN_PACKETS = 0,
     NUVRIK_IN_COBS = 1,
-    NUVRIK_IN_SLIP = 2
+    NUVRIK_IN_SLIP = 2,
+    NUVRIK_IN_LINES = 3,
+    NUVRIK_IN_KEYS = 4,
+    NUVRIK_IN_SLOTS = 5
 };
 /** How frames are kept apart on their way in. */
 
@@ -1255,8 +1476,8 @@ enum {
 /** Frames are counted to here, which takes 248 days at 50 frames a second. */
 #define NUVRIK_HELLO_MOST INT32_C(1073741823)
 
-/** A machine's end of a link. guarded: the first byte of a command is a delay guard's; name: the link's,
- *  cut to what a hello holds; the version is the library's.
+/** A machine's end of a link. lines: frames are lines of text; guarded: the first byte of a command is a
+ *  delay guard's; name: the link's, cut to what a hello holds; the version is the library's.
  */
 typedef struct {
     const NuvrikMachineTable *machine;
@@ -1265,7 +1486,11 @@ typedef struct {
     const NuvrikTellingTable *telling;
     const NuvrikChannelTable *channels;
     uint8_t channels_count;
+    const NuvrikTextTable *text;
+    const NuvrikKeysTable *keys;
+    const NuvrikTrainTable *train;
     uint8_t way_in;
+    bool lines;
     bool guarded;
     const NuvrikPinTable *pins;
     uint8_t pins_count;
@@ -1284,6 +1509,9 @@ typedef struct {
     NuvrikSealed sealed;
     NuvrikCobsReader cobs;
     NuvrikSlipReader slip;
+    NuvrikTextReader text;
+    NuvrikKeys keys;
+    NuvrikTrainReader train;
     NuvrikTelling telling;
     NuvrikSender sender;
     NuvrikPins pins[NUVRIK_MOST_PINS];
@@ -1293,6 +1521,7 @@ typedef struct {
     uint32_t accepted;
     uint16_t refused;
     bool calls;
+    bool skips;
 } NuvrikMachineEnd;
 
 void nuvrik_machine_end_init(NuvrikMachineEnd *self, const NuvrikEndTable *table);
@@ -1300,11 +1529,17 @@ void nuvrik_machine_end_begin(NuvrikMachineEnd *self, uint16_t boot_low, uint16_
 void nuvrik_machine_end_pass_time(NuvrikMachineEnd *self, uint16_t now_ms);
 void nuvrik_machine_end_count_up(NuvrikMachineEnd *self, uint16_t dt_ms);
 void nuvrik_machine_end_expire(NuvrikMachineEnd *self, uint16_t now_ms);
+void nuvrik_machine_end_forget(NuvrikMachineEnd *self);
+void nuvrik_machine_end_skip(NuvrikMachineEnd *self, bool begins);
 uint8_t nuvrik_machine_end_take(NuvrikMachineEnd *self, uint8_t byte);
+uint8_t nuvrik_machine_end_slot(NuvrikMachineEnd *self, uint16_t slot_us);
 void nuvrik_machine_end_begin_packet(NuvrikMachineEnd *self);
 void nuvrik_machine_end_packet_byte(NuvrikMachineEnd *self, uint8_t byte);
 uint8_t nuvrik_machine_end_end_packet(NuvrikMachineEnd *self);
 uint8_t nuvrik_machine_end_count(NuvrikMachineEnd *self, uint8_t event);
+uint8_t nuvrik_machine_end_judge_line(NuvrikMachineEnd *self);
+uint8_t nuvrik_machine_end_plain(NuvrikMachineEnd *self, bool stop);
+uint8_t nuvrik_machine_end_press(NuvrikMachineEnd *self, uint8_t code);
 uint8_t nuvrik_machine_end_judge(NuvrikMachineEnd *self);
 uint16_t nuvrik_machine_end_two(const NuvrikMachineEnd *self, uint8_t at);
 uint8_t nuvrik_machine_end_understand(NuvrikMachineEnd *self, uint8_t kind);

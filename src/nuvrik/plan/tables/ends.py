@@ -1,8 +1,15 @@
 """A machine's end of a link as one table: what arrives, what goes out, and the machine between them."""
 
-from nuvrik.core.bits import IS_CHOICE, IS_COUNT, IS_FLAG, IS_LEVEL, IS_SHARE, ChannelTable
 from nuvrik.core.levels import NOBODY
-from nuvrik.core.machine_end import IN_COBS, IN_PACKETS, IN_SLIP, EndTable
+from nuvrik.core.machine_end import (
+    IN_COBS,
+    IN_KEYS,
+    IN_LINES,
+    IN_PACKETS,
+    IN_SLIP,
+    IN_SLOTS,
+    EndTable,
+)
 from nuvrik.core.sealed import (
     KIND_COMMAND,
     KIND_ECHO,
@@ -24,8 +31,9 @@ from nuvrik.core.telling import (
     TellingTable,
 )
 from nuvrik.plan.form.backward import AnyItem, DemandItem, DigitalItem, ShaftItem, VectorItem
-from nuvrik.plan.form.channels import AnyChannel
+from nuvrik.plan.form.frame_actions import KeysFrame, TrainFrame
 from nuvrik.plan.form.frame_headed import PackedFrame, SlipFrame
+from nuvrik.plan.form.frame_texts import ColumnsFrame, LineFrame
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import StepperOutput
 from nuvrik.plan.layout import HELLO_BYTES, layout_tag, payload_room
@@ -33,13 +41,20 @@ from nuvrik.plan.per_link import per_link
 from nuvrik.plan.tables.machine import machine_table
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.outputs import pin_table
+from nuvrik.plan.tables.styles import channel_tables, keys_table, text_table, train_table
 from nuvrik.version import VERSION
-
-KINDS = {"level": IS_LEVEL, "share": IS_SHARE, "flag": IS_FLAG, "choice": IS_CHOICE, "count": IS_COUNT}
 
 TO_MACHINE = (KIND_COMMAND, KIND_STOP, KIND_REQUEST, KIND_HELLO, KIND_ECHO)
 
-WAYS = {PackedFrame: IN_COBS, SlipFrame: IN_SLIP}
+WAYS = {
+    PackedFrame: IN_COBS,
+    SlipFrame: IN_SLIP,
+    LineFrame: IN_LINES,
+    ColumnsFrame: IN_LINES,
+    KeysFrame: IN_KEYS,
+    TrainFrame: IN_SLOTS,
+}
+"""How frames are kept apart on a stream. Keys and slots are told apart in packets in the same way."""
 
 SLOTS = 16
 """How finely a delay guard's time is cut: an age is at most a sixteenth of it too great."""
@@ -62,6 +77,7 @@ def _in_packets(link: Link) -> EndTable:
 
 def _end(link: Link, *, stream: bool) -> EndTable:
     room = payload_room(link.medium, link.frame)
+    told_apart = not isinstance(link.frame, KeysFrame | TrainFrame)
     # Cut to what a frame holds, and then back to whole characters.
     name = link.name.encode("utf-8")[: max(0, room - HELLO_BYTES)].decode("utf-8", "ignore")
     return made(
@@ -71,7 +87,11 @@ def _end(link: Link, *, stream: bool) -> EndTable:
         sender=sender_table(link, stream=stream),
         telling=telling_table(link),
         channels=channel_tables(link),
-        way_in=WAYS.get(type(link.frame), IN_PACKETS) if stream else IN_PACKETS,
+        text=text_table(link),
+        keys=keys_table(link),
+        train=train_table(link),
+        way_in=WAYS[type(link.frame)] if stream or not told_apart else IN_PACKETS,
+        lines=isinstance(link.frame, LineFrame | ColumnsFrame),
         guarded=bool(link.guard_bytes),
         pins=[pin_table(model) for model in link.outputs.values()],
         name=[*name.encode("utf-8")],
@@ -99,18 +119,6 @@ def sender_table(link: Link, *, stream: bool) -> SenderTable:
     return made(
         SenderTable, pair=frame.pair, tag=layout_tag(link), way=way, leads=leads, ending=[*ending.encode()]
     )
-
-
-def channel_tables(link: Link) -> list[ChannelTable]:
-    """How channels are packed."""
-    return [
-        made(ChannelTable, kind=KINDS[channel.kind], bits=channel.bits, most=_most(channel))
-        for channel in link.channels.values()
-    ]
-
-
-def _most(channel: AnyChannel) -> int:
-    return (1 << channel.bits) - 1 if channel.scaled else channel.most
 
 
 @per_link
