@@ -115,9 +115,9 @@ def _fields(rng: random.Random, channels: list[str]) -> str:
         if decimals == 0:
             low, high = int(low), int(high)
         if rng.random() < 0.7 and abs(high - low) * 10**decimals < 65536:
-            made.append(
-                f"{name} = {{ range = [{low}, {high}], decimals = {decimals}, width = {rng.choice((0, 0, 7, 12))} }}"
-            )
+            width = rng.choice((0, 0, 7, 12))
+            ends = f"range = [{low}, {high}], decimals = {decimals}, width = {width}"
+            made.append(f"{name} = {{ {ends} }}")
     return f"fields = {{ {', '.join(made)} }}\n"
 
 

@@ -11,7 +11,8 @@ from typing import Annotated, Any
 import typer
 
 from nuvrik.cli.infrared_words import infrared
-from nuvrik.cli.options import Commands, Json, drawn, page
+from nuvrik.cli.live_words import drive, jog, machine
+from nuvrik.cli.options import Commands, Json, LinkFile, drawn, page
 from nuvrik.cli.words import COULD_NOT, flush_all, leave, prepare_streams, speaks_plainly
 from nuvrik.version import VERSION_WORDS
 
@@ -25,10 +26,6 @@ app = typer.Typer(
     context_settings={"help_option_names": ["--help", "-h"]},
 )
 
-LinkFile = Annotated[Path, typer.Argument(metavar="LINK", help="The link file.")]
-PortName = Annotated[
-    str, typer.Option("--port", metavar="PORT", help="A device, socket://HOST:PORT, udp://HOST:PORT, or sim.")
-]
 From = Annotated[Path | None, typer.Option("--from", metavar="RECORDING", help="A pilot's recording, CSV.")]
 Loss = Annotated[float, typer.Option("--loss", help="Share of frames lost one by one, 0 to 1.")]
 Burst = Annotated[float, typer.Option("--burst-loss", help="Share of frames lost in bursts, 0 to 0.95.")]
@@ -91,9 +88,16 @@ def check(
         Path | None,
         drawn("--sheet", "Write the driver's sheet as a picture."),
     ] = None,
+    tables: Annotated[
+        bool, typer.Option("--tables", help="Print the whole numbers that the machine runs on instead.")
+    ] = False,
     as_json: Json = False,
 ) -> int:
     """Say what a link file means, and what is wrong with it."""
+    if tables:
+        from nuvrik.cli.tables import run_tables
+
+        return run_tables(link, as_json)
     from nuvrik.cli.check import run
 
     return run(link, sheet, as_json)
@@ -221,6 +225,10 @@ def rehearse(
     every_state: Annotated[
         bool, typer.Option("--every-state", help="Try every event in every state instead of faults.")
     ] = False,
+    on: Annotated[
+        str,
+        typer.Option("--on", metavar="PLACES", help="Where the machine runs: python, c, micropython."),
+    ] = "python",
     most_states: Annotated[
         int, typer.Option("--most-states", min=1, help="With --every-state: look at no more than these.")
     ] = 20_000,
@@ -240,85 +248,43 @@ def rehearse(
         "mark_stretch_us": mark_stretch_us,
         "lamp_per_s": lamp,
     }
+    from nuvrik.cli.inputs.elsewhere import places
+
+    machines = places(on)
     if every_state:
         from nuvrik.cli.search import run_search
 
-        return run_search(link, most_states, as_json)
+        return run_search(link, most_states, as_json, machines)
     if soak is not None:
         from nuvrik.cli.soak import run_soak
 
         return run_soak(link, medium, soak, seed, as_json)
     from nuvrik.cli.rehearse import Options, run
 
-    options = Options(fault or [], range(seed, seed + runs), recording, jobs, figure, report, as_json)
+    seeds = range(seed, seed + runs)
+    options = Options(fault or [], seeds, recording, jobs, figure, report, as_json, machines)
     return run(link, medium, options)
 
 
-@app.command()
-@speaks_plainly
-def drive(
-    link: LinkFile,
-    port: PortName,
-    source: Annotated[Path, typer.Option("--from", metavar="RECORDING", help="A pilot's recording, CSV.")],
-    headless: Annotated[bool, typer.Option("--headless", help="Print no status line.")] = False,
-) -> int:
-    """Be the handset: play a recording into a port.
-
-    Ctrl-C, or the end of the recording, sends sticks at rest and arm off before it leaves.
-    """
-    from nuvrik.cli.live import run_drive
-
-    return run_drive(link, port, source, headless)
+for _command in (drive, machine, jog):
+    app.command()(_command)
 
 
 @app.command()
 @speaks_plainly
-def machine(
+def export(
     link: LinkFile,
-    port: PortName,
-    log: Annotated[
+    vectors: Annotated[
         Path | None,
-        typer.Option("--log", metavar="FILE", help="Write the log here, as CSV, and not to the screen."),
+        typer.Option("--vectors", metavar="FILE", help="Write a random life of the machine as JSON lines."),
     ] = None,
-    why: Annotated[
-        bool, typer.Option("--why", help="Say on stderr why each output does what it does.")
-    ] = False,
-    for_s: Annotated[float | None, typer.Option("--for-s", min=0, help="End after so many seconds.")] = None,
-    watchdog: Annotated[
-        Path | None, typer.Option("--watchdog", metavar="FILE", help="A watchdog device to keep quiet.")
-    ] = None,
+    seed: Annotated[int, typer.Option("--seed", help="Which life.")] = 0,
+    steps: Annotated[int, typer.Option("--steps", min=1, max=1_000_000, help="How long it is.")] = 5000,
 ) -> int:
-    """Be the machine: log what each output is told to do.
+    """Write what a link comes to, for another implementation to be held to."""
+    from nuvrik.cli.export import run_export
 
-    It writes a row of CSV whenever something changes. However it ends, it first brings every output to rest.
-    """
-    from nuvrik.cli.live import run_machine_command
-
-    return run_machine_command(link, port, log, why, for_s, watchdog)
-
-
-@app.command()
-@speaks_plainly
-def jog(
-    link: LinkFile,
-    output: Annotated[str, typer.Argument(metavar="OUTPUT", help="The output to move.")],
-    port: PortName,
-    level: Annotated[
-        float, typer.Option("--level", min=0.02, max=0.5, help="How far to move it, 0.02 to 0.5 of full.")
-    ] = 0.25,
-    for_ms: Annotated[
-        int, typer.Option("--for-ms", min=50, max=500, help="For how long, 50 to 500 ms.")
-    ] = 300,
-    find_start: Annotated[bool, typer.Option("--find-start", help="Raise the duty until it moves.")] = False,
-) -> int:
-    """Move one output a little, to see which way it turns.
-
-    It asks whether the output went the right way, and writes reverse into the link file if not. A servo is
-    moved outwards from the centre to find its travel. It arms for each move, and disarms after it.
-    """
-    from nuvrik.cli.jog import run
-
-    return run(link, output, port, level, for_ms, find_start)
+    return run_export(link, vectors, seed, steps)
 
 
 @app.command()

@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
+from nuvrik.cli.inputs.elsewhere import PYTHON, makers
 from nuvrik.cli.inputs.files import conditions_of, read_recording
 from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
 from nuvrik.plan.form.models import Link
@@ -17,7 +18,7 @@ from nuvrik.recordings.recording import Recording
 from nuvrik.rehearsal.faults import FAULTS, faults_for, unfit_for
 from nuvrik.rehearsal.page import summary
 from nuvrik.rehearsal.verdict import Run, rehearse, rehearse_all
-from nuvrik.rehearsal.world import Trace
+from nuvrik.rehearsal.world import MakeMachine, Trace
 
 BAR_FROM = 6
 """Rehearsals that take more than about a second together."""
@@ -37,6 +38,7 @@ class Options:
     figure: Path | None = None
     report: Path | None = None
     as_json: bool = False
+    on: tuple[str, ...] = (PYTHON,)
 
 
 def run(file: Path, medium: dict[str, float], options: Options) -> int:
@@ -51,17 +53,31 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
             raise Trouble(f'the fault "{name}" does not apply to {link.name}: {FAULTS[name].unfit(link)}')
     if options.figure and len(options.names) != 1:
         raise Trouble("--figure draws one fault: say which with --fault")
+    if options.figure and options.on != (PYTHON,):
+        raise Trouble("--figure draws what the machine in Python did: leave out --on")
     played = read_recording(options.recording, link) if options.recording else None
-    jobs = [(name, seed) for name in (options.names or able) for seed in options.seeds]
     runs: list[Run] = []
-    for result in with_progress(_results(link, jobs, played, conditions, options.jobs), len(jobs)):
-        runs.append(result if options.figure else result._replace(trace=Trace()))
+    by_machine: dict[str, list[Run]] = {}
+    for on, make in makers(link, options.on):
+        names = [n for n in (options.names or able) if on == PYTHON or not FAULTS[n].own_code]
+        jobs = [(name, seed) for name in names for seed in options.seeds]
+        mine = by_machine[on] = []
+        results = _results(link, jobs, played, conditions, options.jobs, make)
+        what = "rehearsing" if on == PYTHON else f"rehearsing on {on}"
+        for result in with_progress(results, len(jobs), what):
+            mine.append(result if options.figure else result._replace(trace=Trace()))
+            if options.as_json:
+                say_json(_record(result) | {"on": on})
+        runs += mine
+        first = next(iter(by_machine))
         if options.as_json:
-            say_json(_record(result))
-    if not options.as_json:
-        _print_page(link, runs, conditions)
-        if not options.names:
-            _print_unfit(link)
+            continue
+        if on == first or _apart(by_machine[first], mine):
+            _print_page(link, mine, conditions, on)
+        if on != first:
+            _print_alike(first, on, by_machine[first], mine)
+    if not (options.names or options.as_json):
+        _print_unfit(link)
     if options.figure:
         _draw(link, runs, options, played)
     if options.report:
@@ -88,25 +104,32 @@ def _draw(link: Link, runs: list[Run], options: Options, played: Recording | Non
 
 
 def _results(
-    link: Link, jobs: list[Job], played: Recording | None, conditions: Conditions, processes: int
+    link: Link,
+    jobs: list[Job],
+    played: Recording | None,
+    conditions: Conditions,
+    processes: int,
+    make: MakeMachine,
 ) -> Iterator[Run]:
     if processes == 1 or len(jobs) < BAR_FROM:
         if played is None:
-            yield from rehearse_all(link, ((FAULTS[name], seed) for name, seed in jobs), conditions)
+            yield from rehearse_all(link, ((FAULTS[name], seed) for name, seed in jobs), conditions, make)
         for name, seed in jobs if played is not None else ():
-            yield rehearse(link, FAULTS[name], seed, played, conditions)
+            yield rehearse(link, FAULTS[name], seed, played, conditions, make)
         return
     from concurrent.futures import ProcessPoolExecutor
     from functools import partial
 
-    work = partial(_elsewhere, link, played, conditions)
+    work = partial(_elsewhere, link, played, conditions, make)
     with ProcessPoolExecutor(processes) as pool:
         yield from pool.map(work, jobs, chunksize=max(1, len(jobs) // (8 * processes)))
 
 
-def _elsewhere(link: Link, played: Recording | None, conditions: Conditions, job: Job) -> Run:
+def _elsewhere(
+    link: Link, played: Recording | None, conditions: Conditions, make: MakeMachine, job: Job
+) -> Run:
     """One rehearsal in another process; what it saw stays there."""
-    return rehearse(link, FAULTS[job[0]], job[1], played, conditions)._replace(trace=Trace())
+    return rehearse(link, FAULTS[job[0]], job[1], played, conditions, make)._replace(trace=Trace())
 
 
 def _record(result: Run) -> dict[str, Any]:
@@ -125,11 +148,31 @@ def with_progress(work: Iterable[T], total: int, what: str = "rehearsing") -> It
     return track(work, description=what, total=total, console=Console(stderr=True), transient=True)
 
 
-def _print_page(link: Link, runs: list[Run], conditions: Conditions) -> None:
+def _apart(ones: list[Run], others: list[Run]) -> list[Run]:
+    """Those that came to another verdict or another stop time."""
+    known = {(run.fault, run.seed): (run.verdict, run.stop_ms) for run in ones}
+    return [run for run in others if known[run.fault, run.seed] != (run.verdict, run.stop_ms)]
+
+
+def _print_alike(first: str, on: str, ones: list[Run], others: list[Run]) -> None:
+    """Whether the same rules, elsewhere, came to the same."""
+    out, apart = console(), _apart(ones, others)
+    if not apart:
+        out.paragraph(
+            f"On {on} each of {len(others)} rehearsals came to the same verdict and stop time as on {first}."
+        )
+    for run in apart[:5]:
+        out.print(
+            "  ", ("differs", "red"), f": {run.fault}, seed {run.seed}, {run.verdict} on {on}: {run.why}"
+        )
+
+
+def _print_page(link: Link, runs: list[Run], conditions: Conditions, on: str = PYTHON) -> None:
     out = console()
     faults = list(dict.fromkeys(run.fault for run in runs))
     how = conditions.in_words()
-    out.print((link.name, "bold"), f": {len(runs)} rehearsals of {len(faults)} faults, {how}")
+    where = "" if on == PYTHON else f" on {on}"
+    out.print((link.name, "bold"), f": {len(runs)} rehearsals{where} of {len(faults)} faults, {how}")
     out.print(f"  every motor at rest within {stop_bound(link).in_words()}\n")
     columns = ["fault", "stands for", "must", "verdict", ">median ms", ">worst ms", ">bound ms"]
     rows = [summary(name, [run for run in runs if run.fault == name]) for name in faults]

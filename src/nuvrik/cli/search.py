@@ -3,23 +3,36 @@
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 
+from nuvrik.cli.inputs.elsewhere import MICROPYTHON, PYTHON, makers
 from nuvrik.cli.words import DONE, NO, Trouble, console, say_json
 from nuvrik.levels import CLOCK_WRAP
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
 from nuvrik.rehearsal.search import Event, Searcher, unsearchable
+from nuvrik.rehearsal.world import MakeMachine
 
 BEFORE_WRAP_MS = CLOCK_WRAP - 6
 """The clock wraps in the first moments, when most of what happens is still to come."""
 
 
-def run_search(file: Path, most: int, as_json: bool) -> int:
+def run_search(file: Path, most: int, as_json: bool, on: tuple[str, ...] = (PYTHON,)) -> int:
     """Search a link. The answer is no if anything can be reached that must not be."""
     link = load(file)
     if unsearchable(link):
         raise Trouble(f"--every-state: {link.name} {unsearchable(link)}")
-    searcher = Searcher(link, BEFORE_WRAP_MS)
+    if MICROPYTHON in on:
+        raise Trouble("--every-state copies machines at every step, which only python and c can do")
+    answers = [_search(link, most, as_json, place, make) for place, make in makers(link, on)]
+    return NO if NO in answers else DONE
+
+
+def _search(link: Link, most: int, as_json: bool, on: str, make: MakeMachine) -> int:
+    # The search gives its frames one by one, whatever the medium.
+    in_packets = () if on == PYTHON else (replace(make, packets=True),)  # type: ignore[type-var]
+    searcher = Searcher(link, BEFORE_WRAP_MS, *in_packets)
     with _progress() as told:
         found = searcher.search(most, told=told)
     if as_json:
@@ -27,10 +40,12 @@ def run_search(file: Path, most: int, as_json: bool) -> int:
             {"what": what, "way": [f"{kind} after {wait} ms" for kind, wait in way]}
             for what, way in found.wrong
         ]
-        say_json({"states": found.states, "steps": found.steps, "whole": found.whole, "wrong": wrong})
+        sums = {"states": found.states, "steps": found.steps, "whole": found.whole}
+        say_json(sums | {"wrong": wrong, "on": on})
         return NO if found.wrong else DONE
     out = console()
-    out.print((link.name, "bold"), f": {found.states} states, {found.steps} steps")
+    where = "" if on == PYTHON else f" on {on}"
+    out.print((link.name, "bold"), f"{where}: {found.states} states, {found.steps} steps")
     out.paragraph(f"In each state the machine was given: {searcher.covers}.")
     if not found.whole and not found.wrong:
         out.paragraph(f"It stopped at {most} states; raise --most-states to look at the rest.")

@@ -18,8 +18,6 @@ MOST_BODY = 202
 MOST_PIECE = 424
 """The longest line of text, and what ends it."""
 
-MOST_KEYS_CHANNELS = 64
-
 MOST_SLOTS = 16
 
 MOST_WIRE = 422

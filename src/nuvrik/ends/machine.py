@@ -95,6 +95,12 @@ class Machine:
         """What the state lets outputs do."""
         return Mode(self.core.mode())
 
+    @property
+    def remembered(self) -> tuple[int, int, bool]:
+        """What else than its state decides what it does next: the run of good frames, whether arm has been
+        seen off, and whether there is a last sequence number."""
+        return self.core.watch.run, self.core.watch.off_seen, self._decoder.last is not None
+
     def reasons(self) -> dict[str, str]:
         """For each output, one line of why it does what it does at this moment."""
         mode = self.mode

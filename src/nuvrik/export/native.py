@@ -2,7 +2,7 @@
 
 import ctypes
 import subprocess
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -44,9 +44,24 @@ def build(
     source: Path = C / "nuvrik_core.c",
     compiler: str = "gcc",
     flags: Sequence[str] = TRAPS,
+    sizes: Mapping[str, int] | None = None,
 ) -> None:
-    """Make a shared library of core. CalledProcessError, with what the compiler says, if it has a warning."""
-    words = [compiler, *STRICT, *flags, "-O1", "-shared", "-fPIC", f"-I{C}", str(source), "-o", str(target)]
+    """Make a shared library of core, with room for the ``sizes`` of one link or, without, for most.
+    CalledProcessError, with what the compiler says, if it has a warning."""
+    rooms = [f"-DNUVRIK_{name}={size}" for name, size in (sizes or {}).items()]
+    words = [
+        compiler,
+        *STRICT,
+        *flags,
+        *rooms,
+        "-O1",
+        "-shared",
+        "-fPIC",
+        f"-I{C}",
+        str(source),
+        "-o",
+        str(target),
+    ]
     subprocess.run(words, check=True, capture_output=True, text=True)
 
 
@@ -54,8 +69,11 @@ class Native:
     """A shared library of core. Functions are called by the names they have in Python; :meth:`make` makes an
     object of a class, with its methods and fields."""
 
-    def __init__(self, library: Path, program: Program | None = None) -> None:
+    def __init__(
+        self, library: Path, program: Program | None = None, sizes: Mapping[str, int] | None = None
+    ) -> None:
         self.program = program or Program()
+        self._rooms = sizes or {}
         self._library = ctypes.CDLL(str(library))
         self._structs: dict[str, Any] = {}
         self._functions: dict[str, tuple[Any, list[Any]]] = {}
@@ -89,7 +107,7 @@ class Native:
         return lambda given: (kind * len(given))(*given)
 
     def _room(self, room: str) -> int:
-        return int(room) if room.isdigit() else self.program.constants[room].value
+        return int(room) if room.isdigit() else self._rooms.get(room) or self.program.constants[room].value
 
     def table(self, table: Table) -> Any:
         """A table and all that it leads to, as C keeps it."""

@@ -2,7 +2,6 @@
 
 from nuvrik.budget.stop import run_down_ms
 from nuvrik.ends.handset import Handset
-from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.failsafe.why import Code
 from nuvrik.plan.form.controls import ButtonControl
@@ -205,7 +204,7 @@ def _second_handset(world: World) -> None:
 
 
 def _two_machines(world: World) -> None:
-    world.twin = Machine(world.link)
+    world.twin = world.make(world.link)
     world.at(world.t_us + 1_500_000, lambda _: world.cut())
 
 

@@ -390,6 +390,7 @@ FAULTS = (
         shows=(Code.STOPPED,),
         fits=_has_own_code,
         later_ms=lambda link: HOOK_MS,
+        own_code=True,
     ),
     Fault(
         "remote_laid_down",

@@ -262,17 +262,16 @@ class Searcher:
     def _key(self, node: "_Node") -> object:
         """What decides what comes next."""
         machine = node.machine
-        watch = machine._watch
+        run, off_seen, numbered = machine.remembered
         # Of an age it only matters whether the waits there are bring it to the timeout.
         age = sum(node.now_ms - node.driven_ms >= limit for limit in (1, self._waits[1], self._waits[2]))
         moving = tuple(demand.level != 0 for demand in machine.demands)
-        last = machine._decoder.last is None
         known = min(node.good, self._link.failsafe.good_frames), node.off
         # How far back what was sent last lies, as far as it matters: beyond half the numbers there are, a
         # sequence number says nothing any more, and a timeout comes long before.
         newest = None if node.newest is None else min(node.seq - node.newest, FAR_BACK)
         sent = newest, node.last[0], min(node.seq - node.last[2], FAR_BACK)
-        return (str(machine.state), watch.core.run, watch.core.off_seen, age, moving, last, known, sent)
+        return (str(machine.state), run, off_seen, age, moving, not numbered, known, sent)
 
     def _dead_ends(self, leads: dict[object, set[object]]) -> list[object]:
         """The states from which ARMED cannot be reached."""

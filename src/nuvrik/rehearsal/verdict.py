@@ -12,6 +12,7 @@ from typing import Any, Literal, NamedTuple
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import run_down_ms, stop_bound
+from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import ARMED, State
 from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL
@@ -23,7 +24,7 @@ from nuvrik.recordings.pilot import arm_ms, practice
 from nuvrik.recordings.recording import Recording
 from nuvrik.rehearsal.beam import BeamWorld
 from nuvrik.rehearsal.fault import ANY, Fault
-from nuvrik.rehearsal.world import Trace, World
+from nuvrik.rehearsal.world import MakeMachine, Trace, World
 
 PRACTICE_MS = 8000
 """How long a pilot drives who is made up for a rehearsal, on a link that is armed after a second."""
@@ -119,30 +120,34 @@ def rehearse(
     seed: int = 0,
     recording: Recording | None = None,
     conditions: Conditions | None = None,
+    make: MakeMachine = Machine,
 ) -> Run:
     """Run a link against a fault and judge what happened.
 
     Without a ``recording``, a pilot made up from the seed drives. The fault strikes at a time chosen
-    by the seed, while a motor is turning.
+    by the seed, while a motor is turning. ``make`` makes the machine, where its rules run elsewhere.
     """
     recording = recording or practice(link, seed, practice_ms(link))
     chance = random.Random(f"{fault.name} {seed}").uniform(0.1, 0.4)
     not_before_us = int(1000 * recording.duration_ms * chance)
-    world, strike = _run(link, fault, seed, recording, conditions, not_before_us)
+    world, strike = _run(link, fault, seed, recording, conditions, not_before_us, make)
     if strike.struck_us is None:  # nothing turned so late: then at the first chance
-        world, strike = _run(link, fault, seed, recording, conditions, 0)
+        world, strike = _run(link, fault, seed, recording, conditions, 0, make)
     return _judged(world, fault, seed, strike)
 
 
 def rehearse_all(
-    link: Link, jobs: Iterable[tuple[Fault, int]], conditions: Conditions | None = None
+    link: Link,
+    jobs: Iterable[tuple[Fault, int]],
+    conditions: Conditions | None = None,
+    make: MakeMachine = Machine,
 ) -> Iterator[Run]:
     """Rehearse many faults with many seeds. What the pilot of a seed does is made up once."""
     pilots: dict[int, Recording] = {}
     for fault, seed in jobs:
         if seed not in pilots:
             pilots[seed] = practice(link, seed, practice_ms(link))
-        yield rehearse(link, fault, seed, pilots[seed], conditions)
+        yield rehearse(link, fault, seed, pilots[seed], conditions, make)
 
 
 def practice_ms(link: Link) -> int:
@@ -162,8 +167,9 @@ def _run(
     recording: Recording,
     conditions: Conditions | None,
     not_before_us: int,
+    make: MakeMachine,
 ) -> tuple[World, Strike]:
-    world = world_of(link, recording, conditions, seed=seed)
+    world = world_of(link, recording, conditions, seed=seed, make=make)
     strike = Strike(world, fault, not_before_us)
     # Long enough after a strike at the very end for the machine to stop and the handset to return.
     lasts_ms = fault.lasts_ms[1] if fault.lasts_ms else 0
@@ -233,11 +239,16 @@ def turns_something(link: Link) -> bool:
 
 
 def world_of(
-    link: Link, recording: Recording, conditions: Conditions | None = None, *, seed: int = 0
+    link: Link,
+    recording: Recording,
+    conditions: Conditions | None = None,
+    *,
+    seed: int = 0,
+    make: MakeMachine = Machine,
 ) -> World:
     """The world that a link lives in."""
     kind = BeamWorld if isinstance(link.medium, InfraredMedium) else World
-    return kind(link, recording, conditions, seed=seed)
+    return kind(link, recording, conditions, seed=seed, make=make)
 
 
 def unasked_motion(link: Link, trace: Trace) -> str | None:

@@ -24,6 +24,8 @@ from nuvrik.rehearsal.medium import medium_of
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
 
+MakeMachine = Callable[[Link], Machine]
+
 LONGEST_GAP_MS = 30_000
 """A longer gap in a machine's loop is made a timeout by its port, or by its watchdog."""
 
@@ -101,9 +103,17 @@ class World:
     """
 
     def __init__(
-        self, link: Link, recording: Recording, conditions: Conditions | None = None, *, seed: int = 0
+        self,
+        link: Link,
+        recording: Recording,
+        conditions: Conditions | None = None,
+        *,
+        seed: int = 0,
+        make: MakeMachine = Machine,
     ) -> None:
         self.link = link
+        self.make = make
+        """What makes the machine: the same rules may run elsewhere, as C or in MicroPython."""
         self.recording = recording
         self.rng = random.Random(seed)
         self.trace = Trace()
@@ -143,7 +153,7 @@ class World:
         self.medium = medium_of(link.medium, conditions, self.rng)
         self.back = medium_of(link.medium, conditions, self.rng) if link.telemetry else None
         self.handset: Handset | None = Handset(link, without=self.recording.missing(link))
-        self.machine = Machine(link)
+        self.machine = self.make(link)
         self.machine_on = True
         self.at(self.rng.randrange(self._period_us), self._handset_turn)
         self.at(self.rng.randrange(self._tick_us), self._machine_turn)
@@ -193,7 +203,7 @@ class World:
         """The machine loses power: every pin floats, and pull-downs hold the drivers off. It starts afresh
         ``boot_ms`` later."""
         self.machine_on = False
-        self.machine = Machine(self.link)
+        self.machine = self.make(self.link)
         self.plant.float_pins()
         self._see(self.machine.demands)
         self.at(self.t_us + 1000 * boot_ms, self._boot_machine)

@@ -1,5 +1,6 @@
 """Lives lived again: with core as C, and in MicroPython."""
 
+import ctypes
 import json
 import subprocess
 import sys
@@ -30,6 +31,10 @@ class NativeEnd:
     def __getattr__(self, name: str) -> Any:
         return getattr(self._made, name)
 
+    def copy_from(self, other: "NativeEnd") -> None:
+        """Be as another end of the same link is."""
+        ctypes.memmove(ctypes.byref(self.struct), ctypes.byref(other.struct), ctypes.sizeof(self.struct))
+
     @property
     def calls(self) -> bool:
         """Whether the builder's own code is to be called."""
@@ -59,14 +64,15 @@ from nuvrik.core.machine_end import MachineEnd
 from seen import carry_out, seen
 {table}
 kinds = {kinds!r}
-end = None
+ends = {{}}
 while True:
     line = sys.stdin.readline()
     if not line:
         break
-    step = json.loads(line)
+    number, step = json.loads(line)
     if step[0] == "begin":
-        end = MachineEnd(table)
+        ends[number] = MachineEnd(table)
+    end = ends[number]
     print(json.dumps([carry_out(end, step), seen(end, kinds)]))
 """
 
@@ -74,9 +80,9 @@ while True:
 def in_micropython(interpreter: str, life: Life, steps: int, folder: Path) -> str:
     """Live a life in Python and then in MicroPython; the first step after which they differ, "" for none.
     ``folder`` is for the program and a copy of core."""
-    program = _prepared(life, folder)
+    program = prepared(life.table, folder)
     lived = [one for _, one in zip(range(steps), life, strict=False)]
-    text = "".join(json.dumps(step) + "\n" for step, _, _ in lived)
+    text = "".join(json.dumps([0, step]) + "\n" for step, _, _ in lived)
     words = [interpreter, "-X", "heapsize=8M", str(program)]
     done = subprocess.run(words, input=text, check=False, capture_output=True, text=True)
     if done.returncode:
@@ -87,8 +93,8 @@ def in_micropython(interpreter: str, life: Life, steps: int, folder: Path) -> st
     return ""
 
 
-def _prepared(life: Life, folder: Path) -> Path:
-    """The program, and beside it core as it is."""
+def prepared(table: EndTable, folder: Path) -> Path:
+    """A program that carries out steps, one a line, and beside it core as it is."""
     package = Path(sys.modules["nuvrik"].__file__ or "").parent
     there = folder / "nuvrik" / "core"
     if not there.exists():
@@ -97,9 +103,11 @@ def _prepared(life: Life, folder: Path) -> Path:
         for file in (package / "core").glob("*.py"):
             (there / file.name).write_text(file.read_text("utf-8"), "utf-8")
         (folder / "seen.py").write_text(Path(seen_file.__file__).read_text("utf-8"), "utf-8")
+    kinds = [(one.kind, one.at) for one in table.machine.outputs.outputs]
     program = folder / "life.py"
-    text = PROGRAM.format(source=str(folder), table=as_python(life.table, "table"), kinds=life.kinds)
-    program.write_text(text, "utf-8")
+    program.write_text(
+        PROGRAM.format(source=str(folder), table=as_python(table, "table"), kinds=kinds), "utf-8"
+    )
     return program
 
 

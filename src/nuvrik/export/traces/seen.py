@@ -79,6 +79,7 @@ def seen(end: "Any", kinds: "list[tuple[int, int]]") -> "list[int]":
         if kind == 2:
             found += [one.steps_left, one.whole, one.part]
         pins = end.pins[output]
+        found.append(pins.count)
         for write in range(pins.count):
             found += [pins.pin[write], pins.level[write]]
     return found

@@ -52,10 +52,6 @@ extern "C" {
 #define NUVRIK_MOST_PIECE 424
 #endif
 
-#ifndef NUVRIK_MOST_KEYS_CHANNELS
-#define NUVRIK_MOST_KEYS_CHANNELS 64
-#endif
-
 #ifndef NUVRIK_MOST_SLOTS
 #define NUVRIK_MOST_SLOTS 16
 #endif

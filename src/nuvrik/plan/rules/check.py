@@ -28,6 +28,7 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     pulses.holds,
     pulses.trains,
     pulses.one_way,
+    fit.places,
     fit.timing,
     fit.sizes,
     fit.pins,

@@ -21,6 +21,24 @@ SEQUENCE_HALF = 127
 """Sequence numbers that count as newer; a timeout must come before they run out."""
 
 
+MOST_EACH = 250
+"""So many entries of one section have a place among the numbers that a machine runs on: a byte, but for a
+few."""
+
+
+def places(draft: Draft) -> Iterator[Problem]:
+    """There are no more of anything than the tables have places for."""
+    for section in ("controls", "channels", "outputs", "telemetry", "requests"):
+        count = len(getattr(draft, section) or {})
+        if count > MOST_EACH:
+            yield Problem(
+                "error",
+                section,
+                f"there are {count}; a machine has places for {MOST_EACH}",
+                "leave some out, or make two links of it",
+            )
+
+
 def timing(draft: Draft) -> Iterator[Problem]:
     """The timeout fits the rate."""
     if draft.link is None or draft.failsafe is None:
