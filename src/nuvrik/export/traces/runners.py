@@ -6,7 +6,7 @@ import subprocess
 import sys
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from nuvrik.core.machine_end import EndTable
 from nuvrik.export.native import Native
@@ -47,14 +47,40 @@ class NativeEnd:
 
 def in_c(native: Native, life: Life, steps: int) -> str:
     """Live a life in Python and in C at once; the first step after which they differ, "" for none."""
-    end = NativeEnd(native, life.table)
-    for at, (step, back, here) in zip(range(steps), life, strict=False):
+    there = {"C": NativeLife(native, life)}
+    return next((said for said in in_all(there, life, steps).values() if said), "")
+
+
+class Lived(Protocol):
+    """Something that lives a life along with Python."""
+
+    def do(self, step: Step) -> tuple[list[int], list[int]]:
+        """Carry a step out; what comes back, and what can be seen afterwards."""
+
+
+class NativeLife:
+    """A life in C."""
+
+    def __init__(self, native: Native, life: Life) -> None:
+        self._native, self._table, self._kinds = native, life.table, life.kinds
+        self._end = NativeEnd(native, life.table)
+
+    def do(self, step: Step) -> tuple[list[int], list[int]]:
+        """In this process."""
         if step[0] == "begin":
-            end = NativeEnd(native, life.table)
-        there = carry_out(end, step), seen(end, life.kinds)
-        if there != (back, here):
-            return f"step {at}, {step}: {back} {here} in Python, {there} in C"
-    return ""
+            self._end = NativeEnd(self._native, self._table)
+        return carry_out(self._end, step), seen(self._end, self._kinds)
+
+
+def in_all(places: dict[str, Lived], life: Life, steps: int) -> dict[str, str]:
+    """Live a life in Python and in other places at once. For each place the first step after which it differs,
+    "" for none."""
+    wrong = dict.fromkeys(places, "")
+    for at, (step, back, here) in zip(range(steps), life, strict=False):
+        for name, place in places.items():
+            if not wrong[name] and (there := place.do(step)) != (back, here):
+                wrong[name] = f"step {at}, {step}: {back} {here} in Python, {there} in {name}"
+    return wrong
 
 
 PROGRAM = """
