@@ -4,7 +4,7 @@ PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
 
-.PHONY: help demo test quick checked lint bench docs site wheel fuzz screenshots toolchain clean
+.PHONY: help demo test quick checked lint traces bench docs site wheel fuzz screenshots toolchain clean
 
 help:                        ## what there is to make
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## */\t/' | awk -F '\t' '{printf "  make %-12s %s\n", $$1, $$2}'
@@ -64,6 +64,9 @@ FUZZ_SECONDS ?= 60
 fuzz: $(VENV)/ready-dev      ## every decoder against inputs that a coverage-guided fuzzer makes up
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[fuzz]'
 	$(BIN)/python tools/fuzz.py -max_total_time=$(FUZZ_SECONDS) -max_len=600 -rss_limit_mb=1500
+
+traces: $(VENV)/ready-dev       ## lives of 200,000 steps in Python, C and MicroPython, an hour (wants `make toolchain`)
+	$(BIN)/python tools/traces.py
 
 screenshots: $(VENV)/ready-dev ## one picture per main command and figure (wants `make toolchain` first)
 	$(BIN)/python tools/make_screenshots.py

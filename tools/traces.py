@@ -1,5 +1,5 @@
-"""Lives random lives, long ones, of every starter and of random links of every style: core in Python, in C by
-gcc with sanitizers, in C by clang, and in MicroPython, all the same to the bit. Writes benchmarks/traces.json.
+"""Lives long random lives of every starter and of random links of every style: core in Python, in C by gcc with
+sanitizers, in C by clang, and in MicroPython, all the same to the bit. Writes benchmarks/traces.json.
 
     python tools/traces.py [STEPS [LINKS [SEED]]]
 """
@@ -57,10 +57,8 @@ def live(job: tuple[str, str, int, int, str]) -> dict[str, object]:
     wrong = in_all(places | {"micropython": pythons.machine()}, life, steps)
     pythons.close()
     found = {"link": name, "style": link.frame.style, "medium": link.medium.kind, "steps": steps}
-    return found | {
-        "seconds": round(time.monotonic() - began),
-        "wrong": {k: v for k, v in wrong.items() if v},
-    }
+    seconds = round(time.monotonic() - began)
+    return found | {"seconds": seconds, "wrong": {place: said for place, said in wrong.items() if said}}
 
 
 def main() -> int:
@@ -79,22 +77,13 @@ def main() -> int:
         jobs = [(name, how, steps, seed, folder) for name, how in named(seed, links).items()]
         for result in pool.map(live, jobs):
             results.append(result)
-            print(
-                f"{result['link']:16} {result['style']:8} {result['seconds']} s  {result['wrong'] or 'equal'}",
-                flush=True,
-            )
+            said = result["wrong"] or "equal"
+            print(f"{result['link']:16} {result['style']:8} {result['seconds']} s  {said}", flush=True)
     wrong = [result for result in results if result["wrong"]]
-    whole = {
-        "steps_a_link": steps,
-        "links": len(results),
-        "seed": seed,
-        "minutes": round((time.monotonic() - began) / 60, 1),
-    }
-    runners = ["python", "c (gcc, address and undefined behaviour sanitizers)", "c (clang)", "micropython"]
-    OUT.write_text(
-        json.dumps(whole | {"runners": runners, "equal": not wrong, "lives": results}, indent=1) + "\n",
-        "utf-8",
-    )
+    minutes = round((time.monotonic() - began) / 60, 1)
+    whole = {"steps_a_link": steps, "links": len(results), "seed": seed, "minutes": minutes}
+    whole["runners"] = ["python", "c by gcc, with sanitizers", "c by clang", "micropython"]
+    OUT.write_text(json.dumps(whole | {"equal": not wrong, "lives": results}, indent=1) + "\n", "utf-8")
     print(f"{len(results)} links, {steps} steps each, {len(wrong)} not equal")
     return 1 if wrong else 0
 

@@ -4,7 +4,7 @@ import ctypes
 import json
 import subprocess
 import sys
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -72,9 +72,9 @@ class NativeLife:
         return carry_out(self._end, step), seen(self._end, self._kinds)
 
 
-def in_all(places: dict[str, Lived], life: Life, steps: int) -> dict[str, str]:
-    """Live a life in Python and in other places at once. For each place the first step after which it differs,
-    "" for none."""
+def in_all(places: Mapping[str, Lived], life: Life, steps: int) -> dict[str, str]:
+    """Live a life in Python and in other places at once. For each place the first step after which it
+    differs, "" for none."""
     wrong = dict.fromkeys(places, "")
     for at, (step, back, here) in zip(range(steps), life, strict=False):
         for name, place in places.items():
