@@ -1,5 +1,5 @@
-"""Lives long random lives of every starter and of random links of every style: core in Python, in C by gcc with
-sanitizers, in C by clang, and in MicroPython, all the same to the bit. Writes benchmarks/traces.json.
+"""Lives long random lives of every starter and of random links of every style: core in Python, in C by gcc
+with sanitizers, in C by clang, and in MicroPython, all the same to the bit. Writes benchmarks/traces.json.
 
     python tools/traces.py [STEPS [LINKS [SEED]]]
 """
