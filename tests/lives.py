@@ -7,12 +7,13 @@ from typing import Any
 
 from random_links import random_link
 
-from nuvrik.core import demand, desk, machine, motor, ramp, servo, watch
+from nuvrik.core import demand, desk, hands, handset, machine, motor, ramp, servo, watch
 from nuvrik.core.levels import FULL, NO_READING, NOBODY, TIMER_MAX
 from nuvrik.core.widths import Table
 from nuvrik.plan.form.models import FailsafeSection
 from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput, ServoOutput
 from nuvrik.plan.tables import machine_table, made, motor_table, ramp_table, servo_table, watch_table
+from nuvrik.plan.tables.handset import handset_table
 
 EDGES = (0, 1, 2, 399, 400, 401, 1000, 32767, 32768, TIMER_MAX - 1, TIMER_MAX)
 
@@ -186,6 +187,60 @@ def life_of_a_machine(rng: random.Random, table: Any) -> Iterator[Step]:
                 yield "mode", ()
 
 
+def life_of_a_handset(rng: random.Random, table: Any) -> Iterator[Step]:
+    """Hands that move, let go, and fall silent; stops, programs, leaving, held up loops."""
+    yield "begin", ()
+    now, rows = rng.randrange(65536), table.hands.controls
+    rest = {at: _rest(table.hands, one) for at, one in enumerate(rows) if one.kind <= hands.IS_KEY}
+    raws = dict(rest)
+    silent: set[int] = set()
+    while True:
+        gap = rng.choice((0, 1, 5, 10, 10, 20)) if rng.random() < 0.97 else rng.choice((*EDGES, 60, 500, 501))
+        now = (now + gap) & 0xFFFF
+        yield "pass_time", (now,)
+        if rng.random() < 0.02:
+            silent = set(rng.sample(sorted(rest), rng.randint(0, len(rest)))) if rng.random() < 0.5 else set()
+        for at in rest:
+            if rng.random() < 0.1:
+                raws[at] = _moved(rng, table.hands, rows[at], raws[at], rest[at])
+        if rng.random() < 0.05:
+            raws |= {at: raw for at, raw in rest.items() if rows[at].kind != hands.IS_KEY}
+        if rest and rng.random() < 0.7:
+            for at in sorted(set(rest) - silent):
+                yield "read", (at, raws[at])
+            yield "have_read", ()
+        if rng.random() < 0.6 and (yield "turn", ()) == handset.SENDS_ANYTHING:
+            if rng.random() < 0.1:
+                yield "may_ask", ()
+            yield "command", ()
+            yield "fill", ()
+            yield "unready", ()
+        odd = rng.random()
+        if odd < 0.01:
+            yield rng.choice((("press_stop", (rng.random() < 0.4,)), ("put_arm", (rng.random() < 0.7,))))
+        elif odd < 0.02:
+            yield rng.choice((("hear", ()), ("arm_falls", ()), ("expire", (now,))))
+
+
+def _rest(table: Any, control: Any) -> int:
+    if control.kind == hands.IS_MOVED:
+        return table.moved[control.at].rest
+    return 1 - table.buttons[control.at].pressed if control.kind == hands.IS_BUTTON else 0
+
+
+def _moved(rng: random.Random, table: Any, control: Any, raw: int, rest: int) -> int:
+    if control.kind == hands.IS_KEY:
+        return (raw + rng.choice((0, 1, 1, 7))) & 0xFFFF
+    if control.kind == hands.IS_BUTTON:
+        return rng.choice((0, 1, rest, rest))
+    low, high = sorted((table.moved[control.at].low, table.moved[control.at].high))
+    return max(-65535, min(65535, rng.choice((rest, rest, low, high, rng.randint(low - 20, high + 20)))))
+
+
+def any_handset(rng: random.Random) -> Table:
+    return handset_table(random_link(rng, hands=True, style="packed"))
+
+
 def any_section(rng: random.Random) -> FailsafeSection:
     return FailsafeSection(
         arm=rng.choice(("arm", "arm", "none")),
@@ -201,6 +256,7 @@ def any_ramp(rng: random.Random) -> Table:
 
 
 LIVES: dict[str, tuple[type, Callable[[random.Random], Table], Callable[..., Iterator[Step]]]] = {
+    "Handset": (handset.Handset, any_handset, life_of_a_handset),
     "Machine": (machine.Machine, lambda rng: machine_table(random_link(rng)), life_of_a_machine),
     "Watch": (watch.Watch, lambda rng: watch_table(any_section(rng)), life_of_a_watch),
     "Motor": (motor.Motor, any_motor, life_of_a_motor),

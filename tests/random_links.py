@@ -1,13 +1,14 @@
 """Whole link files at random: every kind of channel, output, mix, request and failsafe, on any medium."""
 
 import random
+from typing import Any
 
 import nuvrik
 
 DRIVERS = ("pwm_2dir", "pwm_1dir", "two_pwm", "servo_pulse")
 
 
-def random_link(rng: random.Random, **more: str) -> nuvrik.Link:
+def random_link(rng: random.Random, **more: Any) -> nuvrik.Link:
     """One that ``check`` has nothing against; ``more`` may ask for a ``style`` or a ``medium``."""
     while True:
         try:
@@ -16,7 +17,7 @@ def random_link(rng: random.Random, **more: str) -> nuvrik.Link:
             continue
 
 
-def _text(rng: random.Random, style: str = "", medium: str = "") -> str:
+def _text(rng: random.Random, style: str = "", medium: str = "", hands: bool = False) -> str:
     medium = medium or rng.choice(("serial", "radio", "udp"))
     style = style or ("packed" if medium == "radio" else rng.choice(("packed", "packed", "slip")))
     medium = {"train": "pulses", "keys": "serial"}.get(style, medium)
@@ -54,6 +55,10 @@ def _text(rng: random.Random, style: str = "", medium: str = "") -> str:
         frame += _fields(rng, channels)
     if style == "keys":
         frame += _keys(rng, channels, armless)
+    if hands:
+        controls, feeds = random_controls(rng, channels)
+        channels = [one + feeds[name] for one, name in zip(channels, _names(channels, ""), strict=True)]
+        lines += controls
     lines += [frame, *channels]
     outputs, steppers, sides = [], [], []
     for at in range(rng.randint(1, 6)):
@@ -79,6 +84,7 @@ def _text(rng: random.Random, style: str = "", medium: str = "") -> str:
         f'[failsafe]\narm = "{"none" if armless else "arm"}"\ntimeout_ms = {rng.choice((200, 400, 1000))}\n'
         f'good_frames = {rng.choice((1, 3, 5))}\nrecover = "{recover}"\n'
         f"rest_band = {rng.choice((0.0, 0.02, 0.1))}"
+        + ('\nstop = "stop"' if hands and rng.random() < 0.8 else "")
     )
     if rng.random() < 0.4:
         lines.append(f"give_up_ms = {rng.choice((0, 500, 3000))}")
@@ -103,7 +109,7 @@ def _names(channels: list[str], *kinds: str) -> list[str]:
     return [
         one.split("]")[0].removeprefix("[channels.")
         for one in channels
-        if any(f'kind = "{kind}"' in one for kind in kinds)
+        if any(not kind or f'kind = "{kind}"' in one for kind in kinds)
     ]
 
 
@@ -201,3 +207,102 @@ def _backward(rng: random.Random, steppers: list[str], outputs: list[int]) -> li
             f'args = {{ a = {{ kind = "integer", bits = {rng.randint(2, 16)} }}, b = {{ kind = "flag" }} }}\n'
         )
     return lines
+
+
+def random_controls(rng: random.Random, channels: list[str]) -> tuple[list[str], dict[str, str]]:
+    """Controls of every kind, and what each channel takes of them."""
+    texts: list[str] = []
+    sticks = [_stick(rng, texts, at) for at in range(rng.randint(2, 5))]
+    buttons = [_button(rng, texts, at) for at in range(rng.randint(4, 7))]
+    made = []
+    for at in range(rng.randint(0, 3)):
+        one, other, third = rng.sample(buttons, 3)
+        kind = rng.choice(("rocker", "nudge", "selector"))
+        more = {
+            "rocker": f'plus = "{one}"\nminus = "{other}"\n',
+            "nudge": f'up = "{one}"\ndown = "{other}"\nstep = {rng.choice((0.1, 0.5, 1.0))}\n'
+            + (f'back = "{third}"\n' if rng.random() < 0.5 else "")
+            + rng.choice(("", "low = -0.4\nhigh = 0.9\nstart = 0.2\n")),
+            "selector": f'buttons = ["{one}", "{other}", "{third}"]\nvalues = [-1.0, 0.0, 0.7]\n'
+            f"start = {rng.randrange(3)}\n",
+        }[kind]
+        texts.append(f'[controls.made{at}]\nkind = "{kind}"\n{more}')
+        made.append((f"made{at}", kind))
+    texts.append('[controls.arm_button]\nkind = "button"\n' + rng.choice(("", "toggle = true\n")))
+    texts.append('[controls.stop]\nkind = "button"\n' + rng.choice(("", 'active = "low"\n')))
+    rng.shuffle(texts)
+    names = dict(zip(_names(channels, ""), map(_kind_of, channels), strict=True))
+    scaled = sticks + [name for name, _ in made]
+    selectors = [name for name, kind in made if kind == "selector"]
+    feeds = {}
+    for name, kind in names.items():
+        if name == "arm":
+            feeds[name] = 'from = "arm_button"\n'
+        elif kind in ("level", "share"):
+            feeds[name] = _feeds_scaled(rng, scaled, buttons)
+        elif kind == "flag":
+            stick = f'from = "{rng.choice(sticks)}"\nabove = {rng.choice((0.1, 0.5))}\n'
+            feeds[name] = rng.choice((f'from = "{rng.choice(buttons)}"\n', stick))
+        elif kind == "choice":
+            feeds[name] = f'from = "{rng.choice(selectors)}"\n' if selectors else ""
+        else:
+            feeds[name] = f'from = "{rng.choice(buttons)}"\n'
+    return texts, feeds
+
+
+def _kind_of(channel: str) -> str:
+    return channel.split('kind = "')[1].split('"')[0]
+
+
+def _feeds_scaled(rng: random.Random, scaled: list[str], buttons: list[str]) -> str:
+    several = rng.sample(scaled, min(len(scaled), rng.randint(2, 3)))
+    weights = ", ".join(f"{name} = {rng.choice((1.0, -0.5, 0.3))}" for name in several)
+    listed = ", ".join(f'"{name}"' for name in several)
+    text = rng.choice(
+        (
+            f'from = "{rng.choice(scaled)}"\n',
+            f'from = "{rng.choice(scaled)}"\n',
+            f'from = [{listed}]\nrule = "{rng.choice(("priority", "first", "sum"))}"\n',
+            f"weights = {{ {weights} }}\n",
+        )
+    )
+    if rng.random() < 0.3:
+        text += f'multiplied_by = "{rng.choice(scaled)}"\n'
+    if rng.random() < 0.3:
+        text += f'slow_when = "{rng.choice(buttons)}"\nslow_to = 0.3\n'
+    if rng.random() < 0.3:
+        text += f'preset_when = "{rng.choice(buttons)}"\npreset = {rng.choice((-0.5, 0.0, 1.0))}\n'
+    return text
+
+
+def _stick(rng: random.Random, texts: list[str], at: int) -> str:
+    name, kind = f"stick{at}", rng.choice(("axis", "axis", "slider"))
+    ends = rng.choice(((0, 508, 1023), (1023, 500, 10), (-60, 0, 60), (0, 0, 1023), (-32000, 5, 33000)))
+    raw = [*ends] if kind == "axis" else [ends[0], ends[2]]
+    text = f'[controls.{name}]\nkind = "{kind}"\nraw = {raw}\ndead_zone = {rng.choice((0.0, 0.04, 0.9))}\n'
+    text += rng.choice(
+        ("", "expo = 0.3\n", "expo = 1.0\n", "curve = [[-1.0, -1.0], [0.2, 0.0], [1.0, 0.9]]\n")
+    )
+    text += rng.choice(("", "reverse = true\n")) + rng.choice(("", "trim = 0.1\n", "ignore = [0, 1023]\n"))
+    text += rng.choice(("", "", "smooth_ms = 300\n", "smooth_ms = 2000\n")) + rng.choice(
+        ("", "ramp_ms = 700\n")
+    )
+    text += f"stale_ms = {rng.choice((60, 500, 30000))}\n"
+    if kind == "axis":
+        text += rng.choice(("", "", 'on_release = "hold"\n'))
+    texts.append(text)
+    return name
+
+
+def _button(rng: random.Random, texts: list[str], at: int) -> str:
+    name = f"button{at}"
+    if rng.random() < 0.3:
+        text = f'[controls.{name}]\nkind = "key"\nchar = "{chr(97 + at)}"\n'
+        text += f'repeat = "{rng.choice(("every", "first"))}"\n'
+    else:
+        text = f'[controls.{name}]\nkind = "button"\ndebounce_ms = {rng.choice((0, 20, 50))}\n'
+        text += rng.choice(("", 'active = "low"\n')) + f"stale_ms = {rng.choice((60, 500))}\n"
+    if rng.random() < 0.3:
+        text += "toggle = true\n" + (f'off_by = "button{at - 1}"\n' if at and rng.random() < 0.6 else "")
+    texts.append(text)
+    return name

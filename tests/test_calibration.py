@@ -6,6 +6,7 @@ from itertools import pairwise
 from pathlib import Path
 
 import pytest
+from hands import OneControl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from links import TUG, many, write
@@ -20,7 +21,6 @@ from nuvrik.plan.edit import edited
 from nuvrik.plan.form.controls import AxisControl, SliderControl
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plant.motors import SimMotor
-from nuvrik.shaping.controls import Moved
 
 pytestmark = pytest.mark.slow
 
@@ -69,7 +69,7 @@ def test_a_clean_sweep_is_found_whichever_way_it_counts(
     for seen, true in zip(ordered, (low, rest, high), strict=True):
         assert abs(seen - true) <= 2 * stray + 2
     # What it finds does what it is for: let go, the control says nothing; at the ends, full.
-    stick = Moved("stick", STICK.model_copy(update={"raw": found.raw, "dead_zone": found.dead_zone}))
+    stick = OneControl(STICK.model_copy(update={"raw": found.raw, "dead_zone": found.dead_zone}))
     for reading in (rest - stray, rest + stray):
         stick.read(round(reading), 0)
         assert stick.value == 0

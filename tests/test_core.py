@@ -10,12 +10,14 @@ from typing import Any
 
 import pytest
 from links import THOROUGH
-from lives import LIVES, any_ramp
+from lives import LIVES, any_handset, any_ramp
 
 import nuvrik
 from nuvrik.core import levels, ramp, watch
+from nuvrik.core.controls import Moved
 from nuvrik.core.levels import FULL, TIMER_MAX
 from nuvrik.core.widths import Table
+from nuvrik.ends.hands import QuickMoved
 from nuvrik.export import checked, subset
 from nuvrik.export.native import STRICT, C, Native, build
 from nuvrik.export.program import CORE, MODULES, Program
@@ -265,6 +267,19 @@ def test_what_an_output_is_told_in_words_is_what_the_rules_say(name: str) -> Non
             assert getattr(plain, method)(*given) == getattr(other, method)(*given)
             one = plain.demand
             assert (one.at, one.value, one.way, one.driven, one.braked) == told.demand[1:6]
+
+
+def test_a_control_that_is_worked_out_once_is_what_the_rules_say() -> None:
+    """The library keeps the level of each reading of a stick that nothing slows."""
+    rng = random.Random(4)
+    for _ in range(40):
+        for table in any_handset(rng).hands.moved:  # type: ignore[attr-defined]
+            plain, quick = Moved(table), QuickMoved(table)
+            for _ in range(60):
+                raw, dt_ms = rng.choice((0, 1023, table.rest, rng.randint(-70, 1100))), rng.randint(0, 90)
+                plain.read(raw, dt_ms)
+                quick.read(raw, dt_ms)
+                assert (plain.value, plain.latched) == (quick.value, quick.latched)
 
 
 CHANGES = [

@@ -5,6 +5,7 @@ from links import TUG
 from test_loads_and_places import CALLS, KEYS
 
 import nuvrik
+from nuvrik.core.levels import NO_READING
 from nuvrik.core.widths import Table
 from nuvrik.failsafe.table import State
 from nuvrik.plan.starters import starter_text
@@ -70,13 +71,11 @@ toggle = true
 
 
 def _stop_fails_open(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.ends.hands import Hands
+    from nuvrik.core.handset import Handset
 
-    patch.setattr(
-        Hands,
-        "stop_pressed",
-        property(lambda self: self.stop is not None and bool(self.stop.value)),
-    )
+    pressed = Handset.stop_pressed
+    unread = lambda self: self.value(self.table.stop) == NO_READING  # noqa: E731
+    patch.setattr(Handset, "stop_pressed", lambda self: pressed(self) and not unread(self))
 
 
 def _no_band(patch: pytest.MonkeyPatch) -> None:
@@ -89,12 +88,15 @@ def _no_band(patch: pytest.MonkeyPatch) -> None:
 
 
 def _any_source(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.shaping.channels import Several
+    from nuvrik.core.sources import Sources
 
-    def refresh(self) -> None:
-        self._ready = [control for control in self._controls if control.value is not None]
+    def refresh(self, hands) -> None:
+        for source in self.table.sources:
+            for at, origin in enumerate(source.origins):
+                if source.first + at < len(self.ready):
+                    self.ready[source.first + at] = hands.value(origin.control) != NO_READING
 
-    patch.setattr(Several, "refresh", refresh)
+    patch.setattr(Sources, "refresh", refresh)
 
 
 def _optional_at_once(patch: pytest.MonkeyPatch) -> None:

@@ -6,10 +6,11 @@ from pathlib import Path
 import pytest
 
 import nuvrik
+from nuvrik.core.controls import bent_level
 from nuvrik.mixing.motor import Motor
 from nuvrik.mixing.pins import Pins
 from nuvrik.plan.starters import starter_text
-from nuvrik.shaping.curves import Bend
+from nuvrik.plan.tables.handset import moved_table
 from nuvrik.wire.codes import level_code
 
 ROOT = Path(__file__).parents[1]
@@ -37,7 +38,7 @@ def test_one_value_from_stick_to_pin_is_as_the_architecture_page_says() -> None:
         wire = handset.send(now)
         events = machine.feed(wire, now)
         machine.tick(now)
-    level = Bend(link.controls["left_stick"]).level(700)
+    level = bent_level(moved_table(link.controls["left_stick"]), 700)
     sent, heard = handset.wire_values, events[0].values
     rules = Motor("port_screw", link.outputs["port_screw"]).core.table
     writes = [(role, value) for place, role, value in Pins(link).follow(machine.demands) if place == 0]

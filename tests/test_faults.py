@@ -11,6 +11,8 @@ from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.budget.conditions import Conditions
+from nuvrik.core.controls import Key
+from nuvrik.core.hands import Hands
 from nuvrik.core.ramp import Ramp, RampTable
 from nuvrik.core.watch import Watch
 from nuvrik.ends.handset import Handset
@@ -24,7 +26,6 @@ from nuvrik.rehearsal.fault import Fault
 from nuvrik.rehearsal.faults import FAULTS, faults_for
 from nuvrik.rehearsal.verdict import jump, rehearse, unasked_motion, world_of
 from nuvrik.rehearsal.world import World
-from nuvrik.shaping.controls import Control, Key
 from nuvrik.wire.events import Frame
 from nuvrik.wire.kinds import COMMAND
 from nuvrik.wire.sealed import SealedReader
@@ -77,7 +78,7 @@ def _never_silent(patch: Patch) -> None:
 
 def _never_stale(patch: Patch) -> None:
     """A handset that goes on believing its last readings, whether they are old or withdrawn."""
-    patch.setattr(Control, "withdraw", lambda self: None)
+    patch.setattr(Hands, "withdraw", lambda self, control: None)
 
 
 def _neutral_does_not_matter(patch: Patch) -> None:

@@ -21,7 +21,6 @@ from nuvrik.plan.edit import edited
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plant.plant import SimServo
 from nuvrik.ports.link_file import write_into
-from nuvrik.shaping.controls import Key
 from nuvrik.wire.events import Frame
 
 pytestmark = pytest.mark.slow
@@ -79,9 +78,10 @@ def test_a_key_is_what_it_is_said_to_be(hold_ms: int, every: bool, toggle: bool,
             handset.hear_key(now, "key_lights", fresh=what == "fresh")
             model.arrive(now, what == "fresh")
         handset.send(now)
-        key = handset._hands._read["key_lights"]
-        assert isinstance(key, Key) and key.presses == model.presses >= before
-        assert key.value == model.value(now) and bool(handset.wire_values["lights"]) == bool(model.value(now))
+        key = handset._hands.names.index("key_lights")
+        assert handset.core.hands.presses(key) == model.presses >= before
+        assert handset.core.value(key) == model.value(now)
+        assert bool(handset.wire_values["lights"]) == bool(model.value(now))
         before = model.presses
     with pytest.raises(KeyError, match="is not a key"):
         nuvrik.Handset(nuvrik.parse(starter_text("tug"))).hear_key(0, "left_stick", fresh=True)

@@ -4,16 +4,17 @@ import itertools
 from fractions import Fraction
 
 import pytest
+from hands import OneControl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from links import many
 
+from nuvrik.core.controls import bent_level
 from nuvrik.core.ramp import Ramp
 from nuvrik.levels import FULL, Clock, div, level_of, mul
 from nuvrik.plan.form.controls import AxisControl, ButtonControl
 from nuvrik.plan.tables import ramp_table
-from nuvrik.shaping.controls import Button, Moved
-from nuvrik.shaping.curves import Bend
+from nuvrik.plan.tables.handset import moved_table
 
 WIDE = 2**30
 """What div takes."""
@@ -71,7 +72,7 @@ def axes(draw: st.DrawFn, **fixed: float) -> AxisControl:
 
 
 def shape(model: AxisControl, raw: int) -> int:
-    axis = Moved("a", model)
+    axis = OneControl(model)
     axis.read(raw, 0)
     assert axis.value is not None
     return axis.value
@@ -104,8 +105,8 @@ def test_reversing_mirrors(model: AxisControl, raw: int) -> None:
 @given(st.floats(0, 0.9))
 def test_the_dead_zone_is_left_without_a_step(zone: float) -> None:
     model = AxisControl(kind="axis", raw=[0, 32768, 65535], dead_zone=zone)
-    edge, bend = 32768 + int(zone * 32768), Bend(model)
-    values = [bend.level(raw) for raw in range(edge - 40, edge + 40)]
+    edge, bend = 32768 + int(zone * 32768), moved_table(model)
+    values = [bent_level(bend, raw) for raw in range(edge - 40, edge + 40)]
     assert values[0] == 0 or zone < 0.001
     assert all(b - a <= 2 + 2 / (1 - zone) for a, b in itertools.pairwise(values))
 
@@ -117,7 +118,7 @@ def test_an_axis_worked_out_by_hand() -> None:
     # x^3 -> 6946 (9246 * 12308 / 16384 = 6945.8), mul(4915, 6946) = 2083.7 -> 2084; sum 10700.
     model = AxisControl(kind="axis", raw=[0, 508, 1023], dead_zone=0.04, expo=0.3, ignore=[127])
     assert shape(model, 900) == 10700
-    axis = Moved("a", model)
+    axis = OneControl(model)
     axis.read(900, 0)
     axis.read(127, 10)
     assert axis.value is None, "a reading to ignore is no reading, whatever the raw range"
@@ -125,7 +126,7 @@ def test_an_axis_worked_out_by_hand() -> None:
 
 @given(st.lists(st.tuples(st.booleans(), st.integers(1, 15)), max_size=60), st.booleans())
 def test_a_button_ignores_bounces_and_counts_presses(samples: list[tuple[bool, int]], toggle: bool) -> None:
-    button = Button("b", ButtonControl(kind="button", toggle=toggle, debounce_ms=20))
+    button = OneControl(ButtonControl(kind="button", toggle=toggle, debounce_ms=20))
     now, settled, since, changed_over = 0, None, 0, False
     previous: bool | None = None
     for pressed, gap in samples:

@@ -1,5 +1,6 @@
 """Every kind of control, channel, output and mix: properties, and the rules that keep hands safe."""
 
+from hands import OneControl, OneSource
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -8,18 +9,8 @@ from nuvrik.levels import FULL, level_of, mul
 from nuvrik.plan.form.channels import FlagChannel, LevelChannel
 from nuvrik.plan.form.controls import AxisControl, KeyControl, SliderControl
 from nuvrik.plan.starters import starter_text
-from nuvrik.shaping.channels import build_source
-from nuvrik.shaping.controls import Control, Key, Moved
 
 levels = st.integers(-FULL, FULL)
-
-
-class Fixed(Control):
-    """A control that says what it is told to."""
-
-    def __init__(self, value: int | None) -> None:
-        super().__init__("fixed", 500)
-        self.value = value
 
 
 # ---- controls ------------------------------------------------------------------------------
@@ -32,7 +23,7 @@ def test_a_curve_is_followed_and_stays_monotonic(points: list[tuple[float, float
     if len(places) < 2:
         return
     curve = [list(point) for point in zip(places, values, strict=True)]
-    axis = Moved("a", AxisControl(kind="axis", raw=[0, 16384, 32768], curve=curve))
+    axis = OneControl(AxisControl(kind="axis", raw=[0, 16384, 32768], curve=curve))
     seen = []
     for raw in range(0, 32769, 512):
         axis.read(raw, 0)
@@ -47,7 +38,7 @@ def test_a_curve_is_followed_and_stays_monotonic(points: list[tuple[float, float
 def test_a_slider_goes_from_none_to_full(low: int, high: int, reverse: bool, raw: int) -> None:
     if not 1 <= abs(high - low) <= 65535:
         return
-    slider = Moved("s", SliderControl(kind="slider", raw=[low, high], reverse=reverse))
+    slider = OneControl(SliderControl(kind="slider", raw=[low, high], reverse=reverse))
     slider.read(raw, 0)
     assert slider.value is not None and 0 <= slider.value <= FULL
     for reading, value in ((low, FULL * reverse), (high, FULL * (not reverse))):
@@ -62,9 +53,9 @@ def test_a_slider_goes_from_none_to_full(low: int, high: int, reverse: bool, raw
 def test_smoothing_and_slew_stay_between_old_and_new_and_arrive(
     ms: int, readings: list[tuple[int, int]]
 ) -> None:
-    smooth = Moved("a", AxisControl(kind="axis", raw=[0, 512, 1023], smooth_ms=ms))
-    slewed = Moved("a", AxisControl(kind="axis", raw=[0, 512, 1023], ramp_ms=ms))
-    plain = Moved("a", AxisControl(kind="axis", raw=[0, 512, 1023]))
+    smooth = OneControl(AxisControl(kind="axis", raw=[0, 512, 1023], smooth_ms=ms))
+    slewed = OneControl(AxisControl(kind="axis", raw=[0, 512, 1023], ramp_ms=ms))
+    plain = OneControl(AxisControl(kind="axis", raw=[0, 512, 1023]))
     now = 0
     for raw, dt in readings:
         before = smooth.value, slewed.value
@@ -83,7 +74,7 @@ def test_smoothing_and_slew_stay_between_old_and_new_and_arrive(
 
 
 def test_a_stick_that_holds_stays_at_its_furthest_push() -> None:
-    axis = Moved("a", AxisControl(kind="axis", raw=[-100, 0, 100], dead_zone=0.1, on_release="hold"))
+    axis = OneControl(AxisControl(kind="axis", raw=[-100, 0, 100], dead_zone=0.1, on_release="hold"))
     seen = []
     for raw in (0, 50, 80, 60, 20, 0, 0, 30, 0, -100, -40, 0):
         axis.read(raw, 0)
@@ -97,7 +88,7 @@ def test_a_stick_that_holds_stays_at_its_furthest_push() -> None:
 
 @given(st.sampled_from(["every", "first"]), st.lists(st.integers(1, 600), max_size=40))
 def test_a_key_is_down_while_it_keeps_arriving(repeat: str, gaps: list[int]) -> None:
-    key = Key("k", KeyControl(kind="key", released_after_ms=200, repeat=repeat))
+    key = OneControl(KeyControl(kind="key", released_after_ms=200, repeat=repeat))
     key.read(7, 0)
     assert key.value == 0 and key.presses == 0, "what has arrived before is no press"
     now, presses, last = 0, 0, -1000
@@ -200,11 +191,12 @@ def test_each_control_goes_stale_in_its_own_time_whatever_else_is_read(
 def test_channels_are_built_from_controls_as_they_say(
     given_: list[int | None], weight: float, slow: float, on: bool
 ) -> None:
-    controls = dict(zip("abc", map(Fixed, given_), strict=True)) | {"on": Fixed(FULL * on)}
+    controls = dict(zip("abc", given_, strict=True)) | {"on": FULL * on}
     a, b, _ = given_
 
     def value(**keys: object) -> int | None:
-        source = build_source(LevelChannel.model_validate({"kind": "level", **keys}), controls, 300)
+        source = OneSource(LevelChannel.model_validate({"kind": "level", **keys}), list(controls), 300)
+        source.values |= controls
         source.refresh()
         return source.value()
 
@@ -227,10 +219,9 @@ def test_channels_are_built_from_controls_as_they_say(
 
 
 def test_whoever_leaves_rest_first_keeps_the_wheel_until_back_at_rest() -> None:
-    teacher, pupil = Fixed(0), Fixed(0)
     model = LevelChannel.model_validate({"kind": "level", "from": ["t", "p"], "rule": "first"})
-    source, seen = build_source(model, {"t": teacher, "p": pupil}, 20), []
-    for teacher.value, pupil.value in (
+    source, seen = OneSource(model, ["t", "p"], 20), []
+    for source.values["t"], source.values["p"] in (
         (0, 0),
         (0, 50),
         (90, 60),
@@ -264,12 +255,12 @@ LYING = st.none() | st.sampled_from([0, 200, -300, 301, -9000, FULL])
 def test_a_source_has_a_say_only_once_it_has_been_at_rest_since_its_readings_began(
     rule: str, place: bool, rows: list[tuple[int | None, ...]]
 ) -> None:
-    controls = {name: Fixed(None) for name in "abc"}
-    model = LevelChannel.model_validate({"kind": "level", "from": list(controls), "rule": rule})
-    source, ready = build_source(model, controls, 300, place=place), {}
+    controls = ["a", "b", "c"]
+    model = LevelChannel.model_validate({"kind": "level", "from": controls, "rule": rule})
+    source, ready = OneSource(model, controls, 300, place=place), {}
     for row in rows:
-        for (name, control), value in zip(controls.items(), row, strict=True):
-            control.value = value
+        for name, value in zip(controls, row, strict=True):
+            source.values[name] = value
             rests = value is not None and (place or abs(value) <= 300)
             ready[name] = rests or (ready.get(name, False) and value is not None)
         source.refresh()
@@ -286,14 +277,14 @@ def test_a_source_has_a_say_only_once_it_has_been_at_rest_since_its_readings_beg
 
 @given(st.lists(st.none() | levels, max_size=60), st.floats(-0.8, 0.9), st.floats(0, 0.5))
 def test_a_threshold_has_hysteresis(values: list[int | None], above: float, hysteresis: float) -> None:
-    stick = Fixed(0)
     model = FlagChannel.model_validate(
         {"kind": "flag", "from": "a", "above": above, "hysteresis": hysteresis}
     )
-    source, on = build_source(model, {"a": stick}), 0
-    for stick.value in values:
-        if stick.value is None or stick.value < level_of(above - hysteresis):
+    source, on = OneSource(model, ["a"], 0), 0
+    for value in values:
+        source.values["a"] = value
+        if value is None or value < level_of(above - hysteresis):
             on = 0
-        elif stick.value >= level_of(above):
+        elif value >= level_of(above):
             on = 1
         assert source.value() == on

@@ -281,7 +281,7 @@ def export(
     seed: Annotated[int, typer.Option("--seed", help="Which life.")] = 0,
     steps: Annotated[int, typer.Option("--steps", min=1, max=1_000_000, help="How long it is.")] = 5000,
 ) -> int:
-    """Write what a link comes to, for another implementation to be held to."""
+    """Write what a link comes to, for others to use."""
     from nuvrik.cli.export import run_export
 
     return run_export(link, vectors, seed, steps)

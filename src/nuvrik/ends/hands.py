@@ -1,100 +1,92 @@
-"""The handset's readings: what hands and programs say, and what is to travel because of it."""
+"""The controls of a handset by name, and what a program sets in their place."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 
-from nuvrik.failsafe.why import Code, Why
-from nuvrik.levels import level_of
+from nuvrik.core.controls import Moved, MovedTable, bent_level
+from nuvrik.core.hands import IS_KEY
+from nuvrik.core.handset import Handset
+from nuvrik.core.levels import NO_READING
+from nuvrik.plan.form.base import MAX_RAW_SPAN
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.tables.handset import control_order
 from nuvrik.plan.wiring import place_channels
-from nuvrik.shaping.channels import build_source
-from nuvrik.shaping.controls import Control, Key, Pressed, read_controls
-from nuvrik.shaping.made import Made, made_controls, off_keys
 from nuvrik.wire.codes import Value
 from nuvrik.wire.values import value_to_send
 
 Put = tuple[Value, int | None]
-"""What a program has set: the value, and the time from which it counts no more, None: for ever."""
+"""What a program has set a channel to, and until when."""
+
+
+class QuickMoved(Moved):
+    """The same axis or slider, faster: the level of a reading is worked out once. A test holds it to the
+    rules as they are."""
+
+    def __init__(self, table: MovedTable) -> None:
+        super().__init__(table)
+        self._known: dict[int, int] = {}
+
+    def read(self, raw: int, dt_ms: int) -> None:
+        """A reading, ``dt_ms`` after the one before."""
+        if not self.table.plain:
+            super().read(raw, dt_ms)
+            return
+        level = self._known.get(raw)
+        if level is None:
+            level = NO_READING if raw in self.table.ignore else bent_level(self.table, raw)
+            self._known[raw] = level
+        self.value = level
 
 
 class Hands:
-    """The controls of one handset, each with its reading as long as that is fresh, and what a program has set
-    in their place. Times are milliseconds that only grow. ``stop`` is the control that stops, None where this
-    run has none.
+    """The controls of one handset, around the rules of ``core``."""
 
-    The order of things: :meth:`read` takes readings, :meth:`withdraw_stale` ends those that are too old, and
-    after either :meth:`refresh` lets whatever is made of controls follow.
-    """
-
-    def __init__(self, link: Link, without: Collection[str]) -> None:
+    def __init__(self, link: Link, handset: Handset) -> None:
+        self._handset, self._hands = handset, handset.hands
+        self._hands.moved = [QuickMoved(one) for one in self._hands.table.moved]
         self._channels = link.channels
-        self._read = read_controls(link.controls)
-        self._made = made_controls(link.controls, self._read)
-        self._followers: list[Made] = [*off_keys(link.controls, self._read), *self._made.values()]
-        self._every: dict[str, Control] = {**self._read, **self._made}
-        self._places = place_channels(link)
-        band = level_of(link.failsafe.rest_band)
-        self.sources = [
-            build_source(model, self._every, band, place=name in self._places)
-            for name, model in link.channels.items()
-        ]
-        self._several = [source for source in self.sources if source.has_several]
-        self._follow = bool(self._followers or self._several)
-        rules = link.failsafe
-        self.stop = self._every[rules.stop] if rules.stop and rules.stop not in without else None
-        self.arm = self._every[link.arm_control] if link.arm_control else None
+        self.names = control_order(link)
+        """The controls, by place."""
+        self._read = {name: place for place, name in enumerate(self.names) if self._kind(place) <= IS_KEY}
+        self._stay = place_channels(link)
         self._puts: dict[str, Put] = {}
-        self._soonest_ms = min((control.stale_ms for control in self._read.values()), default=0)
-        self._stale_from_ms = 0
-        """Before this no reading can be too old."""
+
+    def _kind(self, place: int) -> int:
+        return self._hands.table.controls[place].kind
 
     @property
     def latched(self) -> list[str]:
         """The controls whose value is held although no hand holds it."""
-        return [control.name for control in self._every.values() if control.latched]
+        return [name for place, name in enumerate(self.names) if self._hands.latched(place)]
 
-    def read(self, readings: Mapping[str, int | None], now_ms: int) -> None:
+    def read(self, readings: Mapping[str, int | None]) -> None:
         """Take raw readings; None says that a control has none. KeyError and TypeError as for the handset."""
         for name, raw in readings.items():
-            control = self._read.get(name)
-            if control is None:
+            place = self._read.get(name)
+            if place is None:
                 known = ", ".join(self._read) or "none"
                 raise KeyError(f"no control is called {name}; this link has: {known}")
             if raw is None:
-                control.withdraw()
+                self._hands.withdraw(place)
             elif isinstance(raw, int):
-                control.read(raw, now_ms)
+                if not -MAX_RAW_SPAN <= raw <= MAX_RAW_SPAN:
+                    # Further out than any range: the end of it, or of a key's count another number.
+                    raw = (
+                        raw & 0xFFFF
+                        if self._kind(place) == IS_KEY
+                        else MAX_RAW_SPAN
+                        if raw > 0
+                        else -MAX_RAW_SPAN
+                    )
+                self._handset.read(place, raw)
             else:
                 raise TypeError(f"{name}: a reading is a whole number or None, not {raw!r}")
 
-    def hear_key(self, name: str, now_ms: int, *, fresh: bool) -> None:
+    def hear_key(self, name: str, *, fresh: bool) -> None:
         """The code of a key has arrived. KeyError for anything but a key."""
-        control = self._read[name]
-        if not isinstance(control, Key):
+        place = self._read[name]
+        if self._kind(place) != IS_KEY:
             raise KeyError(f"{name} is not a key")
-        control.arrive(now_ms, fresh=fresh)
-
-    def refresh(self) -> None:
-        """Let what is made of controls follow them."""
-        if self._follow:
-            for follower in self._followers:
-                follower.refresh()
-            for source in self._several:
-                source.refresh()
-
-    def may_be_stale(self, now_ms: int) -> bool:
-        """Whether some reading may be too old by now; asked before it is looked for, because it seldom is."""
-        stale = now_ms >= self._stale_from_ms
-        # What is read now will not be too old before that.
-        self._stale_from_ms = min(self._stale_from_ms, now_ms + self._soonest_ms)
-        return stale
-
-    def withdraw_stale(self, now_ms: int) -> None:
-        """End every reading that is too old."""
-        for control in self._read.values():
-            if control.stale_at_ms <= now_ms and control.value is not None:
-                control.withdraw()
-        to_come = (control.stale_at_ms for control in self._read.values() if control.stale_at_ms > now_ms)
-        self._stale_from_ms = min([now_ms + self._soonest_ms, *to_come])
+        self._hands.arrive(place, fresh)
 
     def put(self, name: str, value: float | None, until_ms: int | None) -> None:
         """Set a channel from a program. TypeError and ValueError for a value that it cannot have."""
@@ -108,45 +100,19 @@ class Hands:
         }
 
     def values(self, now_ms: int) -> list[Value]:
-        """What controls and programs say, for every channel."""
-        if not self._puts:
-            return [source.value() for source in self.sources]
-        return [
-            self._put_value(name, now_ms) if name in self._puts else source.value()
-            for name, source in zip(self._channels, self.sources, strict=True)
-        ]
+        """What controls and programs say, for every channel, and arm."""
+        handset, given = self._handset, self._handset.values
+        handset.fill()
+        values: list[Value] = given[:]  # type: ignore[assignment]
+        if NO_READING in given:
+            values = [None if value == NO_READING else value for value in given]
+        if self._puts and not (handset.arming.parting or handset.hands_off):
+            for place, name in enumerate(self._channels):
+                if name in self._puts:
+                    values[place] = self._put_value(name, now_ms)
+        return values
 
     def _put_value(self, name: str, now_ms: int) -> Value:
         value, until_ms = self._puts[name]
         over = until_ms is not None and now_ms >= until_ms
-        return 0 if over and name not in self._places else value
-
-    # ---- what arm and stop look at ----
-
-    @property
-    def stop_pressed(self) -> bool:
-        """A stop button without a reading counts as pressed: its wire may be broken. A key that does not come
-        is released; it always has a value."""
-        return self.stop is not None and (self.stop.value is None or self.stop.value != 0)
-
-    def arm_falls(self) -> None:
-        """A toggle that arms goes off; whatever else arms is left as it is."""
-        if isinstance(self.arm, Pressed):
-            self.arm.switch_off()
-
-    @property
-    def never_at_rest(self) -> Why | None:
-        """That a control of several for one channel has no say yet; None if none is so."""
-        for source in self._several:
-            if source.unready is not None:
-                return Why(Code.NEVER_AT_REST, self.place_of(source.unready))
-        return None
-
-    def place_of(self, control: Control) -> int:
-        """The place of a control among those of the link file."""
-        return list(self._every).index(control.name)
-
-    @property
-    def names(self) -> list[str]:
-        """Their names, by place."""
-        return list(self._every)
+        return 0 if over and name not in self._stay else value

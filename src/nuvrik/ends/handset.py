@@ -1,25 +1,27 @@
 """The handset: raw readings in, frames out; and, on a two-way link, what comes back.
 
-Four parts share the work, each of which can be read by itself: ``hands`` keeps readings and what a program
-has set, ``failsafe.arming`` decides whether arm or a stop is sent, ``sending`` makes the frames,
-``hearing`` takes what comes back (and ``asking`` what was asked for). What is here is the order in which
-they have their turn."""
+The rules (readings, what controls become, arm and stop, whose turn it is) are ``core.handset``. Around them
+stand ``hands``, which has the names of controls and what programs set in their place, ``sending``, which
+makes frames, ``hearing``, which takes what comes back, and ``asking``, what was asked for."""
 
 from collections.abc import Collection
 
+from nuvrik.core import handset as core
+from nuvrik.core.arming import UNREAD
+from nuvrik.core.levels import NO_READING, NOBODY, TIMER_MAX
 from nuvrik.ends.asking import Asked, Asker
 from nuvrik.ends.hands import Hands
 from nuvrik.ends.hearing import Hearing
 from nuvrik.ends.sending import Sending
 from nuvrik.ends.sensors import Reading
-from nuvrik.failsafe.arming import Arming
 from nuvrik.failsafe.table import State
 from nuvrik.failsafe.why import NOTHING, Code, Why, in_words
-from nuvrik.levels import FULL, Clock, clamp, div, level_of
+from nuvrik.levels import FULL, clamp, div, level_of
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.tables.handset import handset_table
 from nuvrik.wire.codes import Value
-from nuvrik.wire.events import Event
-from nuvrik.wire.kinds import REQUEST
+from nuvrik.wire.events import Event, Frame
+from nuvrik.wire.kinds import REQUEST, TELEMETRY
 from nuvrik.wire.messages import LEVEL_STEPS, MOST_TURNING, Identity, Jog, pack_jog
 from nuvrik.wire.values import value_to_show
 
@@ -51,18 +53,16 @@ class Handset:
     ) -> None:
         self.link = link
         stream = not link.medium.datagrams if stream is None else stream
-        self._arm = list(link.channels).index(link.arm_channel) if link.arm_channel else None
-        self._rest: list[Value] = [0] * len(link.channels)
-        self._guard_ms = link.failsafe.delay_guard_ms
-        self._hands = Hands(link, without)
-        self._arming = Arming(link.failsafe.timeout_ms, link.period_ms)
+        self.core = core.Handset(handset_table(link))
+        self.core.begin()
+        stop = link.failsafe.stop
+        self.core.without_stop = stop is not None and stop in without
+        self._hands = Hands(link, self.core)
+        self._arming = self.core.arming
         self._sending = Sending(link, stream=stream)
         self._asker = Asker(link, session)
         self._hearing = Hearing(link, self._asker, stream=stream)
-        self._clock = Clock()
-        self._looked_ms: int | None = None
-        self._followed_ms = -1
-        self._hands_off = False
+        self._total_ms = 0
         self._jog: bytes | None = None
 
     # ---- what hands and programs do ----
@@ -73,29 +73,28 @@ class Handset:
         Raises KeyError for a control that the link file does not have, TypeError for a reading that
         is not a whole number.
         """
-        now_ms = self._pass_time(now_ms)
-        self._hands.read(readings, now_ms)
-        self._have_read(now_ms)
+        self._pass_time(now_ms)
+        self._hands.read(readings)
+        self.core.have_read()
 
     def hear_key(self, now_ms: int, name: str, *, fresh: bool) -> None:
         """Take the code of a key that has arrived, from something that can tell a fresh press from a key that
         is held. KeyError for anything but a key."""
-        now_ms = self._pass_time(now_ms)
-        self._hands.hear_key(name, now_ms, fresh=fresh)
-        self._have_read(now_ms)
+        self._pass_time(now_ms)
+        self._hands.hear_key(name, fresh=fresh)
+        self.core.have_read()
 
     def switch_arm_off(self, now_ms: int) -> None:
         """As if the arm control had been switched off: for a hand that has long not been heard of."""
-        self._hands.arm_falls()
-        self._have_read(self._pass_time(now_ms))
+        self._pass_time(now_ms)
+        self.core.arm_falls()
+        self.core.have_read()
 
     def press_stop(self, now_ms: int, pressed: bool = True) -> None:
         """A stop of the program's own, where no control is there to be pressed: stop frames are sent while it
         is pressed and for at least ``timeout_ms`` and a period."""
-        now_ms = self._pass_time(now_ms)
-        self._arming.begun = True
-        self._arming.stop_put = pressed
-        self._look_at_stop(now_ms)
+        self._pass_time(now_ms)
+        self.core.press_stop(pressed)
 
     def put(self, now_ms: int, name: str, value: float | None, for_ms: int | None = None) -> None:
         """Set a channel from a program, in place of its control: a level or a share as a fraction of full
@@ -112,9 +111,7 @@ class Handset:
 
     def put_arm(self, on: bool) -> None:
         """Arm or disarm from a program, in place of the arm control. Like a control, it starts off."""
-        self._arming.put = on
-        self._arming.begun = True
-        self._followed_ms = -1
+        self.core.put_arm(on)
 
     def jog(self, output: str, fraction: float, for_ms: int) -> None:
         """Ask the machine, in place of the next command, to move one output a little: -1 to 1 of full scale,
@@ -126,25 +123,20 @@ class Handset:
     def hands_off(self) -> None:
         """From now on every channel but arm is sent at rest, wherever controls, nudges and selectors
         stand: what a jog wants about it."""
-        self._hands_off = True
+        self.core.hands_off = True
 
     def disarm(self) -> None:
         """From now on, whatever is read: sticks at rest and arm off. For leaving in good order."""
-        self._arming.leave()
-        self._followed_ms = -1
+        self.core.leave()
 
     def expire(self, now_ms: int) -> None:
         """The loop has been held up for longer than a timer counts: nothing that was read before ``now_ms``
         holds any more. Every control is without a reading, what a program set for a time is withdrawn, and
         arm has to be read off, or to be put off and on, before it is sent on again."""
-        total_ms = self._clock.jump(now_ms)
-        self._looked_ms = now_ms
-        self._withdraw_stale(total_ms)
-        self._hands.end_puts(total_ms)
-        self._arming.forget()
-        self._followed_ms = -1
-        self._follow_arm(total_ms)
-        self._hearing.now_ms = total_ms
+        self._total_ms += TIMER_MAX
+        self.core.expire(now_ms & 0xFFFF)
+        self._hands.end_puts(self._total_ms)
+        self._hearing.now_ms = self._total_ms
         # Of the machine too nothing is known any more: its next frame is accepted as it is.
         self._hearing.forget()
 
@@ -154,39 +146,25 @@ class Handset:
         """The bytes that are due now, b"" if none are. Nothing is sent before the first reading, unless a
         program has set, asked or told something."""
         now_ms = self._pass_time(now_ms)
-        sending, arming = self._sending, self._arming
-        if not sending.due(now_ms):
+        turn = self.core.turn()
+        if turn == core.SENDS_NOTHING:
             return b""
-        if arming.stopping:
-            self._look_at_stop(now_ms)
-        if arming.stopping:
-            return sending.stop()
+        if turn == core.SENDS_STOP:
+            return self._sending.stop()
         # A stop goes before everything, a question before a command: it is answered while frames go on.
         if self._asker.wants or self._jog is not None:
             question = self._question(now_ms)
             if question is not None:
-                return sending.question(*question)
-        if not arming.begun:
+                return self._sending.question(*question)
+        if self.core.command() == core.SENDS_NOTHING:
             return b""
-        hearing = self._hearing
-        if self._guard_ms is not None and now_ms - hearing.told_ms > self._guard_ms:
-            # Nothing has come back by which the machine could tell that this is not old: it would refuse it.
-            self._follow_arm(now_ms)
-            return b""
-        values = self._wanted(now_ms)
-        if self._arm is not None:
-            self._follow_arm(now_ms)
-            values[self._arm] = int(arming.sent)
-        return sending.command(values, hearing.seq)
+        return self._sending.command(self._wanted(), self._hearing.seq)
 
     @property
     def wire_values(self) -> dict[str, Value]:
         """The value of every channel as the encoder takes it: levels and shares in units of 1/FULL. A look,
         not a send: it changes nothing."""
-        values = self._wanted(self._clock.total_ms)
-        if self._arm is not None:
-            values[self._arm] = int(self._arming.sent)
-        return dict(zip(self.link.channels, values, strict=True))
+        return dict(zip(self.link.channels, self._wanted(), strict=True))
 
     @property
     def values(self) -> dict[str, float | None]:
@@ -209,23 +187,24 @@ class Handset:
     @property
     def reason(self) -> Why:
         """What this end holds back: a code, and the place of a control."""
-        hands, arming = self._hands, self._arming
+        rules, arming, table = self.core, self._arming, self.core.table
         if arming.parting:
             return Why(Code.LEAVING)
         if not arming.begun:
             return Why(Code.NOTHING_READ)
         if arming.stopping:
-            if hands.stop is None or not hands.stop_pressed:
+            if not rules.stop_pressed():
                 return Why(Code.STOPPED)
-            unread = hands.stop.value is None
-            return Why(Code.STOP_UNREAD if unread else Code.STOP_PRESSED, hands.place_of(hands.stop))
-        if hands.never_at_rest is not None:
-            return hands.never_at_rest
-        if self._arm is None or arming.allowed:
+            unread = rules.value(table.stop) == NO_READING
+            return Why(Code.STOP_UNREAD if unread else Code.STOP_PRESSED, table.stop)
+        unready = rules.unready()
+        if unready != NOBODY:
+            return Why(Code.NEVER_AT_REST, unready)
+        if table.arm == NOBODY or arming.allowed:
             return NOTHING
-        if arming.put is None and hands.arm is not None:
-            unread = hands.arm.value is None
-            return Why(Code.ARM_UNREAD if unread else Code.ARM_STILL_ON, hands.place_of(hands.arm))
+        if arming.put == UNREAD and table.arm_control != NOBODY:
+            unread = rules.value(table.arm_control) == NO_READING
+            return Why(Code.ARM_UNREAD if unread else Code.ARM_STILL_ON, table.arm_control)
         return Why(Code.ARM_STILL_ON)
 
     @property
@@ -238,7 +217,10 @@ class Handset:
     def feed(self, data: bytes, now_ms: int) -> list[Event]:
         """Take bytes that have come back from the machine, and give the events in them."""
         self._pass_time(now_ms)
-        return self._hearing.feed(data)
+        events = self._hearing.feed(data)
+        if any(isinstance(event, Frame) and event.kind == TELEMETRY for event in events):
+            self.core.hear()
+        return events
 
     @property
     def machine_state(self) -> State | None:
@@ -302,56 +284,26 @@ class Handset:
     # ---- whose turn it is ----
 
     def _pass_time(self, now_ms: int) -> int:
-        """The time on a clock that only grows, and every reading withdrawn that is too old by then."""
-        if now_ms == self._looked_ms:
-            return self._clock.total_ms  # read and sent in one turn of a loop
-        self._looked_ms = now_ms
-        now_ms = self._clock.read(now_ms)
-        if self._hands.may_be_stale(now_ms):
-            self._withdraw_stale(now_ms)
-        self._hearing.now_ms = now_ms
-        return now_ms
+        """Let it be ``now_ms``; gives the time on a clock that only grows."""
+        now_ms &= 0xFFFF
+        if self.core.started:
+            self._total_ms += (now_ms - self.core.now_ms) & 0xFFFF
+        self.core.pass_time(now_ms)
+        self._hearing.now_ms = self._total_ms
+        return self._total_ms
 
-    def _withdraw_stale(self, now_ms: int) -> None:
-        self._hands.withdraw_stale(now_ms)
-        self._hands.refresh()
-        self._look_at_stop(now_ms)
-
-    def _have_read(self, now_ms: int) -> None:
-        """What follows from new readings."""
-        self._arming.begun = True
-        self._hands.refresh()
-        self._look_at_stop(now_ms)
-        self._followed_ms = -1  # there are new readings
-        self._follow_arm(now_ms)
-        self._followed_ms = now_ms
-
-    def _look_at_stop(self, now_ms: int) -> None:
-        if self._arming.stop(self._hands.stop_pressed, now_ms):
-            # What keeps arm on by itself falls, so that the way back is one press and not two.
-            self._hands.arm_falls()
-
-    def _follow_arm(self, now_ms: int) -> None:
-        """Decide whether arm is sent on, once for each reading and each frame."""
-        if self._arm is None or now_ms == self._followed_ms:
-            return
-        control = self._hands.arm
-        read = control is not None and control.value is not None
-        self._arming.follow(bool(self._hands.sources[self._arm].value()) if read else None, now_ms)
-
-    def _wanted(self, now_ms: int) -> list[Value]:
-        """What controls and programs say, without arm."""
-        return self._rest[:] if self._arming.parting or self._hands_off else self._hands.values(now_ms)
+    def _wanted(self) -> list[Value]:
+        """What controls and programs say, with arm."""
+        return self._hands.values(self._total_ms)
 
     def _question(self, now_ms: int) -> tuple[int, bytes] | None:
         """The kind and payload of what is asked in place of a command, if anything is and it may be."""
-        may_ask = self._sending.may_ask()
-        if self._arming.parting or not may_ask:
+        if not self.core.may_ask():
             return None
         asked = self._asker.due(now_ms)
         if asked is not None:
             return asked
-        if self._jog is None or not (self._arm is None or self._arming.sent):
+        if self._jog is None or not (self.core.table.arm == NOBODY or self._arming.sent):
             return None
         jog, self._jog = self._jog, None
         return REQUEST, jog

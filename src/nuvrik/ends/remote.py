@@ -2,7 +2,7 @@
 shapes them as a handset does and moves what a machine moves.
 
 The receiver is a handset and a machine with nothing between them that could fail: keys, rockers, toggles
-and selectors are those of the shaping room, and who may move is for the one failsafe table. What is special
+and selectors are those of a handset, and who may move is for the one failsafe table. What is special
 is silence. A remote says nothing most of the time, so a key that is not heard for its ``released_after_ms``
 has been let go, and after ``disarm_after_ms`` without any code of this remote arm goes off. That is no
 fault, and nobody is waiting for the lamps to go out: outputs with ``on_loss = "hold"`` stay as they are

@@ -1,4 +1,5 @@
-"""The handset's frames: one a period, each with the next sequence number."""
+"""The handset's frames, each with the next sequence number. Stops, questions and commands share one
+sequence."""
 
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.codes import Value
@@ -6,32 +7,14 @@ from nuvrik.wire.frames import Encoder
 
 
 class Sending:
-    """Makes the frames of one handset, and counts them. Stops, questions and commands share one sequence."""
+    """Makes the frames of one handset, and counts them."""
 
     def __init__(self, link: Link, *, stream: bool) -> None:
         self._encoder = Encoder(link, stream=stream)
-        self._period_ms = link.period_ms
         self._rest: list[Value] = [0] * len(link.channels)
-        self._carries_questions = link.frame.carries_questions
         self._guarded = bool(link.guard_bytes)
         self._command_on_wire = self._encoder.command_on_wire
-        self._due_ms = 0
-        self._between = False
         self.seq = 0
-
-    def due(self, now_ms: int) -> bool:
-        """Whether a frame is due. Long overdue ones are not made up for."""
-        if now_ms < self._due_ms:
-            return False
-        self._due_ms += self._period_ms
-        if self._due_ms <= now_ms:
-            self._due_ms = now_ms + self._period_ms
-        return True
-
-    def may_ask(self) -> bool:
-        """Whether this frame may be a question. Never two in a row are: commands keep the machine alive."""
-        self._between = not self._between
-        return self._between and self._carries_questions
 
     def stop(self) -> bytes:
         """A stop; in a style that knows none, everything at rest and arm off."""

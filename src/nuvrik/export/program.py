@@ -34,6 +34,11 @@ MODULES = (
     "train",
     "telling",
     "machine_end",
+    "controls",
+    "hands",
+    "sources",
+    "arming",
+    "handset",
 )
 """The modules in the subset, from the ground up: each may import only from those before it."""
 

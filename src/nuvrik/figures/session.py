@@ -3,15 +3,18 @@
 from pathlib import Path
 from typing import Any
 
+from nuvrik.core.controls import Moved
+from nuvrik.core.levels import NO_READING, TIMER_MAX
 from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot, save
 from nuvrik.levels import fraction_of, share_at
+from nuvrik.plan.form.controls import AxisControl, SliderControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import Output, ServoOutput, StepperOutput, SwitchOutput
+from nuvrik.plan.tables.handset import moved_table
 from nuvrik.recordings.pilot import practice
 from nuvrik.recordings.recording import Recording
 from nuvrik.rehearsal.verdict import PRACTICE_MS, Run
 from nuvrik.rehearsal.world import Trace
-from nuvrik.shaping.controls import Moved, read_controls
 
 
 def draw_session(
@@ -66,15 +69,18 @@ def draw_run(link: Link, run: Run, recording: Recording | None, path: Path) -> N
 
 
 def _draw_sticks(axis: Any, link: Link, recording: Recording) -> None:
-    controls = {name: made for name, made in read_controls(link.controls).items() if isinstance(made, Moved)}
+    models = {n: c for n, c in link.controls.items() if isinstance(c, AxisControl | SliderControl)}
+    controls = {name: Moved(moved_table(model)) for name, model in models.items()}
     times = [t_ms / 1000 for t_ms in recording.times_ms]
     for (name, control), colour in zip(controls.items(), SERIES, strict=False):
-        places = []
+        places, before_ms = [], 0
         for t_ms, row in zip(recording.times_ms, recording.rows, strict=True):
             raw = row.get(name)
             if raw is not None:
-                control.read(raw, t_ms)
-            places.append(None if raw is None or control.value is None else fraction_of(control.value))
+                control.read(raw, min(t_ms - before_ms, TIMER_MAX))
+                before_ms = t_ms
+            none = raw is None or control.value == NO_READING
+            places.append(None if none else fraction_of(control.value))
         axis.plot(times, places, color=colour, label=name, linewidth=1.6)
     axis.axhline(0, color=PALE, zorder=0)
     axis.set(

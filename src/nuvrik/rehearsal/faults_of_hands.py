@@ -4,6 +4,7 @@ from collections.abc import Generator
 from itertools import pairwise
 
 from nuvrik.budget.stop import stop_bound
+from nuvrik.core.controls import bent_level
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL, level_of
@@ -12,6 +13,7 @@ from nuvrik.plan.form.channels import LevelChannel, ShareChannel
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, SliderControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, SwitchOutput
+from nuvrik.plan.tables.handset import moved_table
 from nuvrik.plan.wiring import moving_channels, output_routes, place_channels
 from nuvrik.recordings.recording import Row
 from nuvrik.rehearsal.beam import BeamWorld
@@ -19,7 +21,6 @@ from nuvrik.rehearsal.fault import ANY, Fault, any_link, only
 from nuvrik.rehearsal.faults_on_the_way import infrared_link
 from nuvrik.rehearsal.hands import moving_controls, reading_at, sticks
 from nuvrik.rehearsal.world import World
-from nuvrik.shaping.curves import Bend
 from nuvrik.wire.codes import level_code, level_from_code
 
 HANGS_MS = 20_000
@@ -50,11 +51,11 @@ def off_centre(link: Link, name: str) -> int:
     """The reading of a stick or slider furthest from rest that still counts as at rest, as it travels."""
     control = link.controls[name]
     assert isinstance(control, AxisControl | SliderControl)
-    bend, band = Bend(control), level_of(link.failsafe.rest_band)
+    table, band = moved_table(control), level_of(link.failsafe.rest_band)
     fed = [c for c in link.channels.values() if name in c.sources.values() and isinstance(c, LevelChannel)]
 
     def at_rest(reading: int) -> bool:
-        level = bend.level(reading)
+        level = bent_level(table, reading)
         sent = [level_from_code(level_code(level, channel.bits), channel.bits) or 0 for channel in fed]
         return max(map(abs, [level, *sent])) <= band
 
@@ -79,7 +80,7 @@ def _rests_off_centre(world: World) -> None:
 def _start_duty(link: Link) -> bool:
     motors = (output for output in link.outputs.values() if isinstance(output, MotorOutput))
     rests = all(
-        abs(Bend(c).level(c.raw[-2])) <= level_of(link.failsafe.rest_band)
+        abs(bent_level(moved_table(c), c.raw[-2])) <= level_of(link.failsafe.rest_band)
         for c in (link.controls[name] for name in moving_controls(link))
         if isinstance(c, AxisControl | SliderControl)
     )

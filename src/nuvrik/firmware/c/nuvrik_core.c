@@ -1,8 +1,9 @@
 /* Made from core/sizes.py, core/levels.py, core/bits.py, core/sealed.py, core/ramp.py, core/demand.py,
    core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
    core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
-   core/keys.py, core/train.py, core/telling.py, core/machine_end.py by Nuvrik. Read it, step through it, port
-   it, but do not edit it: the next making would undo that. */
+   core/keys.py, core/train.py, core/telling.py, core/machine_end.py, core/controls.py, core/hands.py,
+   core/sources.py, core/arming.py, core/handset.py by Nuvrik. Read it, step through it, port it, but do not
+   edit it: the next making would undo that. */
 #include "nuvrik_core.h"
 
 static int16_t nuvrik_abs16(int16_t x)
@@ -3860,5 +3861,1105 @@ void nuvrik_machine_end_say_hello(NuvrikMachineEnd *self)
         uint8_t character = NUVRIK_U8(NUVRIK_P(self->table->name)[character_at]);
         nuvrik_sender_byte(&self->sender, character);
     }
+}
+
+/* ---- controls ---- */
+
+/** The level before any curve: 0 at rest, each half scaled to its own end. */
+int16_t nuvrik_straight(const NuvrikMovedTable *table, int32_t raw)
+{
+    int32_t away = raw - NUVRIK_I32(table->rest);
+    if (away == 0) {
+        return 0;
+    }
+    int32_t upper = NUVRIK_I32(table->high) - NUVRIK_I32(table->rest);
+    int32_t scaled = away * NUVRIK_FULL;
+    if (upper != 0 && (away > 0) == (NUVRIK_I32(table->high) > NUVRIK_I32(table->low))) {
+        return (int16_t)nuvrik_div(scaled, upper);
+    }
+    int16_t down = (int16_t)nuvrik_div(scaled, NUVRIK_I32(table->low) - NUVRIK_I32(table->rest));
+    return (int16_t)(-down);
+}
+
+/** 0 within zone of rest; beyond it what is left of the travel, stretched, so that nothing jumps. */
+int16_t nuvrik_without_dead_zone(int16_t at, int16_t zone)
+{
+    int16_t size = nuvrik_abs16(at);
+    if (size <= zone) {
+        return 0;
+    }
+    int32_t left = (int32_t)(size - zone) * NUVRIK_FULL;
+    int16_t stretched = (int16_t)nuvrik_div(left, NUVRIK_FULL - zone);
+    return (int16_t)((at > 0) ? stretched : (-stretched));
+}
+
+/** (1 - expo) * x + expo * x**3. */
+int16_t nuvrik_with_expo(int16_t at, int16_t expo)
+{
+    int16_t square = (int16_t)nuvrik_mul(at, at);
+    int16_t cube = (int16_t)nuvrik_mul(square, at);
+    int16_t line = (int16_t)nuvrik_mul(NUVRIK_FULL - expo, at);
+    int16_t bend = (int16_t)nuvrik_mul(expo, cube);
+    return (int16_t)((int32_t)line + bend);
+}
+
+/** The value at a level on straight lines through the curve's points; level beyond the ends. */
+int16_t nuvrik_along_points(const NuvrikMovedTable *table, int16_t at)
+{
+    const NuvrikPoint *before = &NUVRIK_P(table->curve)[0];
+    if (at <= NUVRIK_I16(before->x)) {
+        return NUVRIK_I16(before->y);
+    }
+    for (uint8_t point_at = 0; point_at < NUVRIK_U8(table->curve_count); point_at++) {
+        const NuvrikPoint *point = &NUVRIK_P(table->curve)[point_at];
+        if (at <= NUVRIK_I16(point->x)) {
+            return nuvrik_between(at, NUVRIK_I16(before->x), NUVRIK_I16(before->y), NUVRIK_I16(point->x),
+                NUVRIK_I16(point->y));
+        }
+        before = point;
+    }
+    return NUVRIK_I16(before->y);
+}
+
+/** The level of a reading; readings beyond the range count as its ends. */
+int16_t nuvrik_bent_level(const NuvrikMovedTable *table, int32_t raw)
+{
+    int32_t bottom = (NUVRIK_I32(table->low) < NUVRIK_I32(table->high)) ? NUVRIK_I32(table->low)
+        : NUVRIK_I32(table->high);
+    int32_t top = (NUVRIK_I32(table->low) < NUVRIK_I32(table->high)) ? NUVRIK_I32(table->high)
+        : NUVRIK_I32(table->low);
+    int16_t at = nuvrik_without_dead_zone(nuvrik_straight(table, nuvrik_clamp(raw, bottom, top)),
+        NUVRIK_I16(table->dead_zone));
+    at = (NUVRIK_U8(table->curve_count) != 0) ? nuvrik_along_points(table, at) : nuvrik_with_expo(at,
+        NUVRIK_I16(table->expo));
+    if (NUVRIK_U8(table->reverse)) {
+        at = (int16_t)((NUVRIK_U8(table->one_sided)) ? ((int32_t)NUVRIK_FULL - at) : (int32_t)(-at));
+    }
+    return (int16_t)nuvrik_clamp((int32_t)at + NUVRIK_I16(table->trim), (NUVRIK_U8(table->one_sided)) ? 0
+        : (-NUVRIK_FULL), NUVRIK_FULL);
+}
+
+void nuvrik_moved_init(NuvrikMoved *self, const NuvrikMovedTable *table)
+{
+    self->table = table;
+    self->value = NUVRIK_NO_READING;
+    self->latched = false;
+    self->begun = false;
+    self->fine = 0;
+    nuvrik_slew_init(&self->slew, NUVRIK_P(table->ramp));
+    self->pushed = 0;
+    self->held = 0;
+}
+
+/** A reading, dt_ms after the one before. */
+void nuvrik_moved_read(NuvrikMoved *self, int32_t raw, uint16_t dt_ms)
+{
+    for (uint8_t none_at = 0; none_at < NUVRIK_U8(self->table->ignore_count); none_at++) {
+        int32_t none = NUVRIK_I32(NUVRIK_P(self->table->ignore)[none_at]);
+        if (raw == none) {
+            self->value = NUVRIK_NO_READING;
+            return;
+        }
+    }
+    int16_t at = nuvrik_bent_level(self->table, raw);
+    if (!NUVRIK_U8(self->table->plain)) {
+        at = nuvrik_moved_follow(self, at, dt_ms);
+    }
+    self->value = at;
+}
+
+/** Where the value is on its way to a level. */
+int16_t nuvrik_moved_follow(NuvrikMoved *self, int16_t at, uint16_t dt_ms)
+{
+    int16_t goal = (NUVRIK_U8(self->table->holds)) ? nuvrik_moved_keep(self, at) : at;
+    /* Behind a gap it goes on from the value sent last: what passed in the gap is no time of moving. Only */
+    /* the first reading of all is taken as it is. */
+    uint16_t passed_ms = (uint16_t)((self->value == NUVRIK_NO_READING) ? 0 : dt_ms);
+    bool first = !self->begun;
+    self->begun = true;
+    if (NUVRIK_U16(self->table->smooth_ms) != 0) {
+        goal = nuvrik_moved_smooth(self, goal, passed_ms, first);
+    }
+    if (NUVRIK_U8(self->table->slows)) {
+        if (first) {
+            nuvrik_slew_put(&self->slew, goal);
+        }
+        (void)nuvrik_slew_towards(&self->slew, goal, passed_ms);
+        goal = nuvrik_slew_at(&self->slew);
+    }
+    return goal;
+}
+
+/** A noisy level, ironed out. */
+int16_t nuvrik_moved_smooth(NuvrikMoved *self, int16_t goal, uint16_t passed_ms, bool first)
+{
+    if (first) {
+        self->fine = (int32_t)goal * NUVRIK_SMOOTH;
+    }
+    uint16_t here_ms = (passed_ms < NUVRIK_U16(self->table->smooth_ms)) ? passed_ms
+        : NUVRIK_U16(self->table->smooth_ms);
+    int32_t way = (((int32_t)goal * NUVRIK_SMOOTH) - self->fine) * here_ms;
+    int32_t nearer = nuvrik_div(way, (int32_t)NUVRIK_U16(self->table->smooth_ms) + here_ms);
+    self->fine = self->fine + nearer;
+    return (int16_t)nuvrik_div(self->fine, NUVRIK_SMOOTH);
+}
+
+/** Where the furthest point of the last push was. */
+int16_t nuvrik_moved_keep(NuvrikMoved *self, int16_t at)
+{
+    if (at == 0) {
+        self->pushed = 0;
+    } else if (nuvrik_abs16(at) > nuvrik_abs16(self->pushed) || (at < 0) != (self->pushed < 0)) {
+        self->pushed = at;
+        self->held = at;
+    }
+    self->latched = at == 0 && self->held != 0;
+    return self->held;
+}
+
+/** There is no reading, until the next one. */
+void nuvrik_moved_withdraw(NuvrikMoved *self)
+{
+    self->value = NUVRIK_NO_READING;
+    /* What was held is not known to be wanted any more. */
+    self->held = 0;
+    self->pushed = 0;
+    self->latched = false;
+}
+
+void nuvrik_button_init(NuvrikButton *self, const NuvrikButtonTable *table)
+{
+    self->table = table;
+    self->value = NUVRIK_NO_READING;
+    self->latched = false;
+    self->presses = 0;
+    self->known = false;
+    self->down = false;
+    self->changing = false;
+    self->changed_ms = 0;
+}
+
+/** A reading, dt_ms after the one before. */
+void nuvrik_button_read(NuvrikButton *self, int32_t raw, uint16_t dt_ms)
+{
+    bool pressed = (raw != 0) == (NUVRIK_U8(self->table->pressed) != 0);
+    if (self->known && pressed == self->down) {
+        self->changing = false;
+    } else if (!self->known) {
+        self->known = true;
+        self->down = pressed;
+    } else {
+        self->changed_ms = (uint16_t)((self->changing) ? nuvrik_later(self->changed_ms, dt_ms) : 0);
+        self->changing = true;
+        if (self->changed_ms >= NUVRIK_U16(self->table->debounce_ms)) {
+            self->down = pressed;
+            self->changing = false;
+            if (pressed) {
+                nuvrik_button_press(self);
+            }
+        }
+    }
+    nuvrik_button_say(self);
+}
+
+/** It has been pressed. */
+void nuvrik_button_press(NuvrikButton *self)
+{
+    self->presses = (uint16_t)(self->presses + 1);
+    if (NUVRIK_U8(self->table->toggles)) {
+        self->latched = !self->latched;
+    }
+}
+
+/** Its value, from what it is. */
+void nuvrik_button_say(NuvrikButton *self)
+{
+    bool on = (NUVRIK_U8(self->table->toggles)) ? self->latched : self->down;
+    self->value = on ? NUVRIK_FULL : 0;
+}
+
+/** A toggle that is on goes off; nothing else changes. */
+void nuvrik_button_switch_off(NuvrikButton *self)
+{
+    if (self->latched) {
+        self->latched = false;
+        self->value = 0;
+    }
+}
+
+/** There is no reading, until the next one. */
+void nuvrik_button_withdraw(NuvrikButton *self)
+{
+    self->value = NUVRIK_NO_READING;
+    /* A press that began before the gap is not known to have lasted through it; and what the button reads */
+    /* after the gap is, again, where it starts. */
+    self->known = false;
+    self->changing = false;
+}
+
+void nuvrik_key_init(NuvrikKey *self, const NuvrikKeyControlTable *table)
+{
+    self->table = table;
+    self->value = 0;
+    self->latched = false;
+    self->presses = 0;
+    self->counted = false;
+    self->count = 0;
+    self->down = false;
+}
+
+/** How often it has arrived so far. True: it has arrived. */
+bool nuvrik_key_read(NuvrikKey *self, uint16_t count)
+{
+    bool arrives = self->counted && count != self->count;
+    self->counted = true;
+    self->count = count;
+    if (arrives) {
+        nuvrik_key_arrive(self, !self->down);
+    }
+    return arrives;
+}
+
+/** Its code has arrived: for a press, or because it is held. One that is known to be held keeps it down,
+ *  or brings it down again after a gap, and never counts as another press of a toggle.
+ */
+void nuvrik_key_arrive(NuvrikKey *self, bool fresh)
+{
+    if (fresh || NUVRIK_U8(self->table->every)) {
+        self->presses = (uint16_t)(self->presses + 1);
+    }
+    if (NUVRIK_U8(self->table->toggles) && fresh) {
+        self->latched = !self->latched;
+    }
+    self->down = true;
+    bool on = (NUVRIK_U8(self->table->toggles)) ? self->latched : true;
+    self->value = on ? NUVRIK_FULL : 0;
+}
+
+/** A toggle that is on goes off; nothing else changes. */
+void nuvrik_key_switch_off(NuvrikKey *self)
+{
+    if (self->latched) {
+        self->latched = false;
+        self->value = 0;
+    }
+}
+
+/** Nothing has come for so long that it is released. */
+void nuvrik_key_withdraw(NuvrikKey *self)
+{
+    self->down = false;
+    bool on = NUVRIK_U8(self->table->toggles) && self->latched;
+    self->value = on ? NUVRIK_FULL : 0;
+}
+
+/* ---- hands ---- */
+
+void nuvrik_hands_init(NuvrikHands *self, const NuvrikHandsTable *table)
+{
+    self->table = table;
+    for (uint8_t i = 0; i < NUVRIK_U8(table->moved_count); i++) {
+        nuvrik_moved_init(&self->moved[i], &NUVRIK_P(table->moved)[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(table->buttons_count); i++) {
+        nuvrik_button_init(&self->buttons[i], &NUVRIK_P(table->buttons)[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(table->keys_count); i++) {
+        nuvrik_key_init(&self->keys[i], &NUVRIK_P(table->keys)[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_ROCKERS; i++) {
+        self->rocked[i] = NUVRIK_NO_READING;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_NUDGES; i++) {
+        self->nudged[i] = NUVRIK_NO_READING;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_NUDGES; i++) {
+        self->stored[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_SELECTORS; i++) {
+        self->selected[i] = NUVRIK_NO_READING;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_SELECTORS; i++) {
+        self->chosen[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_CONTROLS; i++) {
+        self->since_ms[i] = NUVRIK_TIMER_MAX;
+    }
+    self->waited_ms = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_SEEN; i++) {
+        self->presses_seen[i] = 0;
+    }
+}
+
+/** At power-up. */
+void nuvrik_hands_begin(NuvrikHands *self)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->nudges_count); i++) {
+        self->stored[i] = NUVRIK_I16(NUVRIK_P(self->table->nudges)[i].start);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->selectors_count); i++) {
+        self->chosen[i] = NUVRIK_U8(NUVRIK_P(self->table->selectors)[i].start);
+    }
+}
+
+/** The level of a control, 0 or FULL for a button, NO_READING for none. */
+int32_t nuvrik_hands_value(const NuvrikHands *self, uint8_t control)
+{
+    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
+    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
+    if (kind == NUVRIK_IS_MOVED) {
+        return self->moved[at].value;
+    }
+    if (kind == NUVRIK_IS_BUTTON) {
+        return self->buttons[at].value;
+    }
+    if (kind == NUVRIK_IS_KEY) {
+        return self->keys[at].value;
+    }
+    if (kind == NUVRIK_IS_ROCKER) {
+        return self->rocked[at];
+    }
+    if (kind == NUVRIK_IS_NUDGE) {
+        return self->nudged[at];
+    }
+    return self->selected[at];
+}
+
+/** Whether its value is held although no hand holds it: a toggle that is on, a stick that holds, a nudge
+ *  or a selector away from where it starts.
+ */
+bool nuvrik_hands_latched(const NuvrikHands *self, uint8_t control)
+{
+    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
+    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
+    if (kind == NUVRIK_IS_MOVED) {
+        return self->moved[at].latched;
+    }
+    if (kind == NUVRIK_IS_BUTTON) {
+        return self->buttons[at].latched;
+    }
+    if (kind == NUVRIK_IS_KEY) {
+        return self->keys[at].latched;
+    }
+    if (kind == NUVRIK_IS_NUDGE) {
+        return self->stored[at] != NUVRIK_I16(NUVRIK_P(self->table->nudges)[at].start);
+    }
+    return kind == NUVRIK_IS_SELECTOR
+        && self->chosen[at] != NUVRIK_U8(NUVRIK_P(self->table->selectors)[at].start);
+}
+
+/** How often a button or a key has been pressed. */
+uint16_t nuvrik_hands_presses(const NuvrikHands *self, uint8_t control)
+{
+    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
+    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
+    if (kind == NUVRIK_IS_BUTTON) {
+        return self->buttons[at].presses;
+    }
+    return (uint16_t)((kind == NUVRIK_IS_KEY) ? self->keys[at].presses : 0);
+}
+
+/** A toggle goes off; whatever else it is stays as it is. */
+void nuvrik_hands_switch_off(NuvrikHands *self, uint8_t control)
+{
+    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
+    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
+    if (kind == NUVRIK_IS_BUTTON) {
+        nuvrik_button_switch_off(&self->buttons[at]);
+    } else if (kind == NUVRIK_IS_KEY) {
+        nuvrik_key_switch_off(&self->keys[at]);
+    }
+}
+
+/** Let dt_ms go by. True: some reading has become too old. */
+bool nuvrik_hands_pass_time(NuvrikHands *self, uint16_t dt_ms)
+{
+    self->waited_ms = nuvrik_later(self->waited_ms, dt_ms);
+    bool ended = false;
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->controls_count); i++) {
+        const NuvrikControlTable *one = &NUVRIK_P(self->table->controls)[i];
+        if (NUVRIK_U8(one->kind) <= NUVRIK_IS_KEY && (self->since_ms[i]
+            + self->waited_ms) >= NUVRIK_U16(one->stale_ms) && nuvrik_hands_is_fresh(self, i)) {
+            nuvrik_hands_withdraw(self, i);
+            ended = true;
+        }
+    }
+    if (self->waited_ms >= 20000) {
+        nuvrik_hands_catch_up(self);
+    }
+    return ended;
+}
+
+/** Bring every timer up to now. */
+void nuvrik_hands_catch_up(NuvrikHands *self)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->controls_count); i++) {
+        self->since_ms[i] = nuvrik_clamp(self->since_ms[i] + self->waited_ms, 0, NUVRIK_TIMER_MAX);
+    }
+    self->waited_ms = 0;
+}
+
+/** Whether a reading of it can still become too old. */
+bool nuvrik_hands_is_fresh(NuvrikHands *self, uint8_t control)
+{
+    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
+    if (kind == NUVRIK_IS_KEY) {
+        return self->keys[NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at)].down;
+    }
+    return nuvrik_hands_value(self, control) != NUVRIK_NO_READING;
+}
+
+/** There is no reading of it any more. */
+void nuvrik_hands_withdraw(NuvrikHands *self, uint8_t control)
+{
+    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
+    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
+    if (kind == NUVRIK_IS_MOVED) {
+        nuvrik_moved_withdraw(&self->moved[at]);
+    } else if (kind == NUVRIK_IS_BUTTON) {
+        nuvrik_button_withdraw(&self->buttons[at]);
+    } else if (kind == NUVRIK_IS_KEY) {
+        nuvrik_key_withdraw(&self->keys[at]);
+    }
+}
+
+/** A reading of a control that has readings of its own. A key's is how often it has arrived, modulo 65536. */
+void nuvrik_hands_read(NuvrikHands *self, uint8_t control, int32_t raw)
+{
+    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
+    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
+    uint16_t dt_ms = (uint16_t)nuvrik_clamp(self->since_ms[control] + self->waited_ms, 0, NUVRIK_TIMER_MAX);
+    if (kind == NUVRIK_IS_KEY) {
+        if (self->keys[at].down && dt_ms >= NUVRIK_U16(NUVRIK_P(self->table->controls)[control].stale_ms)) {
+            nuvrik_key_withdraw(&self->keys[at]);
+        }
+        if (nuvrik_key_read(&self->keys[at], (uint16_t)raw)) {
+            self->since_ms[control] = -(int32_t)self->waited_ms;
+        }
+        return;
+    }
+    self->since_ms[control] = -(int32_t)self->waited_ms;
+    if (kind == NUVRIK_IS_MOVED) {
+        nuvrik_moved_read(&self->moved[at], raw, dt_ms);
+    } else {
+        nuvrik_button_read(&self->buttons[at], raw, dt_ms);
+    }
+}
+
+/** The code of a key has arrived. */
+void nuvrik_hands_arrive(NuvrikHands *self, uint8_t control, bool fresh)
+{
+    nuvrik_key_arrive(&self->keys[NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at)], fresh);
+    self->since_ms[control] = -(int32_t)self->waited_ms;
+}
+
+/** How many presses of a button are new to whoever looks at it from a place. */
+uint16_t nuvrik_hands_fresh_presses(NuvrikHands *self, uint8_t place, uint8_t control)
+{
+    uint16_t count = nuvrik_hands_presses(self, control);
+    uint16_t more = (uint16_t)(count - self->presses_seen[place]);
+    self->presses_seen[place] = count;
+    return more;
+}
+
+/** Let what is made of controls follow them: what switches toggles off first. */
+void nuvrik_hands_refresh(NuvrikHands *self)
+{
+    uint8_t place = 0;
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->controls_count); i++) {
+        uint8_t button = NUVRIK_U8(NUVRIK_P(self->table->controls)[i].off_by);
+        if (button != NUVRIK_NOBODY) {
+            if (nuvrik_hands_fresh_presses(self, place, button) != 0) {
+                nuvrik_hands_switch_off(self, i);
+            }
+            place++;
+        }
+    }
+    for (uint8_t one_at = 0; one_at < NUVRIK_U8(self->table->controls_count); one_at++) {
+        const NuvrikControlTable *one = &NUVRIK_P(self->table->controls)[one_at];
+        if (NUVRIK_U8(one->kind) == NUVRIK_IS_ROCKER) {
+            nuvrik_hands_rock(self, NUVRIK_U8(one->at));
+        } else if (NUVRIK_U8(one->kind) == NUVRIK_IS_NUDGE) {
+            place = nuvrik_hands_nudge(self, NUVRIK_U8(one->at), place);
+        } else if (NUVRIK_U8(one->kind) == NUVRIK_IS_SELECTOR) {
+            place = nuvrik_hands_choose(self, NUVRIK_U8(one->at), place);
+        }
+    }
+}
+
+/** Two directions; both at once is rest. */
+void nuvrik_hands_rock(NuvrikHands *self, uint8_t at)
+{
+    int32_t plus = nuvrik_hands_value(self, NUVRIK_U8(NUVRIK_P(self->table->rockers)[at].plus));
+    int32_t minus = nuvrik_hands_value(self, NUVRIK_U8(NUVRIK_P(self->table->rockers)[at].minus));
+    if (plus == NUVRIK_NO_READING || minus == NUVRIK_NO_READING) {
+        self->rocked[at] = NUVRIK_NO_READING;
+    } else {
+        self->rocked[at] = plus - minus;
+    }
+}
+
+/** A stored value that presses step up and down, within limits. It outlives a press, not a gap. */
+uint8_t nuvrik_hands_nudge(NuvrikHands *self, uint8_t at, uint8_t place)
+{
+    const NuvrikNudgeTable *one = &NUVRIK_P(self->table->nudges)[at];
+    uint16_t up = nuvrik_hands_fresh_presses(self, place, NUVRIK_U8(one->up));
+    uint16_t down = nuvrik_hands_fresh_presses(self, (uint8_t)(place + 1), NUVRIK_U8(one->down));
+    uint8_t next = (uint8_t)(place + 2);
+    int32_t steps = (int32_t)up - down;
+    if (steps != 0) {
+        int32_t way = steps * NUVRIK_I16(one->step);
+        self->stored[at] = (int16_t)nuvrik_clamp(self->stored[at] + way, NUVRIK_I16(one->low),
+            NUVRIK_I16(one->high));
+    }
+    if (NUVRIK_U8(one->back) != NUVRIK_NOBODY) {
+        if (nuvrik_hands_fresh_presses(self, next, NUVRIK_U8(one->back)) != 0) {
+            self->stored[at] = NUVRIK_I16(one->start);
+        }
+        next++;
+    }
+    bool known = nuvrik_hands_value(self, NUVRIK_U8(one->up)) != NUVRIK_NO_READING
+        && nuvrik_hands_value(self, NUVRIK_U8(one->down)) != NUVRIK_NO_READING;
+    self->nudged[at] = known ? self->stored[at] : (int16_t)NUVRIK_NO_READING;
+    return next;
+}
+
+/** The last button pressed chooses. */
+uint8_t nuvrik_hands_choose(NuvrikHands *self, uint8_t at, uint8_t place)
+{
+    const NuvrikSelectorTable *one = &NUVRIK_P(self->table->selectors)[at];
+    bool known = true;
+    for (uint8_t i = 0; i < NUVRIK_U8(one->buttons_count); i++) {
+        if (nuvrik_hands_fresh_presses(self, (uint8_t)(place + i),
+            NUVRIK_U8(NUVRIK_P(one->buttons)[i])) != 0) {
+            self->chosen[at] = i;
+        }
+        if (nuvrik_hands_value(self, NUVRIK_U8(NUVRIK_P(one->buttons)[i])) == NUVRIK_NO_READING) {
+            known = false;
+        }
+    }
+    self->selected[at] = known ? NUVRIK_I16(NUVRIK_P(one->values)[self->chosen[at]])
+        : (int16_t)NUVRIK_NO_READING;
+    return (uint8_t)(place + NUVRIK_U8(one->buttons_count));
+}
+
+/* ---- sources ---- */
+
+void nuvrik_sources_init(NuvrikSources *self, const NuvrikSourcesTable *table)
+{
+    self->table = table;
+    for (uint8_t i = 0; i < NUVRIK_MOST_READY; i++) {
+        self->ready[i] = false;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_SOURCES; i++) {
+        self->owner[i] = NUVRIK_NOBODY;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_SOURCES; i++) {
+        self->on[i] = false;
+    }
+}
+
+/** Controls have been read, or have lost their readings. */
+void nuvrik_sources_refresh(NuvrikSources *self, NuvrikHands *hands)
+{
+    for (uint8_t source_at = 0; source_at < NUVRIK_U8(self->table->sources_count); source_at++) {
+        const NuvrikSourceTable *source = &NUVRIK_P(self->table->sources)[source_at];
+        if (NUVRIK_U8(source->takes) >= NUVRIK_FROM_FIRST_READY
+            && NUVRIK_U8(source->takes) <= NUVRIK_FROM_ALL) {
+            for (uint8_t i = 0; i < NUVRIK_U8(source->origins_count); i++) {
+                int32_t value = nuvrik_hands_value(hands, NUVRIK_U8(NUVRIK_P(source->origins)[i].control));
+                uint8_t at = (uint8_t)(NUVRIK_U8(source->first) + i);
+                bool rests = value >= (-NUVRIK_I16(source->band)) && value <= NUVRIK_I16(source->band);
+                self->ready[at] = value != NUVRIK_NO_READING && (rests || self->ready[at]);
+            }
+        }
+    }
+}
+
+/** A control that must be read at rest before a channel has a reading, NOBODY for none. */
+uint8_t nuvrik_sources_unready(NuvrikSources *self, uint8_t source, NuvrikHands *hands)
+{
+    const NuvrikSourceTable *one = &NUVRIK_P(self->table->sources)[source];
+    if (NUVRIK_U8(one->takes) < NUVRIK_FROM_FIRST_READY || NUVRIK_U8(one->takes) > NUVRIK_FROM_ALL) {
+        return NUVRIK_NOBODY;
+    }
+    uint8_t found = NUVRIK_NOBODY;
+    for (uint8_t i = 0; i < NUVRIK_U8(one->origins_count); i++) {
+        if (self->ready[NUVRIK_U8(one->first) + i]) {
+            return NUVRIK_NOBODY;
+        }
+        if (found == NUVRIK_NOBODY && nuvrik_hands_value(hands,
+            NUVRIK_U8(NUVRIK_P(one->origins)[i].control)) != NUVRIK_NO_READING) {
+            found = NUVRIK_U8(NUVRIK_P(one->origins)[i].control);
+        }
+    }
+    return found;
+}
+
+/** A channel's value now, NO_READING for none. */
+int32_t nuvrik_sources_value(NuvrikSources *self, uint8_t source, NuvrikHands *hands)
+{
+    const NuvrikSourceTable *one = &NUVRIK_P(self->table->sources)[source];
+    if (NUVRIK_U8(one->takes) == NUVRIK_FROM_FLAG) {
+        return nuvrik_sources_flag(self, source, one, hands);
+    }
+    if (NUVRIK_U8(one->takes) == NUVRIK_FROM_CHOICE) {
+        return nuvrik_chosen(one, hands);
+    }
+    if (NUVRIK_U8(one->takes) == NUVRIK_FROM_PRESSES) {
+        return (NUVRIK_U8(one->origins_count) != 0) ? nuvrik_hands_presses(hands,
+            NUVRIK_U8(NUVRIK_P(one->origins)[0].control)) : 0;
+    }
+    int32_t value = nuvrik_sources_origin(self, source, one, hands);
+    if (NUVRIK_U8(one->bare) || value == NUVRIK_NO_READING) {
+        return value;
+    }
+    return nuvrik_shaped(one, value, hands);
+}
+
+/** What the controls of a level or a share say, before anything is done to it. */
+int32_t nuvrik_sources_origin(NuvrikSources *self, uint8_t source, const NuvrikSourceTable *one,
+    NuvrikHands *hands)
+{
+    if (NUVRIK_U8(one->takes) == NUVRIK_FROM_NOTHING) {
+        return NUVRIK_NO_READING;
+    }
+    if (NUVRIK_U8(one->takes) == NUVRIK_FROM_ONE) {
+        return nuvrik_hands_value(hands, NUVRIK_U8(NUVRIK_P(one->origins)[0].control));
+    }
+    if (NUVRIK_U8(one->takes) == NUVRIK_FROM_WEIGHTS) {
+        return nuvrik_weighed(one, hands);
+    }
+    if (NUVRIK_U8(one->takes) == NUVRIK_FROM_FIRST_MOVED) {
+        return nuvrik_sources_first_moved(self, source, one, hands);
+    }
+    int32_t sum = 0;
+    bool any = false;
+    for (uint8_t i = 0; i < NUVRIK_U8(one->origins_count); i++) {
+        if (self->ready[NUVRIK_U8(one->first) + i]) {
+            int32_t value = nuvrik_hands_value(hands, NUVRIK_U8(NUVRIK_P(one->origins)[i].control));
+            if (NUVRIK_U8(one->takes) == NUVRIK_FROM_FIRST_READY) {
+                return value;
+            }
+            any = true;
+            sum = sum + value;
+        }
+    }
+    return any ? nuvrik_clamp(sum, -NUVRIK_FULL, NUVRIK_FULL) : (int32_t)NUVRIK_NO_READING;
+}
+
+/** Whoever left rest first, until back at rest or without a reading. */
+int32_t nuvrik_sources_first_moved(NuvrikSources *self, uint8_t source, const NuvrikSourceTable *one,
+    NuvrikHands *hands)
+{
+    uint8_t owner = self->owner[source];
+    if (owner == NUVRIK_NOBODY || !nuvrik_sources_moved(self, one, owner, hands)) {
+        owner = NUVRIK_NOBODY;
+        for (uint8_t i = 0; i < NUVRIK_U8(one->origins_count); i++) {
+            if (owner == NUVRIK_NOBODY && nuvrik_sources_moved(self, one, i, hands)) {
+                owner = i;
+            }
+        }
+        self->owner[source] = owner;
+    }
+    if (owner != NUVRIK_NOBODY) {
+        return nuvrik_hands_value(hands, NUVRIK_U8(NUVRIK_P(one->origins)[owner].control));
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(one->origins_count); i++) {
+        if (self->ready[NUVRIK_U8(one->first) + i]) {
+            return 0;
+        }
+    }
+    return NUVRIK_NO_READING;
+}
+
+/** Whether a control that is ready has left rest. */
+bool nuvrik_sources_moved(NuvrikSources *self, const NuvrikSourceTable *one, uint8_t origin,
+    NuvrikHands *hands)
+{
+    int32_t value = nuvrik_hands_value(hands, NUVRIK_U8(NUVRIK_P(one->origins)[origin].control));
+    return self->ready[NUVRIK_U8(one->first) + origin] && (value > NUVRIK_I16(one->rest)
+        || (int16_t)value < (-NUVRIK_I16(one->rest)));
+}
+
+/** Off or on; off without a reading. An axis or a slider switches it with hysteresis. */
+uint8_t nuvrik_sources_flag(NuvrikSources *self, uint8_t source, const NuvrikSourceTable *one,
+    NuvrikHands *hands)
+{
+    int32_t value = (NUVRIK_U8(one->origins_count) != 0) ? nuvrik_hands_value(hands,
+        NUVRIK_U8(NUVRIK_P(one->origins)[0].control)) : (int32_t)NUVRIK_NO_READING;
+    int32_t edge = (self->on[source]) ? NUVRIK_I32(one->off_below) : (int32_t)NUVRIK_I16(one->on_from);
+    self->on[source] = value != NUVRIK_NO_READING && value >= edge;
+    return (uint8_t)((self->on[source]) ? 1 : 0);
+}
+
+/** The option that a selector has chosen. */
+uint8_t nuvrik_chosen(const NuvrikSourceTable *one, NuvrikHands *hands)
+{
+    if (NUVRIK_U8(one->origins_count) == 0) {
+        return 0;
+    }
+    uint8_t control = NUVRIK_U8(NUVRIK_P(one->origins)[0].control);
+    if (NUVRIK_U8(NUVRIK_P(hands->table->controls)[control].kind) != NUVRIK_IS_SELECTOR) {
+        return 0;
+    }
+    return hands->chosen[NUVRIK_U8(NUVRIK_P(hands->table->controls)[control].at)];
+}
+
+/** A weighted sum, which needs every reading. */
+int32_t nuvrik_weighed(const NuvrikSourceTable *one, NuvrikHands *hands)
+{
+    int32_t sum = 0;
+    for (uint8_t part_at = 0; part_at < NUVRIK_U8(one->origins_count); part_at++) {
+        const NuvrikOrigin *part = &NUVRIK_P(one->origins)[part_at];
+        int32_t value = nuvrik_hands_value(hands, NUVRIK_U8(part->control));
+        if (value == NUVRIK_NO_READING) {
+            return NUVRIK_NO_READING;
+        }
+        int32_t weighed_part = nuvrik_mul(NUVRIK_I16(part->weight), value);
+        sum = sum + weighed_part;
+    }
+    return nuvrik_clamp(sum, -NUVRIK_FULL, NUVRIK_FULL);
+}
+
+/** A level or a share with all that is done to it; NO_READING where what it needs has none. */
+int32_t nuvrik_shaped(const NuvrikSourceTable *one, int32_t given, NuvrikHands *hands)
+{
+    int32_t value = given;
+    if (NUVRIK_U8(one->multiplied_by) != NUVRIK_NOBODY) {
+        int32_t factor = nuvrik_hands_value(hands, NUVRIK_U8(one->multiplied_by));
+        if (factor == NUVRIK_NO_READING) {
+            return NUVRIK_NO_READING;
+        }
+        value = nuvrik_mul(value, factor);
+    }
+    if (NUVRIK_U8(one->slow_when) != NUVRIK_NOBODY && nuvrik_hands_value(hands,
+        NUVRIK_U8(one->slow_when)) != 0) {
+        /* A switch that has no reading may be on: slow is the safe side. */
+        value = nuvrik_mul(value, NUVRIK_I16(one->slow_to));
+    }
+    if (NUVRIK_U8(one->preset_when) != NUVRIK_NOBODY) {
+        int32_t set = nuvrik_hands_value(hands, NUVRIK_U8(one->preset_when));
+        if (set != 0 && set != NUVRIK_NO_READING) {
+            value = NUVRIK_I16(one->preset);
+        }
+    }
+    return nuvrik_clamp(value, NUVRIK_I16(one->low), NUVRIK_FULL);
+}
+
+/* ---- arming ---- */
+
+void nuvrik_arming_init(NuvrikArming *self, const NuvrikArmingTable *table)
+{
+    self->table = table;
+    self->begun = false;
+    self->sent = false;
+    self->allowed = false;
+    self->put = NUVRIK_UNREAD;
+    self->stop_put = false;
+    self->stopping = false;
+    self->parting = false;
+    self->off_ms = 0;
+    self->stopped_ms = NUVRIK_TIMER_MAX;
+}
+
+/** Let dt_ms go by. */
+void nuvrik_arming_pass_time(NuvrikArming *self, uint16_t dt_ms)
+{
+    self->off_ms = nuvrik_later(self->off_ms, dt_ms);
+    self->stopped_ms = nuvrik_later(self->stopped_ms, dt_ms);
+}
+
+/** Look at the stop control. True where a stop has just begun: whatever keeps arm on is to fall. */
+bool nuvrik_arming_stop(NuvrikArming *self, bool control_pressed)
+{
+    if (self->parting) {
+        return false;
+    }
+    bool pressed = self->begun && (control_pressed || self->stop_put);
+    bool began = pressed && !self->stopping;
+    if (began && self->put == NUVRIK_READ_ON) {
+        self->put = NUVRIK_READ_OFF;
+    }
+    if (pressed) {
+        self->stopping = true;
+        self->allowed = false;
+        self->stopped_ms = 0;
+    } else if (self->stopping && self->stopped_ms >= NUVRIK_U16(self->table->stop_ms)) {
+        /* A stop that was only touched has been sent long enough to be heard through losses. */
+        self->stopping = false;
+        nuvrik_arming_begin_off(self);
+    }
+    return began;
+}
+
+/** Follow the arm control, or what a program says in its place. To be called at every reading and not only
+ *  at every frame, so that an off between two frames counts too.
+ */
+void nuvrik_arming_follow(NuvrikArming *self, uint8_t control)
+{
+    uint8_t wanted = (self->put == NUVRIK_UNREAD) ? control : self->put;
+    if (self->parting || wanted == NUVRIK_UNREAD) {
+        self->allowed = false;
+    } else if (wanted == NUVRIK_READ_OFF) {
+        self->allowed = true;
+    }
+    bool on = self->allowed && wanted == NUVRIK_READ_ON;
+    if (on == self->sent) {
+        return;
+    }
+    /* Off is sent at once; on has to wait until the off before it has been sent for long enough. */
+    if (!on) {
+        nuvrik_arming_begin_off(self);
+    } else if (self->off_ms >= NUVRIK_U16(self->table->timeout_ms)) {
+        self->sent = true;
+    }
+}
+
+/** What was read or set before is not to be believed any more: arm has to be read off again. */
+void nuvrik_arming_forget(NuvrikArming *self)
+{
+    self->allowed = false;
+    self->put = NUVRIK_UNREAD;
+}
+
+/** From now on arm is off, whatever is read, and no stop is sent. */
+void nuvrik_arming_leave(NuvrikArming *self)
+{
+    self->parting = true;
+    self->stopping = false;
+    self->begun = true;
+}
+
+/** Off, from now on and for a while. */
+void nuvrik_arming_begin_off(NuvrikArming *self)
+{
+    self->sent = false;
+    self->off_ms = 0;
+}
+
+/* ---- handset ---- */
+
+void nuvrik_handset_init(NuvrikHandset *self, const NuvrikHandsetTable *table)
+{
+    self->table = table;
+    nuvrik_hands_init(&self->hands, NUVRIK_P(table->hands));
+    nuvrik_sources_init(&self->sources, NUVRIK_P(table->sources));
+    nuvrik_arming_init(&self->arming, NUVRIK_P(table->arming));
+    self->started = false;
+    self->now_ms = 0;
+    self->due_ms = 0;
+    self->between = false;
+    self->told_ms = NUVRIK_TIMER_MAX;
+    self->followed = false;
+    self->hands_off = false;
+    self->without_stop = false;
+    for (uint8_t i = 0; i < NUVRIK_MOST_SOURCES; i++) {
+        self->values[i] = 0;
+    }
+}
+
+/** At power-up. */
+void nuvrik_handset_begin(NuvrikHandset *self)
+{
+    nuvrik_hands_begin(&self->hands);
+}
+
+/** Let it be now_ms; every reading that is too old by then ends. */
+void nuvrik_handset_pass_time(NuvrikHandset *self, uint16_t now_ms)
+{
+    uint16_t dt_ms = (uint16_t)((self->started) ? (uint16_t)(now_ms - self->now_ms) : 0);
+    if (self->started && dt_ms == 0) {
+        /* Read and sent in one turn of a loop. */
+        return;
+    }
+    self->started = true;
+    self->now_ms = now_ms;
+    self->followed = false;
+    nuvrik_arming_pass_time(&self->arming, dt_ms);
+    self->told_ms = nuvrik_later(self->told_ms, dt_ms);
+    self->due_ms = (int16_t)nuvrik_clamp((int32_t)self->due_ms - dt_ms, -32767 - 1, 32767);
+    if (nuvrik_hands_pass_time(&self->hands, dt_ms)) {
+        nuvrik_handset_refresh(self);
+        nuvrik_handset_look_at_stop(self);
+    }
+}
+
+/** A reading of a control. */
+void nuvrik_handset_read(NuvrikHandset *self, uint8_t control, int32_t raw)
+{
+    nuvrik_hands_read(&self->hands, control, raw);
+}
+
+/** What follows from new readings. */
+void nuvrik_handset_have_read(NuvrikHandset *self)
+{
+    self->arming.begun = true;
+    nuvrik_handset_refresh(self);
+    nuvrik_handset_look_at_stop(self);
+    self->followed = false;
+    nuvrik_handset_follow_arm(self);
+    self->followed = true;
+}
+
+/** Let what is made of controls follow them. */
+void nuvrik_handset_refresh(NuvrikHandset *self)
+{
+    nuvrik_hands_refresh(&self->hands);
+    nuvrik_sources_refresh(&self->sources, &self->hands);
+}
+
+/** A stop button without a reading counts as pressed: its wire may be broken. A key that does not come is
+ *  released; it always has a value.
+ */
+bool nuvrik_handset_stop_pressed(NuvrikHandset *self)
+{
+    return NUVRIK_U8(self->table->stop) != NUVRIK_NOBODY && !self->without_stop
+        && nuvrik_hands_value(&self->hands, NUVRIK_U8(self->table->stop)) != 0;
+}
+
+/** Whether nothing but stops is sent. */
+void nuvrik_handset_look_at_stop(NuvrikHandset *self)
+{
+    if (nuvrik_arming_stop(&self->arming, nuvrik_handset_stop_pressed(self))) {
+        /* What keeps arm on by itself falls, so that the way back is one press and not two. */
+        nuvrik_handset_arm_falls(self);
+    }
+}
+
+/** A toggle that arms goes off; whatever else arms is left as it is. */
+void nuvrik_handset_arm_falls(NuvrikHandset *self)
+{
+    if (NUVRIK_U8(self->table->arm_control) != NUVRIK_NOBODY) {
+        nuvrik_hands_switch_off(&self->hands, NUVRIK_U8(self->table->arm_control));
+    }
+}
+
+/** Decide whether arm is sent on, once for each reading and each frame. */
+void nuvrik_handset_follow_arm(NuvrikHandset *self)
+{
+    if (NUVRIK_U8(self->table->arm) == NUVRIK_NOBODY || self->followed) {
+        return;
+    }
+    uint8_t wanted = NUVRIK_UNREAD;
+    if (NUVRIK_U8(self->table->arm_control) != NUVRIK_NOBODY && nuvrik_hands_value(&self->hands,
+        NUVRIK_U8(self->table->arm_control)) != NUVRIK_NO_READING) {
+        int32_t on = nuvrik_sources_value(&self->sources, NUVRIK_U8(self->table->arm), &self->hands);
+        wanted = (uint8_t)((on != 0) ? NUVRIK_READ_ON : NUVRIK_READ_OFF);
+    }
+    nuvrik_arming_follow(&self->arming, wanted);
+}
+
+/** Arm or disarm from a program, in place of the arm control. Like a control, it starts off. */
+void nuvrik_handset_put_arm(NuvrikHandset *self, bool on)
+{
+    self->arming.put = (uint8_t)(on ? NUVRIK_READ_ON : NUVRIK_READ_OFF);
+    self->arming.begun = true;
+    self->followed = false;
+}
+
+/** A stop of a program's own, where no control is there to be pressed. */
+void nuvrik_handset_press_stop(NuvrikHandset *self, bool pressed)
+{
+    self->arming.begun = true;
+    self->arming.stop_put = pressed;
+    nuvrik_handset_look_at_stop(self);
+}
+
+/** From now on, whatever is read: everything at rest and arm off. */
+void nuvrik_handset_leave(NuvrikHandset *self)
+{
+    nuvrik_arming_leave(&self->arming);
+    self->followed = false;
+}
+
+/** The loop has been held up for longer than a timer counts: nothing that was read before now_ms holds any
+ *  more, and arm has to be read off, or put off and on, before it is sent on again.
+ */
+void nuvrik_handset_expire(NuvrikHandset *self, uint16_t now_ms)
+{
+    self->started = true;
+    self->now_ms = now_ms;
+    nuvrik_arming_pass_time(&self->arming, NUVRIK_TIMER_MAX);
+    self->told_ms = NUVRIK_TIMER_MAX;
+    self->due_ms = -32767 - 1;
+    (void)nuvrik_hands_pass_time(&self->hands, NUVRIK_TIMER_MAX);
+    nuvrik_handset_refresh(self);
+    nuvrik_handset_look_at_stop(self);
+    nuvrik_arming_forget(&self->arming);
+    self->followed = false;
+    nuvrik_handset_follow_arm(self);
+}
+
+/** Telemetry has come back. */
+void nuvrik_handset_hear(NuvrikHandset *self)
+{
+    self->told_ms = 0;
+}
+
+/** What is to be sent now. SENDS_ANYTHING: a question, if may_ask, or else what command says. */
+uint8_t nuvrik_handset_turn(NuvrikHandset *self)
+{
+    if (self->due_ms > 0) {
+        return NUVRIK_SENDS_NOTHING;
+    }
+    /* Long overdue frames are not made up for. */
+    int32_t next = (int32_t)self->due_ms + NUVRIK_U16(self->table->period_ms);
+    self->due_ms = (int16_t)((next <= 0) ? (int32_t)NUVRIK_U16(self->table->period_ms) : next);
+    if (self->arming.stopping) {
+        nuvrik_handset_look_at_stop(self);
+    }
+    return (uint8_t)((self->arming.stopping) ? NUVRIK_SENDS_STOP : NUVRIK_SENDS_ANYTHING);
+}
+
+/** Whether this frame may be a question. Never two in a row are: commands keep the machine alive. */
+bool nuvrik_handset_may_ask(NuvrikHandset *self)
+{
+    self->between = !self->between;
+    return self->between && NUVRIK_U8(self->table->asks) && !self->arming.parting;
+}
+
+/** Whether a command is sent, SENDS_COMMAND, or nothing; fill says its values. */
+uint8_t nuvrik_handset_command(NuvrikHandset *self)
+{
+    if (!self->arming.begun) {
+        return NUVRIK_SENDS_NOTHING;
+    }
+    nuvrik_handset_follow_arm(self);
+    if (NUVRIK_U16(self->table->guard_ms) != 0 && self->told_ms > NUVRIK_U16(self->table->guard_ms)) {
+        /* Nothing has come back by which the machine could tell that this is not old: it would refuse it. */
+        return NUVRIK_SENDS_NOTHING;
+    }
+    return NUVRIK_SENDS_COMMAND;
+}
+
+/** Put the value of every channel as it would be sent now into values, NO_READING for none. */
+void nuvrik_handset_fill(NuvrikHandset *self)
+{
+    bool rests = self->arming.parting || self->hands_off;
+    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->sources)->sources_count); i++) {
+        self->values[i] = rests ? (int32_t)0 : nuvrik_sources_value(&self->sources, i, &self->hands);
+    }
+    if (NUVRIK_U8(self->table->arm) != NUVRIK_NOBODY) {
+        self->values[NUVRIK_U8(self->table->arm)] = (self->arming.sent) ? 1 : 0;
+    }
+}
+
+/** A control of several for one channel that has no say yet, NOBODY for none. */
+uint8_t nuvrik_handset_unready(NuvrikHandset *self)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->sources)->sources_count); i++) {
+        uint8_t control = nuvrik_sources_unready(&self->sources, i, &self->hands);
+        if (control != NUVRIK_NOBODY) {
+            return control;
+        }
+    }
+    return NUVRIK_NOBODY;
+}
+
+/** The level of a control. */
+int32_t nuvrik_handset_value(NuvrikHandset *self, uint8_t control)
+{
+    return nuvrik_hands_value(&self->hands, control);
 }
 

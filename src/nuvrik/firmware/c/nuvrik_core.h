@@ -1,8 +1,9 @@
 /* Made from core/sizes.py, core/levels.py, core/bits.py, core/sealed.py, core/ramp.py, core/demand.py,
    core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
    core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
-   core/keys.py, core/train.py, core/telling.py, core/machine_end.py by Nuvrik. Read it, step through it, port
-   it, but do not edit it: the next making would undo that. */
+   core/keys.py, core/train.py, core/telling.py, core/machine_end.py, core/controls.py, core/hands.py,
+   core/sources.py, core/arming.py, core/handset.py by Nuvrik. Read it, step through it, port it, but do not
+   edit it: the next making would undo that. */
 #ifndef NUVRIK_CORE_H
 #define NUVRIK_CORE_H
 
@@ -58,6 +59,46 @@ extern "C" {
 
 #ifndef NUVRIK_MOST_WIRE
 #define NUVRIK_MOST_WIRE 422
+#endif
+
+#ifndef NUVRIK_MOST_CONTROLS
+#define NUVRIK_MOST_CONTROLS 32
+#endif
+
+#ifndef NUVRIK_MOST_MOVED
+#define NUVRIK_MOST_MOVED 32
+#endif
+
+#ifndef NUVRIK_MOST_BUTTONS
+#define NUVRIK_MOST_BUTTONS 32
+#endif
+
+#ifndef NUVRIK_MOST_KEYS
+#define NUVRIK_MOST_KEYS 64
+#endif
+
+#ifndef NUVRIK_MOST_ROCKERS
+#define NUVRIK_MOST_ROCKERS 32
+#endif
+
+#ifndef NUVRIK_MOST_NUDGES
+#define NUVRIK_MOST_NUDGES 32
+#endif
+
+#ifndef NUVRIK_MOST_SELECTORS
+#define NUVRIK_MOST_SELECTORS 32
+#endif
+
+#ifndef NUVRIK_MOST_SEEN
+#define NUVRIK_MOST_SEEN 64
+#endif
+
+#ifndef NUVRIK_MOST_SOURCES
+#define NUVRIK_MOST_SOURCES 64
+#endif
+
+#ifndef NUVRIK_MOST_READY
+#define NUVRIK_MOST_READY 64
 #endif
 
 #ifndef NUVRIK_MOST_OUTPUTS
@@ -1552,6 +1593,437 @@ void nuvrik_machine_end_halt(NuvrikMachineEnd *self);
 bool nuvrik_machine_end_send(NuvrikMachineEnd *self);
 void nuvrik_machine_end_answer(NuvrikMachineEnd *self, uint8_t at);
 void nuvrik_machine_end_say_hello(NuvrikMachineEnd *self);
+
+/* ---- controls ---- */
+
+/** What a hand moves: raw readings to levels, one object for each control that has readings of its own. */
+
+/** A smoothed level is kept this much finer, so that it arrives; the product still fits in 31 bits. */
+#define NUVRIK_SMOOTH 16
+
+/** An axis or a slider: the readings low, at rest and high (a slider's low is its rest; low may be the
+ *  larger number), and how it is bent. ignore: readings that are none. plain: nothing of it depends on
+ *  time.
+ */
+typedef struct {
+    int32_t low;
+    int32_t rest;
+    int32_t high;
+    bool one_sided;
+    int16_t dead_zone;
+    int16_t expo;
+    const NuvrikPoint *curve;
+    uint8_t curve_count;
+    bool reverse;
+    int16_t trim;
+    const int32_t *ignore;
+    uint8_t ignore_count;
+    uint16_t smooth_ms;
+    bool slows;
+    const NuvrikRampTable *ramp;
+    bool holds;
+    bool plain;
+} NuvrikMovedTable;
+
+/** An axis or a slider: bent, and if need be smoothed, slowed or held. value: its level, NO_READING for
+ *  none; latched: it is held although no hand holds it.
+ */
+typedef struct {
+    const NuvrikMovedTable *table;
+    int32_t value;
+    bool latched;
+    bool begun;
+    int32_t fine;
+    NuvrikSlew slew;
+    int16_t pushed;
+    int16_t held;
+} NuvrikMoved;
+
+/** A button. pressed: the reading that is so, 0 or 1. */
+typedef struct {
+    uint8_t pressed;
+    uint16_t debounce_ms;
+    bool toggles;
+} NuvrikButtonTable;
+
+/** Something pressed or not, debounced; where it toggles, each press toggles it. presses counts them.
+ *
+ *  What it reads first is where it starts, so a button held down at power-up is no press.
+ */
+typedef struct {
+    const NuvrikButtonTable *table;
+    int32_t value;
+    bool latched;
+    uint16_t presses;
+    bool known;
+    bool down;
+    bool changing;
+    uint16_t changed_ms;
+} NuvrikButton;
+
+/** A key. every: each repeat counts as a press, not only a fresh one. */
+typedef struct {
+    bool every;
+    bool toggles;
+} NuvrikKeyControlTable;
+
+/** A code that arrives again and again while it is held. Its reading counts the arrivals.
+ *
+ *  No arrival is no press: a key goes to released, never to no reading, when nothing comes.
+ */
+typedef struct {
+    const NuvrikKeyControlTable *table;
+    int32_t value;
+    bool latched;
+    uint16_t presses;
+    bool counted;
+    uint16_t count;
+    bool down;
+} NuvrikKey;
+
+int16_t nuvrik_straight(const NuvrikMovedTable *table, int32_t raw);
+int16_t nuvrik_without_dead_zone(int16_t at, int16_t zone);
+int16_t nuvrik_with_expo(int16_t at, int16_t expo);
+int16_t nuvrik_along_points(const NuvrikMovedTable *table, int16_t at);
+int16_t nuvrik_bent_level(const NuvrikMovedTable *table, int32_t raw);
+void nuvrik_moved_init(NuvrikMoved *self, const NuvrikMovedTable *table);
+void nuvrik_moved_read(NuvrikMoved *self, int32_t raw, uint16_t dt_ms);
+int16_t nuvrik_moved_follow(NuvrikMoved *self, int16_t at, uint16_t dt_ms);
+int16_t nuvrik_moved_smooth(NuvrikMoved *self, int16_t goal, uint16_t passed_ms, bool first);
+int16_t nuvrik_moved_keep(NuvrikMoved *self, int16_t at);
+void nuvrik_moved_withdraw(NuvrikMoved *self);
+void nuvrik_button_init(NuvrikButton *self, const NuvrikButtonTable *table);
+void nuvrik_button_read(NuvrikButton *self, int32_t raw, uint16_t dt_ms);
+void nuvrik_button_press(NuvrikButton *self);
+void nuvrik_button_say(NuvrikButton *self);
+void nuvrik_button_switch_off(NuvrikButton *self);
+void nuvrik_button_withdraw(NuvrikButton *self);
+void nuvrik_key_init(NuvrikKey *self, const NuvrikKeyControlTable *table);
+bool nuvrik_key_read(NuvrikKey *self, uint16_t count);
+void nuvrik_key_arrive(NuvrikKey *self, bool fresh);
+void nuvrik_key_switch_off(NuvrikKey *self);
+void nuvrik_key_withdraw(NuvrikKey *self);
+
+/* ---- hands ---- */
+
+/** The controls of one handset, each with its reading for as long as that is fresh, and those made of
+ *  others.
+ */
+
+enum {
+    NUVRIK_IS_MOVED = 0,
+    NUVRIK_IS_BUTTON = 1,
+    NUVRIK_IS_KEY = 2,
+    NUVRIK_IS_ROCKER = 3,
+    NUVRIK_IS_NUDGE = 4,
+    NUVRIK_IS_SELECTOR = 5
+};
+/** The kinds of control; the first three have readings of their own. */
+
+/** One control: its kind, its place among those of that kind, how long a reading of it is good; and the
+ *  button that switches a toggle off, NOBODY for none.
+ */
+typedef struct {
+    uint8_t kind;
+    uint8_t at;
+    uint16_t stale_ms;
+    uint8_t off_by;
+} NuvrikControlTable;
+
+/** Two buttons or keys for the two directions. */
+typedef struct {
+    uint8_t plus;
+    uint8_t minus;
+} NuvrikRockerTable;
+
+/** Two buttons or keys that step a value, and one that puts it back, NOBODY for none. */
+typedef struct {
+    uint8_t up;
+    uint8_t down;
+    uint8_t back;
+    int16_t step;
+    int16_t low;
+    int16_t high;
+    int16_t start;
+} NuvrikNudgeTable;
+
+/** One of several buttons or keys chooses. values: what each stands for, as a level. */
+typedef struct {
+    const uint8_t *buttons;
+    uint8_t buttons_count;
+    const int16_t *values;
+    uint8_t values_count;
+    uint8_t start;
+} NuvrikSelectorTable;
+
+/** All controls of a handset, in the order of the link file, and by kind. seen: one place for each button
+ *  that something looks at for presses.
+ */
+typedef struct {
+    const NuvrikControlTable *controls;
+    uint8_t controls_count;
+    const NuvrikMovedTable *moved;
+    uint8_t moved_count;
+    const NuvrikButtonTable *buttons;
+    uint8_t buttons_count;
+    const NuvrikKeyControlTable *keys;
+    uint8_t keys_count;
+    const NuvrikRockerTable *rockers;
+    uint8_t rockers_count;
+    const NuvrikNudgeTable *nudges;
+    uint8_t nudges_count;
+    const NuvrikSelectorTable *selectors;
+    uint8_t selectors_count;
+    const uint8_t *seen;
+    uint8_t seen_count;
+} NuvrikHandsTable;
+
+/** The controls of one handset. made: the values of rockers, nudges and selectors; stored and chosen:
+ *  where nudges and selectors stand. since_ms: how long ago each was read, without waited_ms, which has
+ *  passed since timers were looked at.
+ */
+typedef struct {
+    const NuvrikHandsTable *table;
+    NuvrikMoved moved[NUVRIK_MOST_MOVED];
+    NuvrikButton buttons[NUVRIK_MOST_BUTTONS];
+    NuvrikKey keys[NUVRIK_MOST_KEYS];
+    int32_t rocked[NUVRIK_MOST_ROCKERS];
+    int32_t nudged[NUVRIK_MOST_NUDGES];
+    int16_t stored[NUVRIK_MOST_NUDGES];
+    int32_t selected[NUVRIK_MOST_SELECTORS];
+    uint8_t chosen[NUVRIK_MOST_SELECTORS];
+    int32_t since_ms[NUVRIK_MOST_CONTROLS];
+    uint16_t waited_ms;
+    uint16_t presses_seen[NUVRIK_MOST_SEEN];
+} NuvrikHands;
+
+void nuvrik_hands_init(NuvrikHands *self, const NuvrikHandsTable *table);
+void nuvrik_hands_begin(NuvrikHands *self);
+int32_t nuvrik_hands_value(const NuvrikHands *self, uint8_t control);
+bool nuvrik_hands_latched(const NuvrikHands *self, uint8_t control);
+uint16_t nuvrik_hands_presses(const NuvrikHands *self, uint8_t control);
+void nuvrik_hands_switch_off(NuvrikHands *self, uint8_t control);
+bool nuvrik_hands_pass_time(NuvrikHands *self, uint16_t dt_ms);
+void nuvrik_hands_catch_up(NuvrikHands *self);
+bool nuvrik_hands_is_fresh(NuvrikHands *self, uint8_t control);
+void nuvrik_hands_withdraw(NuvrikHands *self, uint8_t control);
+void nuvrik_hands_read(NuvrikHands *self, uint8_t control, int32_t raw);
+void nuvrik_hands_arrive(NuvrikHands *self, uint8_t control, bool fresh);
+uint16_t nuvrik_hands_fresh_presses(NuvrikHands *self, uint8_t place, uint8_t control);
+void nuvrik_hands_refresh(NuvrikHands *self);
+void nuvrik_hands_rock(NuvrikHands *self, uint8_t at);
+uint8_t nuvrik_hands_nudge(NuvrikHands *self, uint8_t at, uint8_t place);
+uint8_t nuvrik_hands_choose(NuvrikHands *self, uint8_t at, uint8_t place);
+
+/* ---- sources ---- */
+
+/** From controls to channels: where each channel's value comes from, and what is done to it on the way. */
+
+enum {
+    NUVRIK_FROM_NOTHING = 0,
+    NUVRIK_FROM_ONE = 1,
+    NUVRIK_FROM_FIRST_READY = 2,
+    NUVRIK_FROM_FIRST_MOVED = 3,
+    NUVRIK_FROM_ALL = 4,
+    NUVRIK_FROM_WEIGHTS = 5,
+    NUVRIK_FROM_FLAG = 6,
+    NUVRIK_FROM_CHOICE = 7,
+    NUVRIK_FROM_PRESSES = 8
+};
+/** Where a channel's value comes from: nothing, one control; of several the first that is ready, the one
+ *  that left rest first, or all together; a weighted sum; a control as a flag; a selector's choice; the
+ *  presses of a button.
+ */
+
+/** A control that feeds a channel, and how much it counts in a weighted sum. */
+typedef struct {
+    uint8_t control;
+    int16_t weight;
+} NuvrikOrigin;
+
+/** Where one channel's value comes from. first: the place of its first origin among the ready bits; band:
+ *  how far from zero a control has to be to become ready, rest: how far from zero it still rests.
+ *  multiplied_by, slow_when and preset_when are controls, NOBODY for none. on_from, off_below: when a flag
+ *  goes on and off.
+ */
+typedef struct {
+    uint8_t takes;
+    const NuvrikOrigin *origins;
+    uint8_t origins_count;
+    uint8_t first;
+    int16_t band;
+    int16_t rest;
+    uint8_t multiplied_by;
+    uint8_t slow_when;
+    int16_t slow_to;
+    uint8_t preset_when;
+    int16_t preset;
+    bool bare;
+    int16_t low;
+    int16_t on_from;
+    int32_t off_below;
+} NuvrikSourceTable;
+
+/** Those of all channels, in their order. ready: one place for each origin of those that have several. */
+typedef struct {
+    const NuvrikSourceTable *sources;
+    uint8_t sources_count;
+    const uint8_t *ready;
+    uint8_t ready_count;
+} NuvrikSourcesTable;
+
+/** The channels of one handset. A control that is one of several has a say only while it is ready: for
+ *  what turns, once it has been read at rest since its readings began, so that one that lies half over
+ *  starts nothing when another falls silent; for a place, with any reading. owner: of several, the one
+ *  that left rest first; on: whether a flag is on.
+ */
+typedef struct {
+    const NuvrikSourcesTable *table;
+    bool ready[NUVRIK_MOST_READY];
+    uint8_t owner[NUVRIK_MOST_SOURCES];
+    bool on[NUVRIK_MOST_SOURCES];
+} NuvrikSources;
+
+void nuvrik_sources_init(NuvrikSources *self, const NuvrikSourcesTable *table);
+void nuvrik_sources_refresh(NuvrikSources *self, NuvrikHands *hands);
+uint8_t nuvrik_sources_unready(NuvrikSources *self, uint8_t source, NuvrikHands *hands);
+int32_t nuvrik_sources_value(NuvrikSources *self, uint8_t source, NuvrikHands *hands);
+int32_t nuvrik_sources_origin(NuvrikSources *self, uint8_t source, const NuvrikSourceTable *one,
+    NuvrikHands *hands);
+int32_t nuvrik_sources_first_moved(NuvrikSources *self, uint8_t source, const NuvrikSourceTable *one,
+    NuvrikHands *hands);
+bool nuvrik_sources_moved(NuvrikSources *self, const NuvrikSourceTable *one, uint8_t origin,
+    NuvrikHands *hands);
+uint8_t nuvrik_sources_flag(NuvrikSources *self, uint8_t source, const NuvrikSourceTable *one,
+    NuvrikHands *hands);
+uint8_t nuvrik_chosen(const NuvrikSourceTable *one, NuvrikHands *hands);
+int32_t nuvrik_weighed(const NuvrikSourceTable *one, NuvrikHands *hands);
+int32_t nuvrik_shaped(const NuvrikSourceTable *one, int32_t given, NuvrikHands *hands);
+
+/* ---- arming ---- */
+
+/** The handset's half of who may move: when arm is sent on, and when nothing but stops is sent.
+ *
+ *  The machine's half is the watch. This half makes sure that the watch sees what it must see:
+ *
+ *  * arm is sent off until its control has been read off, so a switch that was left on arms nothing; * an
+ *  off, once begun, is sent for at least timeout_ms, so that the machine sees it whatever is lost; * a
+ *  stop is sent for as long as it is pressed and for at least timeout_ms and a period more; * a stop puts
+ *  arm off in the same way, and lets whatever keeps arm on by itself (a toggle, a program) fall; * before
+ *  anything has been read or set, nothing is sent at all.
+ *
+ *  A program may stand in for the arm control and press a stop of its own, by the same rules.
+ */
+
+enum {
+    NUVRIK_UNREAD = 0,
+    NUVRIK_READ_OFF = 1,
+    NUVRIK_READ_ON = 2
+};
+/** What the arm control, or a program in its place, says. */
+
+/** How long an off, and a stop, are sent for at least. */
+typedef struct {
+    uint16_t timeout_ms;
+    uint16_t stop_ms;
+} NuvrikArmingTable;
+
+/** Arm and stop of one handset. begun: there is something to send; sent: arm is sent on; allowed: it has
+ *  been read off since it was last not to be believed; put: what a program says in place of its control,
+ *  UNREAD where there is none; stop_put: a program presses a stop of its own; stopping: nothing but stops
+ *  is sent; parting: arm is off for good, and no stop is sent any more.
+ */
+typedef struct {
+    const NuvrikArmingTable *table;
+    bool begun;
+    bool sent;
+    bool allowed;
+    uint8_t put;
+    bool stop_put;
+    bool stopping;
+    bool parting;
+    uint16_t off_ms;
+    uint16_t stopped_ms;
+} NuvrikArming;
+
+void nuvrik_arming_init(NuvrikArming *self, const NuvrikArmingTable *table);
+void nuvrik_arming_pass_time(NuvrikArming *self, uint16_t dt_ms);
+bool nuvrik_arming_stop(NuvrikArming *self, bool control_pressed);
+void nuvrik_arming_follow(NuvrikArming *self, uint8_t control);
+void nuvrik_arming_forget(NuvrikArming *self);
+void nuvrik_arming_leave(NuvrikArming *self);
+void nuvrik_arming_begin_off(NuvrikArming *self);
+
+/* ---- handset ---- */
+
+/** The handset: raw readings, and time, to what is sent in each period: a command, a stop, a question, or
+ *  nothing.
+ */
+
+enum {
+    NUVRIK_SENDS_NOTHING = 0,
+    NUVRIK_SENDS_STOP = 1,
+    NUVRIK_SENDS_ANYTHING = 2,
+    NUVRIK_SENDS_COMMAND = 3
+};
+/** What a period is for: nothing, a stop, a question if there is one or else a command, a command. */
+
+/** A handset's part of a link. channels: how many; arm: the channel that arms, arm_control: the control
+ *  that feeds it, stop: the control that stops, NOBODY for none. guard_ms: how old the telemetry heard
+ *  last may be on a link with a delay guard, 0 for none. asks: questions may be sent.
+ */
+typedef struct {
+    const NuvrikHandsTable *hands;
+    const NuvrikSourcesTable *sources;
+    const NuvrikArmingTable *arming;
+    uint8_t arm;
+    uint8_t arm_control;
+    uint8_t stop;
+    uint16_t period_ms;
+    uint16_t guard_ms;
+    bool asks;
+} NuvrikHandsetTable;
+
+/** One handset. now_ms is any clock of milliseconds that goes round at 65536. pass_time comes first in
+ *  every call of the loop; after readings comes have_read.
+ */
+typedef struct {
+    const NuvrikHandsetTable *table;
+    NuvrikHands hands;
+    NuvrikSources sources;
+    NuvrikArming arming;
+    bool started;
+    uint16_t now_ms;
+    int16_t due_ms;
+    bool between;
+    uint16_t told_ms;
+    bool followed;
+    bool hands_off;
+    bool without_stop;
+    int32_t values[NUVRIK_MOST_SOURCES];
+} NuvrikHandset;
+
+void nuvrik_handset_init(NuvrikHandset *self, const NuvrikHandsetTable *table);
+void nuvrik_handset_begin(NuvrikHandset *self);
+void nuvrik_handset_pass_time(NuvrikHandset *self, uint16_t now_ms);
+void nuvrik_handset_read(NuvrikHandset *self, uint8_t control, int32_t raw);
+void nuvrik_handset_have_read(NuvrikHandset *self);
+void nuvrik_handset_refresh(NuvrikHandset *self);
+bool nuvrik_handset_stop_pressed(NuvrikHandset *self);
+void nuvrik_handset_look_at_stop(NuvrikHandset *self);
+void nuvrik_handset_arm_falls(NuvrikHandset *self);
+void nuvrik_handset_follow_arm(NuvrikHandset *self);
+void nuvrik_handset_put_arm(NuvrikHandset *self, bool on);
+void nuvrik_handset_press_stop(NuvrikHandset *self, bool pressed);
+void nuvrik_handset_leave(NuvrikHandset *self);
+void nuvrik_handset_expire(NuvrikHandset *self, uint16_t now_ms);
+void nuvrik_handset_hear(NuvrikHandset *self);
+uint8_t nuvrik_handset_turn(NuvrikHandset *self);
+bool nuvrik_handset_may_ask(NuvrikHandset *self);
+uint8_t nuvrik_handset_command(NuvrikHandset *self);
+void nuvrik_handset_fill(NuvrikHandset *self);
+uint8_t nuvrik_handset_unready(NuvrikHandset *self);
+int32_t nuvrik_handset_value(NuvrikHandset *self, uint8_t control);
 
 #ifdef __cplusplus
 }

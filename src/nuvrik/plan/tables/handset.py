@@ -1,0 +1,252 @@
+"""A handset's part of a link as one table: its controls, where channels come from, arm and stop."""
+
+from collections.abc import Mapping
+
+from nuvrik.core.arming import ArmingTable
+from nuvrik.core.controls import ButtonTable, KeyControlTable, MovedTable
+from nuvrik.core.hands import (
+    IS_BUTTON,
+    IS_KEY,
+    IS_MOVED,
+    IS_NUDGE,
+    IS_ROCKER,
+    IS_SELECTOR,
+    ControlTable,
+    HandsTable,
+    NudgeTable,
+    RockerTable,
+    SelectorTable,
+)
+from nuvrik.core.handset import HandsetTable
+from nuvrik.core.levels import FULL, NOBODY
+from nuvrik.core.motor import Point
+from nuvrik.core.sources import (
+    FROM_ALL,
+    FROM_CHOICE,
+    FROM_FIRST_MOVED,
+    FROM_FIRST_READY,
+    FROM_FLAG,
+    FROM_NOTHING,
+    FROM_ONE,
+    FROM_PRESSES,
+    FROM_WEIGHTS,
+    Origin,
+    SourcesTable,
+    SourceTable,
+)
+from nuvrik.levels import level_of
+from nuvrik.plan.form.channels import (
+    AnyChannel,
+    ChoiceChannel,
+    CountChannel,
+    FlagChannel,
+    LevelChannel,
+    ShareChannel,
+)
+from nuvrik.plan.form.controls import (
+    AxisControl,
+    ButtonControl,
+    KeyControl,
+    MadeControl,
+    NudgeControl,
+    ReadControl,
+    RockerControl,
+    SelectorControl,
+    SliderControl,
+)
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.per_link import per_link
+from nuvrik.plan.tables.made import made
+from nuvrik.plan.tables.outputs import ramp_table
+from nuvrik.plan.wiring import place_channels
+
+AnyControl = ReadControl | MadeControl
+
+KINDS: dict[type, int] = {
+    AxisControl: IS_MOVED,
+    SliderControl: IS_MOVED,
+    ButtonControl: IS_BUTTON,
+    KeyControl: IS_KEY,
+    RockerControl: IS_ROCKER,
+    NudgeControl: IS_NUDGE,
+    SelectorControl: IS_SELECTOR,
+}
+
+SEVERAL = {"priority": FROM_FIRST_READY, "first": FROM_FIRST_MOVED, "sum": FROM_ALL}
+
+
+def control_order(link: Link) -> list[str]:
+    """The controls in the order of their places: those with readings first, as the link file has them, then
+    those made of others."""
+    return sorted(link.controls, key=lambda name: KINDS[type(link.controls[name])] > IS_KEY)
+
+
+@per_link
+def handset_table(link: Link) -> HandsetTable:
+    """All that a handset needs to know of its link."""
+    places = {name: at for at, name in enumerate(control_order(link))}
+    names, rules = list(link.channels), link.failsafe
+    return made(
+        HandsetTable,
+        hands=hands_table(link.controls, places),
+        sources=sources_table(link, places),
+        arming=made(ArmingTable, timeout_ms=rules.timeout_ms, stop_ms=rules.timeout_ms + link.period_ms),
+        arm=names.index(link.arm_channel) if link.arm_channel else NOBODY,
+        arm_control=places[link.arm_control] if link.arm_control else NOBODY,
+        stop=places[rules.stop] if rules.stop else NOBODY,
+        period_ms=link.period_ms,
+        guard_ms=rules.delay_guard_ms or 0,
+        asks=link.frame.carries_questions,
+    )
+
+
+def hands_table(given: Mapping[str, AnyControl], places: dict[str, int]) -> HandsTable:
+    """The controls, in the order of their places."""
+    models = [given[name] for name in places]
+    controls, counts, seen = [], dict.fromkeys(KINDS.values(), 0), 0
+    for model in models:
+        kind = KINDS[type(model)]
+        off_by = getattr(model, "off_by", None)
+        stale_ms = getattr(model, "released_after_ms", getattr(model, "stale_ms", 0))
+        seen += bool(off_by) + _looks_at(model)
+        controls.append(
+            made(
+                ControlTable,
+                kind=kind,
+                at=counts[kind],
+                stale_ms=stale_ms,
+                off_by=places[off_by] if off_by else NOBODY,
+            )
+        )
+        counts[kind] += 1
+    return made(
+        HandsTable,
+        controls=controls,
+        moved=[moved_table(one) for one in models if isinstance(one, AxisControl | SliderControl)],
+        buttons=[button_table(one) for one in models if isinstance(one, ButtonControl)],
+        keys=[
+            made(KeyControlTable, every=one.repeat == "every", toggles=one.toggle)
+            for one in models
+            if isinstance(one, KeyControl)
+        ],
+        rockers=[
+            made(RockerTable, plus=places[one.plus], minus=places[one.minus])
+            for one in models
+            if isinstance(one, RockerControl)
+        ],
+        nudges=[_nudge(one, places) for one in models if isinstance(one, NudgeControl)],
+        selectors=[_selector(one, places) for one in models if isinstance(one, SelectorControl)],
+        seen=[0] * seen,
+    )
+
+
+def _looks_at(model: AnyControl) -> int:
+    """How many buttons it looks at for presses."""
+    if isinstance(model, NudgeControl):
+        return 3 if model.back else 2
+    return len(model.buttons) if isinstance(model, SelectorControl) else 0
+
+
+def _nudge(model: NudgeControl, places: dict[str, int]) -> NudgeTable:
+    return made(
+        NudgeTable,
+        up=places[model.up],
+        down=places[model.down],
+        back=places[model.back] if model.back else NOBODY,
+        step=level_of(model.step),
+        low=level_of(model.low),
+        high=level_of(model.high),
+        start=level_of(model.start),
+    )
+
+
+def _selector(model: SelectorControl, places: dict[str, int]) -> SelectorTable:
+    values = [level_of(value) for value in model.values or [0.0] * len(model.buttons)]
+    return made(
+        SelectorTable, buttons=[places[name] for name in model.buttons], values=values, start=model.start
+    )
+
+
+def moved_table(model: AxisControl | SliderControl) -> MovedTable:
+    """An axis or a slider."""
+    low, rest, high = model.points
+    holds = isinstance(model, AxisControl) and model.on_release == "hold"
+    return made(
+        MovedTable,
+        low=low,
+        rest=rest,
+        high=high,
+        one_sided=isinstance(model, SliderControl),
+        dead_zone=min(level_of(model.dead_zone), FULL - 1),
+        expo=level_of(model.expo),
+        curve=[made(Point, x=level_of(x), y=level_of(y)) for x, y in model.curve or ()],
+        reverse=model.reverse,
+        trim=level_of(model.trim),
+        ignore=list(model.ignore),
+        smooth_ms=model.smooth_ms,
+        slows=bool(model.ramp_ms),
+        ramp=ramp_table(model.ramp_ms),
+        holds=holds,
+        plain=not (model.smooth_ms or model.ramp_ms or holds),
+    )
+
+
+def button_table(model: ButtonControl) -> ButtonTable:
+    """A button."""
+    return made(
+        ButtonTable,
+        pressed=1 if model.active == "high" else 0,
+        debounce_ms=model.debounce_ms,
+        toggles=model.toggle,
+    )
+
+
+def sources_table(link: Link, places: dict[str, int]) -> SourcesTable:
+    """Where channels come from."""
+    band, stand = level_of(link.failsafe.rest_band), place_channels(link)
+    sources, ready = [], 0
+    for name, channel in link.channels.items():
+        sources.append(source_table(channel, places, ready, band, place=name in stand))
+        if FROM_FIRST_READY <= sources[-1].takes <= FROM_ALL:
+            ready += len(sources[-1].origins)
+    return made(SourcesTable, sources=sources, ready=[0] * ready)
+
+
+def source_table(
+    channel: AnyChannel, places: dict[str, int], first: int, band: int, *, place: bool
+) -> SourceTable:
+    """Where one channel's value comes from. ``first`` is the place of its first ready bit, ``band`` how far
+    from zero is still at rest; ``place`` says that it moves nothing that turns."""
+    takes, weights = _takes(channel)
+    above = getattr(channel, "above", None)
+    scaled = channel if isinstance(channel, LevelChannel | ShareChannel) else None
+    uses = {key: getattr(scaled, key, None) for key in ("multiplied_by", "slow_when", "preset_when")}
+    return made(
+        SourceTable,
+        takes=takes,
+        origins=[made(Origin, control=places[name], weight=weight) for name, weight in weights],
+        first=first,
+        band=FULL if place else band,
+        rest=0 if place else band,
+        **{key: places[name] if name else NOBODY for key, name in uses.items()},
+        slow_to=level_of(scaled.slow_to) if scaled else 0,
+        preset=level_of(scaled.preset) if scaled else 0,
+        bare=isinstance(channel, LevelChannel) and not any(uses.values()),
+        low=-FULL if channel.kind == "level" else 0,
+        on_from=1 if above is None else level_of(above),
+        off_below=1 if above is None else level_of(above - channel.hysteresis),  # type: ignore[union-attr]
+    )
+
+
+def _takes(channel: AnyChannel) -> tuple[int, list[tuple[str, int]]]:
+    """What a channel is made of: the rule, and its controls with their weights."""
+    if isinstance(channel, LevelChannel | ShareChannel):
+        if channel.weights:
+            return FROM_WEIGHTS, [(name, level_of(weight)) for name, weight in channel.weights.items()]
+        one = [(name, FULL) for name in channel.origins]
+        if len(one) > 1:
+            return SEVERAL[channel.rule], one
+        return (FROM_ONE if one else FROM_NOTHING), one
+    kinds = {FlagChannel: FROM_FLAG, ChoiceChannel: FROM_CHOICE, CountChannel: FROM_PRESSES}
+    source = channel.source
+    return kinds[type(channel)], [(source, FULL)] if source else []
