@@ -12,7 +12,20 @@ from nuvrik.core.outputs import Outputs
 from nuvrik.core.sealed import KIND_TELEMETRY
 from nuvrik.core.sender import Sender
 from nuvrik.core.stepper import Stepper
-from nuvrik.core.widths import Table, few, i16, i32, product, reading, span, u8, u16, whole
+from nuvrik.core.widths import (
+    Table,
+    amount,
+    few,
+    i16,
+    i32,
+    product,
+    reading,
+    share,
+    span,
+    u8,
+    u16,
+    whole,
+)
 
 TELLS_SHARE = 0
 TELLS_AXES = 1
@@ -133,8 +146,16 @@ class Telling:
         low: reading = about.low if about.low < about.high else about.high
         high: reading = about.high if about.low < about.high else about.low
         kept: reading = clamp(raw, low, high)
-        away: product = (kept - about.low) * (2 * FULL)
-        along: span = div(away, about.high - about.low)
+        away: u16 = abs(kept - about.low)
+        whole_way: u16 = high - low
+        # Sensors of 16 bits read over all of them, and twice that product would not fit in 31 bits. So the
+        # half is divided, and then what was left over.
+        area: amount = away * FULL
+        once: share = area // whole_way
+        done: amount = once * whole_way
+        rest: u16 = area - done
+        more: u8 = div(2 * rest, whole_way)
+        along: span = 2 * once + more
         self.codes[about.first + axis] = level_code(along - FULL, about.bits)
 
     def choose(self) -> bool:

@@ -3229,8 +3229,16 @@ void nuvrik_telling_take_axis(NuvrikTelling *self, uint8_t item, uint8_t axis, i
     int32_t high = (NUVRIK_I32(about->low) < NUVRIK_I32(about->high)) ? NUVRIK_I32(about->high)
         : NUVRIK_I32(about->low);
     int32_t kept = nuvrik_clamp(raw, low, high);
-    int32_t away = (kept - NUVRIK_I32(about->low)) * ((uint16_t)2 * NUVRIK_FULL);
-    int32_t along = nuvrik_div(away, NUVRIK_I32(about->high) - NUVRIK_I32(about->low));
+    uint16_t away = (uint16_t)nuvrik_abs32(kept - NUVRIK_I32(about->low));
+    uint16_t whole_way = (uint16_t)(high - low);
+    /* Sensors of 16 bits read over all of them, and twice that product would not fit in 31 bits. So the */
+    /* half is divided, and then what was left over. */
+    uint32_t area = (uint32_t)away * NUVRIK_FULL;
+    int16_t once = (int16_t)((int32_t)area / whole_way);
+    uint32_t done = (uint32_t)once * whole_way;
+    uint16_t rest = (uint16_t)((int32_t)area - (int32_t)done);
+    uint8_t more = (uint8_t)nuvrik_div((int32_t)2 * rest, whole_way);
+    int32_t along = (uint16_t)((uint16_t)2 * (uint16_t)once) + more;
     self->codes[NUVRIK_U8(about->first) + axis] = nuvrik_level_code((int16_t)(along - NUVRIK_FULL),
         NUVRIK_U8(about->bits));
 }
