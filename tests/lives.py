@@ -7,13 +7,14 @@ from typing import Any
 
 from random_links import random_link
 
-from nuvrik.core import demand, desk, hands, handset, machine, motor, ramp, servo, watch
+from nuvrik.core import bits, demand, desk, hands, handset, machine, motor, ramp, servo, watch, writer
 from nuvrik.core.levels import FULL, NO_READING, NOBODY, TIMER_MAX
 from nuvrik.core.widths import Table
 from nuvrik.plan.form.models import FailsafeSection
 from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput, ServoOutput
 from nuvrik.plan.tables import machine_table, made, motor_table, ramp_table, servo_table, watch_table
 from nuvrik.plan.tables.handset import handset_table
+from nuvrik.plan.tables.writer import writer_table
 
 EDGES = (0, 1, 2, 399, 400, 401, 1000, 32767, 32768, TIMER_MAX - 1, TIMER_MAX)
 
@@ -222,6 +223,32 @@ def life_of_a_handset(rng: random.Random, table: Any) -> Iterator[Step]:
             yield rng.choice((("hear", ()), ("arm_falls", ()), ("expire", (now,))))
 
 
+def life_of_a_writer(rng: random.Random, table: Any) -> Iterator[Step]:
+    """Values of every channel, at rest, at their ends and between, now and then without a reading."""
+    values = [0] * len(table.channels)
+    while True:
+        for at, one in enumerate(table.channels):
+            if rng.random() < 0.4:
+                values[at] = rng.choice((0, 0, _some_value(rng, one)))
+        bare = rng.random() < 0.1
+        given = [NO_READING if bare and rng.random() < 0.5 else value for value in values]
+        yield "command", (given,)
+        if rng.random() < 0.05:
+            yield "stop", ()
+
+
+def _some_value(rng: random.Random, channel: Any) -> int:
+    if channel.kind > bits.IS_SHARE:
+        return rng.randint(0, channel.most)
+    low = -FULL if channel.kind == bits.IS_LEVEL else 0
+    return rng.choice((low, FULL, rng.randint(low, FULL)))
+
+
+def any_writer(rng: random.Random) -> Table:
+    style = rng.choice(("packed", "slip", "line", "columns", "keys", "train"))
+    return writer_table(random_link(rng, style=style), stream=rng.random() < 0.7)
+
+
 def _rest(table: Any, control: Any) -> int:
     if control.kind == hands.IS_MOVED:
         return table.moved[control.at].rest
@@ -263,5 +290,6 @@ LIVES: dict[str, tuple[type, Callable[[random.Random], Table], Callable[..., Ite
     "Servo": (servo.Servo, any_servo, life_of_a_servo),
     "Switch": (servo.Switch, lambda rng: made(servo.SwitchTable, holds=rng.random() < 0.5), life_of_a_switch),
     "Ramp": (ramp.Ramp, any_ramp, life_of_a_ramp),
+    "Writer": (writer.Writer, any_writer, life_of_a_writer),
     "Slew": (ramp.Slew, any_ramp, life_of_a_slew),
 }

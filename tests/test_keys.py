@@ -185,3 +185,29 @@ def test_the_table_in_words_says_what_the_table_does() -> None:
             assert cell.to is None or f"to {cell.to}" in words
             assert ("run + 1" in words) == (cell.counts_to is not None and cell.run is None)
             assert ("off_seen = 1" in words) == (cell.off_seen == 1)
+
+
+def test_a_hand_that_trembles_presses_no_other_key() -> None:
+    link = nuvrik.parse("""
+    link = { name = "still", rate_hz = 10 }
+    medium = { kind = "serial" }
+    failsafe = { arm = "on", timeout_ms = 400, rest_band = 0.05 }
+    [frame]
+    style = "keys"
+    accept = ["no_sequence", "no_pair", "no_layout", "no_check"]
+    pair = 1
+    [frame.keys]
+    " " = { stop = true }
+    "a" = { set = { on = 1 } }
+    "w" = { add = { drive = 0.1 } }
+    "s" = { add = { drive = -0.1 } }
+    "x" = { set = { drive = 0 } }
+    [channels]
+    drive = { kind = "level" }
+    on = { kind = "flag" }
+    """)
+    encoder = nuvrik.Encoder(link)
+    wants = [(0.0, b"a"), (0.07, b"x"), (0.09, b"w"), (0.07, b"a"), (0.04, b"a"), (0.02, b"s")]
+    # At 0.07 the key w would lead nearer too, but only by 0.04; and at 0.04 the key s, by 0.02.
+    for wanted, key in wants:
+        assert encoder.command([round(wanted * FULL), 1], 0) == key, wanted

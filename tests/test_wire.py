@@ -1,15 +1,23 @@
 """Channels to bytes and back, against published numbers, against noise, and cut anywhere."""
 
 import itertools
+import os
+import random
 from binascii import crc_hqx
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from links import TUG, WIRED, any_link, any_values, many
+from lives import life_of_a_writer
+from random_links import random_link
 
 import nuvrik
+from nuvrik.core import writer
+from nuvrik.core.levels import NO_READING
+from nuvrik.ends.sending import Sending
 from nuvrik.plan.layout import layout_text
+from nuvrik.plan.tables.writer import writer_table
 from nuvrik.wire.cobs import stuff, unstuff
 from nuvrik.wire.codes import decode_table, encode, level_code, level_from_code
 from nuvrik.wire.decoder import REASONS, Decoder, Frame, RefusedFrame
@@ -18,6 +26,9 @@ from nuvrik.wire.kinds import COMMAND, HELLO, STOP, TELEMETRY
 from nuvrik.wire.messages import Identity, pack_hello
 from nuvrik.wire.packing import quantised
 from nuvrik.wire.sealed import initial_from_check
+from nuvrik.wire.styles.train import GAP, in_bytes
+
+STYLES = ("packed", "slip", "line", "columns", "keys", "train")
 
 EXAMPLE = nuvrik.parse("""
 link = { name = "example", rate_hz = 50 }
@@ -229,3 +240,28 @@ def test_one_or_two_flipped_bits_never_pass(data: st.DataObject) -> None:
     (event,) = Decoder(TUG).feed_datagram(bytes(body))
     # Flips in the head may make it a hello, whose check starts elsewhere; that is refused as well.
     assert isinstance(event, RefusedFrame)
+
+
+def test_the_rules_that_go_on_a_chip_write_what_the_library_sends() -> None:
+    """The library has a fast way of making frames; core has the one that C and MicroPython take."""
+    rng = random.Random(os.environ["NUVRIK_SEED"])
+    for at in range(many(90)):
+        link, stream = random_link(rng, style=STYLES[at % len(STYLES)]), rng.random() < 0.7
+        table = writer_table(link, stream=stream)
+        core, sending = writer.Writer(table), Sending(link, stream=stream)
+        gap = GAP if stream else b""
+        for (method, said_of), _ in zip(life_of_a_writer(rng, table), range(80), strict=False):
+            core.echo = rng.randrange(256)
+            values = said_of[0] if said_of else [0] * len(table.channels)
+            if method == "command":
+                sent = sending.command([None if one == NO_READING else one for one in values], core.echo)
+                said = core.command(values)
+            else:
+                sent, said = sending.stop(), core.stop()
+                if not said:
+                    core.sender.seq = (core.sender.seq - 1) & 0xFF
+                    said = core.command(values)
+            travels = bytes(core.sender.wire[: core.sender.count])
+            if table.way_out == writer.OUT_SLOTS:
+                travels = in_bytes(core.slots[: len(table.channels)]) + gap
+            assert (travels if said else b"", core.sender.seq) == (sent, sending.seq)

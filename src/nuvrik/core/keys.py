@@ -9,8 +9,8 @@ A place (what a servo goes to) is only moved by a key that the machine follows. 
 changes none, and the first key that is followed moves on from the place commanded last.
 """
 
-from nuvrik.core.levels import clamp
-from nuvrik.core.widths import Table, i32, level, reading, span, u8
+from nuvrik.core.levels import NOBODY, TIMER_MAX, clamp, later
+from nuvrik.core.widths import Table, amount, i32, level, reading, share, span, u8, u16
 
 
 class ChangeTable(Table):
@@ -36,6 +36,23 @@ class KeysTable(Table):
 
     keys: list[KeyTable]
     channels: list[bool]
+
+
+class ChooserTable(Table):
+    """How a handset chooses among keys. weights: what each channel weighs; arm: the one that arms, NOBODY for
+    none; trembles: how far a hand that is still may be off."""
+
+    keys: KeysTable
+    weights: list[share]
+    arm: u8
+    trembles: level
+
+
+def change_all(key: KeyTable, state: list[i32]) -> None:
+    """What a key does to the values of the channels."""
+    for change in key.changes:
+        before: reading = state[change.place] if change.adds else 0
+        state[change.place] = clamp(change.value + before, change.low, change.high)
 
 
 class Keys:
@@ -64,9 +81,7 @@ class Keys:
         """A key that stops nothing: the values of the command that it is."""
         for key in self.table.keys:
             if key.code == code:
-                for change in key.changes:
-                    before: reading = self.state[change.place] if change.adds else 0
-                    self.state[change.place] = clamp(change.value + before, change.low, change.high)
+                change_all(key, self.state)
         for i in range(len(self.table.channels)):
             values[i] = self.state[i]
 
@@ -82,3 +97,90 @@ class Keys:
         """Everything at rest and off again, but for places."""
         for i in range(len(self.table.channels)):
             self.state[i] = self.kept[i] if self.table.channels[i] else 0
+
+
+class Chooser:
+    """Chooses, for the values wanted, the key that brings the machine's nearest to them.
+
+    A stick held still has one key, whatever was sent before. So a key that would change something is sent
+    only where it leads nearer than staying does, over all channels together and by more than a hand trembles;
+    else those that change nothing are sent in turn, so that a key lost on the way is made good. (Taking
+    turns among all keys that lead equally near made a stick on a diagonal send two keys that undid each
+    other, and a motor swing to and fro three times a second.)
+    """
+
+    def __init__(self, table: ChooserTable) -> None:
+        self.table: ChooserTable = table
+        self.keys: Keys = Keys(table.keys)
+        self.tried: list[i32] = [0] * len(table.keys.channels)
+        self.ages: list[u16] = [TIMER_MAX] * len(table.keys.keys)
+
+    def choose(self, wanted: list[i32]) -> u8:
+        """The place of the key to send, NOBODY if every key there is would lead further away."""
+        nearest: u8 = NOBODY
+        same: u8 = NOBODY
+        least: amount = 0
+        for i in range(len(self.table.keys.keys)):
+            key: KeyTable = self.table.keys.keys[i]
+            if key.stop:
+                continue
+            self.begin_trying()
+            change_all(key, self.tried)
+            far: amount = self.away(wanted, self.tried)
+            if nearest == NOBODY or far < least:
+                nearest = i
+                least = far
+            # Of those that change nothing, the one sent longest ago.
+            if self.stays() and (same == NOBODY or self.ages[i] > self.ages[same]):
+                same = i
+        if nearest == NOBODY:
+            return NOBODY
+        here: amount = self.away(wanted, self.keys.state)
+        trembles: level = self.table.trembles if same != NOBODY else 0
+        # Nothing leads nearer, and nothing leaves it as it is: silence is better than a wrong key.
+        if least + trembles >= here:
+            nearest = same
+        if nearest != NOBODY:
+            self.send(nearest)
+        return nearest
+
+    def send(self, place: u8) -> None:
+        """That key goes out now."""
+        key: KeyTable = self.table.keys.keys[place]
+        change_all(key, self.keys.state)
+        # A machine that is not armed moves no place.
+        self.keys.told(self.table.arm == NOBODY or self.keys.state[self.table.arm] != 0)
+        for i in range(len(self.table.keys.keys)):
+            self.ages[i] = later(self.ages[i], 1)
+        self.ages[place] = 0
+
+    def stop(self) -> u8:
+        """The place of the key that stops."""
+        self.keys.forget()
+        for i in range(len(self.table.keys.keys)):
+            if self.table.keys.keys[i].stop:
+                return i
+        return NOBODY
+
+    def begin_trying(self) -> None:
+        """Try from where the values are."""
+        for i in range(len(self.table.keys.channels)):
+            self.tried[i] = self.keys.state[i]
+
+    def stays(self) -> bool:
+        """Whether what was tried changes nothing."""
+        for i in range(len(self.table.keys.channels)):
+            if self.tried[i] != self.keys.state[i]:
+                return False
+        return True
+
+    def away(self, wanted: list[i32], state: list[i32]) -> amount:
+        """How far the values are from those wanted."""
+        sum: amount = 0
+        for i in range(len(self.table.keys.channels)):
+            here: reading = state[i]
+            there: reading = wanted[i]
+            apart: u16 = abs(here - there)
+            far: amount = apart * self.table.weights[i]
+            sum += far
+        return sum

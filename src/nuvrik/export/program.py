@@ -32,6 +32,7 @@ MODULES = (
     "text",
     "keys",
     "train",
+    "writer",
     "telling",
     "machine_end",
     "controls",

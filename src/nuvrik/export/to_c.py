@@ -3,7 +3,7 @@
 import ast
 import re
 import textwrap
-from collections.abc import Iterator
+from collections.abc import Iterator, Set
 from itertools import groupby
 from typing import TypeGuard
 
@@ -28,7 +28,8 @@ class Translation:
 
     def __init__(self, program: Program) -> None:
         self._program = program
-        self._changing, self._filled = changing(program), filled(program)
+        self._filled = filled(program)
+        self._changing = changing(program, self._filled)
         self.unproven: list[str] = []
         where = ", ".join(f"core/{module.name}.py" for module in program.modules)
         made = "\n".join(textwrap.wrap(MADE.format(where), WIDEST, subsequent_indent="   "))
@@ -112,15 +113,16 @@ class Translation:
         yield ""
 
 
-def changing(program: Program) -> frozenset[str]:
-    """The methods that store in their object, call one that does, or give away a part of it."""
+def changing(program: Program, filled: frozenset[tuple[str, str]]) -> frozenset[str]:
+    """The methods that store in their object, call one that does, or give away a part of it, be it a list to
+    a routine that fills it."""
     found: set[str] = set()
     while True:
         names = {key.split(".")[-1] for key in found}
         more = {
             key
             for key, routine in program.routines.items()
-            if routine.owner and _stores(program, routine, names)
+            if routine.owner and _stores(program, routine, names, filled)
         }
         if more <= found:
             return frozenset(found)
@@ -138,21 +140,23 @@ def filled(program: Program) -> frozenset[tuple[str, str]]:
                 if _is_place(node) and isinstance(node.value, ast.Name):
                     more.add((key, node.value.id))
                 if isinstance(node, ast.Call):
-                    more |= {(key, name) for name in _given_on(program, node, found)}
+                    into = _filled_by(program, node, found)
+                    more |= {(key, given.id) for given in into if isinstance(given, ast.Name)}
         if more == found:
             return frozenset(found)
         found = more
 
 
-def _given_on(program: Program, node: ast.Call, found: set[tuple[str, str]]) -> Iterator[str]:
+def _filled_by(program: Program, node: ast.Call, found: Set[tuple[str, str]]) -> Iterator[ast.expr]:
+    """The lists that a call stores in."""
     name = ast.unparse(node.func).split(".")[-1]
     for routine in (one for one in program.routines.values() if one.name == name):
         for given, takes in zip(node.args, routine.takes, strict=False):
-            if isinstance(given, ast.Name) and (routine.key, takes) in found:
-                yield given.id
+            if (routine.key, takes) in found:
+                yield given
 
 
-def _stores(program: Program, routine: Routine, names: set[str]) -> bool:
+def _stores(program: Program, routine: Routine, names: set[str], filled: frozenset[tuple[str, str]]) -> bool:
     gives = program.records.get(routine.gives)
     if gives is not None and not gives.is_table:
         return True
@@ -160,8 +164,11 @@ def _stores(program: Program, routine: Routine, names: set[str]) -> bool:
         stored = isinstance(node, ast.Attribute) and isinstance(node.ctx, ast.Store)
         if stored or (_is_place(node) and "." in ast.unparse(node)):
             return True
-        if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr in names:
-            return True
+        if isinstance(node, ast.Call):
+            if isinstance(node.func, ast.Attribute) and node.func.attr in names:
+                return True
+            if any(isinstance(given, ast.Attribute) for given in _filled_by(program, node, filled)):
+                return True
     return False
 
 

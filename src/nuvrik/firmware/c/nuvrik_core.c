@@ -1,9 +1,9 @@
 /* Made from core/sizes.py, core/levels.py, core/bits.py, core/sealed.py, core/ramp.py, core/demand.py,
    core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
    core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
-   core/keys.py, core/train.py, core/telling.py, core/machine_end.py, core/controls.py, core/hands.py,
-   core/sources.py, core/arming.py, core/handset.py by Nuvrik. Read it, step through it, port it, but do not
-   edit it: the next making would undo that. */
+   core/keys.py, core/train.py, core/writer.py, core/telling.py, core/machine_end.py, core/controls.py,
+   core/hands.py, core/sources.py, core/arming.py, core/handset.py by Nuvrik. Read it, step through it, port
+   it, but do not edit it: the next making would undo that. */
 #include "nuvrik_core.h"
 
 static int16_t nuvrik_abs16(int16_t x)
@@ -2955,6 +2955,17 @@ bool nuvrik_text_reader_within(NuvrikTextReader *self, const NuvrikFormTable *fo
 
 /* ---- keys ---- */
 
+/** What a key does to the values of the channels. */
+void nuvrik_change_all(const NuvrikKeyTable *key, int32_t *state)
+{
+    for (uint8_t change_at = 0; change_at < NUVRIK_U8(key->changes_count); change_at++) {
+        const NuvrikChangeTable *change = &NUVRIK_P(key->changes)[change_at];
+        int32_t before = (NUVRIK_U8(change->adds)) ? state[NUVRIK_U8(change->place)] : (int32_t)0;
+        state[NUVRIK_U8(change->place)] = nuvrik_clamp(NUVRIK_I32(change->value) + before,
+            NUVRIK_I16(change->low), NUVRIK_I32(change->high));
+    }
+}
+
 void nuvrik_keys_init(NuvrikKeys *self, const NuvrikKeysTable *table)
 {
     self->table = table;
@@ -2996,13 +3007,7 @@ void nuvrik_keys_press(NuvrikKeys *self, uint8_t code, int32_t *values)
     for (uint8_t key_at = 0; key_at < NUVRIK_U8(self->table->keys_count); key_at++) {
         const NuvrikKeyTable *key = &NUVRIK_P(self->table->keys)[key_at];
         if (NUVRIK_U8(key->code) == code) {
-            for (uint8_t change_at = 0; change_at < NUVRIK_U8(key->changes_count); change_at++) {
-                const NuvrikChangeTable *change = &NUVRIK_P(key->changes)[change_at];
-                int32_t before = (NUVRIK_U8(change->adds)) ? self->state[NUVRIK_U8(change->place)]
-                    : (int32_t)0;
-                self->state[NUVRIK_U8(change->place)] = nuvrik_clamp(NUVRIK_I32(change->value) + before,
-                    NUVRIK_I16(change->low), NUVRIK_I32(change->high));
-            }
+            nuvrik_change_all(key, self->state);
         }
     }
     for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
@@ -3028,6 +3033,115 @@ void nuvrik_keys_forget(NuvrikKeys *self)
     for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
         self->state[i] = (NUVRIK_U8(NUVRIK_P(self->table->channels)[i])) ? self->kept[i] : (int32_t)0;
     }
+}
+
+void nuvrik_chooser_init(NuvrikChooser *self, const NuvrikChooserTable *table)
+{
+    self->table = table;
+    nuvrik_keys_init(&self->keys, NUVRIK_P(table->keys));
+    for (uint8_t i = 0; i < NUVRIK_MOST_CHANNELS; i++) {
+        self->tried[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_KEYS; i++) {
+        self->ages[i] = NUVRIK_TIMER_MAX;
+    }
+}
+
+/** The place of the key to send, NOBODY if every key there is would lead further away. */
+uint8_t nuvrik_chooser_choose(NuvrikChooser *self, const int32_t *wanted)
+{
+    uint8_t nearest = NUVRIK_NOBODY;
+    uint8_t same = NUVRIK_NOBODY;
+    uint32_t least = 0;
+    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->keys)->keys_count); i++) {
+        const NuvrikKeyTable *key = &NUVRIK_P(NUVRIK_P(self->table->keys)->keys)[i];
+        if (NUVRIK_U8(key->stop)) {
+            continue;
+        }
+        nuvrik_chooser_begin_trying(self);
+        nuvrik_change_all(key, self->tried);
+        uint32_t far = nuvrik_chooser_away(self, wanted, self->tried);
+        if (nearest == NUVRIK_NOBODY || (int32_t)far < (int32_t)least) {
+            nearest = i;
+            least = far;
+        }
+        /* Of those that change nothing, the one sent longest ago. */
+        if (nuvrik_chooser_stays(self) && (same == NUVRIK_NOBODY || self->ages[i] > self->ages[same])) {
+            same = i;
+        }
+    }
+    if (nearest == NUVRIK_NOBODY) {
+        return NUVRIK_NOBODY;
+    }
+    uint32_t here = nuvrik_chooser_away(self, wanted, self->keys.state);
+    int16_t trembles = (same != NUVRIK_NOBODY) ? NUVRIK_I16(self->table->trembles) : 0;
+    /* Nothing leads nearer, and nothing leaves it as it is: silence is better than a wrong key. */
+    if (((int32_t)least + trembles) >= (int32_t)here) {
+        nearest = same;
+    }
+    if (nearest != NUVRIK_NOBODY) {
+        nuvrik_chooser_send(self, nearest);
+    }
+    return nearest;
+}
+
+/** That key goes out now. */
+void nuvrik_chooser_send(NuvrikChooser *self, uint8_t place)
+{
+    const NuvrikKeyTable *key = &NUVRIK_P(NUVRIK_P(self->table->keys)->keys)[place];
+    nuvrik_change_all(key, self->keys.state);
+    /* A machine that is not armed moves no place. */
+    nuvrik_keys_told(&self->keys, NUVRIK_U8(self->table->arm) == NUVRIK_NOBODY
+        || self->keys.state[NUVRIK_U8(self->table->arm)] != 0);
+    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->keys)->keys_count); i++) {
+        self->ages[i] = nuvrik_later(self->ages[i], 1);
+    }
+    self->ages[place] = 0;
+}
+
+/** The place of the key that stops. */
+uint8_t nuvrik_chooser_stop(NuvrikChooser *self)
+{
+    nuvrik_keys_forget(&self->keys);
+    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->keys)->keys_count); i++) {
+        if (NUVRIK_U8(NUVRIK_P(NUVRIK_P(self->table->keys)->keys)[i].stop)) {
+            return i;
+        }
+    }
+    return NUVRIK_NOBODY;
+}
+
+/** Try from where the values are. */
+void nuvrik_chooser_begin_trying(NuvrikChooser *self)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->keys)->channels_count); i++) {
+        self->tried[i] = self->keys.state[i];
+    }
+}
+
+/** Whether what was tried changes nothing. */
+bool nuvrik_chooser_stays(const NuvrikChooser *self)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->keys)->channels_count); i++) {
+        if (self->tried[i] != self->keys.state[i]) {
+            return false;
+        }
+    }
+    return true;
+}
+
+/** How far the values are from those wanted. */
+uint32_t nuvrik_chooser_away(const NuvrikChooser *self, const int32_t *wanted, const int32_t *state)
+{
+    uint32_t sum = 0;
+    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->keys)->channels_count); i++) {
+        int32_t here = state[i];
+        int32_t there = wanted[i];
+        uint16_t apart = (uint16_t)nuvrik_abs32(here - there);
+        uint32_t far = (uint32_t)apart * (uint32_t)NUVRIK_I16(NUVRIK_P(self->table->weights)[i]);
+        sum = sum + far;
+    }
+    return sum;
 }
 
 /* ---- train ---- */
@@ -3122,6 +3236,217 @@ uint8_t nuvrik_train_reader_end(const NuvrikTrainReader *self, int32_t *values)
         values[i] = nuvrik_value_of_slot(self->table, &NUVRIK_P(self->table->channels)[i], self->slots[i]);
     }
     return NUVRIK_ACCEPTED;
+}
+
+/* ---- writer ---- */
+
+/** A hex digit of a check as a character. */
+uint8_t nuvrik_upper(uint8_t code)
+{
+    return (uint8_t)((code < 10) ? (code + 48) : (code + 55));
+}
+
+void nuvrik_writer_init(NuvrikWriter *self, const NuvrikWriterTable *table)
+{
+    self->table = table;
+    nuvrik_sender_init(&self->sender, NUVRIK_P(table->sender));
+    nuvrik_chooser_init(&self->chooser, NUVRIK_P(table->keys));
+    for (uint8_t i = 0; i < NUVRIK_MOST_SLOTS; i++) {
+        self->slots[i] = 0;
+    }
+    self->echo = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_FIGURES; i++) {
+        self->figures[i] = 0;
+    }
+}
+
+/** Write a command. False: the style has no way of saying this. */
+bool nuvrik_writer_command(NuvrikWriter *self, const int32_t *values)
+{
+    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_SEALED) {
+        nuvrik_writer_pack(self, values);
+        return true;
+    }
+    nuvrik_writer_begin_plain(self);
+    if (NUVRIK_U8(self->table->way_out) != NUVRIK_OUT_TEXT && nuvrik_writer_says_nothing(self, values)) {
+        return false;
+    }
+    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_TEXT) {
+        return nuvrik_writer_write_command(self, values);
+    }
+    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_KEYS) {
+        uint8_t key = nuvrik_chooser_choose(&self->chooser, values);
+        return nuvrik_writer_press(self, key);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
+        self->slots[i] = nuvrik_slot_of_value(NUVRIK_P(self->table->train),
+            &NUVRIK_P(self->table->channels)[i], values[i]);
+    }
+    return true;
+}
+
+/** Write a stop. False: the style knows none, and a command with everything at rest has to do. */
+bool nuvrik_writer_stop(NuvrikWriter *self)
+{
+    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_SEALED) {
+        nuvrik_sender_begin(&self->sender, NUVRIK_KIND_STOP);
+        nuvrik_sender_seal(&self->sender);
+        return true;
+    }
+    nuvrik_writer_begin_plain(self);
+    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_KEYS) {
+        return nuvrik_writer_press(self, nuvrik_chooser_stop(&self->chooser));
+    }
+    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_SLOTS
+        || NUVRIK_U8(NUVRIK_P(self->table->text)->stop_count) == 0) {
+        return false;
+    }
+    nuvrik_writer_put_lead(self);
+    for (uint8_t character_at
+        = 0; character_at < NUVRIK_U8(NUVRIK_P(self->table->text)->stop_count); character_at++) {
+        uint8_t character = NUVRIK_U8(NUVRIK_P(NUVRIK_P(self->table->text)->stop)[character_at]);
+        nuvrik_sender_put(&self->sender, character);
+    }
+    nuvrik_writer_put_check(self);
+    return true;
+}
+
+/** A frame that is no sealed body, and counts all the same. */
+void nuvrik_writer_begin_plain(NuvrikWriter *self)
+{
+    self->sender.seq = (uint8_t)(self->sender.seq + 1);
+    self->sender.count = 0;
+}
+
+/** Whether a channel has no reading. */
+bool nuvrik_writer_says_nothing(const NuvrikWriter *self, const int32_t *values)
+{
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
+        if (values[i] == NUVRIK_NO_READING) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/** Values to a sealed body. */
+void nuvrik_writer_pack(NuvrikWriter *self, const int32_t *values)
+{
+    nuvrik_sender_begin(&self->sender, NUVRIK_KIND_COMMAND);
+    if (NUVRIK_U8(self->table->guarded)) {
+        nuvrik_sender_byte(&self->sender, self->echo);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
+        const NuvrikChannelTable *one = &NUVRIK_P(self->table->channels)[i];
+        nuvrik_sender_bits(&self->sender, nuvrik_code_of_value(one, values[i]), NUVRIK_U8(one->bits));
+    }
+    nuvrik_sender_seal(&self->sender);
+}
+
+/** One key, if there is one. */
+bool nuvrik_writer_press(NuvrikWriter *self, uint8_t key)
+{
+    if (key == NUVRIK_NOBODY) {
+        return false;
+    }
+    nuvrik_sender_put(&self->sender,
+        NUVRIK_U8(NUVRIK_P(NUVRIK_P(NUVRIK_P(self->table->keys)->keys)->keys)[key].code));
+    return true;
+}
+
+/** Values to text. */
+bool nuvrik_writer_write_command(NuvrikWriter *self, const int32_t *values)
+{
+    const NuvrikTextTable *text = NUVRIK_P(self->table->text);
+    nuvrik_writer_put_lead(self);
+    for (uint8_t character_at = 0; character_at < NUVRIK_U8(text->tag_count); character_at++) {
+        uint8_t character = NUVRIK_U8(NUVRIK_P(text->tag)[character_at]);
+        nuvrik_sender_put(&self->sender, character);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(text->forms_count); i++) {
+        const NuvrikFormTable *form = &NUVRIK_P(text->forms)[i];
+        if (i > 0) {
+            for (uint8_t character_at = 0; character_at < NUVRIK_U8(text->separator_count); character_at++) {
+                uint8_t character = NUVRIK_U8(NUVRIK_P(text->separator)[character_at]);
+                nuvrik_sender_put(&self->sender, character);
+            }
+        }
+        if (values[i] == NUVRIK_NO_READING && NUVRIK_U8(form->scaled)) {
+            if (!NUVRIK_U8(text->blanks)) {
+                return false;
+            }
+        } else {
+            int32_t value = (values[i] == NUVRIK_NO_READING) ? (int32_t)0 : values[i];
+            if (NUVRIK_U8(form->counts)) {
+                value = nuvrik_code_of_value(&NUVRIK_P(self->table->channels)[i], value);
+            }
+            nuvrik_writer_write_number(self, form, nuvrik_number_of_value(form, value));
+        }
+    }
+    nuvrik_writer_put_check(self);
+    return true;
+}
+
+/** A sign, zeros up to the width, digits, and a point before the decimals. */
+void nuvrik_writer_write_number(NuvrikWriter *self, const NuvrikFormTable *form, int32_t number)
+{
+    uint32_t left = (uint32_t)nuvrik_abs32(number);
+    uint8_t count = 0;
+    while ((int32_t)left != 0 || count <= NUVRIK_U8(form->decimals)) {
+        uint32_t tenth = (uint32_t)((int32_t)left / 10);
+        self->figures[count] = (uint8_t)((int32_t)left - ((int32_t)tenth * 10));
+        left = tenth;
+        count++;
+    }
+    uint8_t length = count;
+    if (NUVRIK_U8(form->decimals) > 0) {
+        length++;
+    }
+    if (number < 0 || (NUVRIK_U8(form->signs) && NUVRIK_U8(form->width) > 0)) {
+        nuvrik_sender_put(&self->sender, (uint8_t)((number < 0) ? 45 : 43));
+        length++;
+    }
+    while (length < NUVRIK_U8(form->width)) {
+        nuvrik_sender_put(&self->sender, 48);
+        length++;
+    }
+    while (count > 0) {
+        if (count == NUVRIK_U8(form->decimals)) {
+            nuvrik_sender_put(&self->sender, 46);
+        }
+        count--;
+        nuvrik_sender_put(&self->sender, (uint8_t)(self->figures[count] + 48));
+    }
+}
+
+/** The end of a line before it too, where it leads. */
+void nuvrik_writer_put_lead(NuvrikWriter *self)
+{
+    if (NUVRIK_U8(NUVRIK_P(self->table->sender)->leads)) {
+        nuvrik_sender_put_ending(&self->sender);
+    }
+}
+
+/** The check over all that is written, and the end of the line. */
+void nuvrik_writer_put_check(NuvrikWriter *self)
+{
+    uint8_t check = NUVRIK_U8(NUVRIK_P(self->table->text)->check);
+    if (check != NUVRIK_NO_CHECK) {
+        uint16_t begins = (uint16_t)((NUVRIK_U8(NUVRIK_P(self->table->sender)->leads))
+            ? NUVRIK_U8(NUVRIK_P(self->table->sender)->ending_count) : 0);
+        uint16_t sum = nuvrik_check_begins(check);
+        for (uint16_t i = 0; i < ((int32_t)self->sender.count - begins); i++) {
+            sum = nuvrik_check_over(check, sum, self->sender.wire[(int32_t)begins + i]);
+        }
+        nuvrik_sender_put(&self->sender, NUVRIK_CHECK_MARK);
+        if (nuvrik_check_digits(check) == 4) {
+            nuvrik_sender_put(&self->sender, nuvrik_upper((uint8_t)(sum >> 12)));
+            nuvrik_sender_put(&self->sender, nuvrik_upper((uint8_t)((int16_t)(sum >> 8) & 15)));
+        }
+        nuvrik_sender_put(&self->sender, nuvrik_upper((uint8_t)((int16_t)(sum >> 4) & 15)));
+        nuvrik_sender_put(&self->sender, nuvrik_upper((uint8_t)(sum & 15)));
+    }
+    nuvrik_sender_put_ending(&self->sender);
 }
 
 /* ---- telling ---- */

@@ -1,9 +1,9 @@
 /* Made from core/sizes.py, core/levels.py, core/bits.py, core/sealed.py, core/ramp.py, core/demand.py,
    core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
    core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
-   core/keys.py, core/train.py, core/telling.py, core/machine_end.py, core/controls.py, core/hands.py,
-   core/sources.py, core/arming.py, core/handset.py by Nuvrik. Read it, step through it, port it, but do not
-   edit it: the next making would undo that. */
+   core/keys.py, core/train.py, core/writer.py, core/telling.py, core/machine_end.py, core/controls.py,
+   core/hands.py, core/sources.py, core/arming.py, core/handset.py by Nuvrik. Read it, step through it, port
+   it, but do not edit it: the next making would undo that. */
 #ifndef NUVRIK_CORE_H
 #define NUVRIK_CORE_H
 
@@ -1333,6 +1333,17 @@ typedef struct {
     uint8_t channels_count;
 } NuvrikKeysTable;
 
+/** How a handset chooses among keys. weights: what each channel weighs; arm: the one that arms, NOBODY for
+ *  none; trembles: how far a hand that is still may be off.
+ */
+typedef struct {
+    const NuvrikKeysTable *keys;
+    const int16_t *weights;
+    uint8_t weights_count;
+    uint8_t arm;
+    int16_t trembles;
+} NuvrikChooserTable;
+
 /** The values at one end: what was commanded last, and of places what was followed last. */
 typedef struct {
     const NuvrikKeysTable *table;
@@ -1340,12 +1351,35 @@ typedef struct {
     int32_t kept[NUVRIK_MOST_CHANNELS];
 } NuvrikKeys;
 
+/** Chooses, for the values wanted, the key that brings the machine's nearest to them.
+ *
+ *  A stick held still has one key, whatever was sent before. So a key that would change something is sent
+ *  only where it leads nearer than staying does, over all channels together and by more than a hand
+ *  trembles; else those that change nothing are sent in turn, so that a key lost on the way is made good.
+ *  (Taking turns among all keys that lead equally near made a stick on a diagonal send two keys that undid
+ *  each other, and a motor swing to and fro three times a second.)
+ */
+typedef struct {
+    const NuvrikChooserTable *table;
+    NuvrikKeys keys;
+    int32_t tried[NUVRIK_MOST_CHANNELS];
+    uint16_t ages[NUVRIK_MOST_KEYS];
+} NuvrikChooser;
+
+void nuvrik_change_all(const NuvrikKeyTable *key, int32_t *state);
 void nuvrik_keys_init(NuvrikKeys *self, const NuvrikKeysTable *table);
 bool nuvrik_keys_known(const NuvrikKeys *self, uint8_t code);
 bool nuvrik_keys_stops(const NuvrikKeys *self, uint8_t code);
 void nuvrik_keys_press(NuvrikKeys *self, uint8_t code, int32_t *values);
 void nuvrik_keys_told(NuvrikKeys *self, bool followed);
 void nuvrik_keys_forget(NuvrikKeys *self);
+void nuvrik_chooser_init(NuvrikChooser *self, const NuvrikChooserTable *table);
+uint8_t nuvrik_chooser_choose(NuvrikChooser *self, const int32_t *wanted);
+void nuvrik_chooser_send(NuvrikChooser *self, uint8_t place);
+uint8_t nuvrik_chooser_stop(NuvrikChooser *self);
+void nuvrik_chooser_begin_trying(NuvrikChooser *self);
+bool nuvrik_chooser_stays(const NuvrikChooser *self);
+uint32_t nuvrik_chooser_away(const NuvrikChooser *self, const int32_t *wanted, const int32_t *state);
 
 /* ---- train ---- */
 
@@ -1384,6 +1418,62 @@ uint16_t nuvrik_slot_of_value(const NuvrikTrainTable *table, const NuvrikChannel
 void nuvrik_train_reader_init(NuvrikTrainReader *self, const NuvrikTrainTable *table);
 uint8_t nuvrik_train_reader_take(NuvrikTrainReader *self, uint16_t slot_us, int32_t *values);
 uint8_t nuvrik_train_reader_end(const NuvrikTrainReader *self, int32_t *values);
+
+/* ---- writer ---- */
+
+/** Commands and stops on their way out, in every style.
+ *
+ *  A style that has no way of saying that a control has no reading says nothing then: the machine hears
+ *  silence instead of a guess. The number of the frame counts on all the same.
+ */
+
+enum {
+    NUVRIK_OUT_SEALED = 0,
+    NUVRIK_OUT_TEXT = 1,
+    NUVRIK_OUT_KEYS = 2,
+    NUVRIK_OUT_SLOTS = 3
+};
+/** What a command is: a sealed body, text, a key, slots. */
+
+/** A number in text has no more digits. */
+#define NUVRIK_MOST_FIGURES 10
+
+/** A handset's commands. guarded: the first byte is a delay guard's. */
+typedef struct {
+    const NuvrikSenderTable *sender;
+    const NuvrikChannelTable *channels;
+    uint8_t channels_count;
+    const NuvrikTextTable *text;
+    const NuvrikChooserTable *keys;
+    const NuvrikTrainTable *train;
+    uint8_t way_out;
+    bool guarded;
+} NuvrikWriterTable;
+
+/** One handset's commands. What travels is in sender.wire, or in slots; echo is the number of the
+ *  telemetry heard last.
+ */
+typedef struct {
+    const NuvrikWriterTable *table;
+    NuvrikSender sender;
+    NuvrikChooser chooser;
+    uint16_t slots[NUVRIK_MOST_SLOTS];
+    uint8_t echo;
+    uint8_t figures[NUVRIK_MOST_FIGURES];
+} NuvrikWriter;
+
+uint8_t nuvrik_upper(uint8_t code);
+void nuvrik_writer_init(NuvrikWriter *self, const NuvrikWriterTable *table);
+bool nuvrik_writer_command(NuvrikWriter *self, const int32_t *values);
+bool nuvrik_writer_stop(NuvrikWriter *self);
+void nuvrik_writer_begin_plain(NuvrikWriter *self);
+bool nuvrik_writer_says_nothing(const NuvrikWriter *self, const int32_t *values);
+void nuvrik_writer_pack(NuvrikWriter *self, const int32_t *values);
+bool nuvrik_writer_press(NuvrikWriter *self, uint8_t key);
+bool nuvrik_writer_write_command(NuvrikWriter *self, const int32_t *values);
+void nuvrik_writer_write_number(NuvrikWriter *self, const NuvrikFormTable *form, int32_t number);
+void nuvrik_writer_put_lead(NuvrikWriter *self);
+void nuvrik_writer_put_check(NuvrikWriter *self);
 
 /* ---- telling ---- */
 

@@ -8,10 +8,13 @@ silence.
 
 from collections.abc import Mapping, Sequence
 
+from nuvrik.core.keys import Chooser
+from nuvrik.core.levels import NOBODY
 from nuvrik.levels import FULL, clamp, level_of
 from nuvrik.plan.form.channels import AnyChannel
 from nuvrik.plan.form.frame_actions import KeyAction, KeysFrame
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.tables.writer import chooser_table
 from nuvrik.plan.wiring import place_channels
 from nuvrik.wire.codes import Unsaid, Value
 from nuvrik.wire.events import Event, Frame, Reader, RefusedFrame
@@ -124,29 +127,13 @@ class KeyReader:
 
 
 class KeyMaker(Maker):
-    """Chooses, for the values wanted, the key that brings the machine's nearest to them.
-
-    A stick held still has one key, whatever was sent before. So a key that would change something is sent
-    only where it leads nearer than staying does, over all channels together and by more than a hand trembles;
-    else those that change nothing are sent in turn, so that a key lost on the way is made good. (Taking
-    turns among all keys that lead equally near made a stick on a diagonal send two keys that undid each
-    other, and a motor swing to and fro three times a second.)
-    """
+    """Makes keys: ``core.keys`` chooses, for the values wanted, the one that brings the machine's nearest."""
 
     def __init__(self, link: Link, frame: KeysFrame) -> None:
         super().__init__(link)
-        channels = link.channels
-        self._steps = _steps(frame, channels)
-        self._stop = next(bytes((code,)) for code, step in self._steps.items() if step.stop)
-        self._values = _Kept(link)
-        self._arm = list(channels).index(link.arm_channel) if link.arm_channel else None
-        self._tremble = level_of(link.failsafe.rest_band)
-        self._sent: dict[int, int] = {}
-        self._turn = 0
-        # A flag that is wrong weighs as much as a level that is wrong by full.
-        self._weights = [
-            1 if channel.scaled else FULL // max(1, channel.most) for channel in channels.values()
-        ]
+        table = chooser_table(link)
+        self._keys = table.keys.keys
+        self._chooser = Chooser(table)
 
     def text(self, values: Sequence[Value]) -> bytes:
         """The key to send; b"" if every key there is would lead further away. Raises Unsaid for *no
@@ -154,33 +141,14 @@ class KeyMaker(Maker):
         wanted = [value for value in values if value is not None]
         if len(wanted) < len(values):
             raise Unsaid
-        here = self._values.state
-        moves = {code: step.after(here) for code, step in self._steps.items() if not step.stop}
-        away = {code: self._away(state, wanted) for code, state in moves.items()}
-        same = [code for code, state in moves.items() if state == here]
-        nearer = self._away(here, wanted) - (self._tremble if same else 0)
-        nearest = min(away, key=lambda code: away[code], default=None)
-        if nearest is None or away[nearest] >= nearer:
-            # Nothing leads nearer, and nothing leaves it as it is: silence is better than a wrong key.
-            if not same:
-                return b""
-            nearest = min(same, key=lambda code: self._sent.get(code, 0))
-        self._values.state = moves[nearest]
-        if self._arm is None or self._values.state[self._arm]:
-            self._values.follow()
-        else:
-            self._values.swallow()  # a machine that is not armed moves no place
-        self._turn += 1
-        self._sent[nearest] = self._turn
-        return bytes((nearest,))
+        return self._pressed(self._chooser.choose(wanted))
 
     def stop(self, seq: int) -> bytes:
         """The key that stops."""
-        self._values.forget()
-        return self._stop
+        return self._pressed(self._chooser.stop())
 
-    def _away(self, state: State, wanted: Sequence[int]) -> int:
-        return sum(weight * abs(a - b) for weight, a, b in zip(self._weights, state, wanted, strict=True))
+    def _pressed(self, place: int) -> bytes:
+        return b"" if place == NOBODY else bytes((self._keys[place].code,))
 
 
 class Keys(Style):

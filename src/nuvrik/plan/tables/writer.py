@@ -1,0 +1,51 @@
+"""A handset's commands as one table: in every style, on a stream or in packets."""
+
+from nuvrik.core.keys import ChooserTable
+from nuvrik.core.levels import FULL, NOBODY
+from nuvrik.core.writer import OUT_KEYS, OUT_SEALED, OUT_SLOTS, OUT_TEXT, WriterTable
+from nuvrik.levels import level_of
+from nuvrik.plan.form.frame_actions import KeysFrame, TrainFrame
+from nuvrik.plan.form.frame_headed import PackedFrame, SlipFrame
+from nuvrik.plan.form.frame_texts import ColumnsFrame, LineFrame
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.per_link import per_link
+from nuvrik.plan.tables.ends import sender_table
+from nuvrik.plan.tables.made import made
+from nuvrik.plan.tables.styles import channel_tables, keys_table, text_table, train_table
+
+WAYS_OUT = {
+    PackedFrame: OUT_SEALED,
+    SlipFrame: OUT_SEALED,
+    LineFrame: OUT_TEXT,
+    ColumnsFrame: OUT_TEXT,
+    KeysFrame: OUT_KEYS,
+    TrainFrame: OUT_SLOTS,
+}
+
+
+def writer_table(link: Link, *, stream: bool) -> WriterTable:
+    """How commands are written."""
+    return made(
+        WriterTable,
+        sender=sender_table(link, stream=stream),
+        channels=channel_tables(link),
+        text=text_table(link),
+        keys=chooser_table(link),
+        train=train_table(link),
+        way_out=WAYS_OUT[type(link.frame)],
+        guarded=bool(link.guard_bytes),
+    )
+
+
+@per_link
+def chooser_table(link: Link) -> ChooserTable:
+    """How a key is chosen. A flag that is wrong weighs as much as a level that is wrong by full."""
+    arm = link.arm_channel
+    weights = [1 if one.scaled else FULL // max(1, one.most) for one in link.channels.values()]
+    return made(
+        ChooserTable,
+        keys=keys_table(link),
+        weights=weights,
+        arm=list(link.channels).index(arm) if arm else NOBODY,
+        trembles=level_of(link.failsafe.rest_band),
+    )
