@@ -7,13 +7,31 @@ from typing import Any
 
 from random_links import random_link
 
-from nuvrik.core import bits, demand, desk, hands, handset, machine, motor, ramp, servo, watch, writer
+from nuvrik.core import (
+    bits,
+    demand,
+    desk,
+    hands,
+    handset,
+    handset_end,
+    machine,
+    machine_end,
+    motor,
+    ramp,
+    sealed,
+    sender,
+    servo,
+    telling,
+    watch,
+    writer,
+)
 from nuvrik.core.levels import FULL, NO_READING, NOBODY, TIMER_MAX
 from nuvrik.core.widths import Table
 from nuvrik.plan.form.models import FailsafeSection
 from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput, ServoOutput
 from nuvrik.plan.tables import machine_table, made, motor_table, ramp_table, servo_table, watch_table
 from nuvrik.plan.tables.handset import handset_table
+from nuvrik.plan.tables.handset_end import handset_end_table
 from nuvrik.plan.tables.writer import writer_table
 
 EDGES = (0, 1, 2, 399, 400, 401, 1000, 32767, 32768, TIMER_MAX - 1, TIMER_MAX)
@@ -223,6 +241,66 @@ def life_of_a_handset(rng: random.Random, table: Any) -> Iterator[Step]:
             yield rng.choice((("hear", ()), ("arm_falls", ()), ("expire", (now,))))
 
 
+def life_of_a_handset_end(rng: random.Random, table: Any) -> Iterator[Step]:
+    """A handset, and a machine that answers it, now and then damaged, after a restart, or not at all."""
+    silent, machine = False, sender.Sender(table.writer.sender)
+    hearing = table.hearing.telling
+    own = ("pass_time", "read", "have_read", "expire", "press_stop")
+    yield "begin", ()
+    for name, given in life_of_a_handset(rng, table.handset):
+        if name == "turn":
+            yield "send", ()
+            if rng.random() < 0.02:
+                silent = rng.random() < 0.4
+            if rng.random() < 0.05:
+                # Started again, or the same frame twice.
+                machine.seq = rng.choice((rng.randrange(256), machine.seq - 1 & 255))
+            if silent or rng.random() < 0.6:
+                continue
+            _machine_says(rng, hearing.items, machine)
+            data = machine.wire[: machine.count]
+            if rng.random() < 0.1:
+                data[rng.randrange(len(data))] ^= 1 << rng.randrange(8)
+            if table.way_in == machine_end.IN_PACKETS:
+                yield "begin_packet", ()
+                for byte in data:
+                    yield "packet_byte", (byte,)
+                yield "end_packet", ()
+            else:
+                for byte in data:
+                    yield "take", (byte,)
+        elif name in own:
+            yield name, given
+
+
+def _machine_says(rng: random.Random, items: list[Any], machine: sender.Sender) -> None:
+    """Telemetry, an answer, or something that no machine says, sealed."""
+    kind = rng.choice((1, 1, 1, 1, 1, 3, 4, 6, rng.randrange(16)))
+    machine.begin(kind)
+    if kind == sealed.KIND_TELEMETRY:
+        there = [rng.random() < 0.5 for _ in items]
+        machine.byte(rng.choice((0, 1, 2, 3, 4, 4, 5, 32)) + rng.choice((0, 8, 16)))
+        machine.byte(rng.randrange(256))
+        for one in there:
+            machine.bits(int(one), 1)
+        machine.at = (machine.at + 7 & ~7) + rng.choice((0, 0, 0, 0, 0, 0, 0, 0, 8))
+        for item, one in zip(items, there, strict=True):
+            for _ in range(one * (3 if item.tells == telling.TELLS_AXES else 1)):
+                machine.bits(rng.randrange(1 << item.bits), item.bits)
+    else:
+        sizes = {3: 10, 4: rng.choice((20, 26)), 6: rng.randint(1, 17)}
+        answers = rng.choice((1, 1, 1, 0, 2)) if kind != sealed.KIND_REPLY else rng.randrange(4)
+        machine.byte(answers)
+        for at in range(sizes.get(kind, 5) - 1 + rng.choice((0, 0, 0, 0, 1))):
+            machine.byte(rng.choice((0, 1, 7, 8)) if at == 4 else rng.randrange(32, 127))
+    machine.seal()
+
+
+def any_handset_end(rng: random.Random) -> Table:
+    style = rng.choice(("packed", "slip", "line", "columns", "keys"))
+    return handset_end_table(random_link(rng, hands=True, style=style), stream=rng.random() < 0.7)
+
+
 def life_of_a_writer(rng: random.Random, table: Any) -> Iterator[Step]:
     """Values of every channel, at rest, at their ends and between, now and then without a reading."""
     values = [0] * len(table.channels)
@@ -283,6 +361,7 @@ def any_ramp(rng: random.Random) -> Table:
 
 
 LIVES: dict[str, tuple[type, Callable[[random.Random], Table], Callable[..., Iterator[Step]]]] = {
+    "HandsetEnd": (handset_end.HandsetEnd, any_handset_end, life_of_a_handset_end),
     "Handset": (handset.Handset, any_handset, life_of_a_handset),
     "Machine": (machine.Machine, lambda rng: machine_table(random_link(rng)), life_of_a_machine),
     "Watch": (watch.Watch, lambda rng: watch_table(any_section(rng)), life_of_a_watch),

@@ -89,6 +89,8 @@ def _text(rng: random.Random, style: str = "", medium: str = "", hands: bool = F
     if rng.random() < 0.4:
         lines.append(f"give_up_ms = {rng.choice((0, 500, 3000))}")
     if rng.random() < 0.7 and style not in ("keys", "train"):
+        if style in ("packed", "slip") and rng.random() < 0.5:
+            lines.append(f"delay_guard_ms = {rng.choice((300, 1000, 5000))}")
         lines += _backward(rng, steppers, list(range(len(outputs))))
     return "\n".join(lines)
 

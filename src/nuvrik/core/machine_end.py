@@ -243,7 +243,7 @@ class MachineEnd:
         event = self.understand(kind)
         if event != ACCEPTED:
             return event
-        if kind == KIND_HELLO and self.two(1) == 0:
+        if kind == KIND_HELLO and self.sealed.two(1) == 0:
             # Anybody may ask who is there, numbering for themselves: that must not make the handset look old.
             if self.skips:
                 return QUEUED_UP
@@ -262,10 +262,6 @@ class MachineEnd:
             return QUEUED_UP
         self.obey(kind)
         return ACCEPTED
-
-    def two(self, at: u8) -> u16:
-        """Two bytes of the payload, the low one first."""
-        return self.sealed.body[HEAD + at] + (self.sealed.body[HEAD + at + 1] << 8)
 
     def understand(self, kind: u8) -> u8:
         """Whether the payload is one that can be. A command's values are in values afterwards."""
@@ -357,7 +353,7 @@ class MachineEnd:
             self.machine.stop()
             self.follow()
         elif kind == KIND_HELLO:
-            self.machine.hello(self.two(1))
+            self.machine.hello(self.sealed.two(1))
         elif kind == KIND_ECHO:
             length: u8 = self.sealed.payload - 1
             at: u8 = self.machine.desk.echo(length)
@@ -381,7 +377,9 @@ class MachineEnd:
             negative: bool = about.either_sign and given > (mask_of(bits) >> 1)
             self.machine.argument(i, given - mask_of(bits) - 1 if negative else given)
             at += bits
-        if self.machine.ask(code, self.two(1), self.two(3), self.two(5), self.two(7)):
+        if self.machine.ask(
+            code, self.sealed.two(1), self.sealed.two(3), self.sealed.two(5), self.sealed.two(7)
+        ):
             self.calls = True
 
     def turn(self) -> None:

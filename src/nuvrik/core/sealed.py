@@ -132,6 +132,10 @@ class Sealed:
             return CHECK
         return WRONG_LAYOUT if self.body[1] == self.table.pair else WRONG_PAIR
 
+    def two(self, at: u8) -> u16:
+        """Two bytes of the payload, the low one first."""
+        return self.body[HEAD + at] + (self.body[HEAD + at + 1] << 8)
+
     def newness(self) -> u8:
         """What the number of a sound frame says: ACCEPTED, REPEATED or OUT_OF_ORDER."""
         if self.has_last:

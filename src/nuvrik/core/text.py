@@ -242,7 +242,7 @@ class TextReader:
         digits: u8 = check_digits(self.table.check)
         if digits > 0:
             # The check first: what is damaged may look like a stop, or like another kind.
-            if length < digits + 1 or not self.checked(digits):
+            if not self.sound(digits):
                 return CHECK
             length = length - digits - 1
         if length > 0 and length == len(self.table.stop) and self.begins_with_stop():
@@ -253,6 +253,10 @@ class TextReader:
         if self.table.columns:
             return self.read_columns(len(self.table.tag), length, values)
         return self.read_line(len(self.table.tag), length, values)
+
+    def sound(self, digits: u8) -> bool:
+        """Whether the line has a check, and it is that of the rest."""
+        return self.length > digits and self.checked(digits)
 
     def checked(self, digits: u8) -> bool:
         """Whether the check at the end of the line is that of all before it."""

@@ -59,6 +59,7 @@ class Writer:
         self.chooser: Chooser = Chooser(table.keys)
         self.slots: list[u16] = [0] * MOST_SLOTS
         self.echo: u8 = 0
+        self.rest: list[i32] = [0] * len(table.channels)
         self.figures: list[u8] = [0] * MOST_FIGURES
 
     def command(self, values: list[i32]) -> bool:
@@ -67,19 +68,10 @@ class Writer:
             self.pack(values)
             return True
         self.begin_plain()
-        if self.table.way_out != OUT_TEXT and self.says_nothing(values):
-            return False
-        if self.table.way_out == OUT_TEXT:
-            return self.write_command(values)
-        if self.table.way_out == OUT_KEYS:
-            key: u8 = self.chooser.choose(values)
-            return self.press(key)
-        for i in range(len(self.table.channels)):
-            self.slots[i] = slot_of_value(self.table.train, self.table.channels[i], values[i])
-        return True
+        return self.plain(values)
 
     def stop(self) -> bool:
-        """Write a stop. False: the style knows none, and a command with everything at rest has to do."""
+        """Write a stop; in a style that knows none, everything at rest and arm off."""
         if self.table.way_out == OUT_SEALED:
             self.sender.begin(KIND_STOP)
             self.sender.seal()
@@ -88,11 +80,23 @@ class Writer:
         if self.table.way_out == OUT_KEYS:
             return self.press(self.chooser.stop())
         if self.table.way_out == OUT_SLOTS or len(self.table.text.stop) == 0:
-            return False
+            return self.plain(self.rest)
         self.put_lead()
         for character in self.table.text.stop:
             self.sender.put(character)
         self.put_check()
+        return True
+
+    def plain(self, values: list[i32]) -> bool:
+        """A command that is no sealed body."""
+        if self.table.way_out == OUT_TEXT:
+            return self.write_command(values)
+        if self.says_nothing(values):
+            return False
+        if self.table.way_out == OUT_KEYS:
+            return self.press(self.chooser.choose(values))
+        for i in range(len(self.table.channels)):
+            self.slots[i] = slot_of_value(self.table.train, self.table.channels[i], values[i])
         return True
 
     def begin_plain(self) -> None:

@@ -40,6 +40,8 @@ MODULES = (
     "sources",
     "arming",
     "handset",
+    "hearing",
+    "handset_end",
 )
 """The modules in the subset, from the ground up: each may import only from those before it."""
 

@@ -166,6 +166,8 @@ class Life:
         return data
 
     def _command(self, mood: str) -> bytes:
+        # What the handset heard last, as a delay guard wants it: mostly the latest, now and then long ago.
+        self._encoder.echo = (self._end.sender.seq - self._rng.choice((1, 1, 1, 1, 2, 9, 100))) & 0xFF
         try:
             body = self._encoder.command(self._values(mood), self._seq)
         except ValueError:  # no reading, where a style has no way of saying it

@@ -121,6 +121,17 @@ def in_micropython(interpreter: str, life: Life, steps: int, folder: Path) -> st
 
 def prepared(table: EndTable, folder: Path) -> Path:
     """A program that carries out steps, one a line, and beside it core as it is."""
+    copy_core(folder)
+    kinds = [(one.kind, one.at) for one in table.machine.outputs.outputs]
+    program = folder / "life.py"
+    program.write_text(
+        PROGRAM.format(source=str(folder), table=as_python(table, "table"), kinds=kinds), "utf-8"
+    )
+    return program
+
+
+def copy_core(folder: Path) -> None:
+    """Core as it is, and what carries out steps, where MicroPython finds them."""
     package = Path(sys.modules["nuvrik"].__file__ or "").parent
     there = folder / "nuvrik" / "core"
     if not there.exists():
@@ -129,12 +140,6 @@ def prepared(table: EndTable, folder: Path) -> Path:
         for file in (package / "core").glob("*.py"):
             (there / file.name).write_text(file.read_text("utf-8"), "utf-8")
         (folder / "seen.py").write_text(Path(seen_file.__file__).read_text("utf-8"), "utf-8")
-    kinds = [(one.kind, one.at) for one in table.machine.outputs.outputs]
-    program = folder / "life.py"
-    program.write_text(
-        PROGRAM.format(source=str(folder), table=as_python(table, "table"), kinds=kinds), "utf-8"
-    )
-    return program
 
 
 def lived(life: Iterable[tuple[Step, list[int], list[int]]], steps: int) -> Iterator[dict[str, Any]]:

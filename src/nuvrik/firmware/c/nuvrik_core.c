@@ -2,8 +2,8 @@
    core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
    core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
    core/keys.py, core/train.py, core/writer.py, core/telling.py, core/machine_end.py, core/controls.py,
-   core/hands.py, core/sources.py, core/arming.py, core/handset.py by Nuvrik. Read it, step through it, port
-   it, but do not edit it: the next making would undo that. */
+   core/hands.py, core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/handset_end.py by
+   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
 #include "nuvrik_core.h"
 
 static int16_t nuvrik_abs16(int16_t x)
@@ -303,6 +303,13 @@ uint8_t nuvrik_sealed_unsound(const NuvrikSealed *self)
     }
     return (uint8_t)((self->body[1] == NUVRIK_U8(self->table->pair)) ? NUVRIK_WRONG_LAYOUT
         : NUVRIK_WRONG_PAIR);
+}
+
+/** Two bytes of the payload, the low one first. */
+uint16_t nuvrik_sealed_two(const NuvrikSealed *self, uint8_t at)
+{
+    return (uint16_t)(self->body[NUVRIK_HEAD + at] + (uint16_t)((uint16_t)self->body[(NUVRIK_HEAD + at)
+        + 1] << 8));
 }
 
 /** What the number of a sound frame says: ACCEPTED, REPEATED or OUT_OF_ORDER. */
@@ -2726,7 +2733,7 @@ uint8_t nuvrik_text_reader_read(NuvrikTextReader *self, int32_t *values)
     uint8_t digits = nuvrik_check_digits(NUVRIK_U8(self->table->check));
     if (digits > 0) {
         /* The check first: what is damaged may look like a stop, or like another kind. */
-        if (length < (uint16_t)(digits + 1) || !nuvrik_text_reader_checked(self, digits)) {
+        if (!nuvrik_text_reader_sound(self, digits)) {
             return NUVRIK_CHECK;
         }
         length = (uint16_t)(((int32_t)length - digits) - 1);
@@ -2743,6 +2750,12 @@ uint8_t nuvrik_text_reader_read(NuvrikTextReader *self, int32_t *values)
         return nuvrik_text_reader_read_columns(self, NUVRIK_U8(self->table->tag_count), length, values);
     }
     return nuvrik_text_reader_read_line(self, NUVRIK_U8(self->table->tag_count), length, values);
+}
+
+/** Whether the line has a check, and it is that of the rest. */
+bool nuvrik_text_reader_sound(const NuvrikTextReader *self, uint8_t digits)
+{
+    return self->length > digits && nuvrik_text_reader_checked(self, digits);
 }
 
 /** Whether the check at the end of the line is that of all before it. */
@@ -3255,6 +3268,9 @@ void nuvrik_writer_init(NuvrikWriter *self, const NuvrikWriterTable *table)
         self->slots[i] = 0;
     }
     self->echo = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_CHANNELS; i++) {
+        self->rest[i] = 0;
+    }
     for (uint8_t i = 0; i < NUVRIK_MOST_FIGURES; i++) {
         self->figures[i] = 0;
     }
@@ -3268,24 +3284,10 @@ bool nuvrik_writer_command(NuvrikWriter *self, const int32_t *values)
         return true;
     }
     nuvrik_writer_begin_plain(self);
-    if (NUVRIK_U8(self->table->way_out) != NUVRIK_OUT_TEXT && nuvrik_writer_says_nothing(self, values)) {
-        return false;
-    }
-    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_TEXT) {
-        return nuvrik_writer_write_command(self, values);
-    }
-    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_KEYS) {
-        uint8_t key = nuvrik_chooser_choose(&self->chooser, values);
-        return nuvrik_writer_press(self, key);
-    }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
-        self->slots[i] = nuvrik_slot_of_value(NUVRIK_P(self->table->train),
-            &NUVRIK_P(self->table->channels)[i], values[i]);
-    }
-    return true;
+    return nuvrik_writer_plain(self, values);
 }
 
-/** Write a stop. False: the style knows none, and a command with everything at rest has to do. */
+/** Write a stop; in a style that knows none, everything at rest and arm off. */
 bool nuvrik_writer_stop(NuvrikWriter *self)
 {
     if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_SEALED) {
@@ -3299,7 +3301,7 @@ bool nuvrik_writer_stop(NuvrikWriter *self)
     }
     if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_SLOTS
         || NUVRIK_U8(NUVRIK_P(self->table->text)->stop_count) == 0) {
-        return false;
+        return nuvrik_writer_plain(self, self->rest);
     }
     nuvrik_writer_put_lead(self);
     for (uint8_t character_at
@@ -3308,6 +3310,25 @@ bool nuvrik_writer_stop(NuvrikWriter *self)
         nuvrik_sender_put(&self->sender, character);
     }
     nuvrik_writer_put_check(self);
+    return true;
+}
+
+/** A command that is no sealed body. */
+bool nuvrik_writer_plain(NuvrikWriter *self, const int32_t *values)
+{
+    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_TEXT) {
+        return nuvrik_writer_write_command(self, values);
+    }
+    if (nuvrik_writer_says_nothing(self, values)) {
+        return false;
+    }
+    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_KEYS) {
+        return nuvrik_writer_press(self, nuvrik_chooser_choose(&self->chooser, values));
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
+        self->slots[i] = nuvrik_slot_of_value(NUVRIK_P(self->table->train),
+            &NUVRIK_P(self->table->channels)[i], values[i]);
+    }
     return true;
 }
 
@@ -3923,7 +3944,7 @@ uint8_t nuvrik_machine_end_judge(NuvrikMachineEnd *self)
     if (event != NUVRIK_ACCEPTED) {
         return event;
     }
-    if (kind == NUVRIK_KIND_HELLO && nuvrik_machine_end_two(self, 1) == 0) {
+    if (kind == NUVRIK_KIND_HELLO && nuvrik_sealed_two(&self->sealed, 1) == 0) {
         /* Anybody may ask who is there, numbering for themselves: that must not make the handset look old. */
         if (self->skips) {
             return NUVRIK_QUEUED_UP;
@@ -3948,13 +3969,6 @@ uint8_t nuvrik_machine_end_judge(NuvrikMachineEnd *self)
     }
     nuvrik_machine_end_obey(self, kind);
     return NUVRIK_ACCEPTED;
-}
-
-/** Two bytes of the payload, the low one first. */
-uint16_t nuvrik_machine_end_two(const NuvrikMachineEnd *self, uint8_t at)
-{
-    return (uint16_t)(self->sealed.body[NUVRIK_HEAD + at]
-        + (uint16_t)((uint16_t)self->sealed.body[(NUVRIK_HEAD + at) + 1] << 8));
 }
 
 /** Whether the payload is one that can be. A command's values are in values afterwards. */
@@ -4087,7 +4101,7 @@ void nuvrik_machine_end_obey(NuvrikMachineEnd *self, uint8_t kind)
         nuvrik_machine_stop(&self->machine);
         nuvrik_machine_end_follow(self);
     } else if (kind == NUVRIK_KIND_HELLO) {
-        nuvrik_machine_hello(&self->machine, nuvrik_machine_end_two(self, 1));
+        nuvrik_machine_hello(&self->machine, nuvrik_sealed_two(&self->sealed, 1));
     } else if (kind == NUVRIK_KIND_ECHO) {
         uint8_t length = (uint8_t)((int32_t)self->sealed.payload - 1);
         uint8_t at = nuvrik_desk_echo(&self->machine.desk, length);
@@ -4119,8 +4133,9 @@ void nuvrik_machine_end_ask(NuvrikMachineEnd *self, uint8_t code)
             : (int32_t)given);
         at = (uint16_t)((int32_t)at + bits);
     }
-    if (nuvrik_machine_ask(&self->machine, code, nuvrik_machine_end_two(self, 1),
-        nuvrik_machine_end_two(self, 3), nuvrik_machine_end_two(self, 5), nuvrik_machine_end_two(self, 7))) {
+    if (nuvrik_machine_ask(&self->machine, code, nuvrik_sealed_two(&self->sealed, 1),
+        nuvrik_sealed_two(&self->sealed, 3), nuvrik_sealed_two(&self->sealed, 5),
+        nuvrik_sealed_two(&self->sealed, 7))) {
         self->calls = true;
     }
 }
@@ -5294,5 +5309,352 @@ uint8_t nuvrik_handset_unready(NuvrikHandset *self)
 int32_t nuvrik_handset_value(NuvrikHandset *self, uint8_t control)
 {
     return nuvrik_hands_value(&self->hands, control);
+}
+
+/* ---- hearing ---- */
+
+/** Whether an item is in the telemetry. */
+bool nuvrik_there(NuvrikSealed *sealed, uint8_t item)
+{
+    return nuvrik_got(sealed->body, (uint16_t)((8 * (NUVRIK_HEAD + 2)) + item), 1) != 0;
+}
+
+void nuvrik_hearing_init(NuvrikHearing *self, const NuvrikHearingTable *table)
+{
+    self->table = table;
+    self->heard_ms = NUVRIK_TIMER_MAX;
+    self->told_ms = NUVRIK_TIMER_MAX;
+    self->state_told = NUVRIK_NEVER_HEARD;
+    self->followed = false;
+    self->last_command = 0;
+    self->hold_ends = false;
+    self->seq = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_CODES; i++) {
+        self->codes[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_ITEMS; i++) {
+        self->ages_ms[i] = NUVRIK_TIMER_MAX;
+    }
+    self->code = 0;
+    self->session = 0;
+    self->number = 0;
+    self->status = 0;
+    self->value_low = 0;
+    self->value_high = 0;
+    self->tag = 0;
+    self->boot_low = 0;
+    self->boot_high = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_TOKEN; i++) {
+        self->token[i] = 0;
+    }
+    self->length = 0;
+}
+
+/** Let dt_ms go by. */
+void nuvrik_hearing_pass_time(NuvrikHearing *self, uint16_t dt_ms)
+{
+    self->heard_ms = nuvrik_later(self->heard_ms, dt_ms);
+    self->told_ms = nuvrik_later(self->told_ms, dt_ms);
+    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count); i++) {
+        self->ages_ms[i] = nuvrik_later(self->ages_ms[i], dt_ms);
+    }
+}
+
+/** The state as last told, NEVER_HEARD if that is too long ago. */
+uint8_t nuvrik_hearing_state(const NuvrikHearing *self)
+{
+    return (uint8_t)((self->told_ms < NUVRIK_U16(self->table->lost_ms)) ? self->state_told
+        : (uint8_t)NUVRIK_NEVER_HEARD);
+}
+
+/** Whether the payload is one that can be. */
+uint8_t nuvrik_hearing_understand(const NuvrikHearing *self, NuvrikSealed *sealed)
+{
+    uint16_t size = sealed->payload;
+    if (sealed->kind == NUVRIK_KIND_TELEMETRY) {
+        return (uint8_t)(nuvrik_hearing_fits(self, sealed) ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
+    }
+    if (sealed->kind == NUVRIK_KIND_REPLY) {
+        return (uint8_t)((size == NUVRIK_REPLY_BYTES && sealed->body[NUVRIK_HEAD + 5] <= NUVRIK_STRANGER)
+            ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
+    }
+    /* The first byte of a hello or an echo says which way it goes: 0 asks, 1 answers. */
+    if (size > 0 && sealed->body[NUVRIK_HEAD] == 0) {
+        return NUVRIK_WRONG_KIND;
+    }
+    if (size == 0 || sealed->body[NUVRIK_HEAD] != 1) {
+        return NUVRIK_BAD_FIELD;
+    }
+    if (sealed->kind == NUVRIK_KIND_HELLO) {
+        return (uint8_t)((size >= NUVRIK_HELLO_BYTES) ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
+    }
+    return (uint8_t)((size >= 2 && size <= (uint16_t)(NUVRIK_MOST_TOKEN + 1)) ? NUVRIK_ACCEPTED
+        : NUVRIK_BAD_FIELD);
+}
+
+/** The bit at which the codes begin. */
+uint16_t nuvrik_hearing_first_code(const NuvrikHearing *self)
+{
+    uint16_t marks = (uint16_t)((NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count) + 7) >> 3);
+    return (uint16_t)(8 * ((NUVRIK_HEAD + 2) + (int16_t)marks));
+}
+
+/** Whether this link could mean that telemetry: every bit that means nothing is zero. */
+bool nuvrik_hearing_fits(const NuvrikHearing *self, NuvrikSealed *sealed)
+{
+    uint16_t at = nuvrik_hearing_first_code(self);
+    if (((int32_t)sealed->payload + NUVRIK_HEAD) < (at >> 3)
+        || sealed->body[NUVRIK_HEAD] >= NUVRIK_MEANS_NOTHING) {
+        return false;
+    }
+    if ((sealed->body[NUVRIK_HEAD] & NUVRIK_STATE_BITS) >= NUVRIK_STATES) {
+        return false;
+    }
+    for (uint16_t i = 0; i < (((int32_t)at - (8 * (NUVRIK_HEAD + 2)))
+        - NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count)); i++) {
+        if (nuvrik_there(sealed, (uint8_t)((int32_t)NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count)
+            + i))) {
+            return false;
+        }
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count); i++) {
+        const NuvrikItemTable *item = &NUVRIK_P(NUVRIK_P(self->table->telling)->items)[i];
+        if (nuvrik_there(sealed, i)) {
+            at = (uint16_t)((int32_t)at + ((NUVRIK_U8(item->tells) == NUVRIK_TELLS_AXES)
+                ? (NUVRIK_AXES * NUVRIK_U8(item->bits)) : NUVRIK_U8(item->bits)));
+        }
+    }
+    if (((int32_t)sealed->payload + NUVRIK_HEAD) != (((int32_t)at + 7) >> 3)) {
+        return false;
+    }
+    return (int16_t)(at & 7) == 0 || (sealed->body[at >> 3] >> (at & 7)) == 0;
+}
+
+/** A frame that has been accepted. */
+void nuvrik_hearing_take(NuvrikHearing *self, NuvrikSealed *sealed)
+{
+    self->heard_ms = 0;
+    if (sealed->kind == NUVRIK_KIND_TELEMETRY) {
+        nuvrik_hearing_take_telemetry(self, sealed);
+    } else if (sealed->kind == NUVRIK_KIND_REPLY) {
+        self->code = sealed->body[NUVRIK_HEAD];
+        self->session = nuvrik_sealed_two(sealed, 1);
+        self->number = nuvrik_sealed_two(sealed, 3);
+        self->status = sealed->body[NUVRIK_HEAD + 5];
+        self->value_low = nuvrik_sealed_two(sealed, 6);
+        self->value_high = nuvrik_sealed_two(sealed, 8);
+    } else if (sealed->kind == NUVRIK_KIND_HELLO) {
+        self->tag = nuvrik_sealed_two(sealed, 1);
+        self->boot_low = nuvrik_sealed_two(sealed, 3);
+        self->boot_high = nuvrik_sealed_two(sealed, 5);
+    } else {
+        self->length = (uint8_t)((int32_t)sealed->payload - 1);
+        for (uint8_t i = 0; i < self->length; i++) {
+            self->token[i] = sealed->body[(NUVRIK_HEAD + 1) + i];
+        }
+    }
+}
+
+/** What the machine says of itself. */
+void nuvrik_hearing_take_telemetry(NuvrikHearing *self, NuvrikSealed *sealed)
+{
+    self->told_ms = 0;
+    self->seq = sealed->seq;
+    self->state_told = (uint8_t)(sealed->body[NUVRIK_HEAD] & NUVRIK_STATE_BITS);
+    self->followed = (sealed->body[NUVRIK_HEAD] & NUVRIK_FOLLOWS) != 0;
+    self->hold_ends = (sealed->body[NUVRIK_HEAD] & NUVRIK_HOLD_ENDS) != 0;
+    self->last_command = sealed->body[NUVRIK_HEAD + 1];
+    uint16_t at = nuvrik_hearing_first_code(self);
+    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count); i++) {
+        const NuvrikItemTable *item = &NUVRIK_P(NUVRIK_P(self->table->telling)->items)[i];
+        if (nuvrik_there(sealed, i)) {
+            self->ages_ms[i] = 0;
+            uint8_t parts = (uint8_t)((NUVRIK_U8(item->tells) == NUVRIK_TELLS_AXES) ? NUVRIK_AXES : 1);
+            for (uint8_t part = 0; part < parts; part++) {
+                self->codes[NUVRIK_U8(item->first) + part] = nuvrik_got(sealed->body, at,
+                    NUVRIK_U8(item->bits));
+                at = (uint16_t)((int32_t)at + NUVRIK_U8(item->bits));
+            }
+        }
+    }
+}
+
+/* ---- handset_end ---- */
+
+void nuvrik_handset_end_init(NuvrikHandsetEnd *self, const NuvrikHandsetEndTable *table)
+{
+    self->table = table;
+    nuvrik_handset_init(&self->handset, NUVRIK_P(table->handset));
+    nuvrik_writer_init(&self->writer, NUVRIK_P(table->writer));
+    nuvrik_sealed_init(&self->sealed, NUVRIK_P(table->sealed));
+    nuvrik_cobs_reader_init(&self->cobs);
+    nuvrik_slip_reader_init(&self->slip);
+    nuvrik_text_reader_init(&self->text, NUVRIK_P(NUVRIK_P(table->writer)->text));
+    nuvrik_hearing_init(&self->hearing, NUVRIK_P(table->hearing));
+    self->refused = 0;
+}
+
+/** At power-up. */
+void nuvrik_handset_end_begin(NuvrikHandsetEnd *self)
+{
+    nuvrik_handset_begin(&self->handset);
+}
+
+/** Let it be now_ms. */
+void nuvrik_handset_end_pass_time(NuvrikHandsetEnd *self, uint16_t now_ms)
+{
+    if (self->handset.started) {
+        nuvrik_hearing_pass_time(&self->hearing, (uint16_t)(now_ms - self->handset.now_ms));
+    }
+    nuvrik_handset_pass_time(&self->handset, now_ms);
+}
+
+/** The loop has been held up for longer than a timer counts. */
+void nuvrik_handset_end_expire(NuvrikHandsetEnd *self, uint16_t now_ms)
+{
+    nuvrik_hearing_pass_time(&self->hearing, NUVRIK_TIMER_MAX);
+    nuvrik_handset_expire(&self->handset, now_ms);
+    /* Of the machine too nothing is known any more: its next frame is accepted as it is. */
+    nuvrik_sealed_forget(&self->sealed);
+}
+
+/** A reading of a control; have_read comes after the last of them. */
+void nuvrik_handset_end_read(NuvrikHandsetEnd *self, uint8_t control, int32_t raw)
+{
+    nuvrik_handset_read(&self->handset, control, raw);
+}
+
+/** What follows from new readings. */
+void nuvrik_handset_end_have_read(NuvrikHandsetEnd *self)
+{
+    nuvrik_handset_have_read(&self->handset);
+}
+
+/** A stop of a program's own. */
+void nuvrik_handset_end_press_stop(NuvrikHandsetEnd *self, bool pressed)
+{
+    nuvrik_handset_press_stop(&self->handset, pressed);
+}
+
+/** From now on, whatever is read: everything at rest and arm off. */
+void nuvrik_handset_end_leave(NuvrikHandsetEnd *self)
+{
+    nuvrik_handset_leave(&self->handset);
+}
+
+/** Write the frame that is due now, if one is: into writer.sender, or writer.slots. */
+bool nuvrik_handset_end_send(NuvrikHandsetEnd *self)
+{
+    uint8_t turn = nuvrik_handset_turn(&self->handset);
+    if (turn == NUVRIK_SENDS_NOTHING) {
+        return false;
+    }
+    if (turn == NUVRIK_SENDS_STOP) {
+        return nuvrik_writer_stop(&self->writer);
+    }
+    if (nuvrik_handset_command(&self->handset) == NUVRIK_SENDS_NOTHING) {
+        return false;
+    }
+    nuvrik_handset_fill(&self->handset);
+    self->writer.echo = self->hearing.seq;
+    return nuvrik_writer_command(&self->writer, self->handset.values);
+}
+
+/** One byte of a stream. */
+uint8_t nuvrik_handset_end_take(NuvrikHandsetEnd *self, uint8_t byte)
+{
+    uint8_t event = NUVRIK_NO_EVENT;
+    if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_COBS) {
+        event = nuvrik_cobs_reader_take(&self->cobs, byte, &self->sealed);
+    } else if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_SLIP) {
+        event = nuvrik_slip_reader_take(&self->slip, byte, &self->sealed);
+    } else {
+        event = nuvrik_text_reader_take(&self->text, byte);
+    }
+    if (event == NUVRIK_ACCEPTED) {
+        event = (NUVRIK_U8(self->table->lines)) ? nuvrik_handset_end_judge_line(self)
+            : nuvrik_handset_end_judge(self);
+    }
+    return nuvrik_handset_end_count(self, event);
+}
+
+/** A packet begins. */
+void nuvrik_handset_end_begin_packet(NuvrikHandsetEnd *self)
+{
+    nuvrik_sealed_begin(&self->sealed);
+    nuvrik_text_reader_begin(&self->text);
+}
+
+/** One byte of a packet. */
+void nuvrik_handset_end_packet_byte(NuvrikHandsetEnd *self, uint8_t byte)
+{
+    if (NUVRIK_U8(self->table->lines)) {
+        nuvrik_text_reader_keep(&self->text, byte);
+    } else {
+        nuvrik_sealed_put(&self->sealed, byte);
+    }
+}
+
+/** It has ended. */
+uint8_t nuvrik_handset_end_end_packet(NuvrikHandsetEnd *self)
+{
+    uint16_t length = (NUVRIK_U8(self->table->lines)) ? self->text.length : self->sealed.length;
+    if (length == 0) {
+        return NUVRIK_NO_EVENT;
+    }
+    if (length > NUVRIK_LONGEST) {
+        return nuvrik_handset_end_count(self, NUVRIK_TOO_LONG);
+    }
+    if (NUVRIK_U8(self->table->lines)) {
+        nuvrik_text_reader_without_ending(&self->text);
+        return nuvrik_handset_end_count(self, nuvrik_handset_end_judge_line(self));
+    }
+    return nuvrik_handset_end_count(self, nuvrik_handset_end_judge(self));
+}
+
+/** Count what is refused. */
+uint8_t nuvrik_handset_end_count(NuvrikHandsetEnd *self, uint8_t event)
+{
+    if (event != NUVRIK_NO_EVENT && event != NUVRIK_ACCEPTED) {
+        self->refused = nuvrik_later(self->refused, 1);
+    }
+    return event;
+}
+
+/** A line has ended. One that is no hex digits is a command, which is for the other end. */
+uint8_t nuvrik_handset_end_judge_line(NuvrikHandsetEnd *self)
+{
+    if (!nuvrik_text_reader_is_hex(&self->text)) {
+        uint8_t check = NUVRIK_U8(NUVRIK_P(NUVRIK_P(self->table->writer)->text)->check);
+        return (uint8_t)((check == NUVRIK_NO_CHECK || nuvrik_text_reader_sound(&self->text,
+            nuvrik_check_digits(check))) ? NUVRIK_WRONG_KIND : NUVRIK_CHECK);
+    }
+    uint8_t event = nuvrik_text_reader_unhex(&self->text, &self->sealed);
+    return (event == NUVRIK_ACCEPTED) ? nuvrik_handset_end_judge(self) : event;
+}
+
+/** A body has ended: what it is, and what it tells. */
+uint8_t nuvrik_handset_end_judge(NuvrikHandsetEnd *self)
+{
+    /* After a silence the machine may have started again, and its numbers with it. */
+    if (self->hearing.heard_ms >= NUVRIK_U16(NUVRIK_P(self->table->hearing)->timeout_ms)) {
+        nuvrik_sealed_forget(&self->sealed);
+    }
+    uint8_t event = nuvrik_sealed_look(&self->sealed);
+    if (event == NUVRIK_ACCEPTED) {
+        event = nuvrik_hearing_understand(&self->hearing, &self->sealed);
+    }
+    if (event == NUVRIK_ACCEPTED) {
+        event = nuvrik_sealed_newness(&self->sealed);
+    }
+    if (event != NUVRIK_ACCEPTED) {
+        return event;
+    }
+    nuvrik_sealed_move(&self->sealed);
+    nuvrik_hearing_take(&self->hearing, &self->sealed);
+    if (self->sealed.kind == NUVRIK_KIND_TELEMETRY) {
+        nuvrik_handset_hear(&self->handset);
+    }
+    return NUVRIK_ACCEPTED;
 }
 

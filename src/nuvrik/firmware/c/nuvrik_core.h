@@ -2,8 +2,8 @@
    core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
    core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
    core/keys.py, core/train.py, core/writer.py, core/telling.py, core/machine_end.py, core/controls.py,
-   core/hands.py, core/sources.py, core/arming.py, core/handset.py by Nuvrik. Read it, step through it, port
-   it, but do not edit it: the next making would undo that. */
+   core/hands.py, core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/handset_end.py by
+   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
 #ifndef NUVRIK_CORE_H
 #define NUVRIK_CORE_H
 
@@ -305,6 +305,7 @@ void nuvrik_sealed_put(NuvrikSealed *self, uint8_t byte);
 uint8_t nuvrik_sealed_look(NuvrikSealed *self);
 bool nuvrik_sealed_asks_anybody(const NuvrikSealed *self);
 uint8_t nuvrik_sealed_unsound(const NuvrikSealed *self);
+uint16_t nuvrik_sealed_two(const NuvrikSealed *self, uint8_t at);
 uint8_t nuvrik_sealed_newness(const NuvrikSealed *self);
 void nuvrik_sealed_move(NuvrikSealed *self);
 void nuvrik_sealed_forget(NuvrikSealed *self);
@@ -1280,6 +1281,7 @@ void nuvrik_text_reader_without_ending(NuvrikTextReader *self);
 bool nuvrik_text_reader_is_hex(const NuvrikTextReader *self);
 uint8_t nuvrik_text_reader_unhex(NuvrikTextReader *self, NuvrikSealed *sealed);
 uint8_t nuvrik_text_reader_read(NuvrikTextReader *self, int32_t *values);
+bool nuvrik_text_reader_sound(const NuvrikTextReader *self, uint8_t digits);
 bool nuvrik_text_reader_checked(const NuvrikTextReader *self, uint8_t digits);
 bool nuvrik_text_reader_begins_with_stop(const NuvrikTextReader *self);
 bool nuvrik_text_reader_begins_with_tag(const NuvrikTextReader *self);
@@ -1459,6 +1461,7 @@ typedef struct {
     NuvrikChooser chooser;
     uint16_t slots[NUVRIK_MOST_SLOTS];
     uint8_t echo;
+    int32_t rest[NUVRIK_MOST_CHANNELS];
     uint8_t figures[NUVRIK_MOST_FIGURES];
 } NuvrikWriter;
 
@@ -1466,6 +1469,7 @@ uint8_t nuvrik_upper(uint8_t code);
 void nuvrik_writer_init(NuvrikWriter *self, const NuvrikWriterTable *table);
 bool nuvrik_writer_command(NuvrikWriter *self, const int32_t *values);
 bool nuvrik_writer_stop(NuvrikWriter *self);
+bool nuvrik_writer_plain(NuvrikWriter *self, const int32_t *values);
 void nuvrik_writer_begin_plain(NuvrikWriter *self);
 bool nuvrik_writer_says_nothing(const NuvrikWriter *self, const int32_t *values);
 void nuvrik_writer_pack(NuvrikWriter *self, const int32_t *values);
@@ -1668,7 +1672,6 @@ uint8_t nuvrik_machine_end_judge_line(NuvrikMachineEnd *self);
 uint8_t nuvrik_machine_end_plain(NuvrikMachineEnd *self, bool stop);
 uint8_t nuvrik_machine_end_press(NuvrikMachineEnd *self, uint8_t code);
 uint8_t nuvrik_machine_end_judge(NuvrikMachineEnd *self);
-uint16_t nuvrik_machine_end_two(const NuvrikMachineEnd *self, uint8_t at);
 uint8_t nuvrik_machine_end_understand(NuvrikMachineEnd *self, uint8_t kind);
 uint8_t nuvrik_machine_end_unpack(NuvrikMachineEnd *self);
 bool nuvrik_machine_end_padded(const NuvrikMachineEnd *self, uint16_t at, uint16_t size);
@@ -2114,6 +2117,125 @@ uint8_t nuvrik_handset_command(NuvrikHandset *self);
 void nuvrik_handset_fill(NuvrikHandset *self);
 uint8_t nuvrik_handset_unready(NuvrikHandset *self);
 int32_t nuvrik_handset_value(NuvrikHandset *self, uint8_t control);
+
+/* ---- hearing ---- */
+
+/** What a handset hears: the machine's state and telemetry, each with its age, answers to requests, who
+ *  the machine is, and echoes.
+ */
+
+/** In place of a state: the machine has never told one, or not for too long. */
+#define NUVRIK_NEVER_HEARD 255
+
+enum {
+    NUVRIK_STATE_BITS = 7,
+    NUVRIK_FOLLOWS = 8,
+    NUVRIK_HOLD_ENDS = 16,
+    NUVRIK_MEANS_NOTHING = 32
+};
+/** The first byte of telemetry: the state, that the number of the last command follows, that a load is
+ *  about to be let go of. What is above has to be zero, so that it can mean something later.
+ */
+
+/** An answer to a request. */
+#define NUVRIK_REPLY_BYTES 10
+
+/** A hello's answer without the name of the link. */
+#define NUVRIK_HELLO_BYTES 20
+
+/** What a handset may hear. timeout_ms: after such a silence the machine may have started again, and its
+ *  numbers with it; lost_ms: after such a time nothing is known of its state.
+ */
+typedef struct {
+    const NuvrikTellingTable *telling;
+    uint16_t timeout_ms;
+    uint16_t lost_ms;
+} NuvrikHearingTable;
+
+/** What has been heard of one machine. ages_ms: how long ago each item came, and codes what it was;
+ *  length: bytes of a token that are back.
+ */
+typedef struct {
+    const NuvrikHearingTable *table;
+    uint16_t heard_ms;
+    uint16_t told_ms;
+    uint8_t state_told;
+    bool followed;
+    uint8_t last_command;
+    bool hold_ends;
+    uint8_t seq;
+    uint16_t codes[NUVRIK_MOST_CODES];
+    uint16_t ages_ms[NUVRIK_MOST_ITEMS];
+    uint8_t code;
+    uint16_t session;
+    uint16_t number;
+    uint8_t status;
+    uint16_t value_low;
+    uint16_t value_high;
+    uint16_t tag;
+    uint16_t boot_low;
+    uint16_t boot_high;
+    uint8_t token[NUVRIK_MOST_TOKEN];
+    uint8_t length;
+} NuvrikHearing;
+
+bool nuvrik_there(NuvrikSealed *sealed, uint8_t item);
+void nuvrik_hearing_init(NuvrikHearing *self, const NuvrikHearingTable *table);
+void nuvrik_hearing_pass_time(NuvrikHearing *self, uint16_t dt_ms);
+uint8_t nuvrik_hearing_state(const NuvrikHearing *self);
+uint8_t nuvrik_hearing_understand(const NuvrikHearing *self, NuvrikSealed *sealed);
+uint16_t nuvrik_hearing_first_code(const NuvrikHearing *self);
+bool nuvrik_hearing_fits(const NuvrikHearing *self, NuvrikSealed *sealed);
+void nuvrik_hearing_take(NuvrikHearing *self, NuvrikSealed *sealed);
+void nuvrik_hearing_take_telemetry(NuvrikHearing *self, NuvrikSealed *sealed);
+
+/* ---- handset_end ---- */
+
+/** The handset's end of a link: readings in, bytes out, and what comes back. */
+
+/** A handset's end of a link. way_in: how frames are kept apart on their way back; lines: they are lines
+ *  of hex digits.
+ */
+typedef struct {
+    const NuvrikHandsetTable *handset;
+    const NuvrikWriterTable *writer;
+    const NuvrikSealedTable *sealed;
+    const NuvrikHearingTable *hearing;
+    uint8_t way_in;
+    bool lines;
+} NuvrikHandsetEndTable;
+
+/** One handset's end. pass_time comes first in every turn of the loop. take is given a stream that comes
+ *  back byte by byte; packets go byte by byte between begin_packet and end_packet.
+ */
+typedef struct {
+    const NuvrikHandsetEndTable *table;
+    NuvrikHandset handset;
+    NuvrikWriter writer;
+    NuvrikSealed sealed;
+    NuvrikCobsReader cobs;
+    NuvrikSlipReader slip;
+    NuvrikTextReader text;
+    NuvrikHearing hearing;
+    uint16_t refused;
+} NuvrikHandsetEnd;
+
+void nuvrik_handset_end_init(NuvrikHandsetEnd *self, const NuvrikHandsetEndTable *table);
+void nuvrik_handset_end_begin(NuvrikHandsetEnd *self);
+void nuvrik_handset_end_pass_time(NuvrikHandsetEnd *self, uint16_t now_ms);
+void nuvrik_handset_end_expire(NuvrikHandsetEnd *self, uint16_t now_ms);
+void nuvrik_handset_end_read(NuvrikHandsetEnd *self, uint8_t control, int32_t raw);
+void nuvrik_handset_end_have_read(NuvrikHandsetEnd *self);
+void nuvrik_handset_end_press_stop(NuvrikHandsetEnd *self, bool pressed);
+void nuvrik_handset_end_leave(NuvrikHandsetEnd *self);
+bool nuvrik_handset_end_send(NuvrikHandsetEnd *self);
+uint8_t nuvrik_handset_end_take(NuvrikHandsetEnd *self, uint8_t byte);
+void nuvrik_handset_end_begin_packet(NuvrikHandsetEnd *self);
+void nuvrik_handset_end_packet_byte(NuvrikHandsetEnd *self, uint8_t byte);
+uint8_t nuvrik_handset_end_end_packet(NuvrikHandsetEnd *self);
+uint8_t nuvrik_handset_end_count(NuvrikHandsetEnd *self, uint8_t event);
+uint8_t nuvrik_handset_end_judge_line(NuvrikHandsetEnd *self);
+uint8_t nuvrik_handset_end_judge(NuvrikHandsetEnd *self);
 
 #ifdef __cplusplus
 }

@@ -1,0 +1,172 @@
+"""The handset's end of a link: readings in, bytes out, and what comes back."""
+
+from nuvrik.core.handset import SENDS_NOTHING, SENDS_STOP, Handset, HandsetTable
+from nuvrik.core.hearing import Hearing, HearingTable
+from nuvrik.core.levels import TIMER_MAX, later
+from nuvrik.core.machine_end import IN_COBS, IN_SLIP
+from nuvrik.core.sealed import (
+    ACCEPTED,
+    CHECK,
+    KIND_TELEMETRY,
+    LONGEST,
+    NO_EVENT,
+    TOO_LONG,
+    WRONG_KIND,
+    CobsReader,
+    Sealed,
+    SealedTable,
+    SlipReader,
+)
+from nuvrik.core.text import NO_CHECK, TextReader, check_digits
+from nuvrik.core.widths import Table, reading, u8, u16
+from nuvrik.core.writer import Writer, WriterTable
+
+
+class HandsetEndTable(Table):
+    """A handset's end of a link. way_in: how frames are kept apart on their way back; lines: they are lines
+    of hex digits."""
+
+    handset: HandsetTable
+    writer: WriterTable
+    sealed: SealedTable
+    hearing: HearingTable
+    way_in: u8
+    lines: bool
+
+
+class HandsetEnd:
+    """One handset's end. pass_time comes first in every turn of the loop. take is
+    given a stream that comes back byte by byte; packets go byte by byte between begin_packet and
+    end_packet."""
+
+    def __init__(self, table: HandsetEndTable) -> None:
+        self.table: HandsetEndTable = table
+        self.handset: Handset = Handset(table.handset)
+        self.writer: Writer = Writer(table.writer)
+        self.sealed: Sealed = Sealed(table.sealed)
+        self.cobs: CobsReader = CobsReader()
+        self.slip: SlipReader = SlipReader()
+        self.text: TextReader = TextReader(table.writer.text)
+        self.hearing: Hearing = Hearing(table.hearing)
+        self.refused: u16 = 0
+
+    def begin(self) -> None:
+        """At power-up."""
+        self.handset.begin()
+
+    def pass_time(self, now_ms: u16) -> None:
+        """Let it be now_ms."""
+        if self.handset.started:
+            self.hearing.pass_time((now_ms - self.handset.now_ms) & 0xFFFF)
+        self.handset.pass_time(now_ms)
+
+    def expire(self, now_ms: u16) -> None:
+        """The loop has been held up for longer than a timer counts."""
+        self.hearing.pass_time(TIMER_MAX)
+        self.handset.expire(now_ms)
+        # Of the machine too nothing is known any more: its next frame is accepted as it is.
+        self.sealed.forget()
+
+    # ---- what hands and programs do ----
+
+    def read(self, control: u8, raw: reading) -> None:
+        """A reading of a control; have_read comes after the last of them."""
+        self.handset.read(control, raw)
+
+    def have_read(self) -> None:
+        """What follows from new readings."""
+        self.handset.have_read()
+
+    def press_stop(self, pressed: bool) -> None:
+        """A stop of a program's own."""
+        self.handset.press_stop(pressed)
+
+    def leave(self) -> None:
+        """From now on, whatever is read: everything at rest and arm off."""
+        self.handset.leave()
+
+    # ---- what is sent ----
+
+    def send(self) -> bool:
+        """Write the frame that is due now, if one is: into writer.sender, or writer.slots."""
+        turn: u8 = self.handset.turn()
+        if turn == SENDS_NOTHING:
+            return False
+        if turn == SENDS_STOP:
+            return self.writer.stop()
+        if self.handset.command() == SENDS_NOTHING:
+            return False
+        self.handset.fill()
+        self.writer.echo = self.hearing.seq
+        return self.writer.command(self.handset.values)
+
+    # ---- what comes back ----
+
+    def take(self, byte: u8) -> u8:
+        """One byte of a stream."""
+        event: u8 = NO_EVENT
+        if self.table.way_in == IN_COBS:
+            event = self.cobs.take(byte, self.sealed)
+        elif self.table.way_in == IN_SLIP:
+            event = self.slip.take(byte, self.sealed)
+        else:
+            event = self.text.take(byte)
+        if event == ACCEPTED:
+            event = self.judge_line() if self.table.lines else self.judge()
+        return self.count(event)
+
+    def begin_packet(self) -> None:
+        """A packet begins."""
+        self.sealed.begin()
+        self.text.begin()
+
+    def packet_byte(self, byte: u8) -> None:
+        """One byte of a packet."""
+        if self.table.lines:
+            self.text.keep(byte)
+        else:
+            self.sealed.put(byte)
+
+    def end_packet(self) -> u8:
+        """It has ended."""
+        length: u16 = self.text.length if self.table.lines else self.sealed.length
+        if length == 0:
+            return NO_EVENT
+        if length > LONGEST:
+            return self.count(TOO_LONG)
+        if self.table.lines:
+            self.text.without_ending()
+            return self.count(self.judge_line())
+        return self.count(self.judge())
+
+    def count(self, event: u8) -> u8:
+        """Count what is refused."""
+        if event != NO_EVENT and event != ACCEPTED:
+            self.refused = later(self.refused, 1)
+        return event
+
+    def judge_line(self) -> u8:
+        """A line has ended. One that is no hex digits is a command, which is for the other end."""
+        if not self.text.is_hex():
+            check: u8 = self.table.writer.text.check
+            return WRONG_KIND if check == NO_CHECK or self.text.sound(check_digits(check)) else CHECK
+        event: u8 = self.text.unhex(self.sealed)
+        return self.judge() if event == ACCEPTED else event
+
+    def judge(self) -> u8:
+        """A body has ended: what it is, and what it tells."""
+        # After a silence the machine may have started again, and its numbers with it.
+        if self.hearing.heard_ms >= self.table.hearing.timeout_ms:
+            self.sealed.forget()
+        event: u8 = self.sealed.look()
+        if event == ACCEPTED:
+            event = self.hearing.understand(self.sealed)
+        if event == ACCEPTED:
+            event = self.sealed.newness()
+        if event != ACCEPTED:
+            return event
+        self.sealed.move()
+        self.hearing.take(self.sealed)
+        if self.sealed.kind == KIND_TELEMETRY:
+            self.handset.hear()
+        return ACCEPTED

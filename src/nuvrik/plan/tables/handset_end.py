@@ -1,0 +1,44 @@
+"""A handset's end of a link as one table: readings in, frames out, and what comes back."""
+
+from nuvrik.core.handset_end import HandsetEndTable
+from nuvrik.core.hearing import HearingTable
+from nuvrik.core.machine_end import IN_LINES, IN_PACKETS
+from nuvrik.core.sealed import KIND_ECHO, KIND_HELLO, KIND_REPLY, KIND_TELEMETRY
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.tables.ends import WAYS, sealed_table, telling_table
+from nuvrik.plan.tables.handset import handset_table
+from nuvrik.plan.tables.made import made
+from nuvrik.plan.tables.writer import writer_table
+
+TO_HANDSET = (KIND_TELEMETRY, KIND_REPLY, KIND_HELLO, KIND_ECHO)
+
+MISSED = 3
+"""A value that has failed to come this many times in a row is no longer known: one or two are lost often."""
+
+
+def handset_end_table(link: Link, *, stream: bool) -> HandsetEndTable:
+    """A handset's end, on a stream of bytes or in packets."""
+    # What comes back beside text and keys are lines of hex digits.
+    lines = not link.frame.sealed
+    back = IN_LINES if lines else WAYS[type(link.frame)]
+    return made(
+        HandsetEndTable,
+        handset=handset_table(link),
+        writer=writer_table(link, stream=stream),
+        sealed=sealed_table(link, TO_HANDSET),
+        hearing=hearing_table(link),
+        way_in=back if stream else IN_PACKETS,
+        lines=lines,
+    )
+
+
+def hearing_table(link: Link) -> HearingTable:
+    """What comes back, and how soon it is too old."""
+    soonest_ms = min((item.every_ms for item in link.telemetry.values()), default=0)
+    timeout_ms = link.failsafe.timeout_ms
+    return made(
+        HearingTable,
+        telling=telling_table(link),
+        timeout_ms=timeout_ms,
+        lost_ms=max(timeout_ms, MISSED * soonest_ms),
+    )

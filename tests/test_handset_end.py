@@ -1,0 +1,148 @@
+"""The handset that goes on a chip is the library's: what it sends, what it takes of what comes back."""
+
+import json
+import os
+import random
+import shutil
+import subprocess
+import sys
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+import pytest
+from links import many
+from lives import life_of_a_handset_end
+from random_links import random_link
+
+import nuvrik
+from nuvrik.core.handset_end import HandsetEnd
+from nuvrik.core.hearing import NEVER_HEARD
+from nuvrik.core.sealed import ACCEPTED, NO_EVENT
+from nuvrik.core.writer import OUT_SLOTS
+from nuvrik.export.tables_as_python import as_python
+from nuvrik.export.traces.runners import copy_core
+from nuvrik.failsafe.table import STATES
+from nuvrik.plan.tables.handset import control_order
+from nuvrik.plan.tables.handset_end import handset_end_table
+from nuvrik.wire.events import Frame
+from nuvrik.wire.kinds import TELEMETRY
+from nuvrik.wire.styles.train import GAP, in_bytes
+
+MICROPYTHON = shutil.which("micropython", path=str(Path(sys.executable).parent)) or ""
+
+STYLES = ("packed", "slip", "line", "columns", "keys", "train")
+
+
+class Both:
+    """One handset of core and one of the library, told the same."""
+
+    def __init__(self, rng: random.Random, style: str) -> None:
+        self.link, self.stream = random_link(rng, hands=True, style=style), rng.random() < 0.7
+        self.table = handset_end_table(self.link, stream=self.stream)
+        self.end = HandsetEnd(self.table)
+        self.library = nuvrik.Handset(self.link, stream=self.stream)
+        self.seen: Counter[str] = Counter()
+        # Nothing comes back over pulses.
+        self.one_way = style == "train"
+        self._names, self._now = control_order(self.link), 0
+        self._readings: dict[str, int] = {}
+        self._packet = bytearray()
+
+    def step(self, method: str, given: tuple[Any, ...]) -> None:
+        end, library = self.end, self.library
+        if self.one_way and method in ("take", "packet_byte", "end_packet"):
+            return
+        back = getattr(end, method)(*given)
+        if method == "pass_time":
+            self._now = given[0]
+            library._pass_time(self._now)
+        elif method == "read":
+            self._readings[self._names[given[0]]] = given[1]
+        elif method == "have_read":
+            library.read(self._now, **self._readings)
+            self._readings = {}
+        elif method == "expire":
+            library.expire(self._now)
+        elif method == "press_stop":
+            library.press_stop(self._now, *given)
+        elif method == "send":
+            self._sent(back)
+        elif method == "packet_byte":
+            self._packet.append(given[0])
+        elif method == "take":
+            self._heard(back, bytes(given))
+        elif method == "end_packet":
+            self._heard(back, bytes(self._packet))
+            self._packet.clear()
+
+    def _sent(self, said: bool) -> None:
+        sender, sent = self.end.writer.sender, b""
+        if said and self.table.writer.way_out == OUT_SLOTS:
+            sent = in_bytes(self.end.writer.slots[: len(self.link.channels)]) + GAP * self.stream
+        elif said:
+            sent = bytes(sender.wire[: sender.count])
+        assert sent == self.library.send(self._now)
+        state = self.end.hearing.state()
+        assert self.library.machine_state == (None if state == NEVER_HEARD else STATES[state])
+        self.seen["sent"] += said
+
+    def _heard(self, event: int, data: bytes) -> None:
+        events = self.library.feed(data, self._now)
+        assert [isinstance(one, Frame) for one in events] == ([event == ACCEPTED] if event else [])
+        self.seen["accepted" if event == ACCEPTED else "refused"] += event != NO_EVENT
+        if event == ACCEPTED and events[0].kind == TELEMETRY:  # type: ignore[union-attr]
+            told = events[0].values.items  # type: ignore[union-attr]
+            for place, name in enumerate(self.link.telemetry):
+                if name in told:
+                    first = self.table.hearing.telling.items[place].first
+                    codes = self.end.hearing.codes[first : first + len(told[name])]
+                    assert (tuple(codes), self.end.hearing.ages_ms[place]) == (told[name], 0)
+
+
+def test_a_handset_on_a_chip_sends_and_takes_what_the_library_does() -> None:
+    rng, seen = random.Random(os.environ["NUVRIK_SEED"]), Counter[str]()
+    for at in range(many(60)):
+        both = Both(rng, STYLES[at % len(STYLES)])
+        for (method, given), _ in zip(life_of_a_handset_end(rng, both.table), range(1500), strict=False):
+            both.step(method, given)
+        seen += both.seen
+    # A life in which nothing happens would prove nothing.
+    assert min(seen["sent"], seen["accepted"], seen["refused"]) > 100, seen
+
+
+IN_MICROPYTHON = """
+import sys, json
+sys.path.insert(0, {source!r})
+from nuvrik.core.handset_end import HandsetEnd
+{table}
+end = HandsetEnd(table)
+while True:
+    line = sys.stdin.readline()
+    if not line:
+        break
+    method, given = json.loads(line)
+    back, sender = getattr(end, method)(*given), end.writer.sender
+    seen = [end.hearing.state(), end.refused, end.handset.values, end.writer.slots, end.hearing.codes]
+    print(json.dumps([back, sender.wire[: sender.count], seen]))
+"""
+
+
+@pytest.mark.skipif(not MICROPYTHON, reason="MicroPython: pip install nuvrik[dev]")
+@pytest.mark.parametrize("style", STYLES)
+def test_so_does_one_in_micropython(style: str, tmp_path: Path) -> None:
+    rng = random.Random(style)
+    link = random_link(rng, hands=True, style=style)
+    table = handset_end_table(link, stream=True)
+    end, steps, here = HandsetEnd(table), [], []
+    for (method, given), _ in zip(life_of_a_handset_end(rng, table), range(many(3000)), strict=False):
+        back, sender = getattr(end, method)(*given), end.writer.sender
+        seen = [end.hearing.state(), end.refused, end.handset.values, end.writer.slots, end.hearing.codes]
+        steps.append(json.dumps([method, given]) + "\n")
+        here.append(json.dumps([back, sender.wire[: sender.count], seen]))
+    copy_core(tmp_path)
+    program = tmp_path / "handset.py"
+    program.write_text(IN_MICROPYTHON.format(source=str(tmp_path), table=as_python(table, "table")), "utf-8")
+    words = [MICROPYTHON, "-X", "heapsize=8M", str(program)]
+    there = subprocess.run(words, input="".join(steps), check=True, capture_output=True, text=True).stdout
+    assert list(map(json.loads, there.splitlines())) == list(map(json.loads, here))
