@@ -292,7 +292,7 @@ def _machine_says(rng: random.Random, items: list[Any], machine: sender.Sender) 
         answers = rng.choice((1, 1, 1, 0, 2)) if kind != sealed.KIND_REPLY else rng.randrange(4)
         machine.byte(answers)
         for at in range(sizes.get(kind, 5) - 1 + rng.choice((0, 0, 0, 0, 1))):
-            machine.byte(rng.choice((0, 1, 7, 8)) if at == 4 else rng.randrange(32, 127))
+            machine.byte(rng.choice((0, 1, 7, 8)) if at == 4 else rng.randrange(256))
     machine.seal()
 
 

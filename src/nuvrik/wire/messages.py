@@ -187,10 +187,8 @@ def unpack_hello(payload: bytes) -> Query | Identity | None:
     if len(payload) < _HELLO.size or payload[0] != 1:
         return None
     _, tag, boot, up_s, accepted, refused, *version = _HELLO.unpack(payload[: _HELLO.size])
-    try:
-        name = payload[_HELLO.size :].decode("utf-8")
-    except UnicodeDecodeError:
-        return None
+    # A name is for people. A chip may have cut it within a character, and is to be known all the same.
+    name = payload[_HELLO.size :].decode("utf-8", "replace")
     return Identity(tag, boot, up_s, accepted, refused, (version[0], version[1], version[2]), name)
 
 

@@ -3,11 +3,10 @@
 from collections.abc import Iterator
 
 from nuvrik.core import sizes
-from nuvrik.core.machine_end import EndTable
 from nuvrik.core.widths import Table
 
 
-def sizes_of(table: EndTable) -> dict[str, int]:
+def sizes_of(table: Table) -> dict[str, int]:
     """For every ``MOST_NAMES`` that a list of a table decides, how long the longest of that name is; at least
     1, because a list of nothing is none in C."""
     longest: dict[str, int] = {}
