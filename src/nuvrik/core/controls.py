@@ -80,10 +80,11 @@ def bent_level(table: MovedTable, raw: reading) -> level:
     bottom: reading = table.low if table.low < table.high else table.high
     top: reading = table.high if table.low < table.high else table.low
     at: level = without_dead_zone(straight(table, clamp(raw, bottom, top)), table.dead_zone)
-    at = along_points(table, at) if len(table.curve) != 0 else with_expo(at, table.expo)
+    bent: span = along_points(table, at) if len(table.curve) != 0 else with_expo(at, table.expo)
     if table.reverse:
-        at = FULL - at if table.one_sided else -at
-    return clamp(at + table.trim, 0 if table.one_sided else -FULL, FULL)
+        # A curve may lead a slider below nothing.
+        bent = FULL - bent if table.one_sided else -bent
+    return clamp(bent + table.trim, 0 if table.one_sided else -FULL, FULL)
 
 
 class Moved:

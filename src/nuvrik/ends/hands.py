@@ -77,7 +77,7 @@ class Hands:
                         if raw > 0
                         else -MAX_RAW_SPAN
                     )
-                self._handset.read(place, raw)
+                self._handset.read(place, int(raw))
             else:
                 raise TypeError(f"{name}: a reading is a whole number or None, not {raw!r}")
 

@@ -17,7 +17,24 @@ from typing import Any
 from nuvrik.core.ranges import RANGES
 from nuvrik.export.program import CORE, MODULES, Module, Program, Routine
 
-CHECK = "_checked"
+CHECK, SMALL = "_checked", "_small"
+
+LEAST_SMALL, MOST_SMALL = -(1 << 30), (1 << 30) - 1
+"""What MicroPython keeps in a word of 32 bits. A number beyond is right too, but takes memory from its heap,
+and what collects that may take its time."""
+
+TURNING = "a count of steps crosses zero forward: 30 bits that go round, and one more before they are cut off"
+
+MAY_SPILL = {
+    "div": "a reading at the far end of a range of 65535, the most that raw may span",
+    "Stepper.count_on": TURNING,
+    "Stepper.limit": TURNING,
+    "Stepper.rounded": TURNING,
+    "steps_between": TURNING,
+    "Desk.step": TURNING,
+    "Desk.high_of": "what the builder's own code has returned to a request, which may have 32 bits",
+}
+"""The routines in which a number may be beyond that, and what has to happen for it."""
 
 
 class OutOfRange(AssertionError):
@@ -33,8 +50,16 @@ def checked(value: Any, width: str, where: str) -> Any:
     return value
 
 
+def small(value: int, where: str) -> int:
+    """The value, if it is small on every chip. OutOfRange if not."""
+    if not LEAST_SMALL <= value <= MOST_SMALL and where not in MAY_SPILL:
+        raise OutOfRange(f"{where}: {value} is beyond the 31 bits of MicroPython's small numbers")
+    return value
+
+
 class _Checks(ast.NodeTransformer):
-    """Puts ``checked`` around everything in one routine that is stored, given or returned with a width."""
+    """Puts ``checked`` around everything in one routine that is stored, given or returned with a width, and
+    ``small`` around whatever is worked out on the way."""
 
     def __init__(self, program: Program, routine: Routine) -> None:
         self._program, self._routine = program, routine
@@ -70,24 +95,30 @@ class _Checks(ast.NodeTransformer):
         width, name = ast.unparse(node.annotation), ast.unparse(node.target)
         self._widths[name] = width
         assert node.value is not None
-        node.value = self._around(node.value, width, name)
+        node.value = self._around(self.visit(node.value), width, name)
         return node
 
     def visit_Assign(self, node: ast.Assign) -> ast.AST:
-        node.value = self._around(node.value, self._width(node.targets[0]), ast.unparse(node.targets[0]))
+        width, name = self._width(node.targets[0]), ast.unparse(node.targets[0])
+        node.value = self._around(self.visit(node.value), width, name)
         return node
 
     def visit_AugAssign(self, node: ast.AugAssign) -> ast.AST:
         load = ast.parse(ast.unparse(node.target), mode="eval").body
-        value = self._around(
-            ast.BinOp(load, node.op, node.value), self._width(node.target), ast.unparse(node.target)
-        )
+        width, name = self._width(node.target), ast.unparse(node.target)
+        value = self._around(self.visit(ast.BinOp(load, node.op, node.value)), width, name)
         return ast.Assign([node.target], value)
 
     def visit_Return(self, node: ast.Return) -> ast.AST:
         if node.value is not None:
-            node.value = self._around(node.value, self._routine.gives, "what is returned")
+            node.value = self._around(self.visit(node.value), self._routine.gives, "what is returned")
         return node
+
+    def visit_BinOp(self, node: ast.BinOp) -> ast.AST:
+        if isinstance(node.left, ast.List):
+            return node
+        self.generic_visit(node)
+        return ast.Call(ast.Name(SMALL, ast.Load()), [node, ast.Constant(self._routine.key)], [])
 
 
 def compiled(program: Program, module: Module) -> Any:
@@ -114,7 +145,7 @@ class Finder(importlib.abc.MetaPathFinder, importlib.abc.Loader):
 
     def exec_module(self, module: ModuleType) -> None:
         """Run it, with what it calls."""
-        module.__dict__[CHECK] = checked
+        module.__dict__[CHECK], module.__dict__[SMALL] = checked, small
         exec(self._code[module.__name__], module.__dict__)
 
 

@@ -4278,12 +4278,13 @@ int16_t nuvrik_bent_level(const NuvrikMovedTable *table, int32_t raw)
         : NUVRIK_I32(table->low);
     int16_t at = nuvrik_without_dead_zone(nuvrik_straight(table, nuvrik_clamp(raw, bottom, top)),
         NUVRIK_I16(table->dead_zone));
-    at = (NUVRIK_U8(table->curve_count) != 0) ? nuvrik_along_points(table, at) : nuvrik_with_expo(at,
-        NUVRIK_I16(table->expo));
+    int32_t bent = (NUVRIK_U8(table->curve_count) != 0) ? nuvrik_along_points(table, at)
+        : nuvrik_with_expo(at, NUVRIK_I16(table->expo));
     if (NUVRIK_U8(table->reverse)) {
-        at = (int16_t)((NUVRIK_U8(table->one_sided)) ? ((int32_t)NUVRIK_FULL - at) : (int32_t)(-at));
+        /* A curve may lead a slider below nothing. */
+        bent = (NUVRIK_U8(table->one_sided)) ? (NUVRIK_FULL - bent) : (int32_t)(-(int16_t)bent);
     }
-    return (int16_t)nuvrik_clamp((int32_t)at + NUVRIK_I16(table->trim), (NUVRIK_U8(table->one_sided)) ? 0
+    return (int16_t)nuvrik_clamp(bent + NUVRIK_I16(table->trim), (NUVRIK_U8(table->one_sided)) ? 0
         : (-NUVRIK_FULL), NUVRIK_FULL);
 }
 

@@ -8,8 +8,9 @@ import re
 from abc import abstractmethod
 from collections.abc import Callable, Collection, Mapping, Sequence
 from functools import lru_cache
+from typing import cast
 
-from nuvrik.levels import FULL, div
+from nuvrik.core.text import FormTable, number_of_value, value_of_number
 from nuvrik.plan.form.frame_base import CHECK_DIGITS, MAX_BODY, MAX_TEXT
 from nuvrik.plan.form.frame_texts import TextForm
 from nuvrik.plan.form.frames import Text
@@ -35,24 +36,15 @@ _new = tuple.__new__
 
 def number_of(value: int, form: TextForm) -> int:
     """The number that stands for a value in text, in units of its last decimal."""
-    if not form.scaled:
-        return value
-    span = form.high - form.low
-    if form.one_sided:
-        return form.low + div(value * span, FULL)
-    return form.low + div((value + FULL) * span, 2 * FULL)
+    # A form has all that core's table of it has.
+    return number_of_value(cast(FormTable, form), value)
 
 
 def value_of(number: int, form: TextForm) -> int | None:
     """The value that a number stands for; None if it is beyond the range."""
     if not min(form.low, form.high) <= number <= max(form.low, form.high):
         return None
-    if not form.scaled:
-        return number
-    span = form.high - form.low
-    if form.one_sided:
-        return div((number - form.low) * FULL, span)
-    return div((number - form.low) * 2 * FULL, span) - FULL
+    return value_of_number(cast(FormTable, form), number)
 
 
 def written(number: int, form: TextForm, width: int) -> str:
