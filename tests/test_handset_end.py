@@ -41,7 +41,7 @@ class Both:
         self.link, self.stream = random_link(rng, hands=True, style=style), rng.random() < 0.7
         self.table = handset_end_table(self.link, stream=self.stream)
         self.end = HandsetEnd(self.table)
-        self.library = nuvrik.Handset(self.link, stream=self.stream)
+        self.usual = nuvrik.Handset(self.link, stream=self.stream)
         self.seen: Counter[str] = Counter()
         # Nothing comes back over pulses.
         self.one_way = style == "train"
@@ -50,22 +50,22 @@ class Both:
         self._packet = bytearray()
 
     def step(self, method: str, given: tuple[Any, ...]) -> None:
-        end, library = self.end, self.library
+        end, usual = self.end, self.usual
         if self.one_way and method in ("take", "packet_byte", "end_packet"):
             return
         back = getattr(end, method)(*given)
         if method == "pass_time":
             self._now = given[0]
-            library._pass_time(self._now)
+            usual._pass_time(self._now)
         elif method == "read":
             self._readings[self._names[given[0]]] = given[1]
         elif method == "have_read":
-            library.read(self._now, **self._readings)
+            usual.read(self._now, **self._readings)
             self._readings = {}
         elif method == "expire":
-            library.expire(self._now)
+            usual.expire(self._now)
         elif method == "press_stop":
-            library.press_stop(self._now, *given)
+            usual.press_stop(self._now, *given)
         elif method == "send":
             self._sent(back)
         elif method == "packet_byte":
@@ -82,13 +82,13 @@ class Both:
             sent = in_bytes(self.end.writer.slots[: len(self.link.channels)]) + GAP * self.stream
         elif said:
             sent = bytes(sender.wire[: sender.count])
-        assert sent == self.library.send(self._now)
+        assert sent == self.usual.send(self._now)
         state = self.end.hearing.state()
-        assert self.library.machine_state == (None if state == NEVER_HEARD else STATES[state])
+        assert self.usual.machine_state == (None if state == NEVER_HEARD else STATES[state])
         self.seen["sent"] += said
 
     def _heard(self, event: int, data: bytes) -> None:
-        events = self.library.feed(data, self._now)
+        events = self.usual.feed(data, self._now)
         assert [isinstance(one, Frame) for one in events] == ([event == ACCEPTED] if event else [])
         self.seen["accepted" if event == ACCEPTED else "refused"] += event != NO_EVENT
         if event == ACCEPTED and events[0].kind == TELEMETRY:  # type: ignore[union-attr]

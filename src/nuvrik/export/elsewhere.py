@@ -241,14 +241,14 @@ class ElsewhereMachine(Machine):
 class InC:
     """Makes machines in C, out of a library that :func:`in_c_on_the_spot` has built."""
 
-    library: Path
+    built: Path
     sizes: tuple[tuple[str, int], ...]
     packets: bool = False
     """Whether frames come in packets whatever the medium says."""
 
     def __call__(self, link: Link) -> Machine:
         stream = not (link.medium.datagrams or self.packets)
-        runner = RunsInC(_native(self.library, self.sizes), end_table(link, stream=stream))
+        runner = RunsInC(_native(self.built, self.sizes), end_table(link, stream=stream))
         return ElsewhereMachine(link, runner, stream=stream)
 
 
