@@ -1,7 +1,7 @@
 """What a hand moves: raw readings to levels, one object for each control that has readings of its own."""
 
-from nuvrik.core.levels import FULL, NO_READING, between, clamp, div, later, mul
-from nuvrik.core.motor import Point
+from nuvrik.core.levels import FULL, NO_READING, clamp, div, later, mul
+from nuvrik.core.motor import CurveTable, along
 from nuvrik.core.ramp import RampTable, Slew
 from nuvrik.core.widths import Table, fine, i32, level, product, reading, share, span, u8, u16
 
@@ -20,7 +20,7 @@ class MovedTable(Table):
     one_sided: bool
     dead_zone: share
     expo: share
-    curve: list[Point]
+    curve: CurveTable
     reverse: bool
     trim: level
     ignore: list[reading]
@@ -63,24 +63,12 @@ def with_expo(at: level, expo: share) -> level:
     return line + bend
 
 
-def along_points(table: MovedTable, at: level) -> level:
-    """The value at a level on straight lines through the curve's points; level beyond the ends."""
-    before: Point = table.curve[0]
-    if at <= before.x:
-        return before.y
-    for point in table.curve:
-        if at <= point.x:
-            return between(at, before.x, before.y, point.x, point.y)
-        before = point
-    return before.y
-
-
 def bent_level(table: MovedTable, raw: reading) -> level:
     """The level of a reading; readings beyond the range count as its ends."""
     bottom: reading = table.low if table.low < table.high else table.high
     top: reading = table.high if table.low < table.high else table.low
     at: level = without_dead_zone(straight(table, clamp(raw, bottom, top)), table.dead_zone)
-    bent: span = along_points(table, at) if len(table.curve) != 0 else with_expo(at, table.expo)
+    bent: span = along(table.curve, at) if len(table.curve.points) != 0 else with_expo(at, table.expo)
     if table.reverse:
         # A curve may lead a slider below nothing.
         bent = FULL - bent if table.one_sided else -bent

@@ -10,10 +10,28 @@ HOLD_ENDS_MS = 1000
 
 
 class Point(Table):
-    """A corner of a motor's curve: a level, and the share of the duty above its start."""
+    """A corner of a curve: a level, and what becomes of it (the share of the duty above a motor's start)."""
 
     x: level
     y: level
+
+
+class CurveTable(Table):
+    """A curve, as points with straight lines between them; no points: there is none."""
+
+    points: list[Point]
+
+
+def along(curve: CurveTable, at: level) -> level:
+    """The value at a level on a curve that has points; level beyond the ends."""
+    before: Point = curve.points[0]
+    if at <= before.x:
+        return before.y
+    for point in curve.points:
+        if at <= point.x:
+            return between(at, before.x, before.y, point.x, point.y)
+        before = point
+    return before.y
 
 
 class MotorTable(Table):
@@ -29,7 +47,7 @@ class MotorTable(Table):
     top: u16
     back_start: u16
     back_top: u16
-    curve: list[Point]
+    curve: CurveTable
     hold: u16
     hold_toward: sign
     hold_ms: u16
@@ -37,18 +55,6 @@ class MotorTable(Table):
     brakes_idle: bool
     brakes_lost: bool
     ramps_on_loss: bool
-
-
-def bent(table: MotorTable, size: level) -> level:
-    """The size of a level after the motor's curve, which has points."""
-    before: Point = table.curve[0]
-    if size <= before.x:
-        return before.y
-    for corner in table.curve:
-        if size <= corner.x:
-            return between(size, before.x, before.y, corner.x, corner.y)
-        before = corner
-    return before.y
 
 
 def above(size: level, start: u16, top: u16) -> u16:
@@ -124,8 +130,8 @@ class Motor:
             self.pulse(at)
         else:
             size: level = abs(at)
-            if len(self.table.curve) != 0:
-                size = bent(self.table, size)
+            if len(self.table.curve.points) != 0:
+                size = along(self.table.curve, size)
             duty: u16 = above(size, self.table.start, self.table.top)
             way: sign = self.table.facing if at > 0 else -self.table.facing
             if duty == 0:

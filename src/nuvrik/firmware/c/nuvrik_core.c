@@ -603,20 +603,20 @@ void nuvrik_demand_put(NuvrikDemand *self, int16_t at, uint16_t value, int8_t wa
 
 /* ---- motor ---- */
 
-/** The size of a level after the motor's curve, which has points. */
-int16_t nuvrik_bent(const NuvrikMotorTable *table, int16_t size)
+/** The value at a level on a curve that has points; level beyond the ends. */
+int16_t nuvrik_along(const NuvrikCurveTable *curve, int16_t at)
 {
-    const NuvrikPoint *before = &NUVRIK_P(table->curve)[0];
-    if (size <= NUVRIK_I16(before->x)) {
+    const NuvrikPoint *before = &NUVRIK_P(curve->points)[0];
+    if (at <= NUVRIK_I16(before->x)) {
         return NUVRIK_I16(before->y);
     }
-    for (uint8_t corner_at = 0; corner_at < NUVRIK_U8(table->curve_count); corner_at++) {
-        const NuvrikPoint *corner = &NUVRIK_P(table->curve)[corner_at];
-        if (size <= NUVRIK_I16(corner->x)) {
-            return nuvrik_between(size, NUVRIK_I16(before->x), NUVRIK_I16(before->y), NUVRIK_I16(corner->x),
-                NUVRIK_I16(corner->y));
+    for (uint8_t point_at = 0; point_at < NUVRIK_U8(curve->points_count); point_at++) {
+        const NuvrikPoint *point = &NUVRIK_P(curve->points)[point_at];
+        if (at <= NUVRIK_I16(point->x)) {
+            return nuvrik_between(at, NUVRIK_I16(before->x), NUVRIK_I16(before->y), NUVRIK_I16(point->x),
+                NUVRIK_I16(point->y));
         }
-        before = corner;
+        before = point;
     }
     return NUVRIK_I16(before->y);
 }
@@ -709,8 +709,8 @@ void nuvrik_motor_drive(NuvrikMotor *self, int16_t at)
         nuvrik_motor_pulse(self, at);
     } else {
         int16_t size = nuvrik_abs16(at);
-        if (NUVRIK_U8(self->table->curve_count) != 0) {
-            size = nuvrik_bent(self->table, size);
+        if (NUVRIK_U8(NUVRIK_P(self->table->curve)->points_count) != 0) {
+            size = nuvrik_along(NUVRIK_P(self->table->curve), size);
         }
         uint16_t duty = nuvrik_above(size, NUVRIK_U16(self->table->start), NUVRIK_U16(self->table->top));
         int8_t way = (int8_t)((at > 0) ? NUVRIK_I8(self->table->facing)
@@ -4251,24 +4251,6 @@ int16_t nuvrik_with_expo(int16_t at, int16_t expo)
     return (int16_t)((int32_t)line + bend);
 }
 
-/** The value at a level on straight lines through the curve's points; level beyond the ends. */
-int16_t nuvrik_along_points(const NuvrikMovedTable *table, int16_t at)
-{
-    const NuvrikPoint *before = &NUVRIK_P(table->curve)[0];
-    if (at <= NUVRIK_I16(before->x)) {
-        return NUVRIK_I16(before->y);
-    }
-    for (uint8_t point_at = 0; point_at < NUVRIK_U8(table->curve_count); point_at++) {
-        const NuvrikPoint *point = &NUVRIK_P(table->curve)[point_at];
-        if (at <= NUVRIK_I16(point->x)) {
-            return nuvrik_between(at, NUVRIK_I16(before->x), NUVRIK_I16(before->y), NUVRIK_I16(point->x),
-                NUVRIK_I16(point->y));
-        }
-        before = point;
-    }
-    return NUVRIK_I16(before->y);
-}
-
 /** The level of a reading; readings beyond the range count as its ends. */
 int16_t nuvrik_bent_level(const NuvrikMovedTable *table, int32_t raw)
 {
@@ -4278,8 +4260,8 @@ int16_t nuvrik_bent_level(const NuvrikMovedTable *table, int32_t raw)
         : NUVRIK_I32(table->low);
     int16_t at = nuvrik_without_dead_zone(nuvrik_straight(table, nuvrik_clamp(raw, bottom, top)),
         NUVRIK_I16(table->dead_zone));
-    int32_t bent = (NUVRIK_U8(table->curve_count) != 0) ? nuvrik_along_points(table, at)
-        : nuvrik_with_expo(at, NUVRIK_I16(table->expo));
+    int32_t bent = (NUVRIK_U8(NUVRIK_P(table->curve)->points_count) != 0)
+        ? nuvrik_along(NUVRIK_P(table->curve), at) : nuvrik_with_expo(at, NUVRIK_I16(table->expo));
     if (NUVRIK_U8(table->reverse)) {
         /* A curve may lead a slider below nothing. */
         bent = (NUVRIK_U8(table->one_sided)) ? (NUVRIK_FULL - bent) : (int32_t)(-(int16_t)bent);

@@ -397,11 +397,17 @@ void nuvrik_demand_put(NuvrikDemand *self, int16_t at, uint16_t value, int8_t wa
 /** A hold that ends says so for its last second: long enough to be seen, and to set the load down. */
 #define NUVRIK_HOLD_ENDS_MS 1000
 
-/** A corner of a motor's curve: a level, and the share of the duty above its start. */
+/** A corner of a curve: a level, and what becomes of it (the share of the duty above a motor's start). */
 typedef struct {
     int16_t x;
     int16_t y;
 } NuvrikPoint;
+
+/** A curve, as points with straight lines between them; no points: there is none. */
+typedef struct {
+    const NuvrikPoint *points;
+    uint8_t points_count;
+} NuvrikCurveTable;
 
 /** One motor. facing: 1, or -1 where it is mounted the other way round. start, top, back_start, back_top:
  *  the least and the most duty either way (for pulses: microseconds beyond the pulse at rest). rest: the
@@ -416,8 +422,7 @@ typedef struct {
     uint16_t top;
     uint16_t back_start;
     uint16_t back_top;
-    const NuvrikPoint *curve;
-    uint8_t curve_count;
+    const NuvrikCurveTable *curve;
     uint16_t hold;
     int8_t hold_toward;
     uint16_t hold_ms;
@@ -438,7 +443,7 @@ typedef struct {
     uint16_t held_ms;
 } NuvrikMotor;
 
-int16_t nuvrik_bent(const NuvrikMotorTable *table, int16_t size);
+int16_t nuvrik_along(const NuvrikCurveTable *curve, int16_t at);
 uint16_t nuvrik_above(int16_t size, uint16_t start, uint16_t top);
 void nuvrik_motor_init(NuvrikMotor *self, const NuvrikMotorTable *table);
 void nuvrik_motor_begin(NuvrikMotor *self);
@@ -1705,8 +1710,7 @@ typedef struct {
     bool one_sided;
     int16_t dead_zone;
     int16_t expo;
-    const NuvrikPoint *curve;
-    uint8_t curve_count;
+    const NuvrikCurveTable *curve;
     bool reverse;
     int16_t trim;
     const int32_t *ignore;
@@ -1777,7 +1781,6 @@ typedef struct {
 int16_t nuvrik_straight(const NuvrikMovedTable *table, int32_t raw);
 int16_t nuvrik_without_dead_zone(int16_t at, int16_t zone);
 int16_t nuvrik_with_expo(int16_t at, int16_t expo);
-int16_t nuvrik_along_points(const NuvrikMovedTable *table, int16_t at);
 int16_t nuvrik_bent_level(const NuvrikMovedTable *table, int32_t raw);
 void nuvrik_moved_init(NuvrikMoved *self, const NuvrikMovedTable *table);
 void nuvrik_moved_read(NuvrikMoved *self, int32_t raw, uint16_t dt_ms);

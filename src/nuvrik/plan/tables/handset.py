@@ -19,7 +19,6 @@ from nuvrik.core.hands import (
 )
 from nuvrik.core.handset import HandsetTable
 from nuvrik.core.levels import FULL, NOBODY
-from nuvrik.core.motor import Point
 from nuvrik.core.sources import (
     FROM_ALL,
     FROM_CHOICE,
@@ -57,7 +56,7 @@ from nuvrik.plan.form.controls import (
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.per_link import per_link
 from nuvrik.plan.tables.made import made
-from nuvrik.plan.tables.outputs import ramp_table
+from nuvrik.plan.tables.outputs import curve_table, ramp_table
 from nuvrik.plan.wiring import place_channels
 
 AnyControl = ReadControl | MadeControl
@@ -179,7 +178,7 @@ def moved_table(model: AxisControl | SliderControl) -> MovedTable:
         one_sided=isinstance(model, SliderControl),
         dead_zone=min(level_of(model.dead_zone), FULL - 1),
         expo=level_of(model.expo),
-        curve=[made(Point, x=level_of(x), y=level_of(y)) for x, y in model.curve or ()],
+        curve=curve_table(model.curve or ()),
         reverse=model.reverse,
         trim=level_of(model.trim),
         ignore=list(model.ignore),

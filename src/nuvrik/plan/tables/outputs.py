@@ -1,8 +1,10 @@
 """The outputs of a link, their routes and their pins, as tables."""
 
+from collections.abc import Sequence
+
 from nuvrik.core.levels import FULL, NOBODY, clamp, div
 from nuvrik.core.mix import Route, Sum, Term
-from nuvrik.core.motor import MotorTable, Point
+from nuvrik.core.motor import CurveTable, MotorTable, Point
 from nuvrik.core.outputs import IS_MOTOR, IS_SERVO, IS_STEPPER, IS_SWITCH, OutputsTable, OutputTable
 from nuvrik.core.pins import (
     ONE_DIRECTION,
@@ -79,6 +81,11 @@ def route_table(route: wiring.Route, places: dict[str, int], band: int) -> Route
     )
 
 
+def curve_table(points: Sequence[Sequence[float]]) -> CurveTable:
+    """A curve, from its points as fractions."""
+    return made(CurveTable, points=[made(Point, x=level_of(x), y=level_of(y)) for x, y in points])
+
+
 def motor_table(model: MotorOutput) -> MotorTable:
     """One motor. On a driver with few counts rounding may bring the limit below the start; then the start is
     all."""
@@ -98,7 +105,7 @@ def motor_table(model: MotorOutput) -> MotorTable:
         top=most[0],
         back_start=least[1],
         back_top=most[1],
-        curve=[] if pulses else [made(Point, x=level_of(x), y=level_of(y)) for x, y in model.duty_curve],
+        curve=curve_table(() if pulses else model.duty_curve),
         hold=min(div(level_of(model.hold_duty) * model.duty_max, FULL), most[0]),
         hold_toward=1 if model.hold_toward == "forward" else -1,
         hold_ms=model.hold_ms,
