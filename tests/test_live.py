@@ -46,6 +46,10 @@ def under_way(tmp_path: Path, line: Cable, link_file: Path, recording: Path):
     """Both ends running, the motors turning at full, and never a stop until then."""
     log = tmp_path / "log.csv"
     machine = start("machine", link_file, "--port", line.ports[1], "--log", log)
+    # A machine that starts late would find arm on already, and rightly not follow.
+    end = time.monotonic() + 15
+    while not log.exists() and time.monotonic() < end:
+        time.sleep(0.02)
     handset = start("drive", link_file, "--port", line.ports[0], "--from", recording, "--headless")
     wait_for(log, lambda row: row["port_screw"] == "230")
     assert "FAILSAFE" not in {row["state"] for row in rows_of(log)}
