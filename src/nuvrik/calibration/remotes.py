@@ -6,7 +6,7 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from nuvrik.pulses.codes import PROTOCOLS, Code
-from nuvrik.pulses.infrared import RUN_GAP_US, Cleaner, InfraredReader
+from nuvrik.pulses.infrared import RUN_GAP_US, InfraredReader, cleaned
 from nuvrik.pulses.shape import Shape, fit, regular
 from nuvrik.pulses.timings import Piece
 
@@ -71,8 +71,7 @@ def _read(durations: Sequence[int], shape: Shape | None) -> list[Code]:
 
 def _shape(durations: Sequence[int]) -> Shape | None:
     """What the frames that are no known code have in common: those of the commonest length."""
-    cleaner, lengths = Cleaner(-RUN_GAP_US), list[int]()
-    cleaner.feed([*durations, -2 * RUN_GAP_US, 1 + RUN_GAP_US], lengths)
+    lengths = cleaned([-RUN_GAP_US, *durations, -2 * RUN_GAP_US, 1 + RUN_GAP_US])
     runs: list[tuple[int, list[int]]] = []
     at_us = run_us = 0
     run: list[int] = []

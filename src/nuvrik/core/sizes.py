@@ -53,3 +53,14 @@ MOST_SERVOS = 32
 MOST_STEPPERS = 32
 
 MOST_SWITCHES = 32
+
+MOST_LENGTHS = 80
+"""Lengths in the longest infrared burst looked at: nec has 67; the rest is room for what lies before a
+frame."""
+
+MOST_TAIL = 131
+"""Lengths of the longest learned frame."""
+
+MOST_CODES_SENT = 64
+
+MOST_HEARD = 64

@@ -84,12 +84,6 @@ class Handset:
         self._hands.hear_key(name, fresh=fresh)
         self.core.have_read()
 
-    def switch_arm_off(self, now_ms: int) -> None:
-        """As if the arm control had been switched off: for a hand that has long not been heard of."""
-        self._pass_time(now_ms)
-        self.core.arm_falls()
-        self.core.have_read()
-
     def press_stop(self, now_ms: int, pressed: bool = True) -> None:
         """A stop of the program's own, where no control is there to be pressed: stop frames are sent while it
         is pressed and for at least ``timeout_ms`` and a period."""

@@ -236,16 +236,6 @@ class Machine:
         name, self._desk.last_hook = self._desk.last_hook, ""
         return name
 
-    def disarm_and_hold(self) -> None:
-        """A remote control has sent nothing for so long that arm goes off. That is ordinary: what
-        is not to change without a hand (``on_loss = "hold"``) stays as it is, until the machine is armed
-        again, told to switch off, or stopped."""
-        self.core.holding = True
-
-    def switch_off(self) -> None:
-        """An off key has been pressed: what a lapse has left on goes off."""
-        self.core.holding = False
-
     def expire(self, now_ms: int) -> None:
         """Count the link as silent from ``now_ms`` on. For a loop that was blocked for longer than the 16-bit
         clock can tell, and for a port that is gone. The next tick counts its time from here, so that what

@@ -12,19 +12,35 @@ arm, and nothing goes off."""
 from collections import Counter
 from collections.abc import Iterable
 
+from nuvrik.core.codes import CodeMaker
+from nuvrik.core.infrared import NOT_YET
+from nuvrik.core.receiver import (
+    OURS,
+    REPEAT_OF_NOTHING,
+    UNKNOWN_KEY,
+    WRONG_ADDRESS,
+    WRONG_CODE,
+)
+from nuvrik.core.receiver import Receiver as Rules
+from nuvrik.core.remote import Remote as Keys
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.levels import Clock
 from nuvrik.mixing.demand import Demand
-from nuvrik.plan.form.controls import KeyControl
 from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.form.models import Link
-from nuvrik.pulses.codes import LEARNED, NEC_REPEAT, PROTOCOLS, Code, frame
+from nuvrik.plan.tables.infrared import code_table, key_code, keys_of, receiver_table, remote_table
+from nuvrik.pulses.codes import Code, signed
 from nuvrik.pulses.infrared import InfraredReader
 from nuvrik.pulses.shape import Shape
 
-FINGER_MS = 150
-"""A key whose reading has not changed for so long is not held any more."""
+ABOUT = {
+    OURS: "ours",
+    UNKNOWN_KEY: "unknown_key",
+    WRONG_ADDRESS: "wrong_address",
+    WRONG_CODE: "wrong_code",
+    REPEAT_OF_NOTHING: "repeat_of_nothing",
+}
+"""What a code is to a receiver, by core's number for it."""
 
 
 def shape_of(medium: InfraredMedium) -> Shape | None:
@@ -45,8 +61,9 @@ def infrared(link: Link) -> InfraredMedium:
 
 def frame_of(medium: InfraredMedium, command: int, toggle: int = 0) -> list[int]:
     """One code of a link's remote, first mark to last, in microseconds."""
-    shape = shape_of(medium)
-    return shape.frame(command) if shape else frame(medium.protocol, medium.address, command, toggle)
+    maker = CodeMaker(code_table(medium.protocol, medium.address, medium.shape))
+    maker.key(key_code(command), toggle)
+    return signed(maker)
 
 
 class Remote:
@@ -54,51 +71,23 @@ class Remote:
     that begin now, [] if none do. One key at a time: of several held, the one pressed last."""
 
     def __init__(self, link: Link) -> None:
-        self._medium = infrared(link)
-        self._codes = {name: c.code for name, c in link.controls.items() if isinstance(c, KeyControl)}
-        self._counts: dict[str, int] = {}
-        self._held_ms: dict[str, int] = {}
-        self._clock = Clock()
-        self._key: str | None = None
-        self._toggle = 0
-        self._left = 0
-        self._due_ms = 0
+        self._places = {name: place for place, name in enumerate(keys_of(link))}
+        self._core = Keys(remote_table(link, infrared(link)))
 
     def read(self, now_ms: int, **readings: int | None) -> None:
         """Take readings of keys: how often each has arrived so far, as for a handset. KeyError for a name
         that is no key."""
-        now_ms = self._clock.read(now_ms)
+        self._core.pass_time(now_ms & 0xFFFF)
         for name, count in readings.items():
-            if name not in self._codes:
-                raise KeyError(f"no key is called {name}; this remote has: {', '.join(self._codes)}")
-            if count is None:
-                continue
-            if count != self._counts.setdefault(name, count):
-                # One that was not held before goes to the end.
-                self._counts[name], self._held_ms[name] = count, now_ms
+            if name not in self._places:
+                raise KeyError(f"no key is called {name}; this remote has: {', '.join(self._places)}")
+            if count is not None:
+                self._core.read(self._places[name], count & 0xFFFF)
 
     def send(self, now_ms: int) -> list[int]:
         """What begins now."""
-        now_ms = self._clock.read(now_ms)
-        self._held_ms = {n: at for n, at in self._held_ms.items() if now_ms - at < FINGER_MS}
-        if self._key not in self._held_ms and not self._left:
-            self._key = None
-        # A press is sent whole; then it is the turn of the key pressed last.
-        key = self._key if self._left else next(reversed(self._held_ms), None)
-        if key is None or now_ms < self._due_ms:
-            return []
-        # Let go and pressed again is a fresh press only if the frames of the one before are out.
-        fresh = key != self._key
-        about = PROTOCOLS.get(self._medium.protocol)
-        if fresh:
-            self._key, self._toggle = key, self._toggle ^ 1
-            self._left = about.frames if about else 1
-        self._left = max(0, self._left - 1)
-        self._due_ms = now_ms + -(-self._medium.period_us // 1000)
-        if not fresh and self._medium.protocol.startswith("nec"):
-            return NEC_REPEAT
-        code = self._codes[key]
-        return frame_of(self._medium, code or 0, self._toggle)
+        self._core.pass_time(now_ms & 0xFFFF)
+        return signed(self._core.maker) if self._core.send() else []
 
 
 class Receiver:
@@ -110,17 +99,16 @@ class Receiver:
 
     def __init__(self, link: Link) -> None:
         self.link = link
-        self._medium = infrared(link)
-        self._reader = InfraredReader(shape_of(self._medium))
-        self._keys = {c.code: name for name, c in link.controls.items() if isinstance(c, KeyControl)}
+        medium = infrared(link)
+        self._reader = InfraredReader(shape_of(medium))
         self._hand = Handset(link)
         self.machine = Machine(link)
         self.counts: Counter[str] = Counter()
-        off = {getattr(control, "off_by", None) for control in link.controls.values()}
-        self._off_keys = {name for name in off if name}
-        self._clock = Clock()
-        self._heard_ms = 0
-        self._quiet = False
+        # The same rules as on a chip, with the hand, the machine and the reader that have names and words.
+        self._rules = Rules(receiver_table(link, medium))
+        self._rules.reader = self._reader.core
+        self._rules.handset = self._hand.core
+        self._rules.machine = self.machine.core
 
     @property
     def latched(self) -> list[str]:
@@ -130,39 +118,17 @@ class Receiver:
     def feed(self, durations: Iterable[int], now_ms: int) -> list[Code]:
         """Take signed microseconds that have passed, a last space as far as it has got; and give the codes of
         this link's remote that have been accepted."""
-        total_ms = self._clock.read(now_ms)
+        self._rules.pass_time(now_ms & 0xFFFF)
         accepted = []
-        for code in self._reader.feed(durations):
-            about = self._about(code)
-            self.counts[about] += 1
-            if about == "ours":
-                assert code.command is not None
-                key = self._keys[code.command]
-                self._hand.hear_key(now_ms, key, fresh=not code.repeat)
-                self._heard_ms, self._quiet = total_ms, False
-                if key in self._off_keys:
-                    self.machine.switch_off()
+        for event, code in self._reader.events(durations):
+            about = self._rules.hear(event) if event != NOT_YET else WRONG_CODE
+            self.counts[ABOUT[about]] += 1
+            if about == OURS:
                 accepted.append(code)
         return accepted
 
-    def _about(self, code: Code) -> str:
-        if code.protocol not in (self._medium.protocol, LEARNED):
-            # A repeat alone says nothing of whose it is.
-            return "wrong_code"
-        if code.command is None:
-            return "repeat_of_nothing"
-        if code.protocol != LEARNED and code.address != self._medium.address:
-            return "wrong_address"
-        return "ours" if code.command in self._keys else "unknown_key"
-
     def tick(self, now_ms: int) -> list[Demand]:
         """One turn of the machine's loop."""
-        # Keys that do not come are released, so this hand has something to say from the start.
-        self._hand.read(now_ms)
-        silent_ms = self._clock.read(now_ms) - self._heard_ms
-        if self.link.arm_channel and silent_ms >= self._medium.disarm_after_ms and not self._quiet:
-            self._quiet = True
-            self._hand.switch_arm_off(now_ms)
-            self.machine.disarm_and_hold()
-        self.machine.feed(self._hand.send(now_ms), now_ms)
+        self._rules.pass_time(now_ms & 0xFFFF)
+        self._rules.act()
         return self.machine.tick(now_ms)

@@ -19,35 +19,41 @@ sirc12, sirc15, sirc20    pulse width: leader 2400/600, a mark of 600 is 0, of 1
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from nuvrik.plan.form.media import CODE_FORMS, CodeForm
+from nuvrik.core.codes import CodeMaker
+from nuvrik.plan.form.media import CODE_FORMS, CodeForm, InfraredCode
+from nuvrik.plan.tables.infrared import FRAMES, code_table, key_code
 from nuvrik.pulses.shape import Shape
 
 
 class Protocol(NamedTuple):
-    """What there is to know of one code. ``repeat_us`` is how long after a frame's start the next one of
-    the same press may start at the latest, one frame lost on the way included; ``frames`` how many a press
-    sends at least; ``toggles`` whether a bit changes with every press."""
+    """What there is to know of one code. ``frames`` is how many a press sends at least; ``toggles`` whether a
+    bit changes with every press."""
 
     name: str
     form: CodeForm
     bits: int
     carrier_hz: int
     unit_us: float
-    repeat_us: int
     frames: int
     toggles: bool
+
+
+def _protocol(name: InfraredCode, bits: int, carrier_hz: int, toggles: bool = False) -> Protocol:
+    table = code_table(name, 0)
+    unit_us, frames = table.unit_parts / table.unit_of, FRAMES.get(table.protocol, 1)
+    return Protocol(name, CODE_FORMS[name], bits, carrier_hz, unit_us, frames, toggles)
 
 
 PROTOCOLS = {
     made.name: made
     for made in (
-        Protocol("nec", CODE_FORMS["nec"], 32, 38_000, 562.5, 290_000, 1, False),
-        Protocol("nec_extended", CODE_FORMS["nec_extended"], 32, 38_000, 562.5, 290_000, 1, False),
-        Protocol("rc5", CODE_FORMS["rc5"], 14, 36_000, 8000 / 9, 500_000, 1, True),
-        Protocol("rc6", CODE_FORMS["rc6"], 21, 36_000, 4000 / 9, 500_000, 1, True),
-        Protocol("sirc12", CODE_FORMS["sirc12"], 12, 40_000, 600, 120_000, 3, False),
-        Protocol("sirc15", CODE_FORMS["sirc15"], 15, 40_000, 600, 120_000, 3, False),
-        Protocol("sirc20", CODE_FORMS["sirc20"], 20, 40_000, 600, 120_000, 3, False),
+        _protocol("nec", 32, 38_000),
+        _protocol("nec_extended", 32, 38_000),
+        _protocol("rc5", 14, 36_000, toggles=True),
+        _protocol("rc6", 21, 36_000, toggles=True),
+        _protocol("sirc12", 12, 40_000),
+        _protocol("sirc15", 15, 40_000),
+        _protocol("sirc20", 20, 40_000),
     )
 }
 
@@ -73,28 +79,9 @@ class Code(NamedTuple):
         return PROTOCOLS[self.protocol].carrier_hz if self.protocol in PROTOCOLS else None
 
 
-def edges(units: Sequence[int], unit_us: float) -> list[int]:
-    """Marks (positive) and spaces in units to whole microseconds, rounded from edge to edge, so that rounding
-    does not add up. Neighbours of one level are joined."""
-    made: list[int] = []
-    at = before = run = 0
-    for place, length in enumerate(units):
-        run += abs(length)
-        if place + 1 < len(units) and (units[place + 1] > 0) == (length > 0):
-            continue
-        at += run
-        end = round(at * unit_us)
-        made.append(end - before if length > 0 else before - end)
-        before, run = end, 0
-    return made
-
-
-def _low_first(value: int, bits: int) -> list[int]:
-    return [value >> place & 1 for place in range(bits)]
-
-
-def _high_first(value: int, bits: int) -> list[int]:
-    return _low_first(value, bits)[::-1]
+def signed(maker: CodeMaker) -> list[int]:
+    """What a maker has made: marks positive, spaces negative, in microseconds."""
+    return [-us if place % 2 else us for place, us in enumerate(maker.times[: maker.count])]
 
 
 def _check(protocol: str, address: int, command: int) -> Protocol:
@@ -119,25 +106,26 @@ def frame(protocol: str, address: int, command: int, toggle: int = 0) -> list[in
 
     ValueError for an unknown code, and for an address or a command that does not fit.
     """
-    about = _check(protocol, address, command)
-    if protocol.startswith("nec"):
-        high = address >> 8 if protocol == "nec_extended" else ~address & 0xFF
-        bits = [b for byte in (address & 0xFF, high, command, ~command & 0xFF) for b in _low_first(byte, 8)]
-        return edges([16, -8, *(x for bit in bits for x in (1, -3 if bit else -1)), 1], about.unit_us)
-    if protocol.startswith("sirc"):
-        bits = [*_low_first(command, 7), *_low_first(address, about.form.address_bits)]
-        return edges([4, *(x for bit in bits for x in (-1, 2 if bit else 1))], about.unit_us)
-    if protocol == "rc5":
-        bits = [1, command >> 6 ^ 1, toggle & 1, *_high_first(address, 5), *_high_first(command & 0x3F, 6)]
-        units = [x for bit in bits for x in ((-1, 1) if bit else (1, -1))][1:]
-    else:
-        units = [6, -2, 1, -1, *(-1, 1) * 3, *((2, -2) if toggle & 1 else (-2, 2))]
-        bits = [*_high_first(address, 8), *_high_first(command, 8)]
-        units += [x for bit in bits for x in ((1, -1) if bit else (-1, 1))]
-    return edges(units[:-1] if units[-1] < 0 else units, about.unit_us)
+    _check(protocol, address, command)
+    maker = CodeMaker(code_table(protocol, address))
+    maker.key(key_code(command), toggle & 1)
+    return signed(maker)
 
 
-NEC_REPEAT = edges([16, -4, 1], 562.5)
+def learned_frame(shape: Shape, code: int) -> list[int]:
+    """One frame of a learned shape, from its first mark to its last. ValueError if the code does not fit."""
+    if not 0 <= code < 1 << shape.bits:
+        raise ValueError(f"code {code} does not fit: the shape has {shape.bits} bits")
+    maker = CodeMaker(code_table(LEARNED, 0, shape))
+    maker.key(key_code(code), 0)
+    return signed(maker)
+
+
+def nec_again() -> list[int]:
+    """What a nec remote sends while a key is held."""
+    maker = CodeMaker(code_table("nec", 0))
+    maker.again()
+    return signed(maker)
 
 
 def press(protocol: str, address: int, command: int, repeats: int = 0, toggle: int = 0) -> list[int]:
@@ -145,7 +133,7 @@ def press(protocol: str, address: int, command: int, repeats: int = 0, toggle: i
     the space up to where the next one would begin."""
     about = _check(protocol, address, command)
     first = frame(protocol, address, command, toggle)
-    again = NEC_REPEAT if protocol.startswith("nec") else first
+    again = nec_again() if protocol.startswith("nec") else first
     made: list[int] = []
     for count in range(max(about.frames, 1 + repeats)):
         made += spaced(again if count else first, about.form.period_us)
@@ -159,4 +147,4 @@ def spaced(one: Sequence[int], period_us: int) -> list[int]:
 
 def learned_press(shape: Shape, command: int, repeats: int = 0) -> list[int]:
     """A key of a learned shape, pressed and held."""
-    return spaced(shape.frame(command), shape.period_us) * (1 + repeats)
+    return spaced(learned_frame(shape, command), shape.period_us) * (1 + repeats)

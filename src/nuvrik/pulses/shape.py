@@ -17,8 +17,6 @@ APART = 1.4
 """Two lengths are of different classes if one is this many times the other and nothing lies between."""
 WIDEST, WIDEST_US = 1.6, 260
 """Within a class, the longest is at most so many times the shortest, or so many microseconds longer."""
-SLACK_US = 150
-"""What a receiver may make longer or shorter, besides a quarter of a length."""
 
 
 class Shape(NamedTuple):
@@ -30,55 +28,6 @@ class Shape(NamedTuple):
     one: tuple[int, int]
     bits: int
     period_us: int
-
-    def frame(self, value: int) -> list[int]:
-        """One frame, highest bit first, from its first mark to its last. ValueError if it does not fit."""
-        if not 0 <= value < 1 << self.bits:
-            raise ValueError(f"code {value} does not fit: the shape has {self.bits} bits")
-        made = [self.header[0], -self.header[1]] if self.header[0] else []
-        for place in range(self.bits - 1, -1, -1):
-            mark, space = self.one if value >> place & 1 else self.zero
-            made += [mark, -space]
-        # A last mark ends the last space; where marks differ, the last bit's own mark is the end.
-        return made[:-1] if self.zero[0] != self.one[0] else [*made, self.zero[0]]
-
-    @property
-    def durations(self) -> int:
-        """How many durations a frame has, first to last mark."""
-        return 2 * self.bits + (2 if self.header[0] else 0) + (1 if self.zero[0] == self.one[0] else -1)
-
-    @property
-    def gap_us(self) -> int:
-        """A space this long cannot be inside a frame."""
-        return 2 * max(self.header[1], self.zero[1], self.one[1])
-
-    def value(self, durations: Sequence[int]) -> int | None:
-        """The value of so many durations (all positive, mark first); None if they are not of this shape."""
-        at, value = 0, 0
-        if self.header[0]:
-            if not (near(durations[0], self.header[0]) and near(durations[1], self.header[1])):
-                return None
-            at = 2
-        by_space = self.zero[0] == self.one[0]
-        differs, same = (1, 0) if by_space else (0, 1)
-        middle = (self.zero[differs] + self.one[differs]) / 2
-        for place in range(self.bits):
-            pair = durations[at + 2 * place : at + 2 * place + 2]
-            bit = int((pair[differs] > middle) == (self.one[differs] > self.zero[differs]))
-            wanted = self.one if bit else self.zero
-            if not near(pair[differs], wanted[differs]):
-                return None
-            if len(pair) > same and not near(pair[same], wanted[same]):
-                return None
-            value = value << 1 | bit
-        if by_space and not near(durations[at + 2 * self.bits], self.zero[0]):
-            return None
-        return value
-
-
-def near(length: int, wanted: int) -> bool:
-    """Whether a length may have been meant to be another."""
-    return abs(length - wanted) <= wanted / 4 + SLACK_US
 
 
 def classes(lengths: Sequence[int]) -> list[list[int]] | None:

@@ -2,8 +2,10 @@
    core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
    core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
    core/keys.py, core/train.py, core/writer.py, core/telling.py, core/machine_end.py, core/controls.py,
-   core/hands.py, core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/handset_end.py by
-   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
+   core/hands.py, core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/handset_end.py,
+   core/marks.py, core/burst.py, core/families.py, core/shape.py, core/infrared.py, core/codes.py,
+   core/remote.py, core/receiver.py by Nuvrik. Read it, step through it, port it, but do not edit it: the next
+   making would undo that. */
 #include "nuvrik_core.h"
 
 static int16_t nuvrik_abs16(int16_t x)
@@ -5639,5 +5641,1275 @@ uint8_t nuvrik_handset_end_judge(NuvrikHandsetEnd *self)
         nuvrik_handset_hear(&self->handset);
     }
     return NUVRIK_ACCEPTED;
+}
+
+/* ---- marks ---- */
+
+/** Two lengths together, as far as they are told. */
+uint32_t nuvrik_longer(uint32_t a, uint32_t b)
+{
+    return (uint32_t)(((int32_t)a >= NUVRIK_MOST_US || (int32_t)b >= (NUVRIK_MOST_US - (int32_t)a))
+        ? (int32_t)NUVRIK_MOST_US : ((int32_t)a + (int32_t)b));
+}
+
+void nuvrik_cleaner_init(NuvrikCleaner *self)
+{
+    self->pending = 0;
+    self->is_mark = false;
+    self->brief = 0;
+}
+
+/** So many microseconds of mark or of space; two of a kind in a row are one. The length of what has ended
+ *  by it, 0 for none.
+ */
+uint32_t nuvrik_cleaner_take(NuvrikCleaner *self, bool mark, uint32_t us)
+{
+    uint32_t ended = 0;
+    if ((int32_t)us == 0) {
+        return 0;
+    }
+    if ((int32_t)self->brief > 0 && mark == self->is_mark) {
+        /* The level is back to what it was. */
+        self->pending = nuvrik_longer(nuvrik_longer(self->pending, self->brief), us);
+        self->brief = 0;
+    } else if (mark == self->is_mark) {
+        self->pending = nuvrik_longer(self->pending, us);
+    } else {
+        self->brief = nuvrik_longer(self->brief, us);
+        if ((int32_t)self->brief > NUVRIK_GLITCH_US) {
+            ended = self->pending;
+            self->pending = self->brief;
+            self->is_mark = mark;
+            self->brief = 0;
+        }
+    }
+    return ended;
+}
+
+/* ---- burst ---- */
+
+void nuvrik_burst_init(NuvrikBurst *self)
+{
+    for (uint8_t i = 0; i < NUVRIK_MOST_LENGTHS; i++) {
+        self->times[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_LENGTHS; i++) {
+        self->units[i] = 1;
+    }
+    self->kept = 0;
+    self->first = 0;
+}
+
+/** Nothing has come yet. */
+void nuvrik_burst_empty(NuvrikBurst *self)
+{
+    self->kept = 0;
+    self->first = 0;
+}
+
+/** One length more. Of a burst that is too long only that is kept. */
+void nuvrik_burst_keep(NuvrikBurst *self, int32_t us)
+{
+    if (self->kept < NUVRIK_MOST_LENGTHS) {
+        self->times[self->kept] = (uint16_t)nuvrik_clamp(us, 0, NUVRIK_LONGEST_US);
+        self->kept++;
+    } else {
+        self->kept = (uint8_t)(NUVRIK_MOST_LENGTHS + 1);
+    }
+}
+
+/** How many lengths there are from the first on. */
+uint8_t nuvrik_burst_count(const NuvrikBurst *self)
+{
+    return (uint8_t)((self->kept > self->first) ? (self->kept - self->first) : 0);
+}
+
+/** The length at a place. */
+uint16_t nuvrik_burst_time(const NuvrikBurst *self, uint8_t place)
+{
+    return self->times[self->first + place];
+}
+
+/** Half way between the shortest and the longest of every other length from a place on; 0 where they are
+ *  of one kind (1.4 is nearer to 1 than to the 2 or 3 that would be the other kind).
+ */
+uint16_t nuvrik_burst_middle(NuvrikBurst *self, uint8_t start)
+{
+    uint16_t least = NUVRIK_LONGEST_US;
+    uint16_t most = 0;
+    uint8_t place = start;
+    while (place < nuvrik_burst_count(self)) {
+        uint16_t length = nuvrik_burst_time(self, place);
+        if (length < least) {
+            least = length;
+        }
+        if (length > most) {
+            most = length;
+        }
+        place = (uint8_t)(place + 2);
+    }
+    return (uint16_t)((((int32_t)5 * most) < ((int32_t)7 * least)) ? 0 : (((int32_t)least + most) / 2));
+}
+
+/** The longest mark behind the leader. */
+uint16_t nuvrik_burst_longest_mark(NuvrikBurst *self)
+{
+    uint16_t most = 0;
+    uint8_t place = 2;
+    while (place < nuvrik_burst_count(self)) {
+        if (nuvrik_burst_time(self, place) > most) {
+            most = nuvrik_burst_time(self, place);
+        }
+        place = (uint8_t)(place + 2);
+    }
+    return most;
+}
+
+/** Units of a bi-phase code: from a place on there are so many of mark and so many of space, and from that
+ *  alone unit and stretch follow. False if a length is not 1 to 3 units, or the sum differs.
+ */
+bool nuvrik_burst_balance(NuvrikBurst *self, uint8_t start, uint8_t marks, uint8_t spaces)
+{
+    int32_t mark_us = 0;
+    int32_t space_us = 0;
+    uint8_t mark_count = 0;
+    uint8_t space_count = 0;
+    uint8_t place = start;
+    while (place < nuvrik_burst_count(self)) {
+        if ((place & 1) == 0) {
+            mark_us = mark_us + nuvrik_burst_time(self, place);
+            mark_count++;
+        } else {
+            space_us = space_us + nuvrik_burst_time(self, place);
+            space_count++;
+        }
+        place++;
+    }
+    uint32_t more = (uint32_t)mark_us * spaces;
+    uint32_t less = (uint32_t)space_us * marks;
+    int32_t stretch = nuvrik_div((int32_t)more - (int32_t)less, (int32_t)((uint16_t)mark_count * spaces)
+        + ((uint16_t)space_count * marks));
+    if (nuvrik_abs32(stretch) > (2 * NUVRIK_MOST_STRETCH_US)) {
+        return false;
+    }
+    int32_t given = stretch * mark_count;
+    int32_t unit = nuvrik_div(mark_us - given, marks);
+    if (unit < 200 || unit > 2000) {
+        return false;
+    }
+    uint16_t total = 0;
+    place = start;
+    while (place < nuvrik_burst_count(self)) {
+        int32_t length = (int32_t)nuvrik_burst_time(self, place) + ((int16_t)unit / 2);
+        length = ((place & 1) == 0) ? (length - stretch) : (length + stretch);
+        if (length < unit || length >= (4 * (int16_t)unit)) {
+            return false;
+        }
+        uint8_t units = (uint8_t)((int16_t)length / (int16_t)unit);
+        self->units[place] = units;
+        total = (uint16_t)((int32_t)total + units);
+        place++;
+    }
+    return total == (uint16_t)(marks + spaces);
+}
+
+/** A length for one unit of it, in quarters of a microsecond. */
+int32_t nuvrik_burst_for_one(const NuvrikBurst *self, uint8_t place)
+{
+    return ((int32_t)NUVRIK_QUARTERS * nuvrik_burst_time(self, place)) / self->units[place];
+}
+
+/** What of the stretch falls on one unit of a length. */
+int32_t nuvrik_burst_lean(const NuvrikBurst *self, uint8_t place, int32_t stretch)
+{
+    return nuvrik_div(((place & 1) == 0) ? stretch : (-stretch), self->units[place]);
+}
+
+/** How well the lengths are so many units each; NO_FIT if they are not. nominal: a unit in quarters of a
+ *  microsecond; each: how far off one length may be, in thousandths of its unit.
+ */
+uint16_t nuvrik_burst_score(NuvrikBurst *self, uint16_t nominal, uint16_t each)
+{
+    int32_t mark_sum = 0;
+    int32_t space_sum = 0;
+    uint16_t mark_parts = 0;
+    uint16_t space_parts = 0;
+    for (uint8_t place = 0; place < nuvrik_burst_count(self); place++) {
+        uint8_t part = (uint8_t)(NUVRIK_PARTS / self->units[place]);
+        if ((place & 1) == 0) {
+            mark_sum = mark_sum + nuvrik_burst_for_one(self, place);
+            mark_parts = (uint16_t)((int32_t)mark_parts + part);
+        } else {
+            space_sum = space_sum + nuvrik_burst_for_one(self, place);
+            space_parts = (uint16_t)((int32_t)space_parts + part);
+        }
+    }
+    uint8_t space_count = (uint8_t)(nuvrik_burst_count(self) / 2);
+    uint8_t mark_count = (uint8_t)(nuvrik_burst_count(self) - space_count);
+    int32_t mark = nuvrik_div(mark_sum, mark_count);
+    uint8_t mark_part = (uint8_t)nuvrik_div(mark_parts, mark_count);
+    int32_t space = nuvrik_div(space_sum, space_count);
+    int32_t apart = (mark - space) * NUVRIK_PARTS;
+    uint8_t space_part = (uint8_t)nuvrik_div(space_parts, space_count);
+    int32_t stretch = nuvrik_div(apart, mark_part + space_part);
+    if (nuvrik_abs32(stretch) > (NUVRIK_QUARTERS * NUVRIK_MOST_STRETCH_US)) {
+        return NUVRIK_NO_FIT;
+    }
+    int32_t lent = stretch * mark_part;
+    int32_t given = nuvrik_div(lent, NUVRIK_PARTS);
+    int32_t unit = mark - given;
+    if (unit < 1 || unit > 8000 || (100 * unit) < ((int32_t)NUVRIK_SLOWEST * nominal)
+        || (100 * unit) > ((int32_t)NUVRIK_FASTEST * nominal)) {
+        return NUVRIK_NO_FIT;
+    }
+    return nuvrik_burst_scored(self, (uint16_t)unit, stretch, each);
+}
+
+/** The same, where the unit and the stretch are known. */
+uint16_t nuvrik_burst_scored(NuvrikBurst *self, uint16_t unit, int32_t stretch, uint16_t each)
+{
+    uint32_t worst = 0;
+    uint32_t errors = 0;
+    for (uint8_t place = 0; place < nuvrik_burst_count(self); place++) {
+        uint32_t error = (uint32_t)nuvrik_abs32((nuvrik_burst_for_one(self, place) - unit)
+            - nuvrik_burst_lean(self, place, stretch));
+        errors = (uint32_t)((int32_t)errors + (int32_t)error);
+        if ((int32_t)error > (int32_t)worst) {
+            worst = error;
+        }
+    }
+    uint32_t off = 1000 * worst;
+    if ((int32_t)off > ((int32_t)NUVRIK_RIVAL_EACH * unit)) {
+        return NUVRIK_NO_FIT;
+    }
+    uint32_t total = 1000 * errors;
+    int32_t score = (((int32_t)total / nuvrik_burst_count(self)) / unit)
+        + (nuvrik_abs32(stretch) / (2 * NUVRIK_QUARTERS));
+    if (score > NUVRIK_RIVAL_SCORE) {
+        return NUVRIK_NO_FIT;
+    }
+    /* One length too far off: it fits only as a rival does. */
+    return (uint16_t)((off > ((uint32_t)each * unit) && (int16_t)score <= NUVRIK_MOST_SCORE)
+        ? (NUVRIK_MOST_SCORE + 1) : score);
+}
+
+/* ---- families ---- */
+
+void nuvrik_found_init(NuvrikFound *self)
+{
+    self->best = NUVRIK_NO_FIT;
+    self->second = NUVRIK_NO_FIT;
+    self->protocol = NUVRIK_NO_CODE;
+    self->address = 0;
+    self->command = 0;
+    self->toggle = 0;
+}
+
+/** Nothing fits yet. */
+void nuvrik_found_clear(NuvrikFound *self)
+{
+    self->best = NUVRIK_NO_FIT;
+    self->second = NUVRIK_NO_FIT;
+    self->protocol = NUVRIK_NO_CODE;
+    self->address = 0;
+    self->command = 0;
+    self->toggle = 0;
+}
+
+/** A code that fits so well. */
+void nuvrik_found_enter(NuvrikFound *self, uint16_t score, uint8_t protocol, uint16_t address,
+    uint8_t command, uint8_t toggle)
+{
+    if (score == NUVRIK_NO_FIT) {
+        return;
+    }
+    bool same = protocol == self->protocol && address == self->address && toggle == self->toggle;
+    if (same && command == self->command) {
+        if (score < self->best) {
+            self->best = score;
+        }
+    } else if (score >= self->best) {
+        if (score < self->second) {
+            self->second = score;
+        }
+    } else {
+        self->second = self->best;
+        self->best = score;
+        self->protocol = protocol;
+        self->address = address;
+        self->command = command;
+        self->toggle = toggle;
+    }
+}
+
+/** Whether it fits well enough, and no other nearly as well. */
+bool nuvrik_found_certain(const NuvrikFound *self)
+{
+    return self->best <= NUVRIK_FITS_WELL && self->second >= ((int32_t)self->best + NUVRIK_MARGIN);
+}
+
+/** Find the code that a burst is, or that begins at a leader in it; False if it is none, or may be two.
+ *  The burst begins where the code does, afterwards.
+ */
+bool nuvrik_judge(NuvrikBurst *burst, NuvrikFound *found)
+{
+    burst->first = 0;
+    if (burst->kept > NUVRIK_MOST_LENGTHS) {
+        return false;
+    }
+    for (uint8_t _ = 0; _ < NUVRIK_TRIES; _++) {
+        nuvrik_found_clear(found);
+        nuvrik_try_all(burst, found);
+        if (found->best != NUVRIK_NO_FIT) {
+            return nuvrik_found_certain(found);
+        }
+        uint8_t place = (uint8_t)(burst->first + 2);
+        while (place < burst->kept && burst->times[place] < NUVRIK_LATER_LEADER_US) {
+            place = (uint8_t)(place + 2);
+        }
+        burst->first = place;
+    }
+    return false;
+}
+
+/** Every family that can have so many lengths. Later in the burst only those that begin with a leader,
+ *  because part of an rc5 frame is one as well.
+ */
+void nuvrik_try_all(NuvrikBurst *burst, NuvrikFound *found)
+{
+    uint8_t count = nuvrik_burst_count(burst);
+    if (count < 3) {
+        return;
+    }
+    uint16_t leader = nuvrik_burst_time(burst, 0);
+    if (count == 3) {
+        nuvrik_try_nec_again(burst, found);
+    }
+    if (count == 67 && leader > 5000) {
+        nuvrik_try_nec(burst, found);
+    }
+    if (count >= 13 && count <= 27 && leader < 2800 && burst->first == 0) {
+        nuvrik_try_rc5(burst, found, 12);
+        nuvrik_try_rc5(burst, found, 13);
+    }
+    if (count >= 23 && count <= 45 && leader > 1500 && leader < 4200) {
+        nuvrik_try_rc6(burst, found, 21);
+        nuvrik_try_rc6(burst, found, 22);
+    }
+    if (leader > 1350 && leader < 3800) {
+        if (count == 25) {
+            nuvrik_try_sirc(burst, found, NUVRIK_SIRC12);
+        } else if (count == 31) {
+            nuvrik_try_sirc(burst, found, NUVRIK_SIRC15);
+        } else if (count == 41) {
+            nuvrik_try_sirc(burst, found, NUVRIK_SIRC20);
+        }
+    }
+}
+
+/** A leader of 16 and 4 units and one mark: too few lengths to find a stretch from, so they are bounded,
+ *  by the clock and the stretch that a remote and a receiver may have.
+ */
+void nuvrik_try_nec_again(NuvrikBurst *burst, NuvrikFound *found)
+{
+    uint16_t mark = nuvrik_burst_time(burst, 0);
+    uint16_t space = nuvrik_burst_time(burst, 1);
+    uint16_t last = nuvrik_burst_time(burst, 2);
+    if (mark < 6000 || mark > 12700 || last < 150 || last > 930 || space > 9600) {
+        return;
+    }
+    /* A quarter of the leader, where a frame has half. */
+    if (((int32_t)40 * space) < ((int32_t)6 * mark) || ((int32_t)40 * space) > ((int32_t)15 * mark)
+        || ((int16_t)mark + (int16_t)space) < 7600 || ((int16_t)mark + (int16_t)space) > 15600) {
+        return;
+    }
+    nuvrik_found_enter(found, 0, NUVRIK_NEC_AGAIN, 0, 0, 0);
+}
+
+/** A byte of a nec frame, lowest bit first, whose first mark is at a place; a space over the middle is a
+ *  one.
+ */
+uint8_t nuvrik_nec_byte(NuvrikBurst *burst, uint8_t start, uint16_t middle)
+{
+    uint8_t value = 0;
+    for (uint8_t bit = 0; bit < 8; bit++) {
+        uint8_t space = (uint8_t)((start + (2 * bit)) + 1);
+        bool one = nuvrik_burst_time(burst, space) > middle;
+        burst->units[space - 1] = 1;
+        burst->units[space] = (uint8_t)(one ? 3 : 1);
+        if (one) {
+            value = (uint8_t)(value | (1 << bit));
+        }
+    }
+    return value;
+}
+
+/** Leader 16 and 8; marks of 1, spaces of 1 or 3; the third byte's complement is the fourth. */
+void nuvrik_try_nec(NuvrikBurst *burst, NuvrikFound *found)
+{
+    uint16_t middle = nuvrik_burst_middle(burst, 3);
+    if (middle == 0) {
+        return;
+    }
+    uint8_t low = nuvrik_nec_byte(burst, 2, middle);
+    uint8_t high = nuvrik_nec_byte(burst, 18, middle);
+    uint8_t command = nuvrik_nec_byte(burst, 34, middle);
+    uint8_t complement = nuvrik_nec_byte(burst, 50, middle);
+    if ((command ^ complement) != 0xff) {
+        return;
+    }
+    burst->units[0] = 16;
+    burst->units[1] = 8;
+    burst->units[66] = 1;
+    uint16_t score = nuvrik_burst_score(burst, NUVRIK_NEC_UNIT, NUVRIK_NEC_EACH);
+    if ((low ^ high) == 0xff) {
+        nuvrik_found_enter(found, score, NUVRIK_NEC, low, command, 0);
+    } else {
+        nuvrik_found_enter(found, score, NUVRIK_NEC_EXTENDED, (uint16_t)(low
+            + (uint16_t)((uint16_t)256 * high)), command, 0);
+    }
+}
+
+/** Leader 4, spaces 1, marks 1 or 2. They may be of both kinds, or all of the one or the other: where they
+ *  scatter, only the fit can tell.
+ */
+void nuvrik_try_sirc(NuvrikBurst *burst, NuvrikFound *found, uint8_t protocol)
+{
+    uint16_t middle = nuvrik_burst_middle(burst, 2);
+    nuvrik_sirc_as(burst, found, protocol, 0);
+    nuvrik_sirc_as(burst, found, protocol, nuvrik_burst_longest_mark(burst));
+    if (middle != 0) {
+        nuvrik_sirc_as(burst, found, protocol, middle);
+    }
+}
+
+/** sirc, if marks longer than the middle are ones: 7 bits of command, lowest first, then the address. */
+void nuvrik_sirc_as(NuvrikBurst *burst, NuvrikFound *found, uint8_t protocol, uint16_t middle)
+{
+    uint8_t command = 0;
+    uint16_t address = 0;
+    uint16_t weight = 1;
+    burst->units[0] = 4;
+    uint8_t place = 1;
+    while (place < nuvrik_burst_count(burst)) {
+        bool one = (place & 1) == 0 && nuvrik_burst_time(burst, place) > middle;
+        burst->units[place] = (uint8_t)(one ? 2 : 1);
+        if ((place & 1) == 0) {
+            if (place <= 14) {
+                command = (uint8_t)(command | (one ? (weight & 127) : 0));
+            } else {
+                address = (uint16_t)(address | (uint16_t)(one ? weight : 0));
+            }
+            weight = (uint16_t)((place == 14) ? 1 : (uint16_t)((int32_t)2 * weight));
+        }
+        place++;
+    }
+    nuvrik_found_enter(found, nuvrik_burst_score(burst, NUVRIK_SIRC_UNIT, NUVRIK_SIRC_EACH), protocol,
+        address, command, 0);
+}
+
+/** 14 bits; a 1 is space then mark. The first space is not seen, nor the last of a 0: 12 spaces or 13. */
+void nuvrik_try_rc5(NuvrikBurst *burst, NuvrikFound *found, uint8_t spaces)
+{
+    if (!nuvrik_burst_balance(burst, 0, 14, spaces)) {
+        return;
+    }
+    uint8_t half = 1;
+    bool before = false;
+    uint16_t value = 0;
+    for (uint8_t place = 0; place < nuvrik_burst_count(burst); place++) {
+        bool mark = (place & 1) == 0;
+        uint8_t units = burst->units[place];
+        if (units > 2) {
+            return;
+        }
+        for (uint8_t _ = 0; _ < units; _++) {
+            if ((half & 1) != 0) {
+                if (before == mark) {
+                    return;
+                }
+                value = (uint16_t)((((int32_t)2 * value) + (mark ? 1 : 0)) & 16383);
+            }
+            before = mark;
+            half++;
+        }
+    }
+    if (half == 27) {
+        /* The last bit is a 0, whose space nobody sees. */
+        value = (uint16_t)(((int32_t)2 * value) & 16383);
+    }
+    uint8_t field = (uint8_t)((((int16_t)(value >> 12) & 1) != 0) ? 0 : 64);
+    uint8_t command = (uint8_t)((int16_t)(value & 63) + field);
+    nuvrik_found_enter(found, nuvrik_burst_score(burst, NUVRIK_RC5_UNIT, NUVRIK_RC5_EACH), NUVRIK_RC5,
+        (uint16_t)((int16_t)(value >> 6) & 31), command, (uint8_t)((int16_t)(value >> 11) & 1));
+}
+
+/** Leader 6 and 2; start bit 1, mode 000, a toggle of double width, 16 bits; a 1 is mark then space. */
+void nuvrik_try_rc6(NuvrikBurst *burst, NuvrikFound *found, uint8_t spaces)
+{
+    if (!nuvrik_burst_balance(burst, 2, 22, spaces)) {
+        return;
+    }
+    burst->units[0] = 6;
+    burst->units[1] = 2;
+    uint8_t half = 0;
+    bool before = false;
+    uint32_t bits = 0;
+    uint8_t toggle = 0;
+    uint8_t place = 2;
+    while (place < nuvrik_burst_count(burst)) {
+        bool mark = (place & 1) == 0;
+        for (uint8_t _ = 0; _ < burst->units[place]; _++) {
+            if (half == 9 || half == 11) {
+                /* The second halves of the toggle's halves. */
+                if (before != mark) {
+                    return;
+                }
+            } else if (half == 10 || (half & 1) != 0) {
+                if (before == mark) {
+                    return;
+                }
+                if (half == 10) {
+                    toggle = (uint8_t)(before ? 1 : 0);
+                } else {
+                    bits = (uint32_t)((((int32_t)2 * (int32_t)bits) + (before ? 1 : 0)) & INT32_C(1048575));
+                }
+            }
+            before = mark;
+            half++;
+        }
+        place++;
+    }
+    if (half == 43) {
+        /* The last bit is a 1, whose space nobody sees. */
+        bits = (uint32_t)((((int32_t)2 * (int32_t)bits) + (before ? 1 : 0)) & INT32_C(1048575));
+    }
+    if ((int16_t)((int32_t)bits >> 16) != 8) {
+        return;
+    }
+    nuvrik_found_enter(found, nuvrik_burst_score(burst, NUVRIK_RC6_UNIT, NUVRIK_RC6_EACH), NUVRIK_RC6,
+        (uint8_t)((int32_t)bits >> 8), (uint8_t)bits, toggle);
+}
+
+/* ---- shape ---- */
+
+/** Whether a length may have been meant to be another. */
+bool nuvrik_near(uint16_t length, uint16_t wanted)
+{
+    int32_t off = (int32_t)length - wanted;
+    return (4 * nuvrik_abs32(off)) <= ((int32_t)wanted + (4 * NUVRIK_SLACK_US));
+}
+
+/** One bit more at the low end of a code. */
+void nuvrik_push(uint16_t *words, bool bit)
+{
+    uint16_t carry = (uint16_t)(bit ? 1 : 0);
+    for (uint8_t i = 0; i < NUVRIK_WORDS; i++) {
+        uint16_t out = (uint16_t)(words[i] >> 15);
+        words[i] = (uint16_t)((uint16_t)((uint16_t)(words[i] & 32767) << 1) | carry);
+        carry = out;
+    }
+}
+
+void nuvrik_tail_init(NuvrikTail *self, const NuvrikShapeTable *table)
+{
+    self->table = table;
+    for (uint8_t i = 0; i < NUVRIK_MOST_TAIL; i++) {
+        self->lengths[i] = 0;
+    }
+    self->next = 0;
+    self->count = 0;
+    for (uint8_t i = 0; i < NUVRIK_WORDS; i++) {
+        self->words[i] = 0;
+    }
+}
+
+/** Nothing has come yet. */
+void nuvrik_tail_clear(NuvrikTail *self)
+{
+    self->next = 0;
+    self->count = 0;
+}
+
+/** One length more. */
+void nuvrik_tail_keep(NuvrikTail *self, uint32_t us)
+{
+    if (NUVRIK_U8(self->table->tail_count) == 0) {
+        return;
+    }
+    self->lengths[self->next] = (uint16_t)nuvrik_clamp((int32_t)us, 0, 0xffffU);
+    self->next = (uint8_t)(((self->next + 1) < NUVRIK_U8(self->table->tail_count)) ? (self->next + 1) : 0);
+    if (self->count < NUVRIK_U8(self->table->tail_count)) {
+        self->count++;
+    }
+}
+
+/** The length at a place of the frame. */
+uint16_t nuvrik_tail_length(const NuvrikTail *self, uint8_t place)
+{
+    uint16_t at = (uint16_t)(self->next + place);
+    if ((int16_t)at >= NUVRIK_U8(self->table->tail_count)) {
+        at = (uint16_t)((int32_t)at - NUVRIK_U8(self->table->tail_count));
+    }
+    return self->lengths[at];
+}
+
+/** How long the frame is. */
+uint32_t nuvrik_tail_us(NuvrikTail *self)
+{
+    uint32_t total = 0;
+    for (uint8_t place = 0; place < self->count; place++) {
+        total = (uint32_t)((int32_t)total + nuvrik_tail_length(self, place));
+    }
+    return total;
+}
+
+/** Whether so many lengths are a frame of this shape; its code is in words then. */
+bool nuvrik_tail_match(NuvrikTail *self)
+{
+    const NuvrikShapeTable *shape = self->table;
+    if (self->count == 0 || self->count < NUVRIK_U8(shape->tail_count)) {
+        return false;
+    }
+    uint8_t start = 0;
+    if (NUVRIK_U16(shape->header_mark) > 0) {
+        if (!nuvrik_near(nuvrik_tail_length(self, 0), NUVRIK_U16(shape->header_mark))
+            || !nuvrik_near(nuvrik_tail_length(self, 1), NUVRIK_U16(shape->header_space))) {
+            return false;
+        }
+        start = 2;
+    }
+    for (uint8_t i = 0; i < NUVRIK_WORDS; i++) {
+        self->words[i] = 0;
+    }
+    bool by_space = NUVRIK_U16(shape->zero_mark) == NUVRIK_U16(shape->one_mark);
+    for (uint8_t bit = 0; bit < NUVRIK_U8(shape->bits); bit++) {
+        uint8_t place = (uint8_t)(start + (2 * bit));
+        if (!nuvrik_tail_match_bit(self, place, by_space)) {
+            return false;
+        }
+    }
+    /* A last mark ends the last space; where marks differ, the last bit's own mark is the end. */
+    return !by_space || nuvrik_near(nuvrik_tail_length(self, (uint8_t)(NUVRIK_U8(shape->tail_count) - 1)),
+        NUVRIK_U16(shape->zero_mark));
+}
+
+/** One bit, whose mark is at a place. */
+bool nuvrik_tail_match_bit(NuvrikTail *self, uint8_t place, bool by_space)
+{
+    const NuvrikShapeTable *shape = self->table;
+    uint16_t mark = nuvrik_tail_length(self, place);
+    bool has_space = (place + 1) < NUVRIK_U8(shape->tail_count);
+    uint16_t space = (uint16_t)(has_space ? nuvrik_tail_length(self, (uint8_t)(place + 1)) : 0);
+    uint16_t told = by_space ? space : mark;
+    uint16_t zero = by_space ? NUVRIK_U16(shape->zero_space) : NUVRIK_U16(shape->zero_mark);
+    uint16_t other = by_space ? NUVRIK_U16(shape->one_space) : NUVRIK_U16(shape->one_mark);
+    bool one = (((int32_t)2 * told) > ((int32_t)zero + other)) == (other > zero);
+    nuvrik_push(self->words, one);
+    if (!nuvrik_near(mark, one ? NUVRIK_U16(shape->one_mark) : NUVRIK_U16(shape->zero_mark))) {
+        return false;
+    }
+    return !has_space || nuvrik_near(space, one ? NUVRIK_U16(shape->one_space)
+        : NUVRIK_U16(shape->zero_space));
+}
+
+/* ---- infrared ---- */
+
+void nuvrik_infrared_reader_init(NuvrikInfraredReader *self, const NuvrikShapeTable *table)
+{
+    self->table = table;
+    nuvrik_cleaner_init(&self->cleaner);
+    nuvrik_burst_init(&self->burst);
+    nuvrik_tail_init(&self->tail, table);
+    nuvrik_found_init(&self->found);
+    self->read = false;
+    self->since_us = 0;
+    self->us = 0;
+    self->protocol = 0;
+    for (uint8_t i = 0; i < NUVRIK_WORDS; i++) {
+        self->words[i] = 0;
+    }
+    self->toggle = 0;
+}
+
+/** So many microseconds of mark or of space. A last space may still grow: what ends a frame is told as
+ *  soon as the silence is long enough.
+ */
+uint8_t nuvrik_infrared_reader_take(NuvrikInfraredReader *self, bool mark, uint32_t us)
+{
+    uint8_t event = NUVRIK_NOT_YET;
+    bool was_mark = self->cleaner.is_mark;
+    uint32_t ended = nuvrik_cleaner_take(&self->cleaner, mark, us);
+    if ((int32_t)ended > 0) {
+        event = nuvrik_infrared_reader_length(self, was_mark, ended);
+    }
+    if (!self->cleaner.is_mark && event == NUVRIK_NOT_YET) {
+        event = nuvrik_infrared_reader_quiet(self, self->cleaner.pending, true);
+    }
+    return event;
+}
+
+/** A length has ended. */
+uint8_t nuvrik_infrared_reader_length(NuvrikInfraredReader *self, bool mark, uint32_t us)
+{
+    uint8_t event = NUVRIK_NOT_YET;
+    if (mark) {
+        if ((int32_t)us > NUVRIK_LEADER_US) {
+            /* No code has such a mark but at its beginning. */
+            nuvrik_burst_empty(&self->burst);
+        }
+        nuvrik_burst_keep(&self->burst, (int32_t)us);
+    } else {
+        event = nuvrik_infrared_reader_quiet(self, us, false);
+        if (self->burst.kept > 0) {
+            nuvrik_burst_keep(&self->burst, (int32_t)us);
+        }
+    }
+    nuvrik_tail_keep(&self->tail, us);
+    self->since_us = nuvrik_longer(self->since_us, us);
+    return event;
+}
+
+/** A silence, so far so long: what it ends. */
+uint8_t nuvrik_infrared_reader_quiet(NuvrikInfraredReader *self, uint32_t us, bool grows)
+{
+    bool leader = self->burst.kept == 1 && self->burst.times[0] > NUVRIK_LEADER_US;
+    if (self->burst.kept > 0 && (int32_t)us >= (leader ? NUVRIK_LEADER_END_US : NUVRIK_END_US)) {
+        bool sure = nuvrik_judge(&self->burst, &self->found);
+        if (sure) {
+            self->us = 0;
+            for (uint8_t place = 0; place < nuvrik_burst_count(&self->burst); place++) {
+                self->us = (uint32_t)((int32_t)self->us + nuvrik_burst_time(&self->burst, place));
+            }
+        }
+        nuvrik_burst_empty(&self->burst);
+        if (sure) {
+            /* What published codes can read is theirs. */
+            nuvrik_tail_clear(&self->tail);
+            return nuvrik_infrared_reader_published(self);
+        }
+    }
+    /* A learned code waits for the published ones. */
+    if (self->tail.count > 0 && (int32_t)us >= (int32_t)NUVRIK_U32(self->table->gap_us) && (!grows
+        || self->burst.kept == 0)) {
+        bool matches = nuvrik_tail_match(&self->tail);
+        if (matches) {
+            self->us = nuvrik_tail_us(&self->tail);
+        }
+        nuvrik_tail_clear(&self->tail);
+        if (matches) {
+            return nuvrik_infrared_reader_learned(self);
+        }
+    }
+    return NUVRIK_NOT_YET;
+}
+
+/** Whether the code that has just ended began no later than that after the one before. */
+bool nuvrik_infrared_reader_within(const NuvrikInfraredReader *self, uint32_t most_us)
+{
+    return self->read && self->since_us <= (most_us + self->us);
+}
+
+/** What has been found, with what it repeats. */
+uint8_t nuvrik_infrared_reader_published(NuvrikInfraredReader *self)
+{
+    if (self->found.protocol == NUVRIK_NEC_AGAIN) {
+        bool last_nec = self->protocol == NUVRIK_NEC || self->protocol == NUVRIK_NEC_EXTENDED;
+        if (!last_nec || !nuvrik_infrared_reader_within(self, NUVRIK_NEC_REPEAT_US)) {
+            return NUVRIK_AGAIN_ONLY;
+        }
+        self->since_us = self->us;
+        return NUVRIK_SAME_PRESS;
+    }
+    uint32_t most_us = NUVRIK_SIRC_REPEAT_US;
+    if (self->found.protocol <= NUVRIK_NEC_EXTENDED) {
+        most_us = NUVRIK_NEC_REPEAT_US;
+    } else if (self->found.protocol <= NUVRIK_RC6) {
+        most_us = NUVRIK_RC_REPEAT_US;
+    }
+    bool same = self->found.protocol == self->protocol && self->found.toggle == self->toggle;
+    if (self->found.command != self->words[0] || self->found.address != self->words[NUVRIK_ADDRESS]) {
+        same = false;
+    }
+    uint8_t event = (uint8_t)((same && nuvrik_infrared_reader_within(self, most_us)) ? NUVRIK_SAME_PRESS
+        : NUVRIK_NEW_PRESS);
+    self->words[0] = self->found.command;
+    self->words[NUVRIK_ADDRESS] = self->found.address;
+    return nuvrik_infrared_reader_told(self, event, self->found.protocol, self->found.toggle);
+}
+
+/** A code of the learned shape. */
+uint8_t nuvrik_infrared_reader_learned(NuvrikInfraredReader *self)
+{
+    bool same = self->protocol == NUVRIK_LEARNED;
+    for (uint8_t i = 0; i < NUVRIK_WORDS; i++) {
+        if (self->words[i] != self->tail.words[i]) {
+            same = false;
+        }
+    }
+    uint8_t event = (uint8_t)((same && nuvrik_infrared_reader_within(self,
+        NUVRIK_U32(self->table->repeat_us))) ? NUVRIK_SAME_PRESS : NUVRIK_NEW_PRESS);
+    for (uint8_t i = 0; i < NUVRIK_WORDS; i++) {
+        self->words[i] = self->tail.words[i];
+    }
+    return nuvrik_infrared_reader_told(self, event, NUVRIK_LEARNED, 0);
+}
+
+/** It is the last code from now on. */
+uint8_t nuvrik_infrared_reader_told(NuvrikInfraredReader *self, uint8_t event, uint8_t protocol,
+    uint8_t toggle)
+{
+    self->read = true;
+    self->protocol = protocol;
+    self->toggle = toggle;
+    self->since_us = self->us;
+    return event;
+}
+
+/* ---- codes ---- */
+
+void nuvrik_code_maker_init(NuvrikCodeMaker *self, const NuvrikCodeTable *table)
+{
+    self->table = table;
+    for (uint8_t i = 0; i < NUVRIK_MOST_TAIL; i++) {
+        self->times[i] = 0;
+    }
+    self->count = 0;
+    self->units = 0;
+    self->started_us = 0;
+}
+
+/** A new frame. */
+void nuvrik_code_maker_begin(NuvrikCodeMaker *self)
+{
+    self->count = 0;
+    self->units = 0;
+    self->started_us = 0;
+}
+
+/** So many units of mark or of space more; two of a kind in a row are one. Rounded from edge to edge, so
+ *  that rounding does not add up.
+ */
+void nuvrik_code_maker_add(NuvrikCodeMaker *self, bool mark, uint8_t units)
+{
+    if (mark == ((self->count & 1) == 0)) {
+        /* Another kind than the last. */
+        self->started_us = nuvrik_code_maker_edge_us(self);
+        self->count++;
+    } else if (self->count == 0) {
+        /* What comes before the first mark nobody sees. */
+        return;
+    }
+    self->units = (uint16_t)((int32_t)self->units + units);
+    uint8_t last = (uint8_t)(self->count - 1);
+    self->times[last] = (uint16_t)((int32_t)nuvrik_code_maker_edge_us(self) - (int32_t)self->started_us);
+}
+
+/** When the last length ends. */
+uint32_t nuvrik_code_maker_edge_us(const NuvrikCodeMaker *self)
+{
+    uint32_t parts = (uint32_t)self->units * NUVRIK_U16(self->table->unit_parts);
+    return (uint32_t)nuvrik_div((int32_t)parts, NUVRIK_U8(self->table->unit_of));
+}
+
+/** The frame is whole. A space behind the last mark is part of the silence. */
+void nuvrik_code_maker_end(NuvrikCodeMaker *self)
+{
+    if ((self->count & 1) == 0 && self->count > 0) {
+        self->count--;
+    }
+}
+
+/** The frame of a code. */
+void nuvrik_code_maker_key(NuvrikCodeMaker *self, const NuvrikKeyCodeTable *code, uint8_t toggle)
+{
+    nuvrik_code_maker_begin(self);
+    uint8_t protocol = NUVRIK_U8(self->table->protocol);
+    uint8_t command = (uint8_t)NUVRIK_U16(NUVRIK_P(code->words)[0]);
+    if (protocol == NUVRIK_LEARNED) {
+        nuvrik_code_maker_learned_frame(self, code);
+    } else if (protocol <= NUVRIK_NEC_EXTENDED) {
+        nuvrik_code_maker_nec(self, command);
+    } else if (protocol == NUVRIK_RC5) {
+        nuvrik_code_maker_rc5(self, command, toggle);
+    } else if (protocol == NUVRIK_RC6) {
+        nuvrik_code_maker_rc6(self, command, toggle);
+    } else {
+        nuvrik_code_maker_sirc(self, command);
+    }
+    nuvrik_code_maker_end(self);
+}
+
+/** What a nec remote sends while a key is held. */
+void nuvrik_code_maker_again(NuvrikCodeMaker *self)
+{
+    nuvrik_code_maker_begin(self);
+    nuvrik_code_maker_add(self, true, 16);
+    nuvrik_code_maker_add(self, false, 4);
+    nuvrik_code_maker_add(self, true, 1);
+}
+
+/** Leader, address, its complement (extended: its high byte), command, its complement. */
+void nuvrik_code_maker_nec(NuvrikCodeMaker *self, uint8_t command)
+{
+    nuvrik_code_maker_add(self, true, 16);
+    nuvrik_code_maker_add(self, false, 8);
+    uint8_t low = (uint8_t)NUVRIK_U16(self->table->address);
+    nuvrik_code_maker_nec_byte_out(self, low);
+    uint8_t high = (uint8_t)(NUVRIK_U16(self->table->address) >> 8);
+    nuvrik_code_maker_nec_byte_out(self, (uint8_t)((NUVRIK_U8(self->table->protocol) == NUVRIK_NEC) ? (0xff
+        - low) : high));
+    nuvrik_code_maker_nec_byte_out(self, command);
+    nuvrik_code_maker_nec_byte_out(self, (uint8_t)(0xff - command));
+    nuvrik_code_maker_add(self, true, 1);
+}
+
+/** A byte, lowest bit first; a longer space is a one. */
+void nuvrik_code_maker_nec_byte_out(NuvrikCodeMaker *self, uint8_t value)
+{
+    for (uint8_t bit = 0; bit < 8; bit++) {
+        nuvrik_code_maker_add(self, true, 1);
+        nuvrik_code_maker_add(self, false, (uint8_t)((((value >> bit) & 1) != 0) ? 3 : 1));
+    }
+}
+
+/** Start bit, the complement of the command's bit 6, toggle, 5 bits of address, 6 of command. */
+void nuvrik_code_maker_rc5(NuvrikCodeMaker *self, uint8_t command, uint8_t toggle)
+{
+    nuvrik_code_maker_half_bits(self, 1, 1);
+    nuvrik_code_maker_half_bits(self, (uint16_t)((command >= 64) ? 0 : 1), 1);
+    nuvrik_code_maker_half_bits(self, (uint16_t)(toggle & 1), 1);
+    nuvrik_code_maker_half_bits(self, NUVRIK_U16(self->table->address), 5);
+    nuvrik_code_maker_half_bits(self, (uint16_t)(command & 63), 6);
+}
+
+/** Bits, highest first; a one is space then mark. */
+void nuvrik_code_maker_half_bits(NuvrikCodeMaker *self, uint16_t value, uint8_t bits)
+{
+    for (uint8_t i = 0; i < bits; i++) {
+        uint8_t left = (uint8_t)((bits - 1) - i);
+        bool one = (int16_t)((uint16_t)(value >> left) & 1) != 0;
+        nuvrik_code_maker_add(self, !one, 1);
+        nuvrik_code_maker_add(self, one, 1);
+    }
+}
+
+/** Leader, start bit, mode 0, a toggle of double width, 8 bits of address, 8 of command; a one is mark
+ *  then space, the other way round than in rc5.
+ */
+void nuvrik_code_maker_rc6(NuvrikCodeMaker *self, uint8_t command, uint8_t toggle)
+{
+    nuvrik_code_maker_add(self, true, 6);
+    nuvrik_code_maker_add(self, false, 2);
+    nuvrik_code_maker_half_bits(self, 7, 4);
+    nuvrik_code_maker_add(self, toggle != 0, 2);
+    nuvrik_code_maker_add(self, toggle == 0, 2);
+    nuvrik_code_maker_half_bits(self, (uint16_t)(0xff - (uint8_t)NUVRIK_U16(self->table->address)), 8);
+    nuvrik_code_maker_half_bits(self, (uint16_t)(0xff - command), 8);
+}
+
+/** Leader, command, address; lowest bit first, a longer mark is a one. */
+void nuvrik_code_maker_sirc(NuvrikCodeMaker *self, uint8_t command)
+{
+    nuvrik_code_maker_add(self, true, 4);
+    for (uint8_t i = 0; i < NUVRIK_SIRC_COMMAND_BITS; i++) {
+        nuvrik_code_maker_sirc_bit(self, ((command >> i) & 1) != 0);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->address_bits); i++) {
+        nuvrik_code_maker_sirc_bit(self,
+            (int16_t)((uint16_t)(NUVRIK_U16(self->table->address) >> i) & 1) != 0);
+    }
+}
+
+/** One bit. */
+void nuvrik_code_maker_sirc_bit(NuvrikCodeMaker *self, bool one)
+{
+    nuvrik_code_maker_add(self, false, 1);
+    nuvrik_code_maker_add(self, true, (uint8_t)(one ? 2 : 1));
+}
+
+/** Header, bits highest first, a last mark where spaces tell bits apart. */
+void nuvrik_code_maker_learned_frame(NuvrikCodeMaker *self, const NuvrikKeyCodeTable *code)
+{
+    const NuvrikShapeTable *shape = NUVRIK_P(self->table->shape);
+    if (NUVRIK_U16(shape->header_mark) > 0) {
+        nuvrik_code_maker_put_pair(self, NUVRIK_U16(shape->header_mark), NUVRIK_U16(shape->header_space));
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(shape->bits); i++) {
+        uint8_t bit = (uint8_t)((NUVRIK_U8(shape->bits) - 1) - i);
+        bool one = (int16_t)((uint16_t)(NUVRIK_U16(NUVRIK_P(code->words)[bit >> 4]) >> (bit & 15)) & 1) != 0;
+        nuvrik_code_maker_put_pair(self, one ? NUVRIK_U16(shape->one_mark) : NUVRIK_U16(shape->zero_mark),
+            one ? NUVRIK_U16(shape->one_space) : NUVRIK_U16(shape->zero_space));
+    }
+    if (NUVRIK_U16(shape->zero_mark) == NUVRIK_U16(shape->one_mark)) {
+        nuvrik_code_maker_put_pair(self, NUVRIK_U16(shape->zero_mark), 0);
+    }
+}
+
+/** A mark and a space of a learned shape. */
+void nuvrik_code_maker_put_pair(NuvrikCodeMaker *self, uint16_t mark_us, uint16_t space_us)
+{
+    self->times[self->count] = mark_us;
+    self->times[self->count + 1] = space_us;
+    self->count = (uint8_t)(self->count + 2);
+}
+
+/* ---- remote ---- */
+
+void nuvrik_remote_init(NuvrikRemote *self, const NuvrikRemoteTable *table)
+{
+    self->table = table;
+    nuvrik_code_maker_init(&self->maker, NUVRIK_P(table->code));
+    self->started = false;
+    self->now_ms = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_CODES_SENT; i++) {
+        self->counted[i] = false;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_CODES_SENT; i++) {
+        self->key_counts[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_CODES_SENT; i++) {
+        self->quiet_ms[i] = NUVRIK_TIMER_MAX;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_CODES_SENT; i++) {
+        self->order[i] = 0;
+    }
+    self->held = 0;
+    self->key = NUVRIK_NOBODY;
+    self->toggle = 0;
+    self->left = 0;
+    self->since_ms = NUVRIK_TIMER_MAX;
+}
+
+/** Let it be now_ms. A key that has not come for a while is let go. */
+void nuvrik_remote_pass_time(NuvrikRemote *self, uint16_t now_ms)
+{
+    uint16_t dt_ms = (uint16_t)((self->started) ? (uint16_t)(now_ms - self->now_ms) : 0);
+    self->started = true;
+    self->now_ms = now_ms;
+    self->since_ms = nuvrik_later(self->since_ms, dt_ms);
+    uint8_t kept = 0;
+    for (uint8_t i = 0; i < self->held; i++) {
+        uint8_t key = self->order[i];
+        self->quiet_ms[key] = nuvrik_later(self->quiet_ms[key], dt_ms);
+        if (self->quiet_ms[key] < NUVRIK_FINGER_MS) {
+            self->order[kept] = key;
+            kept++;
+        }
+    }
+    self->held = kept;
+}
+
+/** How often a key has arrived so far, modulo 65536. */
+void nuvrik_remote_read(NuvrikRemote *self, uint8_t key, uint16_t count)
+{
+    bool arrives = self->counted[key] && count != self->key_counts[key];
+    self->counted[key] = true;
+    self->key_counts[key] = count;
+    if (arrives) {
+        if (!nuvrik_remote_is_held(self, key)) {
+            self->order[self->held] = key;
+            self->held++;
+        }
+        self->quiet_ms[key] = 0;
+    }
+}
+
+/** Whether a key is held. */
+bool nuvrik_remote_is_held(const NuvrikRemote *self, uint8_t key)
+{
+    for (uint8_t i = 0; i < self->held; i++) {
+        if (self->order[i] == key) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/** Make the frame that begins now, if one does: into maker. */
+bool nuvrik_remote_send(NuvrikRemote *self)
+{
+    if (self->left == 0 && (self->key == NUVRIK_NOBODY || !nuvrik_remote_is_held(self, self->key))) {
+        self->key = NUVRIK_NOBODY;
+    }
+    uint8_t next = self->key;
+    if (self->left == 0) {
+        /* A press is sent whole; then it is the turn of the key pressed last. */
+        uint8_t last = (uint8_t)((self->held > 0) ? (self->held - 1) : 0);
+        next = (uint8_t)((self->held > 0) ? self->order[last] : (uint8_t)NUVRIK_NOBODY);
+    }
+    if (next == NUVRIK_NOBODY || self->since_ms < NUVRIK_U16(self->table->period_ms)) {
+        return false;
+    }
+    /* Let go and pressed again is a fresh press only if the frames of the one before are out. */
+    bool fresh = next != self->key;
+    if (fresh) {
+        self->key = next;
+        self->toggle = (uint8_t)(self->toggle ^ 1);
+        self->left = NUVRIK_U8(self->table->frames);
+    }
+    if (self->left > 0) {
+        self->left--;
+    }
+    self->since_ms = 0;
+    if (!fresh && NUVRIK_U8(NUVRIK_P(self->table->code)->protocol) <= NUVRIK_NEC_EXTENDED) {
+        nuvrik_code_maker_again(&self->maker);
+    } else {
+        nuvrik_code_maker_key(&self->maker, &NUVRIK_P(self->table->codes_sent)[next], self->toggle);
+    }
+    return true;
+}
+
+/* ---- receiver ---- */
+
+void nuvrik_receiver_init(NuvrikReceiver *self, const NuvrikReceiverTable *table)
+{
+    self->table = table;
+    nuvrik_infrared_reader_init(&self->reader, NUVRIK_P(table->shape));
+    nuvrik_handset_init(&self->handset, NUVRIK_P(table->handset));
+    nuvrik_machine_init(&self->machine, NUVRIK_P(table->machine));
+    for (uint8_t i = 0; i < NUVRIK_U8(table->pins_count); i++) {
+        nuvrik_pins_init(&self->pins[i], &NUVRIK_P(table->pins)[i]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_CHANNELS; i++) {
+        self->values[i] = 0;
+    }
+    self->started = false;
+    self->now_ms = 0;
+    self->silent_ms = 0;
+    self->lapsed = false;
+}
+
+/** At power-up. */
+void nuvrik_receiver_begin(NuvrikReceiver *self)
+{
+    nuvrik_handset_begin(&self->handset);
+    nuvrik_machine_begin(&self->machine, 0, 0);
+}
+
+/** Let it be now_ms. */
+void nuvrik_receiver_pass_time(NuvrikReceiver *self, uint16_t now_ms)
+{
+    uint16_t dt_ms = (uint16_t)((self->started) ? (uint16_t)(now_ms - self->now_ms) : 0);
+    self->started = true;
+    self->now_ms = now_ms;
+    self->silent_ms = nuvrik_later(self->silent_ms, dt_ms);
+    nuvrik_handset_pass_time(&self->handset, now_ms);
+    (void)nuvrik_machine_pass_time(&self->machine, now_ms);
+}
+
+/** The loop has been held up for longer than a timer counts. */
+void nuvrik_receiver_expire(NuvrikReceiver *self, uint16_t now_ms)
+{
+    self->started = true;
+    self->now_ms = now_ms;
+    self->silent_ms = NUVRIK_TIMER_MAX;
+    nuvrik_handset_expire(&self->handset, now_ms);
+    nuvrik_machine_expire(&self->machine, now_ms);
+}
+
+/** So many microseconds of mark or of space; a last space as far as it has got. What the code is that has
+ *  ended, if one has.
+ */
+uint8_t nuvrik_receiver_take(NuvrikReceiver *self, bool mark, uint32_t us)
+{
+    uint8_t event = nuvrik_infrared_reader_take(&self->reader, mark, us);
+    if (event == NUVRIK_NOT_YET) {
+        return NUVRIK_NOT_YET;
+    }
+    return nuvrik_receiver_hear(self, event);
+}
+
+/** The reader has read a code. */
+uint8_t nuvrik_receiver_hear(NuvrikReceiver *self, uint8_t event)
+{
+    uint8_t protocol = self->reader.protocol;
+    if (event == NUVRIK_AGAIN_ONLY) {
+        /* A repeat alone says nothing of whose it is. */
+        return (uint8_t)((NUVRIK_U8(self->table->protocol) == NUVRIK_NEC) ? NUVRIK_REPEAT_OF_NOTHING
+            : NUVRIK_WRONG_CODE);
+    }
+    if (protocol != NUVRIK_U8(self->table->protocol)) {
+        return NUVRIK_WRONG_CODE;
+    }
+    if (protocol != NUVRIK_LEARNED
+        && self->reader.words[NUVRIK_ADDRESS] != NUVRIK_U16(self->table->address)) {
+        return NUVRIK_WRONG_ADDRESS;
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->heard_count); i++) {
+        if (nuvrik_receiver_means(self, NUVRIK_P(NUVRIK_P(self->table->heard)[i].code))) {
+            nuvrik_receiver_press(self, i, event == NUVRIK_NEW_PRESS);
+            return NUVRIK_OURS;
+        }
+    }
+    return NUVRIK_UNKNOWN_KEY;
+}
+
+/** Whether the code read last is that of a key. */
+bool nuvrik_receiver_means(const NuvrikReceiver *self, const NuvrikKeyCodeTable *code)
+{
+    if (self->reader.protocol != NUVRIK_LEARNED) {
+        return self->reader.words[0] == NUVRIK_U16(NUVRIK_P(code->words)[0]);
+    }
+    for (uint8_t i = 0; i < NUVRIK_WORDS; i++) {
+        if (self->reader.words[i] != NUVRIK_U16(NUVRIK_P(code->words)[i])) {
+            return false;
+        }
+    }
+    return true;
+}
+
+/** One of our keys has been heard. */
+void nuvrik_receiver_press(NuvrikReceiver *self, uint8_t place, bool fresh)
+{
+    nuvrik_hands_arrive(&self->handset.hands, NUVRIK_U8(NUVRIK_P(self->table->heard)[place].control), fresh);
+    nuvrik_handset_have_read(&self->handset);
+    self->silent_ms = 0;
+    self->lapsed = false;
+    if (NUVRIK_U8(NUVRIK_P(self->table->heard)[place].is_off)) {
+        self->machine.holding = false;
+    }
+}
+
+/** What the hand of a remote sends in this turn, if anything, is what the machine hears. */
+bool nuvrik_receiver_act(NuvrikReceiver *self)
+{
+    /* Keys that do not come are released, so this hand has something to say from the start. */
+    nuvrik_handset_have_read(&self->handset);
+    if (NUVRIK_U16(self->table->lapse_ms) != 0 && self->silent_ms >= NUVRIK_U16(self->table->lapse_ms)
+        && !self->lapsed) {
+        self->lapsed = true;
+        nuvrik_handset_arm_falls(&self->handset);
+        nuvrik_handset_have_read(&self->handset);
+        self->machine.holding = true;
+    }
+    uint8_t turn = nuvrik_handset_turn(&self->handset);
+    if (turn == NUVRIK_SENDS_STOP) {
+        nuvrik_machine_hear(&self->machine);
+        nuvrik_machine_stop(&self->machine);
+        return true;
+    }
+    if (turn != NUVRIK_SENDS_ANYTHING || nuvrik_handset_command(&self->handset) == NUVRIK_SENDS_NOTHING) {
+        return false;
+    }
+    nuvrik_handset_fill(&self->handset);
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
+        const NuvrikChannelTable *one = &NUVRIK_P(self->table->channels)[i];
+        self->values[i] = nuvrik_value_from_code(one, nuvrik_code_of_value(one, self->handset.values[i]));
+    }
+    nuvrik_machine_hear(&self->machine);
+    nuvrik_machine_command(&self->machine, self->values);
+    return true;
+}
+
+/** One turn of the loop. */
+void nuvrik_receiver_turn(NuvrikReceiver *self)
+{
+    (void)nuvrik_receiver_act(self);
+    nuvrik_machine_turn(&self->machine);
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->pins_count); i++) {
+        NuvrikDemand *told = nuvrik_outputs_told(&self->machine.outputs, i);
+        nuvrik_pins_follow(&self->pins[i], told->value, told->way, told->braked);
+    }
 }
 
