@@ -7,10 +7,11 @@ from typing import Any
 from random_links import _output
 
 import nuvrik
-from nuvrik.core import infrared, receiver, remote
+from nuvrik.core import infrared, on_off, receiver, remote
 from nuvrik.core.widths import Table
 from nuvrik.plan.form.media import CODE_FORMS
 from nuvrik.plan.tables.infrared import receiver_table, remote_table, shape_table
+from nuvrik.plan.tables.on_off import on_off_table
 from nuvrik.pulses.codes import PROTOCOLS, learned_press, press
 from nuvrik.pulses.shape import Shape
 
@@ -173,6 +174,40 @@ def life_of_a_receiver(rng: random.Random, table: Any) -> Iterator[Step]:
                 yield "expire", (now,)
 
 
+def life_of_a_carrier(rng: random.Random, table: Any) -> Iterator[Step]:
+    """Frames as a poor receiver tells them, noise between them, levels without an end."""
+    maker, half_us = on_off.OnOffMaker(table), table.half / on_off.UNIT
+    while True:
+        maker.begin()
+        for byte in rng.randbytes(rng.choice((0, 1, 6, 12, 200))):
+            maker.add(byte)
+        stray, clock = rng.choice((0.0, 0.1, 0.25)), rng.choice((0.9, 1.0, 1.1))
+        while us := maker.next():
+            length = max(1, round(us * clock + half_us * rng.uniform(-stray, stray)))
+            if rng.random() < 0.001:
+                yield "take", (not maker.is_mark, max(1, round(half_us * rng.choice((0.1, 0.33, 0.34, 2.0)))))
+            yield "take", (maker.is_mark, length)
+        for at in range(rng.choice((0, 0, 5, 60))):
+            yield (
+                "take",
+                (at % 2 == 0, rng.choice((0, 1, round(3 * half_us), rng.randint(1, 4000), 900_000_000))),
+            )
+
+
+def life_of_a_sender(rng: random.Random, table: Any) -> Iterator[Step]:
+    """Bodies, one after the other, one of them too long."""
+    while True:
+        yield "begin", ()
+        for byte in rng.randbytes(rng.choice((0, 1, 6, 12, 200, 201))):
+            yield "add", (byte,)
+        while (yield "next", ()):
+            pass
+
+
+def any_carrier(rng: random.Random) -> Table:
+    return on_off_table(rng.choice((100, 300, 2000, 9600, 100_000)), rng.choice((12, 24, 200)))
+
+
 REMOTES: dict[int, nuvrik.Link] = {}
 """The links of the tables that receivers are lived with: a table says less than whose it is."""
 
@@ -199,5 +234,7 @@ LIVES: dict[str, tuple[type, Callable[[random.Random], Table], Callable[..., Ite
         life_of_a_reader,
     ),
     "Remote": (remote.Remote, any_remote, life_of_a_remote),
+    "OnOffReader": (on_off.OnOffReader, any_carrier, life_of_a_carrier),
+    "OnOffMaker": (on_off.OnOffMaker, any_carrier, life_of_a_sender),
     "Receiver": (receiver.Receiver, any_receiver, life_of_a_receiver),
 }

@@ -20,7 +20,7 @@ import nuvrik
 from nuvrik.inspection.statistics import WRAPPED, LinkStats
 from nuvrik.plan.layout import answers_bytes, layout_tag, layout_text
 from nuvrik.plan.starters import starter_names, starter_text
-from nuvrik.pulses.on_off_keyed import SYNC_WORD, durations, halves_of
+from nuvrik.pulses.on_off_keyed import durations
 from nuvrik.recordings.pilot import play, practice
 from nuvrik.wire.events import Frame, RefusedFrame
 from nuvrik.wire.frames import Encoder
@@ -347,15 +347,17 @@ def test_the_status_lines_fit_the_terminal_and_show_what_is_held_and_heard(tmp_p
 
 
 def test_a_frame_by_carrier_on_and_off_worked_out_by_hand() -> None:
-    halves = halves_of(b"\x05", 2)
+    made = durations(b"\x05", 1000, 2)
+    halves = [int(us > 0) for us in made for _ in range(round(abs(us) / 500))]
     bits = [
         1,
         1,
-        *(int(bit) for bit in f"{SYNC_WORD:016b}"),
+        *(int(bit) for bit in f"{0xE19A:016b}"),
         *(1, 0, 0, 0, 0, 0, 0, 0),
         *(1, 0, 1, 0, 0, 0, 0, 0),
     ]
-    assert halves == [half for bit in bits for half in ((0, 1) if bit else (1, 0))]
+    # A space of two bits ends it.
+    assert halves[:-3] == [half for bit in bits for half in ((0, 1) if bit else (1, 0))]
     # Two ones at 1000 bits a second: off, on, off, on, half a millisecond each.
-    assert durations(b"\x05", 1000, 2)[:4] == [-500, 500, -500, 500]
-    assert sum(map(abs, durations(b"\x05", 1000, 2))) == 1000 * len(bits) + 3 * 500
+    assert made[:4] == [-500, 500, -500, 500]
+    assert sum(map(abs, made)) == 1000 * len(bits) + 3 * 500

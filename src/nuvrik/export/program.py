@@ -50,6 +50,7 @@ MODULES = (
     "codes",
     "remote",
     "receiver",
+    "on_off",
 )
 """The modules in the subset, from the ground up: each may import only from those before it."""
 

@@ -4,8 +4,8 @@
    core/keys.py, core/train.py, core/writer.py, core/telling.py, core/machine_end.py, core/controls.py,
    core/hands.py, core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/handset_end.py,
    core/marks.py, core/burst.py, core/families.py, core/shape.py, core/infrared.py, core/codes.py,
-   core/remote.py, core/receiver.py by Nuvrik. Read it, step through it, port it, but do not edit it: the next
-   making would undo that. */
+   core/remote.py, core/receiver.py, core/on_off.py by Nuvrik. Read it, step through it, port it, but do not
+   edit it: the next making would undo that. */
 #include "nuvrik_core.h"
 
 static int16_t nuvrik_abs16(int16_t x)
@@ -6911,5 +6911,260 @@ void nuvrik_receiver_turn(NuvrikReceiver *self)
         NuvrikDemand *told = nuvrik_outputs_told(&self->machine.outputs, i);
         nuvrik_pins_follow(&self->pins[i], told->value, told->way, told->braked);
     }
+}
+
+/* ---- on_off ---- */
+
+void nuvrik_on_off_reader_init(NuvrikOnOffReader *self, const NuvrikOnOffTable *table)
+{
+    self->table = table;
+    self->run_us = 0;
+    self->mark = false;
+    self->half = 0;
+    self->late = 0;
+    self->lean = 0;
+    self->early = 0;
+    self->recent = 0;
+    self->reading = false;
+    self->first = NUVRIK_NO_HALF;
+    self->bits = 0;
+    self->gathered = 0;
+    self->length = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_BODY; i++) {
+        self->body[i] = 0;
+    }
+}
+
+/** So many microseconds of mark or of space. True: a body has ended. */
+bool nuvrik_on_off_reader_take(NuvrikOnOffReader *self, bool mark, uint32_t us)
+{
+    uint16_t length = (uint16_t)nuvrik_clamp((int32_t)us, 0, NUVRIK_LONGEST_RUN_US);
+    if (length == 0) {
+        return false;
+    }
+    bool ended = false;
+    if (self->run_us > 0 && mark != self->mark
+        && (((int32_t)3 * length) * NUVRIK_UNIT) >= NUVRIK_I32(self->table->half)) {
+        ended = nuvrik_on_off_reader_run_ended(self, self->mark, self->run_us);
+        self->run_us = length;
+        self->mark = mark;
+    } else {
+        if (self->run_us == 0) {
+            self->mark = mark;
+        }
+        /* A glitch, or the rest of what a glitch cut in two: the level goes on. */
+        self->run_us = (uint16_t)nuvrik_clamp((int32_t)self->run_us + length, 0, NUVRIK_LONGEST_RUN_US);
+    }
+    return ended;
+}
+
+/** A level has ended. True: a body has, too. */
+bool nuvrik_on_off_reader_run_ended(NuvrikOnOffReader *self, bool mark, uint16_t us)
+{
+    uint8_t count = nuvrik_on_off_reader_follow(self, mark, us);
+    bool ended = false;
+    for (uint8_t i = 0; i < 2; i++) {
+        if (i < count && nuvrik_on_off_reader_half_bit(self, (uint8_t)(mark ? 1 : 0))) {
+            ended = true;
+        }
+    }
+    if (count < 1 || count > 2) {
+        nuvrik_on_off_reader_lose(self);
+    }
+    return ended;
+}
+
+/** How many halves a level is, 3 for more; and follow the clock if it is 1 or 2, as in every frame. Each
+ *  edge is held against a grid, not against the edge before, whose own jitter would count twice.
+ */
+uint8_t nuvrik_on_off_reader_follow(NuvrikOnOffReader *self, bool mark, uint16_t us)
+{
+    if (self->half == 0) {
+        self->half = NUVRIK_I32(self->table->half);
+    }
+    int32_t lean = mark ? self->lean : (-self->lean);
+    int32_t reach = ((int32_t)us * NUVRIK_UNIT) + self->late;
+    int32_t twice = 2 * (reach - lean);
+    if (twice < self->half) {
+        return 0;
+    }
+    if (twice >= (5 * self->half)) {
+        return 3;
+    }
+    uint8_t count = (uint8_t)((twice < (3 * self->half)) ? 1 : 2);
+    int32_t late = reach - (count * self->half);
+    int32_t error = late - lean;
+    int32_t step = nuvrik_div(error, (self->reading) ? NUVRIK_KEEPING_PHASE : NUVRIK_FINDING_PHASE);
+    self->late = late - step;
+    int32_t pace = nuvrik_div(error, count * ((self->reading) ? NUVRIK_KEEPING_PACE : NUVRIK_FINDING_PACE));
+    self->half = nuvrik_clamp(self->half + pace, NUVRIK_I32(self->table->fastest),
+        NUVRIK_I32(self->table->slowest));
+    int32_t leaning = nuvrik_div(error, (self->reading) ? NUVRIK_KEEPING_LEAN : NUVRIK_FINDING_LEAN);
+    int32_t most = NUVRIK_I32(self->table->most_lean);
+    self->lean = nuvrik_clamp(mark ? (self->lean + leaning) : (self->lean - leaning), -most, most);
+    return count;
+}
+
+/** No clock any more: whatever was being read is not a frame. */
+void nuvrik_on_off_reader_lose(NuvrikOnOffReader *self)
+{
+    self->half = NUVRIK_I32(self->table->half);
+    self->late = 0;
+    self->lean = 0;
+    nuvrik_on_off_reader_look(self);
+}
+
+/** Look for a sync word from here on. */
+void nuvrik_on_off_reader_look(NuvrikOnOffReader *self)
+{
+    self->early = 0;
+    self->recent = 0;
+    self->reading = false;
+}
+
+/** Half a bit more. True: a body has ended. */
+bool nuvrik_on_off_reader_half_bit(NuvrikOnOffReader *self, uint8_t now)
+{
+    if (!self->reading) {
+        self->early = (uint16_t)((uint16_t)((uint16_t)self->early << 1) | (uint16_t)(self->recent >> 15));
+        self->recent = (uint16_t)((uint16_t)((uint16_t)self->recent << 1) | now);
+        if (self->early == NUVRIK_SYNC_EARLY && self->recent == NUVRIK_SYNC_RECENT) {
+            self->reading = true;
+            self->bits = 0;
+            self->first = NUVRIK_NO_HALF;
+        }
+        return false;
+    }
+    if (self->first == NUVRIK_NO_HALF) {
+        self->first = now;
+        return false;
+    }
+    uint8_t before = self->first;
+    self->first = NUVRIK_NO_HALF;
+    if (before == now) {
+        /* No bit is two halves alike: the frame is damaged, and its check would say so in the end. */
+        nuvrik_on_off_reader_look(self);
+        return false;
+    }
+    return nuvrik_on_off_reader_bit(self, now);
+}
+
+/** One bit more of the length or the body. True: the body has ended. */
+bool nuvrik_on_off_reader_bit(NuvrikOnOffReader *self, uint8_t one)
+{
+    self->gathered = (uint8_t)((self->gathered >> 1) | ((one != 0) ? 128 : 0));
+    self->bits++;
+    if ((int16_t)(self->bits & 7) != 0) {
+        return false;
+    }
+    if (self->bits == NUVRIK_LENGTH_BITS) {
+        self->length = self->gathered;
+        if (self->length == 0 || self->length > NUVRIK_LONGEST_BODY) {
+            nuvrik_on_off_reader_look(self);
+        }
+        return false;
+    }
+    uint16_t place = (uint16_t)((int16_t)(self->bits >> 3) - 2);
+    self->body[place] = self->gathered;
+    if (((int16_t)place + 1) < self->length) {
+        return false;
+    }
+    nuvrik_on_off_reader_look(self);
+    return true;
+}
+
+void nuvrik_on_off_maker_init(NuvrikOnOffMaker *self, const NuvrikOnOffTable *table)
+{
+    self->table = table;
+    for (uint8_t i = 0; i < NUVRIK_MOST_BODY; i++) {
+        self->sent[i] = 0;
+    }
+    self->size = 0;
+    self->place = 0;
+    self->halves = 0;
+    self->is_mark = false;
+    self->part = 0;
+}
+
+/** A new body; add its bytes, and then call next until it gives 0. */
+void nuvrik_on_off_maker_begin(NuvrikOnOffMaker *self)
+{
+    self->size = 0;
+    self->place = 0;
+    self->halves = (uint16_t)(2 * ((NUVRIK_U8(self->table->training_bits) + NUVRIK_SYNC_BITS)
+        + NUVRIK_LENGTH_BITS));
+    self->part = (uint32_t)((int32_t)NUVRIK_U32(self->table->bitrate) / 2);
+}
+
+/** One byte more. */
+void nuvrik_on_off_maker_add(NuvrikOnOffMaker *self, uint8_t byte)
+{
+    if (self->size < NUVRIK_LONGEST_BODY) {
+        self->sent[self->size] = byte;
+        self->size++;
+        self->halves = (uint16_t)((int32_t)self->halves + 16);
+    }
+}
+
+/** The length of the next mark or space, in microseconds; is_mark says which. 0: all is sent. */
+uint16_t nuvrik_on_off_maker_next(NuvrikOnOffMaker *self)
+{
+    if (self->place > self->halves) {
+        return 0;
+    }
+    self->is_mark = nuvrik_on_off_maker_carrier(self, self->place);
+    uint16_t us = 0;
+    while (self->place < self->halves && nuvrik_on_off_maker_carrier(self, self->place) == self->is_mark) {
+        us = (uint16_t)((int32_t)us + nuvrik_on_off_maker_half_us(self));
+        self->place++;
+    }
+    if (self->place >= self->halves && !self->is_mark) {
+        /* The space that ends the frame; what is left of the last bit is part of it. */
+        us = 0;
+        for (uint8_t _ = 0; _ < NUVRIK_SILENT_HALVES; _++) {
+            us = (uint16_t)((int32_t)us + nuvrik_on_off_maker_half_us(self));
+        }
+        self->place = (uint16_t)((int32_t)self->halves + 1);
+    }
+    return us;
+}
+
+/** How long the next half bit lasts, in whole microseconds. */
+uint16_t nuvrik_on_off_maker_half_us(NuvrikOnOffMaker *self)
+{
+    uint32_t parts = (uint32_t)((int32_t)self->part + INT32_C(500000));
+    uint16_t whole_us = (uint16_t)((int32_t)parts / (int32_t)NUVRIK_U32(self->table->bitrate));
+    uint32_t taken = whole_us * NUVRIK_U32(self->table->bitrate);
+    self->part = (uint32_t)((int32_t)parts - (int32_t)taken);
+    return whole_us;
+}
+
+/** Whether the carrier is on in a half bit. */
+bool nuvrik_on_off_maker_carrier(const NuvrikOnOffMaker *self, uint16_t half)
+{
+    if (half >= self->halves) {
+        return false;
+    }
+    bool second = (int16_t)(half & 1) != 0;
+    return nuvrik_on_off_maker_one(self, (uint16_t)(half >> 1)) == second;
+}
+
+/** Whether a bit is a one. */
+bool nuvrik_on_off_maker_one(const NuvrikOnOffMaker *self, uint16_t place)
+{
+    if (place < NUVRIK_U8(self->table->training_bits)) {
+        return true;
+    }
+    uint16_t at = (uint16_t)((int32_t)place - NUVRIK_U8(self->table->training_bits));
+    if (at < NUVRIK_SYNC_BITS) {
+        uint8_t sync = (uint8_t)((NUVRIK_SYNC_BITS - 1) - (int16_t)at);
+        return (int16_t)((uint16_t)(NUVRIK_SYNC_WORD >> sync) & 1) != 0;
+    }
+    at = (uint16_t)((int32_t)at - NUVRIK_SYNC_BITS);
+    if (at < NUVRIK_LENGTH_BITS) {
+        return ((self->size >> at) & 1) != 0;
+    }
+    at = (uint16_t)((int32_t)at - NUVRIK_LENGTH_BITS);
+    return ((self->sent[at >> 3] >> (at & 7)) & 1) != 0;
 }
 
