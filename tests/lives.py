@@ -14,8 +14,8 @@ from nuvrik.core import (
     hands,
     handset,
     handset_end,
+    incoming,
     machine,
-    machine_end,
     motor,
     ramp,
     sealed,
@@ -184,7 +184,7 @@ def life_of_a_machine(rng: random.Random, table: Any) -> Iterator[Step]:
                 if session:
                     boot = (boot + (met not in (0, session))) % (1 << 32)
                     met = session
-                yield "hello", (session,)
+                yield "hello", (session, rng.randrange(2))
                 session = met
             if table.desk.requests and rng.random() < 0.2:
                 number = (number + rng.choice((0, 1, 1, 1, 7, 40000))) & 0xFFFF
@@ -261,7 +261,7 @@ def life_of_a_handset_end(rng: random.Random, table: Any) -> Iterator[Step]:
             data = machine.wire[: machine.count]
             if rng.random() < 0.1:
                 data[rng.randrange(len(data))] ^= 1 << rng.randrange(8)
-            if table.way_in == machine_end.IN_PACKETS:
+            if table.incoming.way_in == incoming.IN_PACKETS:
                 yield "begin_packet", ()
                 for byte in data:
                     yield "packet_byte", (byte,)
@@ -288,11 +288,11 @@ def _machine_says(rng: random.Random, items: list[Any], machine: sender.Sender) 
             for _ in range(one * (3 if item.tells == telling.TELLS_AXES else 1)):
                 machine.bits(rng.randrange(1 << item.bits), item.bits)
     else:
-        sizes = {3: 10, 4: rng.choice((20, 26)), 6: rng.randint(1, 17)}
+        sizes = {3: 10, 4: rng.choice((12, 18, 22)), 6: rng.randint(1, 17)}
         answers = rng.choice((1, 1, 1, 0, 2)) if kind != sealed.KIND_REPLY else rng.randrange(4)
         machine.byte(answers)
         for at in range(sizes.get(kind, 5) - 1 + rng.choice((0, 0, 0, 0, 1))):
-            machine.byte(rng.choice((0, 1, 7, 8)) if at == 4 else rng.randrange(256))
+            machine.byte(rng.choice((0, 1, 7, 8)) if at in (0, 4) else rng.randrange(256))
     machine.seal()
 
 

@@ -241,6 +241,11 @@ def test_a_port_where_nobody_or_somebody_else_answers(tmp_path: Path) -> None:
         assert "built from this file; there and back" in said
         record = json.loads(nuvrik_command("hello", older, "--port", line.ports[0], "--json"))
         assert record["this_file"] and record["name"] == "panel" and record["round_trip_ms"] < 500
+        edited = write(tmp_path, "edited.toml", older.read_text().replace("timeout_ms = ", "timeout_ms = 1"))
+        said = nuvrik_command("hello", edited, "--port", line.ports[0], code=1)
+        assert "the same layout, but built from another [link]" in said
+        with pytest.warns(UserWarning, match=r"built from another \[link\]"):
+            nuvrik.connect(edited, line.ports[0]).close()
         with nuvrik.connect(older, line.ports[0], hello_s=30.0) as panel:
             panel.arm()
             panel.set(lamp=1, fan=0.5)
@@ -319,7 +324,7 @@ def test_a_board_that_resets_when_its_port_opens_is_waited_for() -> None:
 @given(st.data())
 def test_the_machine_sends_no_more_than_it_is_asked_and_answers_first(data: st.DataObject) -> None:
     machine, asker = nuvrik.Machine(PANEL, boot=1), nuvrik.Encoder(PANEL)
-    hello = asker.on_wire(asker.sealed(4, 1, b"\0\1\0"))
+    hello = asker.on_wire(asker.sealed(4, 1, b"\0\1\0\0"))
     for _ in range(data.draw(st.integers(1, 30))):
         machine.feed(hello, 0)
         machine._decoder.forget()

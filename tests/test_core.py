@@ -85,6 +85,7 @@ def added(text: str) -> dict[str, str]:
         ("def f(signed: u16) -> u16:\n    return signed\n", "signed is a word of C"),
         ("def f(a: word) -> u16:\n    b: u16 = a\n    return b\n", "word is no width"),
         ("def f(a: u16) -> u8:\n    return 300\n", "does not fit its width"),
+        ("class OddTable(Table):\n    a: u8\n", "OddTable has no section"),
         ("import time\n", "Import at the top of a module"),
         ("from nuvrik.plan import tables\n", "an import from nuvrik.plan"),
         ("LIMIT = 0.5\n", "a constant that is no whole number"),

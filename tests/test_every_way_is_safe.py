@@ -116,7 +116,7 @@ def test_nothing_that_is_asked_for_moves_anything_outside_armed(script: list, no
         elif what == "jog":
             body = ENCODER.sealed(REQUEST, seq & 0xFF, pack_jog(given_))
         elif what == "hello":
-            body = ENCODER.sealed(HELLO, seq & 0xFF, pack_hello(Query(given_), 3))
+            body = ENCODER.sealed(HELLO, seq & 0xFF, pack_hello(Query(given_)))
         elif what == "echo":
             body = ENCODER.sealed(ECHO, seq & 0xFF, pack_echo(Echo(False, b"xy")))
         machine.feed(ENCODER.on_wire(body), now & 0xFFFF)

@@ -257,7 +257,7 @@ def test_forgetting_the_sequence_lets_a_restarted_handset_in_again() -> None:
 @given(st.integers(0, 255), st.integers(0, 255))
 def test_whoever_asked_before_keeps_nobody_out(before: int, seq: int) -> None:
     """At a machine at rest, where no silence begins because there was no command."""
-    machine, hello = nuvrik.Machine(TUG), messages.pack_hello(messages.Query(7), 3)
+    machine, hello = nuvrik.Machine(TUG), messages.pack_hello(messages.Query(7))
     asked = ENCODER.on_wire(ENCODER.sealed(kinds.HELLO, before, hello))
     assert isinstance(machine.feed(asked, 0)[0], nuvrik.Frame)
     asked = ENCODER.on_wire(ENCODER.sealed(kinds.HELLO, seq, hello))

@@ -76,7 +76,7 @@ PACKETS = nuvrik.parse(WIRED_TEXT.replace('kind = "serial"', 'kind = "udp"').rep
 
 
 def floods(encoder: Encoder, other: Encoder) -> dict[str, list[bytes]]:
-    question = [encoder.on_wire(encoder.sealed(HELLO, n, pack_hello(Query(0), 3))) for n in range(1, 40)]
+    question = [encoder.on_wire(encoder.sealed(HELLO, n, pack_hello(Query(0)))) for n in range(1, 40)]
     return {
         "random bytes": [os.urandom(700) for _ in range(20)],
         "another pair": [other.on_wire(other.command([9000, 0, 1], n)) for n in range(40)],
@@ -328,7 +328,7 @@ def test_a_stray_packet_does_not_draw_the_answers_away(tmp_path: Path) -> None:
     thread = threading.Thread(target=bother)
     thread.start()
     for n in range(1, 6):
-        ours.send(encoder.sealed(HELLO, n, pack_hello(Query(n), 3)))
+        ours.send(encoder.sealed(HELLO, n, pack_hello(Query(n))))
         assert len(ours.recv(100)) > 20
         time.sleep(0.05)
     done.set()

@@ -53,7 +53,7 @@ def streams_of(link: nuvrik.Link, data: st.DataObject) -> bytes:
             wire = encoder.on_wire(encoder.sealed(ECHO, data.draw(st.integers(0, 255)), echo))
         elif what in ("greet", "ask"):
             number, session = (seq & 0xFF, 7) if what == "greet" else (data.draw(st.integers(0, 255)), 0)
-            wire = encoder.on_wire(encoder.sealed(HELLO, number, pack_hello(Query(session), 3)))
+            wire = encoder.on_wire(encoder.sealed(HELLO, number, pack_hello(Query(session))))
         elif what == "long":
             wire = b"\x01" * data.draw(st.integers(190, 500))
         pieces.append(wire)

@@ -268,7 +268,7 @@ def test_a_move_by_steps_turns_what_is_asked_and_says_what_it_turned(
     outputs, desk, stepper = machine.outputs, machine.desk, machine.outputs.steppers[0]
     shaft, part, rng = 0, 0, random.Random(rate + ramp)
     outputs.follow([0, 1])
-    desk.hello(1, outputs)
+    desk.hello(1, 0, outputs)
     for number, asked in enumerate(moves, 1):
         if abs(asked) / rate > 200:
             asked = rate

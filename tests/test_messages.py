@@ -18,7 +18,7 @@ from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.inspection.statistics import WRAPPED, LinkStats
-from nuvrik.plan.layout import answers_bytes, layout_tag, layout_text
+from nuvrik.plan.layout import HOW_BYTES, answers_bytes, layout_tag, layout_text
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.pulses.on_off_keyed import durations
 from nuvrik.recordings.pilot import play, practice
@@ -28,11 +28,12 @@ from nuvrik.wire.kinds import ALL_KINDS, ECHO, HELLO, REPLY, REQUEST, TELEMETRY,
 from nuvrik.wire.messages import (
     Ask,
     Echo,
-    Identity,
+    How,
     Query,
     Reply,
     Telemetry,
     TelemetryForm,
+    Who,
     pack_ask,
     pack_echo,
     pack_hello,
@@ -99,12 +100,12 @@ def test_payloads_worked_out_by_hand() -> None:
     # Request 1 with number 11 and fast: 11 | 1 << 4.
     assert pack_ask(Ask(1, 0, 0, 1, (11, 1)), EXAMPLE.requests["routine"]).hex()[-2:] == "1b"
     assert pack_reply(Reply(0, 5, 9, Outcome.ENDED, -3)).hex() == "000500090005fdffffff"
-    assert pack_hello(Query(0x1234), 60).hex() == "003412"
-    identity = Identity(0xBE4D, 1, 60, 1000, 70_000, (0, 1, 0), "märz")
-    assert (
-        pack_hello(identity, 60).hex() == "014dbe010000003c000000e8030000ffff000100" + "märz".encode().hex()
-    )
-    assert unpack_hello(pack_hello(identity, 22)).name == "m", "never half a character"
+    assert pack_hello(Query(0x1234, 1)).hex() == "00341201"
+    who = Who(0xBE4D, (1, 2, 0xABCD), 9, (0, 1, 0), 3, b"tug")
+    assert pack_hello(who).hex() == "01004dbe01000200cdab0900000000010003" + b"tug".hex()
+    how = How(60, 1000, 65535, "märz".encode())
+    assert pack_hello(how).hex() == "01013c000000e8030000ffff" + "märz".encode().hex()
+    assert unpack_hello(pack_hello(who)) == who and unpack_hello(pack_hello(how)) == how
     assert pack_echo(Echo(True, b"\x01\x02")).hex() == "010102"
 
 
@@ -125,12 +126,13 @@ def test_every_message_comes_back_and_every_other_length_is_refused(
     boot: int, session: int, number: int, steps: int, status: Outcome, value: int, name: str
 ) -> None:
     encoder, decoder = Encoder(EXAMPLE), nuvrik.Decoder(EXAMPLE, ALL_KINDS)
-    identity = Identity(session, boot, boot, number, session, (1, 2, 3), name)
+    name = name.encode()
+    who = Who(session, (number, 7, session), boot, (1, 2, 3), 4, name)
     messages = {
         REQUEST: (pack_ask(Ask(0, boot, session, number, (steps,)), EXAMPLE.requests["move"]), steps),
         REPLY: (pack_reply(Reply(1, session, number, status, value)), value),
-        HELLO: (pack_hello(identity, 100), name),
-        ECHO: (pack_echo(Echo(True, name.encode()[:16] or b"x")), None),
+        HELLO: (pack_hello(who), name),
+        ECHO: (pack_echo(Echo(True, name[:16] or b"x")), None),
         TELEMETRY: (
             TelemetryForm(EXAMPLE).pack(Telemetry(4, number & 255, {"shaft": (steps & 4095,)})),
             None,
@@ -153,15 +155,18 @@ def test_a_hello_is_heard_whatever_the_layout_and_a_question_whatever_the_pair()
     older = nuvrik.parse(EXAMPLE_TEXT.replace("bits = 10", "bits = 11").replace("0x5A", "0x5B"))
     asker, machine = Encoder(older), nuvrik.Machine(EXAMPLE, boot=5)
     assert machine.send(0), "its state, at once"
-    machine.feed(asker.on_wire(asker.sealed(HELLO, 0, pack_hello(Query(0), 3))), 0)
+    machine.feed(asker.on_wire(asker.sealed(HELLO, 0, pack_hello(Query(0)))), 0)
     assert machine.counts["wrong_pair"] == 1 and machine.send(0) == b""
-    machine.feed(asker.on_wire(asker.sealed(HELLO, 1, pack_hello(Query(0), 3), anyone=True)), 10)
+    machine.feed(asker.on_wire(asker.sealed(HELLO, 1, pack_hello(Query(0)), anyone=True)), 10)
     listener = nuvrik.Decoder(older, (HELLO,), any_pair=True)
     (answer,) = listener.feed(machine.send(10))
     assert answer.values.tag == layout_tag(EXAMPLE) and listener.pair_heard == 0x5A
-    assert answer.values.boot == 5 and answer.values.refused == 1 and answer.values.name == "example"
+    machine.feed(asker.on_wire(asker.sealed(HELLO, 2, pack_hello(Query(0, 1)), anyone=True)), 10)
+    (fared,) = listener.feed(machine.send(10))
+    assert answer.values.boot == 5 and fared.values.refused == 1
+    assert answer.values.name + fared.values.name == b"example"
     for session, boot in ((0, 5), (9, 5), (9, 5), (8, 6), (9, 7)):
-        machine.feed(asker.on_wire(asker.sealed(HELLO, 2, pack_hello(Query(session), 3), anyone=True)), 20)
+        machine.feed(asker.on_wire(asker.sealed(HELLO, 2, pack_hello(Query(session)), anyone=True)), 20)
         machine._decoder.forget()
         listener.forget()
         assert listener.feed(machine.send(20))[0].values.boot == boot, "another session, another boot number"
@@ -177,7 +182,7 @@ def test_whoever_only_asks_who_is_there_is_answered_and_disturbs_nobody(seq: int
         assert isinstance(event, Frame) and (notice is None or notice.what == WRAPPED)
         for number in asked:
             (event,) = machine.feed(
-                sender.on_wire(sender.sealed(HELLO, number, pack_hello(Query(0), 3))), 20 * step
+                sender.on_wire(sender.sealed(HELLO, number, pack_hello(Query(0)))), 20 * step
             )
             assert isinstance(event, Frame) and stats.take(event) is None
             assert len(machine.send(20 * step)) > 20
@@ -273,16 +278,17 @@ def test_a_packet_too_small_for_an_answer_is_said_before_and_never_sent() -> Non
         len(pack_ask(Ask(0, 0, 0, 1, (0,)), EXAMPLE.requests["move"])),
         len(pack_reply(Reply(0, 0, 0, Outcome.DONE, 0))),
     ]
-    hello = len(pack_hello(Identity(0, 0, 0, 0, 0, (0, 1, 0), ""), 99))
+    hello = len(pack_hello(Who(0, (0, 0, 0), 0, (0, 1, 0), 0, b"")))
+    assert len(pack_hello(How(0, 0, 0, b""))) == HOW_BYTES
     assert answers_bytes(asked) == max(*sizes, hello) and answers_bytes([]) == hello
     radio = EXAMPLE_TEXT.replace(
-        'medium = { kind = "serial" }', 'medium = { kind = "radio", payload_max = 25 }'
+        'medium = { kind = "serial" }', 'medium = { kind = "radio", payload_max = 23 }'
     )
     assert "1 bytes too few" in problem_in(radio, "medium.payload_max").what
-    nuvrik.parse(radio.replace("= 25", "= 26"))
+    nuvrik.parse(radio.replace("= 23", "= 24"))
     machine = nuvrik.Machine(nuvrik.parse(radio[: radio.index("[requests]")]))
-    machine.feed(Encoder(machine.link).sealed(HELLO, 0, pack_hello(Query(0), 3)), 0)
-    assert machine.counts["accepted"] == 1 and all(len(machine.send(t)) <= 25 for t in range(0, 3000, 10))
+    machine.feed(Encoder(machine.link).sealed(HELLO, 0, pack_hello(Query(0))), 0)
+    assert machine.counts["accepted"] == 1 and all(len(machine.send(t)) <= 23 for t in range(0, 3000, 10))
 
 
 @pytest.mark.parametrize("name", starter_names())

@@ -20,6 +20,7 @@ from nuvrik.export.traces.driver import Life
 from nuvrik.export.traces.runners import in_c, in_micropython
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.wire.events import REASONS
+from nuvrik.wire.messages import STARTS
 from nuvrik.wire.styles.train import in_bytes
 
 SEED = int(os.environ["NUVRIK_SEED"])
@@ -86,7 +87,8 @@ def test_the_librarys_own_ways_are_held_to_core(link: nuvrik.Link) -> None:
         word, given = step[0], step[1:]
         said: list[int] = []
         if word == "begin":
-            machine = nuvrik.Machine(link, boot=given[0] | given[1] << 16)
+            boot, start = given[0] | given[1] << 16, STARTS[given[2]]
+            machine = nuvrik.Machine(link, boot=boot, start=start)
         elif word in ("stream", "packet"):
             events = machine.feed(bytes(given[3]), given[0])
             said = [ACCEPTED if isinstance(one, nuvrik.Frame) else reasons[one.reason] for one in events]

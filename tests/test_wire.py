@@ -23,7 +23,7 @@ from nuvrik.wire.codes import decode_table, encode, level_code, level_from_code
 from nuvrik.wire.decoder import REASONS, Decoder, Frame, RefusedFrame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import COMMAND, HELLO, STOP, TELEMETRY
-from nuvrik.wire.messages import Identity, pack_hello
+from nuvrik.wire.messages import Who, pack_hello
 from nuvrik.wire.packing import quantised
 from nuvrik.wire.sealed import initial_from_check
 from nuvrik.wire.styles.train import GAP, in_bytes
@@ -196,7 +196,7 @@ def test_each_reason_and_their_order() -> None:
         decoder.feed(stuff(sealed(bytes([0x10, 90, tag, 7]), b"\0\0\0\0")) + b"\0")[0].reason == "bad_field"
     )
     # A hello is checked from 0xFFFF; one that answers is not for this end, but it is no noise.
-    answer = pack_hello(Identity(1, 2, 3, 4, 5, (0, 1, 0), "tug"), 60)
+    answer = pack_hello(Who(1, (2, 3, 4), 5, (0, 1, 0), 0, b"tug"))
     assert decoder.feed(stuff(encoder.sealed(HELLO, 8, answer)) + b"\0")[0].reason == "wrong_kind"
     assert decoder.feed(stuff(encoder.sealed(HELLO, 9, b"")) + b"\0")[0].reason == "bad_field"
 

@@ -8,7 +8,8 @@ from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, ta
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import load, parse
-from nuvrik.ports.hello import Found, round_trips_ms, who_is_there
+from nuvrik.plan.tables.ends import build_tags
+from nuvrik.ports.hello import Found, other_build, round_trips_ms, who_is_there
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import WallClock
 from nuvrik.ports.sim import SimLine
@@ -49,15 +50,18 @@ def run(file: Path | None, port: str | None, for_s: float, as_json: bool) -> int
 
 
 def _is_this(link: Link, found: Found) -> bool:
-    return found.identity.tag == layout_tag(link) and found.pair == link.frame.pair
+    same = found.identity.tag == layout_tag(link) and not other_build(found.identity, link)
+    return same and found.pair == link.frame.pair
 
 
 def _record(link: Link | None, found: Found, trips: list[float]) -> dict[str, object]:
     record: dict[str, object] = {"pair": found.pair, **found.identity._asdict()}
     record["tag"] = f"{found.identity.tag:04X}"
+    record["build"] = [f"{tag:04X}" for tag in found.identity.build]
     record["version"] = ".".join(map(str, found.identity.version))
     if link is not None:
         record["this_file"] = _is_this(link, found)
+        record["apart"] = found.identity.build.apart(build_tags(link))
         record["round_trip_ms"] = statistics.median(trips) if trips else None
     return record
 
@@ -70,7 +74,13 @@ def _print_found(link: Link | None, port: str, found: list[Found], trips: list[f
         version = ".".join(map(str, identity.version))
         name = printable(identity.name)
         say(f"{port}: {name}, pair number {pair}, layout tag {identity.tag:04X}, version {version}")
-        say(f"  up for {identity.up_s} s; frames: {identity.accepted} accepted, {identity.refused} refused")
+        start = f", started by {identity.start}" if identity.start else ""
+        fared = f"up for {identity.up_s} s{start}; frames: {identity.accepted} accepted"
+        say(
+            f"  {fared}, {identity.refused} refused"
+            if identity.up_s is not None
+            else "  how it has fared it did not say"
+        )
         if link is None:
             continue
         if identity.tag != layout_tag(link):
@@ -78,6 +88,8 @@ def _print_found(link: Link | None, port: str, found: list[Found], trips: list[f
             say(f"  built from another file: this one's layout tag is {ours}; build it again from this file")
         elif pair != link.frame.pair:
             say(f"  the same layout, but this file's pair number is {link.frame.pair}: not this machine")
+        elif other_build(identity, link):
+            say(f"  the same layout, but built {other_build(identity, link)}")
         else:
             back = f"{statistics.median(trips):.0f} ms" if trips else "no echo came back"
             say(f"  built from this file; there and back: {back}")

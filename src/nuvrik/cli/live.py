@@ -19,7 +19,7 @@ from nuvrik.inspection.statistics import WRAPPED, LinkStats
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
 from nuvrik.ports.files import open_log
-from nuvrik.ports.hello import other_file, who_is_there
+from nuvrik.ports.hello import other_build, other_file, who_is_there
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import WallClock, Watcher, log_header, log_row, run_handset, run_machine
 from nuvrik.ports.open import AnyPort, is_sim
@@ -186,6 +186,11 @@ def _meet(link: Link, line: AnyPort) -> None:
         tell(f"nobody answered hello within {HELLO_MS / 1000:g} s; continuing without an answer")
     elif all(other_file(one.identity, link) for one in found):
         raise Trouble(str(other_file(found[0].identity, link)))
+    for one in found:
+        said = "" if other_file(one.identity, link) else other_build(one.identity, link)
+        if said:
+            # It does what its own file says, safely; but that is not what was checked and rehearsed here.
+            tell(f"warning: {printable(one.identity.name)}, at the other end, was built {said}")
 
 
 @contextmanager

@@ -48,6 +48,7 @@ OWN_MOTION = 2
 ANSWERS_REPLY = 0
 ANSWERS_HELLO = 1
 ANSWERS_ECHO = 2
+ANSWERS_HOW = 3
 
 MOST_WAITING = 4
 """Answers that wait to be sent; more questions than that are not worth answering late."""
@@ -136,8 +137,9 @@ class Desk:
         self.lengths: list[u8] = [0] * MOST_WAITING
         self.tokens: list[u8] = [0] * MOST_TOKENS
 
-    def hello(self, session: u16, outputs: Outputs) -> None:
-        """Answer who is there; a new session makes all that the old one sent stale. Session 0 only asks."""
+    def hello(self, session: u16, page: u8, outputs: Outputs) -> None:
+        """Answer who is there, or how it has fared; a new session makes all that the old one sent stale.
+        Session 0 only asks."""
         if session != 0 and not (self.met and session == self.session):
             if self.met:
                 if self.boot_low == 0xFFFF:
@@ -149,7 +151,7 @@ class Desk:
             self.number = 0
             self.replied = False
         if self.table.says_hello:
-            self.kinds[self.place()] = ANSWERS_HELLO
+            self.kinds[self.place()] = ANSWERS_HELLO if page == 0 else ANSWERS_HOW
 
     def place(self) -> u8:
         """A place for one more answer. The oldest goes where there is none."""

@@ -2,36 +2,32 @@
 
 from nuvrik.core.handset import SENDS_NOTHING, SENDS_STOP, Handset, HandsetTable
 from nuvrik.core.hearing import Hearing, HearingTable
+from nuvrik.core.incoming import Incoming, IncomingTable
 from nuvrik.core.levels import TIMER_MAX, later
-from nuvrik.core.machine_end import IN_COBS, IN_SLIP
+from nuvrik.core.medium import MediumTable
 from nuvrik.core.sealed import (
     ACCEPTED,
     CHECK,
     KIND_TELEMETRY,
-    LONGEST,
     NO_EVENT,
-    TOO_LONG,
     WRONG_KIND,
-    CobsReader,
     Sealed,
     SealedTable,
-    SlipReader,
 )
-from nuvrik.core.text import NO_CHECK, TextReader, check_digits
+from nuvrik.core.text import NO_CHECK, check_digits
 from nuvrik.core.widths import Table, reading, u8, u16
 from nuvrik.core.writer import Writer, WriterTable
 
 
 class HandsetEndTable(Table):
-    """A handset's end of a link. way_in: how frames are kept apart on their way back; lines: they are lines
-    of hex digits."""
+    """A handset's end of a link. incoming: what comes back."""
 
     handset: HandsetTable
     writer: WriterTable
     sealed: SealedTable
     hearing: HearingTable
-    way_in: u8
-    lines: bool
+    incoming: IncomingTable
+    medium: MediumTable
 
 
 class HandsetEnd:
@@ -44,9 +40,7 @@ class HandsetEnd:
         self.handset: Handset = Handset(table.handset)
         self.writer: Writer = Writer(table.writer)
         self.sealed: Sealed = Sealed(table.sealed)
-        self.cobs: CobsReader = CobsReader()
-        self.slip: SlipReader = SlipReader()
-        self.text: TextReader = TextReader(table.writer.text)
+        self.incoming: Incoming = Incoming(table.incoming)
         self.hearing: Hearing = Hearing(table.hearing)
         self.refused: u16 = 0
 
@@ -104,40 +98,25 @@ class HandsetEnd:
 
     def take(self, byte: u8) -> u8:
         """One byte of a stream."""
-        event: u8 = NO_EVENT
-        if self.table.way_in == IN_COBS:
-            event = self.cobs.take(byte, self.sealed)
-        elif self.table.way_in == IN_SLIP:
-            event = self.slip.take(byte, self.sealed)
-        else:
-            event = self.text.take(byte)
+        return self.piece(self.incoming.take(byte, self.sealed))
+
+    def piece(self, event: u8) -> u8:
+        """A body or a line, if one has ended."""
         if event == ACCEPTED:
-            event = self.judge_line() if self.table.lines else self.judge()
+            event = self.judge_line() if self.table.incoming.lines else self.judge()
         return self.count(event)
 
     def begin_packet(self) -> None:
         """A packet begins."""
-        self.sealed.begin()
-        self.text.begin()
+        self.incoming.begin_packet(self.sealed)
 
     def packet_byte(self, byte: u8) -> None:
         """One byte of a packet."""
-        if self.table.lines:
-            self.text.keep(byte)
-        else:
-            self.sealed.put(byte)
+        self.incoming.packet_byte(byte, self.sealed)
 
     def end_packet(self) -> u8:
         """It has ended."""
-        length: u16 = self.text.length if self.table.lines else self.sealed.length
-        if length == 0:
-            return NO_EVENT
-        if length > LONGEST:
-            return self.count(TOO_LONG)
-        if self.table.lines:
-            self.text.without_ending()
-            return self.count(self.judge_line())
-        return self.count(self.judge())
+        return self.piece(self.incoming.end_packet(self.sealed))
 
     def count(self, event: u8) -> u8:
         """Count what is refused."""
@@ -147,10 +126,10 @@ class HandsetEnd:
 
     def judge_line(self) -> u8:
         """A line has ended. One that is no hex digits is a command, which is for the other end."""
-        if not self.text.is_hex():
+        if not self.incoming.text.is_hex():
             check: u8 = self.table.writer.text.check
-            return WRONG_KIND if check == NO_CHECK or self.text.sound(check_digits(check)) else CHECK
-        event: u8 = self.text.unhex(self.sealed)
+            return WRONG_KIND if check == NO_CHECK or self.incoming.text.sound(check_digits(check)) else CHECK
+        event: u8 = self.incoming.text.unhex(self.sealed)
         return self.judge() if event == ACCEPTED else event
 
     def judge(self) -> u8:

@@ -31,8 +31,9 @@ to be let go of. What is above has to be zero, so that it can mean something lat
 REPLY_BYTES = 10
 """An answer to a request."""
 
-HELLO_BYTES = 20
-"""A hello's answer without the name of the link."""
+WHO_BYTES = 18
+HOW_BYTES = 12
+"""The pages of a hello's answer, without the name of the link."""
 
 
 def there(sealed: Sealed, item: u8) -> bool:
@@ -100,7 +101,9 @@ class Hearing:
         if size == 0 or sealed.body[HEAD] != 1:
             return BAD_FIELD
         if sealed.kind == KIND_HELLO:
-            return ACCEPTED if size >= HELLO_BYTES else BAD_FIELD
+            page: u8 = sealed.body[HEAD + 1]
+            whole_page: bool = (page == 0 and size >= WHO_BYTES) or (page == 1 and size >= HOW_BYTES)
+            return ACCEPTED if whole_page else BAD_FIELD
         return ACCEPTED if size >= 2 and size <= MOST_TOKEN + 1 else BAD_FIELD
 
     def first_code(self) -> u16:
@@ -139,9 +142,10 @@ class Hearing:
             self.value_low = sealed.two(6)
             self.value_high = sealed.two(8)
         elif sealed.kind == KIND_HELLO:
-            self.tag = sealed.two(1)
-            self.boot_low = sealed.two(3)
-            self.boot_high = sealed.two(5)
+            if sealed.body[HEAD + 1] == 0:
+                self.tag = sealed.two(2)
+                self.boot_low = sealed.two(10)
+                self.boot_high = sealed.two(12)
         else:
             self.length = sealed.payload - 1
             for i in range(self.length):

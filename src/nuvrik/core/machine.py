@@ -175,9 +175,9 @@ class Machine:
         if self.desk.motion == OWN_MOTION:
             self.desk.over(status, value, self.outputs)
 
-    def hello(self, session: u16) -> None:
-        """Somebody asks who is there."""
-        self.desk.hello(session, self.outputs)
+    def hello(self, session: u16, page: u8) -> None:
+        """Somebody asks for a page of what there is to know of this machine."""
+        self.desk.hello(session, page, self.outputs)
 
     def turn(self) -> None:
         """One turn of the loop: what each output is to do, all decided together."""

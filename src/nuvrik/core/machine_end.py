@@ -3,10 +3,12 @@
 from nuvrik.core.answers import say
 from nuvrik.core.bits import IS_CHOICE, ChannelTable, got, mask_of, value_from_code
 from nuvrik.core.demand import Demand
-from nuvrik.core.desk import ANSWERS_HELLO, MOST_TOKEN, ArgumentTable, RequestTable
+from nuvrik.core.desk import ANSWERS_HELLO, ANSWERS_HOW, MOST_TOKEN, ArgumentTable, RequestTable
+from nuvrik.core.incoming import IN_KEYS, Incoming, IncomingTable
 from nuvrik.core.keys import Keys, KeysTable
 from nuvrik.core.levels import FULL, TIMER_MAX, div, later
 from nuvrik.core.machine import FORGET, WEAR, Machine, MachineTable
+from nuvrik.core.medium import MediumTable
 from nuvrik.core.pins import Pins, PinTable
 from nuvrik.core.sealed import (
     ACCEPTED,
@@ -18,30 +20,17 @@ from nuvrik.core.sealed import (
     KIND_REQUEST,
     KIND_STOP,
     LATE,
-    LONGEST,
     NO_EVENT,
     QUEUED_UP,
-    TOO_LONG,
     WRONG_KIND,
-    CobsReader,
     Sealed,
     SealedTable,
-    SlipReader,
 )
 from nuvrik.core.sender import Sender, SenderTable
 from nuvrik.core.telling import Telling, TellingTable
-from nuvrik.core.text import TextReader, TextTable
 from nuvrik.core.train import TrainReader, TrainTable
 from nuvrik.core.watch import ARMED
 from nuvrik.core.widths import Table, few, i32, level, span, u8, u16, whole
-
-IN_PACKETS = 0
-IN_COBS = 1
-IN_SLIP = 2
-IN_LINES = 3
-IN_KEYS = 4
-IN_SLOTS = 5
-"""How frames are kept apart on their way in."""
 
 ASK_BYTES = 9
 """A request's payload without its arguments: place, boot number, session, number."""
@@ -55,27 +44,33 @@ JOG_MOST_TURNING = 64
 JOG_UNIT_MS = 10
 JOG_MOST_TIME = 50
 
+WHO = 0
+HOW = 1
+"""The pages of a hello."""
+
 HELLO_MOST = 0x3FFFFFFF
 """Frames are counted to here, which takes 248 days at 50 frames a second."""
 
 
 class EndTable(Table):
-    """A machine's end of a link. lines: frames are lines of text; guarded: the first byte of a command is a
-    delay guard's; name: the link's, cut to what a hello holds; the version is the library's."""
+    """A machine's end of a link. guarded: the first byte of a command is a delay guard's; name: the link's,
+    cut to what a hello holds, and how many bytes of it go on its first page; build: the build tags; the
+    version is the library's."""
 
     machine: MachineTable
     sealed: SealedTable
     sender: SenderTable
     telling: TellingTable
     channels: list[ChannelTable]
-    text: TextTable
+    incoming: IncomingTable
     keys: KeysTable
     train: TrainTable
-    way_in: u8
-    lines: bool
     guarded: bool
     pins: list[PinTable]
+    medium: MediumTable
     name: list[u8]
+    name_first: u8
+    build: list[u16]
     version: list[u8]
 
 
@@ -87,9 +82,7 @@ class MachineEnd:
         self.table: EndTable = table
         self.machine: Machine = Machine(table.machine)
         self.sealed: Sealed = Sealed(table.sealed)
-        self.cobs: CobsReader = CobsReader()
-        self.slip: SlipReader = SlipReader()
-        self.text: TextReader = TextReader(table.text)
+        self.incoming: Incoming = Incoming(table.incoming)
         self.keys: Keys = Keys(table.keys)
         self.train: TrainReader = TrainReader(table.train)
         self.telling: Telling = Telling(table.telling)
@@ -100,11 +93,14 @@ class MachineEnd:
         self.up_s: whole = 0
         self.accepted: whole = 0
         self.refused: u16 = 0
+        self.start: u8 = 0
         self.calls: bool = False
         self.skips: bool = False
 
-    def begin(self, boot_low: u16, boot_high: u16) -> None:
-        """At power-up, with a number that differs from boot to boot."""
+    def begin(self, boot_low: u16, boot_high: u16, start: u8) -> None:
+        """At power-up, with a number that differs from boot to boot, and why it has started, 0 where nobody
+        knows."""
+        self.start = start
         self.machine.begin(boot_low, boot_high)
 
     def pass_time(self, now_ms: u16) -> None:
@@ -146,20 +142,15 @@ class MachineEnd:
 
     def take(self, byte: u8) -> u8:
         """One byte of a stream."""
-        event: u8 = NO_EVENT
-        if self.table.way_in == IN_COBS:
-            event = self.cobs.take(byte, self.sealed)
-        elif self.table.way_in == IN_SLIP:
-            event = self.slip.take(byte, self.sealed)
-        elif self.table.way_in == IN_LINES:
-            event = self.text.take(byte)
-        else:
+        if self.table.incoming.way_in >= IN_KEYS:
             return self.count(self.press(byte))
-        if event == NO_EVENT:
-            return event
+        return self.piece(self.incoming.take(byte, self.sealed))
+
+    def piece(self, event: u8) -> u8:
+        """A body or a line, if one has ended."""
         if event == ACCEPTED:
-            event = self.judge_line() if self.table.way_in == IN_LINES else self.judge()
-        return self.count(event)
+            event = self.judge_line() if self.table.incoming.lines else self.judge()
+        return self.count(event) if event != NO_EVENT else event
 
     def slot(self, slot_us: u16) -> u8:
         """The time from the start of one pulse to that of the next, in a train."""
@@ -170,27 +161,15 @@ class MachineEnd:
 
     def begin_packet(self) -> None:
         """A packet begins."""
-        self.sealed.begin()
-        self.text.begin()
+        self.incoming.begin_packet(self.sealed)
 
     def packet_byte(self, byte: u8) -> None:
         """One byte of a packet."""
-        if self.table.lines:
-            self.text.keep(byte)
-        else:
-            self.sealed.put(byte)
+        self.incoming.packet_byte(byte, self.sealed)
 
     def end_packet(self) -> u8:
         """It has ended."""
-        length: u16 = self.text.length if self.table.lines else self.sealed.length
-        if length == 0:
-            return NO_EVENT
-        if length > LONGEST:
-            return self.count(TOO_LONG)
-        if self.table.lines:
-            self.text.without_ending()
-            return self.count(self.judge_line())
-        return self.count(self.judge())
+        return self.piece(self.incoming.end_packet(self.sealed))
 
     def count(self, event: u8) -> u8:
         """Count what became of a frame."""
@@ -203,11 +182,11 @@ class MachineEnd:
 
     def judge_line(self) -> u8:
         """A line has ended: what it is, and what it does."""
-        if self.text.is_hex():
-            event: u8 = self.text.unhex(self.sealed)
+        if self.incoming.text.is_hex():
+            event: u8 = self.incoming.text.unhex(self.sealed)
             return self.judge() if event == ACCEPTED else event
-        sound: u8 = self.text.read(self.values)
-        return self.plain(self.text.stop) if sound == ACCEPTED else sound
+        sound: u8 = self.incoming.text.read(self.values)
+        return self.plain(self.incoming.text.stop) if sound == ACCEPTED else sound
 
     def plain(self, stop: bool) -> u8:
         """A command, whose values are in values, or a stop, that carries no number."""
@@ -282,7 +261,8 @@ class MachineEnd:
         if size == 0 or first != 0:
             return BAD_FIELD
         if kind == KIND_HELLO:
-            return ACCEPTED if size == 3 else BAD_FIELD
+            asks: bool = size == 4 and self.sealed.body[HEAD + 3] <= HOW
+            return ACCEPTED if asks else BAD_FIELD
         return ACCEPTED if size >= 2 and size <= MOST_TOKEN + 1 else BAD_FIELD
 
     def unpack(self) -> u8:
@@ -353,7 +333,7 @@ class MachineEnd:
             self.machine.stop()
             self.follow()
         elif kind == KIND_HELLO:
-            self.machine.hello(self.sealed.two(1))
+            self.machine.hello(self.sealed.two(1), self.sealed.body[HEAD + 3])
         elif kind == KIND_ECHO:
             length: u8 = self.sealed.payload - 1
             at: u8 = self.machine.desk.echo(length)
@@ -416,24 +396,39 @@ class MachineEnd:
     def answer(self, at: u8) -> None:
         """One of the answers that wait."""
         if self.machine.desk.kinds[at] == ANSWERS_HELLO:
-            self.say_hello()
+            self.say_who()
+        elif self.machine.desk.kinds[at] == ANSWERS_HOW:
+            self.say_how()
         else:
             say(self.machine.desk, at, self.sender)
         self.sender.seal()
 
-    def say_hello(self) -> None:
-        """Who this machine is, and how it has fared."""
+    def say_who(self) -> None:
+        """Who this machine is: what it was built from."""
         self.sender.begin(KIND_HELLO)
         self.sender.byte(1)
+        self.sender.byte(WHO)
         self.sender.word(self.table.sealed.tag)
+        for tag in self.table.build:
+            self.sender.word(tag)
         self.sender.word(self.machine.desk.boot_low)
         self.sender.word(self.machine.desk.boot_high)
+        for part in self.table.version:
+            self.sender.byte(part)
+        self.sender.byte(self.start)
+        for i in range(self.table.name_first):
+            self.sender.byte(self.table.name[i])
+
+    def say_how(self) -> None:
+        """How it has fared."""
+        self.sender.begin(KIND_HELLO)
+        self.sender.byte(1)
+        self.sender.byte(HOW)
         self.sender.word(self.up_s & 0xFFFF)
         self.sender.word(self.up_s >> 16)
         self.sender.word(self.accepted & 0xFFFF)
         self.sender.word(self.accepted >> 16)
         self.sender.word(self.refused)
-        for part in self.table.version:
-            self.sender.byte(part)
-        for character in self.table.name:
-            self.sender.byte(character)
+        for i in range(len(self.table.name)):
+            if i >= self.table.name_first:
+                self.sender.byte(self.table.name[i])

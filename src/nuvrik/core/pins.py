@@ -23,10 +23,12 @@ MOST_WRITES = 6
 
 
 class PinTable(Table):
-    """The pins of one output. use: how they are used; most: the count of a PWM pin that is full on."""
+    """The pins of one output. use: how they are used; most: the count of a PWM pin that is full on; numbers:
+    the board's, in order, NOBODY where the link file gives none."""
 
     use: u8
     most: u16
+    numbers: list[u8]
 
 
 def level_of_pin(table: PinTable, pin: u8, value: u16, way: sign, braked: bool) -> u16:

@@ -1,10 +1,24 @@
 """The handset's side of requests: asked again until answered, and never twice for one."""
 
 from collections import deque
+from typing import NamedTuple
 
+from nuvrik.plan.build_tags import BuildTags
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.kinds import ECHO, HELLO, REQUEST
-from nuvrik.wire.messages import Ask, Echo, Identity, Query, Reply, pack_ask, pack_echo, pack_hello
+from nuvrik.wire.messages import (
+    HOW,
+    STARTS,
+    Ask,
+    Echo,
+    How,
+    Query,
+    Reply,
+    Who,
+    pack_ask,
+    pack_echo,
+    pack_hello,
+)
 from nuvrik.wire.outcomes import Outcome
 
 FIRST_RETRY_MS, LONGEST_RETRY_MS = 100, 1600
@@ -20,11 +34,38 @@ POLL_MS = 400
 PATIENCE_MS = 4000
 """Without any answer for this long, a request has failed."""
 
+MOST_HOWS = 5
+"""How a machine has fared is asked for so often at most: nothing depends on the answer."""
+
 MOST_ECHOES = 16
 """Echoes under way at once; older ones count as lost."""
 
 SESSIONS = (1 << 16) - 1
 """Session numbers run from 1; 0 is a hello's that only asks."""
+
+
+class Identity(NamedTuple):
+    """What a machine has said of itself: the layout tag and the build tags it was built with, its boot
+    number, the library's version, why it last started ("" where it does not know), the link's name. How it
+    has fared, seconds since it started and frames accepted and refused, is None until it has said so too."""
+
+    tag: int
+    build: BuildTags
+    boot: int
+    version: tuple[int, int, int]
+    start: str
+    name: str
+    up_s: int | None = None
+    accepted: int | None = None
+    refused: int | None = None
+
+
+def identity_of(who: Who, how: How | None) -> Identity:
+    """What the pages of a hello say together."""
+    name = (who.name + (how.name if how else b"")).decode("utf-8", "replace")
+    start = STARTS[who.start] if who.start < len(STARTS) else ""
+    fared = (how.up_s, how.accepted, how.refused) if how else (None, None, None)
+    return Identity(who.tag, BuildTags(*who.build), who.boot, who.version, start, name, *fared)
 
 
 class Asked:
@@ -72,6 +113,9 @@ class Asker:
         self._retry_ms = FIRST_RETRY_MS
         self._news_ms: int | None = None
         self._greet = False
+        self._who: Who | None = None
+        self._hows = 0
+        """How often the second page is still to be asked for."""
         self.wants = False
         """Whether :meth:`due` may have anything to say."""
         self._echoes: dict[bytes, int] = {}
@@ -98,7 +142,7 @@ class Asker:
 
     def greet(self) -> None:
         """Ask who is there, at once and until there is an answer; until then it is not known."""
-        self.identity = None
+        self.identity = self._who = None
         self._greet, self._due_ms, self._retry_ms = True, 0, FIRST_RETRY_MS
         self.wants = True
 
@@ -118,7 +162,7 @@ class Asker:
                 del self._echoes[next(iter(self._echoes))]
             return ECHO, pack_echo(Echo(False, token))
         asked = self._queue[0] if self._queue else None
-        if asked is None and not self._greet:
+        if asked is None and not self._greet and not self._hows:
             self.wants = False
             return None
         if asked is not None:
@@ -129,10 +173,14 @@ class Asker:
                 return self.due(now_ms)
         if now_ms < self._due_ms:
             return None
+        if asked is None and not self._greet:
+            self._hows -= 1
+            self._due_ms = now_ms + GREET_MS
+            return HELLO, pack_hello(Query(self.session, HOW))
         if asked is None or self._boot is None or self._greet:
             # A board that is starting is to be met as soon as it runs, so these do not grow apart.
             self._due_ms = now_ms + GREET_MS
-            return HELLO, pack_hello(Query(self.session), 3)
+            return HELLO, pack_hello(Query(self.session))
         # Twice as long each time: a link that is jammed is not to be jammed by questions as well.
         self._due_ms = now_ms + self._retry_ms
         self._retry_ms = min(2 * self._retry_ms, LONGEST_RETRY_MS)
@@ -144,9 +192,17 @@ class Asker:
         ask = Ask(asked.code, self._boot, self.session, asked.number, asked.arguments)
         return REQUEST, pack_ask(ask, self._requests[asked.code][1])
 
-    def hear_hello(self, identity: Identity, now_ms: int) -> None:
-        """The machine has said who it is."""
-        self.identity = identity
+    def hear_hello(self, page: Who | How, now_ms: int) -> None:
+        """The machine has said who it is, or how it has fared."""
+        if isinstance(page, How):
+            if self._who is not None:
+                self._hows = 0
+                self.identity = identity_of(self._who, page)
+            return
+        if self._greet:
+            self._hows = MOST_HOWS
+        self._who = page
+        self.identity = identity = identity_of(page, None)
         asked = self._queue[0] if self._queue else None
         self._greet = False
         if asked is not None and asked.tries and identity.boot != self._boot:
@@ -171,7 +227,7 @@ class Asker:
             return
         # It does not know us: its boot number is asked for again before anything else is sent.
         if reply.status is Outcome.STRANGER:
-            self._boot = self.identity = None
+            self._boot = self._who = self.identity = None
         self._settle(reply.status, reply.value)
         self._news(now_ms)
 

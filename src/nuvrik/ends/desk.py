@@ -46,7 +46,7 @@ class Desk:
 
     def hello(self, query: Query) -> None:
         """Answer who is there."""
-        self._machine.hello(query.session)
+        self._machine.hello(query.session, query.page)
 
     def echo(self, echo: Echo) -> None:
         """Send the bytes back."""

@@ -9,7 +9,7 @@ from collections.abc import Collection
 from nuvrik.core import handset as core
 from nuvrik.core.arming import UNREAD
 from nuvrik.core.levels import NO_READING, NOBODY, TIMER_MAX
-from nuvrik.ends.asking import Asked, Asker
+from nuvrik.ends.asking import Asked, Asker, Identity
 from nuvrik.ends.hands import Hands
 from nuvrik.ends.hearing import Hearing
 from nuvrik.ends.sending import Sending
@@ -22,7 +22,7 @@ from nuvrik.plan.tables.handset import handset_table
 from nuvrik.wire.codes import Value
 from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.kinds import REQUEST, TELEMETRY
-from nuvrik.wire.messages import LEVEL_STEPS, MOST_TURNING, Identity, Jog, pack_jog
+from nuvrik.wire.messages import LEVEL_STEPS, MOST_TURNING, Jog, pack_jog
 from nuvrik.wire.values import value_to_show
 
 
@@ -263,8 +263,13 @@ class Handset:
 
     @property
     def identity(self) -> Identity | None:
-        """What the machine said of itself; None before it has."""
+        """What the machine said of itself; None before it has. How it has fared comes a little later."""
         return self._asker.identity
+
+    @property
+    def known(self) -> bool:
+        """Whether the machine has said all that :attr:`identity` has room for."""
+        return self.identity is not None and self.identity.up_s is not None
 
     def echo(self, now_ms: int) -> None:
         """Send a few bytes there and back; :attr:`round_trip_ms` then says how long it took."""

@@ -22,7 +22,7 @@ from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.items import Raw, raw_numbers
 from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REQUEST, STOP
-from nuvrik.wire.messages import Jog
+from nuvrik.wire.messages import STARTS, Jog
 from nuvrik.wire.packing import Values
 
 NOT_ARMED = {
@@ -44,10 +44,11 @@ class Machine:
 
     ``stream`` overrides what the medium says about framing: True for a stream of bytes, False for
     datagrams, of which :meth:`feed` takes one at a time. ``boot`` is a number that differs from boot to
-    boot, counted or random; only links with requests need it.
+    boot, counted or random; only links with requests need it. ``start`` is why it has started, a word of
+    ``wire.messages.STARTS``.
     """
 
-    def __init__(self, link: Link, *, stream: bool | None = None, boot: int = 0) -> None:
+    def __init__(self, link: Link, *, stream: bool | None = None, boot: int = 0, start: str = "") -> None:
         self.link = link
         stream = not link.medium.datagrams if stream is None else stream
         self._decoder = Decoder(link)
@@ -56,7 +57,7 @@ class Machine:
         self.core = self._end.machine
         self._moving = Moving(link, self.core.outputs)
         self._desk = Desk(link, self.core)
-        self._end.begin(boot & 0xFFFF, boot % BOOTS >> 16)
+        self._end.begin(boot & 0xFFFF, boot % BOOTS >> 16, STARTS.index(start))
         self._watch = LinkWatch(self.core.watch)
         self._items = {name: (place, item) for place, (name, item) in enumerate(link.telemetry.items())}
         if link.failsafe.delay_guard_ms is not None:

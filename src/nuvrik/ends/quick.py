@@ -48,7 +48,7 @@ class QuickEnd(MachineEnd):
         self.telling = Telling(table.telling)
         self.sender = self.out = QuickSender(encoder)
         self.pins, self.skips, self.calls = [], False, False
-        self.up_part = self.up_s = self.accepted = self.refused = 0
+        self.start = self.up_part = self.up_s = self.accepted = self.refused = 0
 
     def forget(self) -> None:
         """Whatever was heard before counts no more."""

@@ -123,7 +123,7 @@ class ElsewhereMachine(Machine):
         self._seen: list[int] = []
         self._demands: list[Demand] = []
         self._why = Why(Code.FIRST_FRAME)
-        self._do(["begin", 0, 0])
+        self._do(["begin", 0, 0, 0])
 
     def _do(self, step: Step) -> list[int]:
         back, here = self.runner.do(step)

@@ -34,6 +34,9 @@ MODULES = (
     "train",
     "writer",
     "telling",
+    "incoming",
+    "on_off",
+    "medium",
     "machine_end",
     "controls",
     "hands",
@@ -50,7 +53,6 @@ MODULES = (
     "codes",
     "remote",
     "receiver",
-    "on_off",
 )
 """The modules in the subset, from the ground up: each may import only from those before it."""
 

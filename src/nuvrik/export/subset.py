@@ -12,6 +12,7 @@ from typing import NamedTuple
 from nuvrik.core.ranges import RANGES
 from nuvrik.export.body import Body
 from nuvrik.export.program import CORE, MODULES, Module, Outside, Program, Routine, read
+from nuvrik.plan.build_tags import HANDSET_ONLY, SECTION_OF
 
 C_WORDS = frozenset(
     """asm auto bool break case catch char class const continue default delete do double else enum explicit
@@ -63,6 +64,7 @@ def check(texts: Mapping[str, str] | None = None) -> list[Trouble]:
                 *_names(module, taken),
                 *_records(program, module),
                 *_timers(module),
+                *_sections(module),
             )
         ]
         for routine in module.routines:
@@ -101,6 +103,15 @@ def _names(module: Module, taken: dict[str, str]) -> Found:
             if one in C_WORDS or (one in RANGES and not isinstance(part, ast.AnnAssign)):
                 where = ast.copy_location(ast.Pass(), part)
                 yield where, f"{one} is a word of C or a width", "choose another name"
+
+
+def _sections(module: Module) -> Found:
+    """Every table belongs to a build tag, or to no machine."""
+    for node in module.tree.body:
+        named = isinstance(node, ast.ClassDef) and node.bases
+        if named and node.name not in SECTION_OF and node.name not in HANDSET_ONLY.split():  # type: ignore[attr-defined]
+            instead = "name it in plan/build_tags.py: SECTIONS, or HANDSET_ONLY"
+            yield node, f"{node.name} has no section", instead  # type: ignore[attr-defined]
 
 
 def _declared(node: ast.AST) -> list[str]:

@@ -19,7 +19,7 @@ from nuvrik.wire.cobs import unstuff
 from nuvrik.wire.codes import decode_table
 from nuvrik.wire.events import Frame, RefusedFrame
 from nuvrik.wire.kinds import ALL_KINDS, COMMAND, HELLO, STOP
-from nuvrik.wire.messages import ONLY_ASKS, from_the_machine
+from nuvrik.wire.messages import from_the_machine, only_asks
 from nuvrik.wire.packing import Field, Packer
 from nuvrik.wire.sealed import SHORTEST_BODY, VERSION, SealedReader
 
@@ -182,7 +182,7 @@ class BulkDecoder:
         sent: list[tuple[int, Frame]] = []
         kinds: Counter[int] = Counter()
         for at, frame in zip(places, frames, strict=True):
-            if frame.values == ONLY_ASKS:
+            if only_asks(frame.values):
                 kinds[HELLO] += 1
             elif not from_the_machine(frame.kind, frame.values):
                 sent.append((at, frame))

@@ -9,7 +9,7 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from nuvrik.wire.events import Event, Frame
-from nuvrik.wire.messages import ONLY_ASKS
+from nuvrik.wire.messages import only_asks
 
 WINDOW = 200
 """Quality is about so many of the frames that were last due: 4 s at 50 frames a second, and steps of half a
@@ -83,7 +83,7 @@ class LinkStats:
         return self._followed(event)
 
     def _followed(self, frame: Frame) -> Notice | None:
-        if frame.values == ONLY_ASKS:
+        if only_asks(frame.values):
             return None  # anybody's, and no part of the sender's sequence
         seq, before = frame.seq, self._last_seq
         self._due.append(1)

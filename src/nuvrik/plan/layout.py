@@ -17,8 +17,12 @@ from nuvrik.plan.form.models import Link
 
 CRC_INITIAL = 0xFFFF
 
-HELLO_BYTES, REQUEST_BYTES, REPLY_BYTES = 20, 9, 10
-"""The payloads of a hello that answers (without its name), a request (without arguments) and a reply."""
+HELLO_BYTES, HOW_BYTES, REQUEST_BYTES, REPLY_BYTES = 18, 12, 9, 10
+"""The payloads of the two pages of a hello that answers (without its name), of a request (without arguments)
+and of a reply."""
+
+HELLO_MOST = 22
+"""A page of a hello is no longer, so that the small packets of common radio modules carry it."""
 
 
 def answers_bytes(requests: Iterable[AnyRequest]) -> int:

@@ -2,12 +2,13 @@
 
 import math
 import time
+import warnings
 import weakref
 from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
 
-from nuvrik.ends.asking import Asked
+from nuvrik.ends.asking import Asked, Identity
 from nuvrik.ends.sensors import Reading
 from nuvrik.failsafe.table import ARMED, STANDBY, State
 from nuvrik.plan.form.channels import ChoiceChannel, LevelChannel, ShareChannel
@@ -15,12 +16,11 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
 from nuvrik.plan.wiring import place_channels
 from nuvrik.ports.driver import TURN_S, Driver, RealTime
-from nuvrik.ports.hello import other_file
+from nuvrik.ports.hello import other_build, other_file
 from nuvrik.ports.live import AnyClock, ByteLine, WallClock
 from nuvrik.ports.open import open_port
 from nuvrik.ports.port import PortError
 from nuvrik.ports.sim import SimLine
-from nuvrik.wire.messages import Identity
 from nuvrik.wire.values import value_to_send
 
 TURNING_S = 5.0
@@ -164,10 +164,10 @@ class Connection:
         with self._lock:
             self._check()
             self._handset.greet()
-        if not self._wait(lambda: self._handset.identity is not None, wait_s):
-            raise LinkError(f"nobody answered hello within {wait_s:g} s: is it on, and built from this file?")
+        self._wait(lambda: self._handset.known, wait_s)
         identity = self._handset.identity
-        assert identity is not None
+        if identity is None:
+            raise LinkError(f"nobody answered hello within {wait_s:g} s: is it on, and built from this file?")
         return identity
 
     def round_trip_ms(self, wait_s: float = 1.0) -> int:
@@ -255,7 +255,8 @@ def connect(link: Link | str | Path, port: str, hello_s: float = HELLO_S) -> Con
 
     On a link with telemetry or requests it waits for the machine's hello, up to ``hello_s``, so that a
     board that resets when its port is opened has the time it needs and no more; and it makes sure that
-    both ends were built from one file. Raises LinkFileError, PortError, LinkError.
+    both ends were built from one file. A board that reads the same bits, but was built before the file was
+    last changed, is told of as a warning. Raises LinkFileError, PortError, LinkError.
     """
     link = link if isinstance(link, Link) else load(link)
     line = open_port(link, port)
@@ -266,6 +267,9 @@ def connect(link: Link | str | Path, port: str, hello_s: float = HELLO_S) -> Con
             wrong = other_file(identity, link)
             if wrong:
                 raise LinkError(wrong)
+            said = other_build(identity, link)
+            if said:
+                warnings.warn(f"{identity.name}, at the other end, was built {said}", stacklevel=2)
         except BaseException:
             made.close()
             raise

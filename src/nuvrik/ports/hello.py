@@ -2,15 +2,17 @@
 
 from typing import NamedTuple
 
+from nuvrik.ends.asking import Identity, identity_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag
+from nuvrik.plan.tables.ends import build_tags
 from nuvrik.ports.live import AnyClock, ByteLine, random_number
 from nuvrik.printable import printable
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import ECHO, HELLO
-from nuvrik.wire.messages import ONLY_ASKS, Echo, Identity, pack_echo, pack_hello
+from nuvrik.wire.messages import HOW, WHO, Echo, How, Query, Who, pack_echo, pack_hello
 
 ASK_EVERY_MS = 200
 TURN_S = 0.002
@@ -18,6 +20,14 @@ TURN_S = 0.002
 
 STRIDE = 100
 """Less than half of all sequence numbers, so that each is newer than the one before."""
+
+
+MEANING = {
+    "outputs": "mix, outputs, pins",
+    "link": "frame, medium, timing, failsafe",
+    "backward": "telemetry, requests",
+}
+"""What the three parts of a build are, in words."""
 
 
 class Found(NamedTuple):
@@ -38,6 +48,15 @@ def other_file(identity: Identity, link: Link) -> str | None:
     )
 
 
+def other_build(identity: Identity, link: Link) -> str:
+    """In what a machine that reads the same bits differs from its link file as it is now; "" for nothing."""
+    apart = identity.build.apart(build_tags(link))
+    if not apart:
+        return ""
+    sections = " and ".join(f"[{name}] ({MEANING[name]})" for name in apart)
+    return f"from another {sections}: export and flash it again"
+
+
 def who_is_there(link: Link, line: ByteLine, clock: AnyClock, for_ms: int, *, enough: int = 1) -> list[Found]:
     """Ask everybody on a port until ``enough`` have answered, or for ``for_ms``. A board that resets when its
     port is opened answers as soon as it runs; no session is begun, and no motor is told anything."""
@@ -45,21 +64,31 @@ def who_is_there(link: Link, line: ByteLine, clock: AnyClock, for_ms: int, *, en
         return []
     encoder = Encoder(link, stream=line.stream)
     decoder = Decoder(link, (HELLO,), any_pair=True)
-    question = encoder.on_wire(encoder.sealed(HELLO, 0, pack_hello(ONLY_ASKS, 3), anyone=True))
-    found: dict[int, Identity] = {}
+    questions = [
+        encoder.on_wire(encoder.sealed(HELLO, 0, pack_hello(Query(0, page)), anyone=True))
+        for page in (WHO, HOW)
+    ]
+    who: dict[int, Who] = {}
+    how: dict[int, How] = {}
     start_ms = clock.now_ms()
     due_ms = start_ms
-    while (now_ms := clock.now_ms()) - start_ms < for_ms and len(found) < enough:
+    while (now_ms := clock.now_ms()) - start_ms < for_ms and len(who.keys() & how.keys()) < enough:
         if now_ms >= due_ms:
-            line.write(question)
+            # How it has fared is asked of whoever has said who they are.
+            for question in questions[: 1 + bool(who)]:
+                line.write(question)
             due_ms = now_ms + ASK_EVERY_MS
         data = line.read()
         for event in decoder.taker(stream=line.stream)(data):
             decoder.forget()
             if isinstance(event, Frame) and decoder.pair_heard is not None:
-                found[decoder.pair_heard] = event.values
+                if isinstance(event.values, How):
+                    how[decoder.pair_heard] = event.values
+                else:
+                    due_ms = due_ms if decoder.pair_heard in who else now_ms
+                    who[decoder.pair_heard] = event.values
         clock.sleep(TURN_S)
-    return [Found(pair, identity) for pair, identity in sorted(found.items())]
+    return [Found(pair, identity_of(one, how.get(pair))) for pair, one in sorted(who.items())]
 
 
 def round_trips_ms(

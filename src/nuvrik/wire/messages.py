@@ -27,7 +27,14 @@ MOST_TIME = 50
 
 ECHO_MOST = 16
 
-_HELLO = struct.Struct("<BHIIIH3B")
+WHO, HOW = 0, 1
+"""The pages of a hello: who is there, how it has fared."""
+
+STARTS = ("", "power", "a reset", "its watchdog", "too low a supply")
+"""Why a machine last started, by number; what is not known, or unknown here, is not said."""
+
+_WHO = struct.Struct("<BB4HI3BB")
+_HOW = struct.Struct("<BBIIH")
 _REQUEST = struct.Struct("<BIHH")
 _REPLY = struct.Struct("<BHHBi")
 
@@ -62,27 +69,41 @@ class Reply(NamedTuple):
 
 
 class Query(NamedTuple):
-    """A hello that asks who is there; ``session`` is the handset's, 0 for somebody who only asks."""
+    """A hello that asks for a page, WHO or HOW; ``session`` is the handset's, 0 for somebody who only
+    asks."""
 
     session: int
+    page: int = WHO
 
 
-ONLY_ASKS = Query(0)
+class Who(NamedTuple):
+    """A hello's first page: what this machine was built from.
 
-
-class Identity(NamedTuple):
-    """A hello that answers: what this machine was built from, and how it has fared.
-
-    ``boot`` is its boot number, ``up_s`` the seconds since then, ``accepted`` and ``refused`` count frames.
+    ``build`` are its three build tags, ``boot`` its boot number, ``start`` the place in STARTS of why it last
+    started; ``name`` is the beginning of the link's name, in bytes.
     """
 
     tag: int
+    build: tuple[int, int, int]
     boot: int
+    version: tuple[int, int, int]
+    start: int
+    name: bytes
+
+
+class How(NamedTuple):
+    """A hello's second page: how the machine has fared. ``up_s`` are the seconds since it started,
+    ``accepted`` and ``refused`` count frames; ``name`` is the rest of the link's name."""
+
     up_s: int
     accepted: int
     refused: int
-    version: tuple[int, int, int]
-    name: str
+    name: bytes
+
+
+def only_asks(values: object) -> bool:
+    """Whether this is a hello from somebody who begins no session."""
+    return isinstance(values, Query) and values.session == 0
 
 
 class Echo(NamedTuple):
@@ -168,28 +189,32 @@ def unpack_reply(payload: bytes) -> Reply | None:
     return Reply(code, session, number, Outcome(status), value) if status <= MOST_SENT else None
 
 
-def pack_hello(hello: Query | Identity, most: int) -> bytes:
-    """The payload of a hello, the name cut so that the payload is no longer than ``most``."""
+def pack_hello(hello: Query | Who | How) -> bytes:
+    """The payload of a hello."""
     if isinstance(hello, Query):
-        return b"\0" + hello.session.to_bytes(2, "little")
-    fixed = _HELLO.pack(
-        1, *hello[:3], min(hello.accepted, 2**32 - 1), min(hello.refused, 65535), *hello.version
-    )
-    # Cut to what a packet holds, and then back to whole characters.
-    name = hello.name.encode("utf-8")[: max(0, most - len(fixed))]
-    return fixed + name.decode("utf-8", "ignore").encode("utf-8")
+        return b"\0" + hello.session.to_bytes(2, "little") + bytes((hello.page,))
+    if isinstance(hello, Who):
+        numbers = (hello.tag, *hello.build, hello.boot, *hello.version, hello.start)
+        return _WHO.pack(1, WHO, *numbers) + hello.name
+    return _HOW.pack(1, HOW, hello.up_s, hello.accepted, hello.refused) + hello.name
 
 
-def unpack_hello(payload: bytes) -> Query | Identity | None:
+def unpack_hello(payload: bytes) -> Query | Who | How | None:
     """The hello in a payload; None if there is none."""
-    if len(payload) == 3 and payload[0] == 0:
-        return Query(int.from_bytes(payload[1:], "little"))
-    if len(payload) < _HELLO.size or payload[0] != 1:
+    if len(payload) < 4 or payload[0] > 1:
         return None
-    _, tag, boot, up_s, accepted, refused, *version = _HELLO.unpack(payload[: _HELLO.size])
-    # A name is for people. A chip may have cut it within a character, and is to be known all the same.
-    name = payload[_HELLO.size :].decode("utf-8", "replace")
-    return Identity(tag, boot, up_s, accepted, refused, (version[0], version[1], version[2]), name)
+    if payload[0] == 0:
+        known = len(payload) == 4 and payload[3] <= HOW
+        return Query(int.from_bytes(payload[1:3], "little"), payload[3]) if known else None
+    # A name is for people: bytes of it that are no UTF-8 refuse nothing.
+    if payload[1] == WHO and len(payload) >= _WHO.size:
+        _, _, tag, one, two, three, boot, *version, start = _WHO.unpack(payload[: _WHO.size])
+        numbers = (version[0], version[1], version[2])
+        return Who(tag, (one, two, three), boot, numbers, start, payload[_WHO.size :])
+    if payload[1] == HOW and len(payload) >= _HOW.size:
+        _, _, up_s, accepted, refused = _HOW.unpack(payload[: _HOW.size])
+        return How(up_s, accepted, refused, payload[_HOW.size :])
+    return None
 
 
 def pack_echo(echo: Echo) -> bytes:
@@ -273,5 +298,5 @@ def parsers(link: Link, accepts: Collection[int]) -> Mapping[int, Parser]:
 def from_the_machine(kind: int, values: object) -> bool:
     """Which end a frame comes from."""
     if kind in (HELLO, ECHO):
-        return isinstance(values, Identity) or (isinstance(values, Echo) and values.answer)
+        return isinstance(values, Who | How) or (isinstance(values, Echo) and values.answer)
     return kind in (TELEMETRY, REPLY)

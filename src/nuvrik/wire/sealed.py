@@ -32,7 +32,7 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import CRC_INITIAL, layout_tag
 from nuvrik.wire.events import Event, Frame, Opener, RefusedFrame
 from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REPLY, STOP, TELEMETRY
-from nuvrik.wire.messages import ONLY_ASKS, WRONG_WAY, parsers
+from nuvrik.wire.messages import WRONG_WAY, only_asks, parsers
 from nuvrik.wire.packing import Packer
 
 VERSION = 1
@@ -149,7 +149,7 @@ class SealedReader:
                 return RefusedFrame(at, "wrong_kind", raw)
             if kind == HELLO and values is not None:
                 self.pair_heard = body[1]
-                if values == ONLY_ASKS:
+                if only_asks(values):
                     # Anybody may, numbering for themselves: that must not make the handset look old.
                     return Frame(at, kind, body[3], values, raw)
         if values is None:

@@ -5,7 +5,7 @@ from nuvrik.levels import fraction_of
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.codes import Value
 from nuvrik.wire.items import item_text
-from nuvrik.wire.messages import Ask, Echo, Identity, Jog, Query, Reply, Telemetry
+from nuvrik.wire.messages import Ask, Echo, How, Jog, Query, Reply, Telemetry, Who
 from nuvrik.wire.packing import Field
 
 
@@ -41,10 +41,13 @@ def message_text(message: object, link: Link) -> str:
             )
         case Reply(_, session, number, status, value):
             return f"{status.name.lower().replace('_', ' ')}, {value}: number {number} of session {session}"
-        case Query(session):
-            return "who is there?" + (f" session {session}" if session else "")
-        case Identity():
-            return f"{message.name}, layout {message.tag:04X}, up {message.up_s} s, boot {message.boot:08X}"
+        case Query(session, page):
+            return ("how are you?" if page else "who is there?") + (f" session {session}" if session else "")
+        case Who():
+            name = message.name.decode("utf-8", "replace")
+            return f"{name}, layout {message.tag:04X}, boot {message.boot:08X}"
+        case How():
+            return f"up {message.up_s} s, {message.accepted} accepted, {message.refused} refused"
         case Echo(answer, token):
             return ("back: " if answer else "there: ") + token.hex(" ")
         case Telemetry(state, accepted, items):

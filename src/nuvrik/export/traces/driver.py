@@ -72,7 +72,7 @@ class Life:
         """From one power-up to the next."""
         rng = self._rng
         self._end = MachineEnd(self.table)
-        yield ["begin", rng.choice((0, 7, 0xFFFF)), rng.choice((0, 0xFFFF))]
+        yield ["begin", rng.choice((0, 7, 0xFFFF)), rng.choice((0, 0xFFFF)), rng.randrange(5)]
         if isinstance(self.link.frame, TrainFrame):
             # What comes before the first gap may be half a train.
             yield ["slots", self._now, [GAP_US]]
@@ -214,12 +214,16 @@ class Life:
         most = len(channel.options) - 1 if isinstance(channel, ChoiceChannel) else channel.most
         return rng.randint(0, most)
 
+    def _query(self) -> Query:
+        """A page of a hello, of this session or of none; or a page that there is not."""
+        return Query(self._rng.choice((0, self._session, self._session)), self._rng.choice((0, 0, 1, 2)))
+
     def _question(self) -> tuple[int, int, bytes]:
         rng, desk = self._rng, self._end.machine.desk
         kind = rng.random()
         if kind < 0.2:
             self._session += rng.random() < 0.2
-            return HELLO, self._seq, pack_hello(Query(rng.choice((0, self._session, self._session))), 3)
+            return HELLO, self._seq, pack_hello(self._query())
         if kind < 0.3:
             return ECHO, self._seq, pack_echo(Echo(False, rng.randbytes(rng.randint(1, 16))))
         if kind < 0.4:

@@ -54,7 +54,7 @@ def carry_out(end: "Any", step: "list[Any]") -> "list[int]":
     elif word == "halt":
         end.halt()
     elif word == "begin":
-        end.begin(step[1], step[2])
+        end.begin(step[1], step[2], step[3])
     return []
 
 

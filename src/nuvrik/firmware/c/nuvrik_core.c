@@ -1,11 +1,11 @@
 /* Made from core/sizes.py, core/levels.py, core/bits.py, core/sealed.py, core/ramp.py, core/demand.py,
    core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
    core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
-   core/keys.py, core/train.py, core/writer.py, core/telling.py, core/machine_end.py, core/controls.py,
-   core/hands.py, core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/handset_end.py,
-   core/marks.py, core/burst.py, core/families.py, core/shape.py, core/infrared.py, core/codes.py,
-   core/remote.py, core/receiver.py, core/on_off.py by Nuvrik. Read it, step through it, port it, but do not
-   edit it: the next making would undo that. */
+   core/keys.py, core/train.py, core/writer.py, core/telling.py, core/incoming.py, core/on_off.py,
+   core/medium.py, core/machine_end.py, core/controls.py, core/hands.py, core/sources.py, core/arming.py,
+   core/handset.py, core/hearing.py, core/handset_end.py, core/marks.py, core/burst.py, core/families.py,
+   core/shape.py, core/infrared.py, core/codes.py, core/remote.py, core/receiver.py by Nuvrik. Read it, step
+   through it, port it, but do not edit it: the next making would undo that. */
 #include "nuvrik_core.h"
 
 static int16_t nuvrik_abs16(int16_t x)
@@ -1892,8 +1892,10 @@ void nuvrik_desk_init(NuvrikDesk *self, const NuvrikDeskTable *table)
     }
 }
 
-/** Answer who is there; a new session makes all that the old one sent stale. Session 0 only asks. */
-void nuvrik_desk_hello(NuvrikDesk *self, uint16_t session, NuvrikOutputs *outputs)
+/** Answer who is there, or how it has fared; a new session makes all that the old one sent stale. Session
+ *  0 only asks.
+ */
+void nuvrik_desk_hello(NuvrikDesk *self, uint16_t session, uint8_t page, NuvrikOutputs *outputs)
 {
     if (session != 0 && !(self->met && session == self->session)) {
         if (self->met) {
@@ -1909,7 +1911,8 @@ void nuvrik_desk_hello(NuvrikDesk *self, uint16_t session, NuvrikOutputs *output
         self->replied = false;
     }
     if (NUVRIK_U8(self->table->says_hello)) {
-        self->kinds[nuvrik_desk_place(self)] = NUVRIK_ANSWERS_HELLO;
+        self->kinds[nuvrik_desk_place(self)] = (uint8_t)((page == 0) ? NUVRIK_ANSWERS_HELLO
+            : NUVRIK_ANSWERS_HOW);
     }
 }
 
@@ -2316,10 +2319,10 @@ void nuvrik_machine_own_over(NuvrikMachine *self, uint8_t status, int32_t value)
     }
 }
 
-/** Somebody asks who is there. */
-void nuvrik_machine_hello(NuvrikMachine *self, uint16_t session)
+/** Somebody asks for a page of what there is to know of this machine. */
+void nuvrik_machine_hello(NuvrikMachine *self, uint16_t session, uint8_t page)
 {
-    nuvrik_desk_hello(&self->desk, session, &self->outputs);
+    nuvrik_desk_hello(&self->desk, session, page, &self->outputs);
 }
 
 /** One turn of the loop: what each output is to do, all decided together. */
@@ -3724,6 +3727,318 @@ uint32_t nuvrik_steps_of(NuvrikOutputs *outputs, uint8_t stepper)
     return nuvrik_stepper_rounded(one);
 }
 
+/* ---- incoming ---- */
+
+void nuvrik_incoming_init(NuvrikIncoming *self, const NuvrikIncomingTable *table)
+{
+    self->table = table;
+    nuvrik_cobs_reader_init(&self->cobs);
+    nuvrik_slip_reader_init(&self->slip);
+    nuvrik_text_reader_init(&self->text, NUVRIK_P(table->text));
+}
+
+/** One byte of a stream. */
+uint8_t nuvrik_incoming_take(NuvrikIncoming *self, uint8_t byte, NuvrikSealed *sealed)
+{
+    if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_COBS) {
+        return nuvrik_cobs_reader_take(&self->cobs, byte, sealed);
+    }
+    if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_SLIP) {
+        return nuvrik_slip_reader_take(&self->slip, byte, sealed);
+    }
+    return nuvrik_text_reader_take(&self->text, byte);
+}
+
+/** A packet begins. */
+void nuvrik_incoming_begin_packet(NuvrikIncoming *self, NuvrikSealed *sealed)
+{
+    nuvrik_sealed_begin(sealed);
+    nuvrik_text_reader_begin(&self->text);
+}
+
+/** One byte of a packet. */
+void nuvrik_incoming_packet_byte(NuvrikIncoming *self, uint8_t byte, NuvrikSealed *sealed)
+{
+    if (NUVRIK_U8(self->table->lines)) {
+        nuvrik_text_reader_keep(&self->text, byte);
+    } else {
+        nuvrik_sealed_put(sealed, byte);
+    }
+}
+
+/** It has ended. An empty one is nothing. */
+uint8_t nuvrik_incoming_end_packet(NuvrikIncoming *self, NuvrikSealed *sealed)
+{
+    uint16_t length = (NUVRIK_U8(self->table->lines)) ? self->text.length : sealed->length;
+    if (length == 0) {
+        return NUVRIK_NO_EVENT;
+    }
+    if (length > NUVRIK_LONGEST) {
+        return NUVRIK_TOO_LONG;
+    }
+    if (NUVRIK_U8(self->table->lines)) {
+        nuvrik_text_reader_without_ending(&self->text);
+    }
+    return NUVRIK_ACCEPTED;
+}
+
+/* ---- on_off ---- */
+
+void nuvrik_on_off_reader_init(NuvrikOnOffReader *self, const NuvrikOnOffTable *table)
+{
+    self->table = table;
+    self->run_us = 0;
+    self->mark = false;
+    self->half = 0;
+    self->late = 0;
+    self->lean = 0;
+    self->early = 0;
+    self->recent = 0;
+    self->reading = false;
+    self->first = NUVRIK_NO_HALF;
+    self->bits = 0;
+    self->gathered = 0;
+    self->length = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_BODY; i++) {
+        self->body[i] = 0;
+    }
+}
+
+/** So many microseconds of mark or of space. True: a body has ended. */
+bool nuvrik_on_off_reader_take(NuvrikOnOffReader *self, bool mark, uint32_t us)
+{
+    uint16_t length = (uint16_t)nuvrik_clamp((int32_t)us, 0, NUVRIK_LONGEST_RUN_US);
+    if (length == 0) {
+        return false;
+    }
+    bool ended = false;
+    if (self->run_us > 0 && mark != self->mark
+        && (((int32_t)3 * length) * NUVRIK_UNIT) >= NUVRIK_I32(self->table->half)) {
+        ended = nuvrik_on_off_reader_run_ended(self, self->mark, self->run_us);
+        self->run_us = length;
+        self->mark = mark;
+    } else {
+        if (self->run_us == 0) {
+            self->mark = mark;
+        }
+        /* A glitch, or the rest of what a glitch cut in two: the level goes on. */
+        self->run_us = (uint16_t)nuvrik_clamp((int32_t)self->run_us + length, 0, NUVRIK_LONGEST_RUN_US);
+    }
+    return ended;
+}
+
+/** A level has ended. True: a body has, too. */
+bool nuvrik_on_off_reader_run_ended(NuvrikOnOffReader *self, bool mark, uint16_t us)
+{
+    uint8_t count = nuvrik_on_off_reader_follow(self, mark, us);
+    bool ended = false;
+    for (uint8_t i = 0; i < 2; i++) {
+        if (i < count && nuvrik_on_off_reader_half_bit(self, (uint8_t)(mark ? 1 : 0))) {
+            ended = true;
+        }
+    }
+    if (count < 1 || count > 2) {
+        nuvrik_on_off_reader_lose(self);
+    }
+    return ended;
+}
+
+/** How many halves a level is, 3 for more; and follow the clock if it is 1 or 2, as in every frame. Each
+ *  edge is held against a grid, not against the edge before, whose own jitter would count twice.
+ */
+uint8_t nuvrik_on_off_reader_follow(NuvrikOnOffReader *self, bool mark, uint16_t us)
+{
+    if (self->half == 0) {
+        self->half = NUVRIK_I32(self->table->half);
+    }
+    int32_t lean = mark ? self->lean : (-self->lean);
+    int32_t reach = ((int32_t)us * NUVRIK_UNIT) + self->late;
+    int32_t twice = 2 * (reach - lean);
+    if (twice < self->half) {
+        return 0;
+    }
+    if (twice >= (5 * self->half)) {
+        return 3;
+    }
+    uint8_t count = (uint8_t)((twice < (3 * self->half)) ? 1 : 2);
+    int32_t late = reach - (count * self->half);
+    int32_t error = late - lean;
+    int32_t step = nuvrik_div(error, (self->reading) ? NUVRIK_KEEPING_PHASE : NUVRIK_FINDING_PHASE);
+    self->late = late - step;
+    int32_t pace = nuvrik_div(error, count * ((self->reading) ? NUVRIK_KEEPING_PACE : NUVRIK_FINDING_PACE));
+    self->half = nuvrik_clamp(self->half + pace, NUVRIK_I32(self->table->fastest),
+        NUVRIK_I32(self->table->slowest));
+    int32_t leaning = nuvrik_div(error, (self->reading) ? NUVRIK_KEEPING_LEAN : NUVRIK_FINDING_LEAN);
+    int32_t most = NUVRIK_I32(self->table->most_lean);
+    self->lean = nuvrik_clamp(mark ? (self->lean + leaning) : (self->lean - leaning), -most, most);
+    return count;
+}
+
+/** No clock any more: whatever was being read is not a frame. */
+void nuvrik_on_off_reader_lose(NuvrikOnOffReader *self)
+{
+    self->half = NUVRIK_I32(self->table->half);
+    self->late = 0;
+    self->lean = 0;
+    nuvrik_on_off_reader_look(self);
+}
+
+/** Look for a sync word from here on. */
+void nuvrik_on_off_reader_look(NuvrikOnOffReader *self)
+{
+    self->early = 0;
+    self->recent = 0;
+    self->reading = false;
+}
+
+/** Half a bit more. True: a body has ended. */
+bool nuvrik_on_off_reader_half_bit(NuvrikOnOffReader *self, uint8_t now)
+{
+    if (!self->reading) {
+        self->early = (uint16_t)((uint16_t)((uint16_t)self->early << 1) | (uint16_t)(self->recent >> 15));
+        self->recent = (uint16_t)((uint16_t)((uint16_t)self->recent << 1) | now);
+        if (self->early == NUVRIK_SYNC_EARLY && self->recent == NUVRIK_SYNC_RECENT) {
+            self->reading = true;
+            self->bits = 0;
+            self->first = NUVRIK_NO_HALF;
+        }
+        return false;
+    }
+    if (self->first == NUVRIK_NO_HALF) {
+        self->first = now;
+        return false;
+    }
+    uint8_t before = self->first;
+    self->first = NUVRIK_NO_HALF;
+    if (before == now) {
+        /* No bit is two halves alike: the frame is damaged, and its check would say so in the end. */
+        nuvrik_on_off_reader_look(self);
+        return false;
+    }
+    return nuvrik_on_off_reader_bit(self, now);
+}
+
+/** One bit more of the length or the body. True: the body has ended. */
+bool nuvrik_on_off_reader_bit(NuvrikOnOffReader *self, uint8_t one)
+{
+    self->gathered = (uint8_t)((self->gathered >> 1) | ((one != 0) ? 128 : 0));
+    self->bits++;
+    if ((int16_t)(self->bits & 7) != 0) {
+        return false;
+    }
+    if (self->bits == NUVRIK_LENGTH_BITS) {
+        self->length = self->gathered;
+        if (self->length == 0 || self->length > NUVRIK_LONGEST_BODY) {
+            nuvrik_on_off_reader_look(self);
+        }
+        return false;
+    }
+    uint16_t place = (uint16_t)((int16_t)(self->bits >> 3) - 2);
+    self->body[place] = self->gathered;
+    if (((int16_t)place + 1) < self->length) {
+        return false;
+    }
+    nuvrik_on_off_reader_look(self);
+    return true;
+}
+
+void nuvrik_on_off_maker_init(NuvrikOnOffMaker *self, const NuvrikOnOffTable *table)
+{
+    self->table = table;
+    for (uint8_t i = 0; i < NUVRIK_MOST_BODY; i++) {
+        self->sent[i] = 0;
+    }
+    self->size = 0;
+    self->place = 0;
+    self->halves = 0;
+    self->is_mark = false;
+    self->part = 0;
+}
+
+/** A new body; add its bytes, and then call next until it gives 0. */
+void nuvrik_on_off_maker_begin(NuvrikOnOffMaker *self)
+{
+    self->size = 0;
+    self->place = 0;
+    self->halves = (uint16_t)(2 * ((NUVRIK_U8(self->table->training_bits) + NUVRIK_SYNC_BITS)
+        + NUVRIK_LENGTH_BITS));
+    self->part = (uint32_t)((int32_t)NUVRIK_U32(self->table->bitrate) / 2);
+}
+
+/** One byte more. */
+void nuvrik_on_off_maker_add(NuvrikOnOffMaker *self, uint8_t byte)
+{
+    if (self->size < NUVRIK_LONGEST_BODY) {
+        self->sent[self->size] = byte;
+        self->size++;
+        self->halves = (uint16_t)((int32_t)self->halves + 16);
+    }
+}
+
+/** The length of the next mark or space, in microseconds; is_mark says which. 0: all is sent. */
+uint16_t nuvrik_on_off_maker_next(NuvrikOnOffMaker *self)
+{
+    if (self->place > self->halves) {
+        return 0;
+    }
+    self->is_mark = nuvrik_on_off_maker_carrier(self, self->place);
+    uint16_t us = 0;
+    while (self->place < self->halves && nuvrik_on_off_maker_carrier(self, self->place) == self->is_mark) {
+        us = (uint16_t)((int32_t)us + nuvrik_on_off_maker_half_us(self));
+        self->place++;
+    }
+    if (self->place >= self->halves && !self->is_mark) {
+        /* The space that ends the frame; what is left of the last bit is part of it. */
+        us = 0;
+        for (uint8_t _ = 0; _ < NUVRIK_SILENT_HALVES; _++) {
+            us = (uint16_t)((int32_t)us + nuvrik_on_off_maker_half_us(self));
+        }
+        self->place = (uint16_t)((int32_t)self->halves + 1);
+    }
+    return us;
+}
+
+/** How long the next half bit lasts, in whole microseconds. */
+uint16_t nuvrik_on_off_maker_half_us(NuvrikOnOffMaker *self)
+{
+    uint32_t parts = (uint32_t)((int32_t)self->part + INT32_C(500000));
+    uint16_t whole_us = (uint16_t)((int32_t)parts / (int32_t)NUVRIK_U32(self->table->bitrate));
+    uint32_t taken = whole_us * NUVRIK_U32(self->table->bitrate);
+    self->part = (uint32_t)((int32_t)parts - (int32_t)taken);
+    return whole_us;
+}
+
+/** Whether the carrier is on in a half bit. */
+bool nuvrik_on_off_maker_carrier(const NuvrikOnOffMaker *self, uint16_t half)
+{
+    if (half >= self->halves) {
+        return false;
+    }
+    bool second = (int16_t)(half & 1) != 0;
+    return nuvrik_on_off_maker_one(self, (uint16_t)(half >> 1)) == second;
+}
+
+/** Whether a bit is a one. */
+bool nuvrik_on_off_maker_one(const NuvrikOnOffMaker *self, uint16_t place)
+{
+    if (place < NUVRIK_U8(self->table->training_bits)) {
+        return true;
+    }
+    uint16_t at = (uint16_t)((int32_t)place - NUVRIK_U8(self->table->training_bits));
+    if (at < NUVRIK_SYNC_BITS) {
+        uint8_t sync = (uint8_t)((NUVRIK_SYNC_BITS - 1) - (int16_t)at);
+        return (int16_t)((uint16_t)(NUVRIK_SYNC_WORD >> sync) & 1) != 0;
+    }
+    at = (uint16_t)((int32_t)at - NUVRIK_SYNC_BITS);
+    if (at < NUVRIK_LENGTH_BITS) {
+        return ((self->size >> at) & 1) != 0;
+    }
+    at = (uint16_t)((int32_t)at - NUVRIK_LENGTH_BITS);
+    return ((self->sent[at >> 3] >> (at & 7)) & 1) != 0;
+}
+
+/* ---- medium ---- */
+
 /* ---- machine_end ---- */
 
 void nuvrik_machine_end_init(NuvrikMachineEnd *self, const NuvrikEndTable *table)
@@ -3731,9 +4046,7 @@ void nuvrik_machine_end_init(NuvrikMachineEnd *self, const NuvrikEndTable *table
     self->table = table;
     nuvrik_machine_init(&self->machine, NUVRIK_P(table->machine));
     nuvrik_sealed_init(&self->sealed, NUVRIK_P(table->sealed));
-    nuvrik_cobs_reader_init(&self->cobs);
-    nuvrik_slip_reader_init(&self->slip);
-    nuvrik_text_reader_init(&self->text, NUVRIK_P(table->text));
+    nuvrik_incoming_init(&self->incoming, NUVRIK_P(table->incoming));
     nuvrik_keys_init(&self->keys, NUVRIK_P(table->keys));
     nuvrik_train_reader_init(&self->train, NUVRIK_P(table->train));
     nuvrik_telling_init(&self->telling, NUVRIK_P(table->telling));
@@ -3748,13 +4061,17 @@ void nuvrik_machine_end_init(NuvrikMachineEnd *self, const NuvrikEndTable *table
     self->up_s = 0;
     self->accepted = 0;
     self->refused = 0;
+    self->start = 0;
     self->calls = false;
     self->skips = false;
 }
 
-/** At power-up, with a number that differs from boot to boot. */
-void nuvrik_machine_end_begin(NuvrikMachineEnd *self, uint16_t boot_low, uint16_t boot_high)
+/** At power-up, with a number that differs from boot to boot, and why it has started, 0 where nobody
+ *  knows.
+ */
+void nuvrik_machine_end_begin(NuvrikMachineEnd *self, uint16_t boot_low, uint16_t boot_high, uint8_t start)
 {
+    self->start = start;
     nuvrik_machine_begin(&self->machine, boot_low, boot_high);
 }
 
@@ -3812,24 +4129,20 @@ void nuvrik_machine_end_skip(NuvrikMachineEnd *self, bool begins)
 /** One byte of a stream. */
 uint8_t nuvrik_machine_end_take(NuvrikMachineEnd *self, uint8_t byte)
 {
-    uint8_t event = NUVRIK_NO_EVENT;
-    if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_COBS) {
-        event = nuvrik_cobs_reader_take(&self->cobs, byte, &self->sealed);
-    } else if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_SLIP) {
-        event = nuvrik_slip_reader_take(&self->slip, byte, &self->sealed);
-    } else if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_LINES) {
-        event = nuvrik_text_reader_take(&self->text, byte);
-    } else {
+    if (NUVRIK_U8(NUVRIK_P(self->table->incoming)->way_in) >= NUVRIK_IN_KEYS) {
         return nuvrik_machine_end_count(self, nuvrik_machine_end_press(self, byte));
     }
-    if (event == NUVRIK_NO_EVENT) {
-        return event;
-    }
+    return nuvrik_machine_end_piece(self, nuvrik_incoming_take(&self->incoming, byte, &self->sealed));
+}
+
+/** A body or a line, if one has ended. */
+uint8_t nuvrik_machine_end_piece(NuvrikMachineEnd *self, uint8_t event)
+{
     if (event == NUVRIK_ACCEPTED) {
-        event = (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_LINES) ? nuvrik_machine_end_judge_line(self)
+        event = (NUVRIK_U8(NUVRIK_P(self->table->incoming)->lines)) ? nuvrik_machine_end_judge_line(self)
             : nuvrik_machine_end_judge(self);
     }
-    return nuvrik_machine_end_count(self, event);
+    return (event != NUVRIK_NO_EVENT) ? nuvrik_machine_end_count(self, event) : event;
 }
 
 /** The time from the start of one pulse to that of the next, in a train. */
@@ -3845,35 +4158,19 @@ uint8_t nuvrik_machine_end_slot(NuvrikMachineEnd *self, uint16_t slot_us)
 /** A packet begins. */
 void nuvrik_machine_end_begin_packet(NuvrikMachineEnd *self)
 {
-    nuvrik_sealed_begin(&self->sealed);
-    nuvrik_text_reader_begin(&self->text);
+    nuvrik_incoming_begin_packet(&self->incoming, &self->sealed);
 }
 
 /** One byte of a packet. */
 void nuvrik_machine_end_packet_byte(NuvrikMachineEnd *self, uint8_t byte)
 {
-    if (NUVRIK_U8(self->table->lines)) {
-        nuvrik_text_reader_keep(&self->text, byte);
-    } else {
-        nuvrik_sealed_put(&self->sealed, byte);
-    }
+    nuvrik_incoming_packet_byte(&self->incoming, byte, &self->sealed);
 }
 
 /** It has ended. */
 uint8_t nuvrik_machine_end_end_packet(NuvrikMachineEnd *self)
 {
-    uint16_t length = (NUVRIK_U8(self->table->lines)) ? self->text.length : self->sealed.length;
-    if (length == 0) {
-        return NUVRIK_NO_EVENT;
-    }
-    if (length > NUVRIK_LONGEST) {
-        return nuvrik_machine_end_count(self, NUVRIK_TOO_LONG);
-    }
-    if (NUVRIK_U8(self->table->lines)) {
-        nuvrik_text_reader_without_ending(&self->text);
-        return nuvrik_machine_end_count(self, nuvrik_machine_end_judge_line(self));
-    }
-    return nuvrik_machine_end_count(self, nuvrik_machine_end_judge(self));
+    return nuvrik_machine_end_piece(self, nuvrik_incoming_end_packet(&self->incoming, &self->sealed));
 }
 
 /** Count what became of a frame. */
@@ -3892,12 +4189,12 @@ uint8_t nuvrik_machine_end_count(NuvrikMachineEnd *self, uint8_t event)
 /** A line has ended: what it is, and what it does. */
 uint8_t nuvrik_machine_end_judge_line(NuvrikMachineEnd *self)
 {
-    if (nuvrik_text_reader_is_hex(&self->text)) {
-        uint8_t event = nuvrik_text_reader_unhex(&self->text, &self->sealed);
+    if (nuvrik_text_reader_is_hex(&self->incoming.text)) {
+        uint8_t event = nuvrik_text_reader_unhex(&self->incoming.text, &self->sealed);
         return (event == NUVRIK_ACCEPTED) ? nuvrik_machine_end_judge(self) : event;
     }
-    uint8_t sound = nuvrik_text_reader_read(&self->text, self->values);
-    return (sound == NUVRIK_ACCEPTED) ? nuvrik_machine_end_plain(self, self->text.stop) : sound;
+    uint8_t sound = nuvrik_text_reader_read(&self->incoming.text, self->values);
+    return (sound == NUVRIK_ACCEPTED) ? nuvrik_machine_end_plain(self, self->incoming.text.stop) : sound;
 }
 
 /** A command, whose values are in values, or a stop, that carries no number. */
@@ -4000,7 +4297,8 @@ uint8_t nuvrik_machine_end_understand(NuvrikMachineEnd *self, uint8_t kind)
         return NUVRIK_BAD_FIELD;
     }
     if (kind == NUVRIK_KIND_HELLO) {
-        return (uint8_t)((size == 3) ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
+        bool asks = size == 4 && self->sealed.body[NUVRIK_HEAD + 3] <= NUVRIK_HOW;
+        return (uint8_t)(asks ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
     }
     return (uint8_t)((size >= 2 && size <= (uint16_t)(NUVRIK_MOST_TOKEN + 1)) ? NUVRIK_ACCEPTED
         : NUVRIK_BAD_FIELD);
@@ -4103,7 +4401,8 @@ void nuvrik_machine_end_obey(NuvrikMachineEnd *self, uint8_t kind)
         nuvrik_machine_stop(&self->machine);
         nuvrik_machine_end_follow(self);
     } else if (kind == NUVRIK_KIND_HELLO) {
-        nuvrik_machine_hello(&self->machine, nuvrik_sealed_two(&self->sealed, 1));
+        nuvrik_machine_hello(&self->machine, nuvrik_sealed_two(&self->sealed, 1),
+            self->sealed.body[NUVRIK_HEAD + 3]);
     } else if (kind == NUVRIK_KIND_ECHO) {
         uint8_t length = (uint8_t)((int32_t)self->sealed.payload - 1);
         uint8_t at = nuvrik_desk_echo(&self->machine.desk, length);
@@ -4183,33 +4482,53 @@ bool nuvrik_machine_end_send(NuvrikMachineEnd *self)
 void nuvrik_machine_end_answer(NuvrikMachineEnd *self, uint8_t at)
 {
     if (self->machine.desk.kinds[at] == NUVRIK_ANSWERS_HELLO) {
-        nuvrik_machine_end_say_hello(self);
+        nuvrik_machine_end_say_who(self);
+    } else if (self->machine.desk.kinds[at] == NUVRIK_ANSWERS_HOW) {
+        nuvrik_machine_end_say_how(self);
     } else {
         nuvrik_say(&self->machine.desk, at, &self->sender);
     }
     nuvrik_sender_seal(&self->sender);
 }
 
-/** Who this machine is, and how it has fared. */
-void nuvrik_machine_end_say_hello(NuvrikMachineEnd *self)
+/** Who this machine is: what it was built from. */
+void nuvrik_machine_end_say_who(NuvrikMachineEnd *self)
 {
     nuvrik_sender_begin(&self->sender, NUVRIK_KIND_HELLO);
     nuvrik_sender_byte(&self->sender, 1);
+    nuvrik_sender_byte(&self->sender, NUVRIK_WHO);
     nuvrik_sender_word(&self->sender, NUVRIK_U16(NUVRIK_P(self->table->sealed)->tag));
+    for (uint8_t tag_at = 0; tag_at < NUVRIK_U8(self->table->build_count); tag_at++) {
+        uint16_t tag = NUVRIK_U16(NUVRIK_P(self->table->build)[tag_at]);
+        nuvrik_sender_word(&self->sender, tag);
+    }
     nuvrik_sender_word(&self->sender, self->machine.desk.boot_low);
     nuvrik_sender_word(&self->sender, self->machine.desk.boot_high);
+    for (uint8_t part_at = 0; part_at < NUVRIK_U8(self->table->version_count); part_at++) {
+        uint8_t part = NUVRIK_U8(NUVRIK_P(self->table->version)[part_at]);
+        nuvrik_sender_byte(&self->sender, part);
+    }
+    nuvrik_sender_byte(&self->sender, self->start);
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->name_first); i++) {
+        nuvrik_sender_byte(&self->sender, NUVRIK_U8(NUVRIK_P(self->table->name)[i]));
+    }
+}
+
+/** How it has fared. */
+void nuvrik_machine_end_say_how(NuvrikMachineEnd *self)
+{
+    nuvrik_sender_begin(&self->sender, NUVRIK_KIND_HELLO);
+    nuvrik_sender_byte(&self->sender, 1);
+    nuvrik_sender_byte(&self->sender, NUVRIK_HOW);
     nuvrik_sender_word(&self->sender, (uint16_t)self->up_s);
     nuvrik_sender_word(&self->sender, (uint16_t)((int32_t)self->up_s >> 16));
     nuvrik_sender_word(&self->sender, (uint16_t)self->accepted);
     nuvrik_sender_word(&self->sender, (uint16_t)((int32_t)self->accepted >> 16));
     nuvrik_sender_word(&self->sender, self->refused);
-    for (uint8_t part_at = 0; part_at < NUVRIK_U8(self->table->version_count); part_at++) {
-        uint8_t part = NUVRIK_U8(NUVRIK_P(self->table->version)[part_at]);
-        nuvrik_sender_byte(&self->sender, part);
-    }
-    for (uint8_t character_at = 0; character_at < NUVRIK_U8(self->table->name_count); character_at++) {
-        uint8_t character = NUVRIK_U8(NUVRIK_P(self->table->name)[character_at]);
-        nuvrik_sender_byte(&self->sender, character);
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->name_count); i++) {
+        if (i >= NUVRIK_U8(self->table->name_first)) {
+            nuvrik_sender_byte(&self->sender, NUVRIK_U8(NUVRIK_P(self->table->name)[i]));
+        }
     }
 }
 
@@ -5371,7 +5690,9 @@ uint8_t nuvrik_hearing_understand(const NuvrikHearing *self, NuvrikSealed *seale
         return NUVRIK_BAD_FIELD;
     }
     if (sealed->kind == NUVRIK_KIND_HELLO) {
-        return (uint8_t)((size >= NUVRIK_HELLO_BYTES) ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
+        uint8_t page = sealed->body[NUVRIK_HEAD + 1];
+        bool whole_page = (page == 0 && size >= NUVRIK_WHO_BYTES) || (page == 1 && size >= NUVRIK_HOW_BYTES);
+        return (uint8_t)(whole_page ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
     }
     return (uint8_t)((size >= 2 && size <= (uint16_t)(NUVRIK_MOST_TOKEN + 1)) ? NUVRIK_ACCEPTED
         : NUVRIK_BAD_FIELD);
@@ -5429,9 +5750,11 @@ void nuvrik_hearing_take(NuvrikHearing *self, NuvrikSealed *sealed)
         self->value_low = nuvrik_sealed_two(sealed, 6);
         self->value_high = nuvrik_sealed_two(sealed, 8);
     } else if (sealed->kind == NUVRIK_KIND_HELLO) {
-        self->tag = nuvrik_sealed_two(sealed, 1);
-        self->boot_low = nuvrik_sealed_two(sealed, 3);
-        self->boot_high = nuvrik_sealed_two(sealed, 5);
+        if (sealed->body[NUVRIK_HEAD + 1] == 0) {
+            self->tag = nuvrik_sealed_two(sealed, 2);
+            self->boot_low = nuvrik_sealed_two(sealed, 10);
+            self->boot_high = nuvrik_sealed_two(sealed, 12);
+        }
     } else {
         self->length = (uint8_t)((int32_t)sealed->payload - 1);
         for (uint8_t i = 0; i < self->length; i++) {
@@ -5472,9 +5795,7 @@ void nuvrik_handset_end_init(NuvrikHandsetEnd *self, const NuvrikHandsetEndTable
     nuvrik_handset_init(&self->handset, NUVRIK_P(table->handset));
     nuvrik_writer_init(&self->writer, NUVRIK_P(table->writer));
     nuvrik_sealed_init(&self->sealed, NUVRIK_P(table->sealed));
-    nuvrik_cobs_reader_init(&self->cobs);
-    nuvrik_slip_reader_init(&self->slip);
-    nuvrik_text_reader_init(&self->text, NUVRIK_P(NUVRIK_P(table->writer)->text));
+    nuvrik_incoming_init(&self->incoming, NUVRIK_P(table->incoming));
     nuvrik_hearing_init(&self->hearing, NUVRIK_P(table->hearing));
     self->refused = 0;
 }
@@ -5548,16 +5869,14 @@ bool nuvrik_handset_end_send(NuvrikHandsetEnd *self)
 /** One byte of a stream. */
 uint8_t nuvrik_handset_end_take(NuvrikHandsetEnd *self, uint8_t byte)
 {
-    uint8_t event = NUVRIK_NO_EVENT;
-    if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_COBS) {
-        event = nuvrik_cobs_reader_take(&self->cobs, byte, &self->sealed);
-    } else if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_SLIP) {
-        event = nuvrik_slip_reader_take(&self->slip, byte, &self->sealed);
-    } else {
-        event = nuvrik_text_reader_take(&self->text, byte);
-    }
+    return nuvrik_handset_end_piece(self, nuvrik_incoming_take(&self->incoming, byte, &self->sealed));
+}
+
+/** A body or a line, if one has ended. */
+uint8_t nuvrik_handset_end_piece(NuvrikHandsetEnd *self, uint8_t event)
+{
     if (event == NUVRIK_ACCEPTED) {
-        event = (NUVRIK_U8(self->table->lines)) ? nuvrik_handset_end_judge_line(self)
+        event = (NUVRIK_U8(NUVRIK_P(self->table->incoming)->lines)) ? nuvrik_handset_end_judge_line(self)
             : nuvrik_handset_end_judge(self);
     }
     return nuvrik_handset_end_count(self, event);
@@ -5566,35 +5885,19 @@ uint8_t nuvrik_handset_end_take(NuvrikHandsetEnd *self, uint8_t byte)
 /** A packet begins. */
 void nuvrik_handset_end_begin_packet(NuvrikHandsetEnd *self)
 {
-    nuvrik_sealed_begin(&self->sealed);
-    nuvrik_text_reader_begin(&self->text);
+    nuvrik_incoming_begin_packet(&self->incoming, &self->sealed);
 }
 
 /** One byte of a packet. */
 void nuvrik_handset_end_packet_byte(NuvrikHandsetEnd *self, uint8_t byte)
 {
-    if (NUVRIK_U8(self->table->lines)) {
-        nuvrik_text_reader_keep(&self->text, byte);
-    } else {
-        nuvrik_sealed_put(&self->sealed, byte);
-    }
+    nuvrik_incoming_packet_byte(&self->incoming, byte, &self->sealed);
 }
 
 /** It has ended. */
 uint8_t nuvrik_handset_end_end_packet(NuvrikHandsetEnd *self)
 {
-    uint16_t length = (NUVRIK_U8(self->table->lines)) ? self->text.length : self->sealed.length;
-    if (length == 0) {
-        return NUVRIK_NO_EVENT;
-    }
-    if (length > NUVRIK_LONGEST) {
-        return nuvrik_handset_end_count(self, NUVRIK_TOO_LONG);
-    }
-    if (NUVRIK_U8(self->table->lines)) {
-        nuvrik_text_reader_without_ending(&self->text);
-        return nuvrik_handset_end_count(self, nuvrik_handset_end_judge_line(self));
-    }
-    return nuvrik_handset_end_count(self, nuvrik_handset_end_judge(self));
+    return nuvrik_handset_end_piece(self, nuvrik_incoming_end_packet(&self->incoming, &self->sealed));
 }
 
 /** Count what is refused. */
@@ -5609,12 +5912,12 @@ uint8_t nuvrik_handset_end_count(NuvrikHandsetEnd *self, uint8_t event)
 /** A line has ended. One that is no hex digits is a command, which is for the other end. */
 uint8_t nuvrik_handset_end_judge_line(NuvrikHandsetEnd *self)
 {
-    if (!nuvrik_text_reader_is_hex(&self->text)) {
+    if (!nuvrik_text_reader_is_hex(&self->incoming.text)) {
         uint8_t check = NUVRIK_U8(NUVRIK_P(NUVRIK_P(self->table->writer)->text)->check);
-        return (uint8_t)((check == NUVRIK_NO_CHECK || nuvrik_text_reader_sound(&self->text,
+        return (uint8_t)((check == NUVRIK_NO_CHECK || nuvrik_text_reader_sound(&self->incoming.text,
             nuvrik_check_digits(check))) ? NUVRIK_WRONG_KIND : NUVRIK_CHECK);
     }
-    uint8_t event = nuvrik_text_reader_unhex(&self->text, &self->sealed);
+    uint8_t event = nuvrik_text_reader_unhex(&self->incoming.text, &self->sealed);
     return (event == NUVRIK_ACCEPTED) ? nuvrik_handset_end_judge(self) : event;
 }
 
@@ -6911,260 +7214,5 @@ void nuvrik_receiver_turn(NuvrikReceiver *self)
         NuvrikDemand *told = nuvrik_outputs_told(&self->machine.outputs, i);
         nuvrik_pins_follow(&self->pins[i], told->value, told->way, told->braked);
     }
-}
-
-/* ---- on_off ---- */
-
-void nuvrik_on_off_reader_init(NuvrikOnOffReader *self, const NuvrikOnOffTable *table)
-{
-    self->table = table;
-    self->run_us = 0;
-    self->mark = false;
-    self->half = 0;
-    self->late = 0;
-    self->lean = 0;
-    self->early = 0;
-    self->recent = 0;
-    self->reading = false;
-    self->first = NUVRIK_NO_HALF;
-    self->bits = 0;
-    self->gathered = 0;
-    self->length = 0;
-    for (uint8_t i = 0; i < NUVRIK_MOST_BODY; i++) {
-        self->body[i] = 0;
-    }
-}
-
-/** So many microseconds of mark or of space. True: a body has ended. */
-bool nuvrik_on_off_reader_take(NuvrikOnOffReader *self, bool mark, uint32_t us)
-{
-    uint16_t length = (uint16_t)nuvrik_clamp((int32_t)us, 0, NUVRIK_LONGEST_RUN_US);
-    if (length == 0) {
-        return false;
-    }
-    bool ended = false;
-    if (self->run_us > 0 && mark != self->mark
-        && (((int32_t)3 * length) * NUVRIK_UNIT) >= NUVRIK_I32(self->table->half)) {
-        ended = nuvrik_on_off_reader_run_ended(self, self->mark, self->run_us);
-        self->run_us = length;
-        self->mark = mark;
-    } else {
-        if (self->run_us == 0) {
-            self->mark = mark;
-        }
-        /* A glitch, or the rest of what a glitch cut in two: the level goes on. */
-        self->run_us = (uint16_t)nuvrik_clamp((int32_t)self->run_us + length, 0, NUVRIK_LONGEST_RUN_US);
-    }
-    return ended;
-}
-
-/** A level has ended. True: a body has, too. */
-bool nuvrik_on_off_reader_run_ended(NuvrikOnOffReader *self, bool mark, uint16_t us)
-{
-    uint8_t count = nuvrik_on_off_reader_follow(self, mark, us);
-    bool ended = false;
-    for (uint8_t i = 0; i < 2; i++) {
-        if (i < count && nuvrik_on_off_reader_half_bit(self, (uint8_t)(mark ? 1 : 0))) {
-            ended = true;
-        }
-    }
-    if (count < 1 || count > 2) {
-        nuvrik_on_off_reader_lose(self);
-    }
-    return ended;
-}
-
-/** How many halves a level is, 3 for more; and follow the clock if it is 1 or 2, as in every frame. Each
- *  edge is held against a grid, not against the edge before, whose own jitter would count twice.
- */
-uint8_t nuvrik_on_off_reader_follow(NuvrikOnOffReader *self, bool mark, uint16_t us)
-{
-    if (self->half == 0) {
-        self->half = NUVRIK_I32(self->table->half);
-    }
-    int32_t lean = mark ? self->lean : (-self->lean);
-    int32_t reach = ((int32_t)us * NUVRIK_UNIT) + self->late;
-    int32_t twice = 2 * (reach - lean);
-    if (twice < self->half) {
-        return 0;
-    }
-    if (twice >= (5 * self->half)) {
-        return 3;
-    }
-    uint8_t count = (uint8_t)((twice < (3 * self->half)) ? 1 : 2);
-    int32_t late = reach - (count * self->half);
-    int32_t error = late - lean;
-    int32_t step = nuvrik_div(error, (self->reading) ? NUVRIK_KEEPING_PHASE : NUVRIK_FINDING_PHASE);
-    self->late = late - step;
-    int32_t pace = nuvrik_div(error, count * ((self->reading) ? NUVRIK_KEEPING_PACE : NUVRIK_FINDING_PACE));
-    self->half = nuvrik_clamp(self->half + pace, NUVRIK_I32(self->table->fastest),
-        NUVRIK_I32(self->table->slowest));
-    int32_t leaning = nuvrik_div(error, (self->reading) ? NUVRIK_KEEPING_LEAN : NUVRIK_FINDING_LEAN);
-    int32_t most = NUVRIK_I32(self->table->most_lean);
-    self->lean = nuvrik_clamp(mark ? (self->lean + leaning) : (self->lean - leaning), -most, most);
-    return count;
-}
-
-/** No clock any more: whatever was being read is not a frame. */
-void nuvrik_on_off_reader_lose(NuvrikOnOffReader *self)
-{
-    self->half = NUVRIK_I32(self->table->half);
-    self->late = 0;
-    self->lean = 0;
-    nuvrik_on_off_reader_look(self);
-}
-
-/** Look for a sync word from here on. */
-void nuvrik_on_off_reader_look(NuvrikOnOffReader *self)
-{
-    self->early = 0;
-    self->recent = 0;
-    self->reading = false;
-}
-
-/** Half a bit more. True: a body has ended. */
-bool nuvrik_on_off_reader_half_bit(NuvrikOnOffReader *self, uint8_t now)
-{
-    if (!self->reading) {
-        self->early = (uint16_t)((uint16_t)((uint16_t)self->early << 1) | (uint16_t)(self->recent >> 15));
-        self->recent = (uint16_t)((uint16_t)((uint16_t)self->recent << 1) | now);
-        if (self->early == NUVRIK_SYNC_EARLY && self->recent == NUVRIK_SYNC_RECENT) {
-            self->reading = true;
-            self->bits = 0;
-            self->first = NUVRIK_NO_HALF;
-        }
-        return false;
-    }
-    if (self->first == NUVRIK_NO_HALF) {
-        self->first = now;
-        return false;
-    }
-    uint8_t before = self->first;
-    self->first = NUVRIK_NO_HALF;
-    if (before == now) {
-        /* No bit is two halves alike: the frame is damaged, and its check would say so in the end. */
-        nuvrik_on_off_reader_look(self);
-        return false;
-    }
-    return nuvrik_on_off_reader_bit(self, now);
-}
-
-/** One bit more of the length or the body. True: the body has ended. */
-bool nuvrik_on_off_reader_bit(NuvrikOnOffReader *self, uint8_t one)
-{
-    self->gathered = (uint8_t)((self->gathered >> 1) | ((one != 0) ? 128 : 0));
-    self->bits++;
-    if ((int16_t)(self->bits & 7) != 0) {
-        return false;
-    }
-    if (self->bits == NUVRIK_LENGTH_BITS) {
-        self->length = self->gathered;
-        if (self->length == 0 || self->length > NUVRIK_LONGEST_BODY) {
-            nuvrik_on_off_reader_look(self);
-        }
-        return false;
-    }
-    uint16_t place = (uint16_t)((int16_t)(self->bits >> 3) - 2);
-    self->body[place] = self->gathered;
-    if (((int16_t)place + 1) < self->length) {
-        return false;
-    }
-    nuvrik_on_off_reader_look(self);
-    return true;
-}
-
-void nuvrik_on_off_maker_init(NuvrikOnOffMaker *self, const NuvrikOnOffTable *table)
-{
-    self->table = table;
-    for (uint8_t i = 0; i < NUVRIK_MOST_BODY; i++) {
-        self->sent[i] = 0;
-    }
-    self->size = 0;
-    self->place = 0;
-    self->halves = 0;
-    self->is_mark = false;
-    self->part = 0;
-}
-
-/** A new body; add its bytes, and then call next until it gives 0. */
-void nuvrik_on_off_maker_begin(NuvrikOnOffMaker *self)
-{
-    self->size = 0;
-    self->place = 0;
-    self->halves = (uint16_t)(2 * ((NUVRIK_U8(self->table->training_bits) + NUVRIK_SYNC_BITS)
-        + NUVRIK_LENGTH_BITS));
-    self->part = (uint32_t)((int32_t)NUVRIK_U32(self->table->bitrate) / 2);
-}
-
-/** One byte more. */
-void nuvrik_on_off_maker_add(NuvrikOnOffMaker *self, uint8_t byte)
-{
-    if (self->size < NUVRIK_LONGEST_BODY) {
-        self->sent[self->size] = byte;
-        self->size++;
-        self->halves = (uint16_t)((int32_t)self->halves + 16);
-    }
-}
-
-/** The length of the next mark or space, in microseconds; is_mark says which. 0: all is sent. */
-uint16_t nuvrik_on_off_maker_next(NuvrikOnOffMaker *self)
-{
-    if (self->place > self->halves) {
-        return 0;
-    }
-    self->is_mark = nuvrik_on_off_maker_carrier(self, self->place);
-    uint16_t us = 0;
-    while (self->place < self->halves && nuvrik_on_off_maker_carrier(self, self->place) == self->is_mark) {
-        us = (uint16_t)((int32_t)us + nuvrik_on_off_maker_half_us(self));
-        self->place++;
-    }
-    if (self->place >= self->halves && !self->is_mark) {
-        /* The space that ends the frame; what is left of the last bit is part of it. */
-        us = 0;
-        for (uint8_t _ = 0; _ < NUVRIK_SILENT_HALVES; _++) {
-            us = (uint16_t)((int32_t)us + nuvrik_on_off_maker_half_us(self));
-        }
-        self->place = (uint16_t)((int32_t)self->halves + 1);
-    }
-    return us;
-}
-
-/** How long the next half bit lasts, in whole microseconds. */
-uint16_t nuvrik_on_off_maker_half_us(NuvrikOnOffMaker *self)
-{
-    uint32_t parts = (uint32_t)((int32_t)self->part + INT32_C(500000));
-    uint16_t whole_us = (uint16_t)((int32_t)parts / (int32_t)NUVRIK_U32(self->table->bitrate));
-    uint32_t taken = whole_us * NUVRIK_U32(self->table->bitrate);
-    self->part = (uint32_t)((int32_t)parts - (int32_t)taken);
-    return whole_us;
-}
-
-/** Whether the carrier is on in a half bit. */
-bool nuvrik_on_off_maker_carrier(const NuvrikOnOffMaker *self, uint16_t half)
-{
-    if (half >= self->halves) {
-        return false;
-    }
-    bool second = (int16_t)(half & 1) != 0;
-    return nuvrik_on_off_maker_one(self, (uint16_t)(half >> 1)) == second;
-}
-
-/** Whether a bit is a one. */
-bool nuvrik_on_off_maker_one(const NuvrikOnOffMaker *self, uint16_t place)
-{
-    if (place < NUVRIK_U8(self->table->training_bits)) {
-        return true;
-    }
-    uint16_t at = (uint16_t)((int32_t)place - NUVRIK_U8(self->table->training_bits));
-    if (at < NUVRIK_SYNC_BITS) {
-        uint8_t sync = (uint8_t)((NUVRIK_SYNC_BITS - 1) - (int16_t)at);
-        return (int16_t)((uint16_t)(NUVRIK_SYNC_WORD >> sync) & 1) != 0;
-    }
-    at = (uint16_t)((int32_t)at - NUVRIK_SYNC_BITS);
-    if (at < NUVRIK_LENGTH_BITS) {
-        return ((self->size >> at) & 1) != 0;
-    }
-    at = (uint16_t)((int32_t)at - NUVRIK_LENGTH_BITS);
-    return ((self->sent[at >> 3] >> (at & 7)) & 1) != 0;
 }
 

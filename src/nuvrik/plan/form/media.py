@@ -35,6 +35,15 @@ class RadioMedium(Section):
     payload_max: int = Field(
         default=32, ge=6, le=200, description="bytes the module carries in one packet, 6 to 200"
     )
+    channel: int = Field(
+        default=40, ge=0, le=125, description="the channel the module works on, 0 to 125, at both ends"
+    )
+    group: int = Field(
+        default=0, ge=0, le=255, description="the group of modules that hear each other, where it has such"
+    )
+    address: int = Field(
+        default=0, ge=0, le=0xFFFF_FFFF, description="the address the module sends to and listens at"
+    )
     bitrate: int = Field(default=250_000, ge=300, le=10_000_000, description="bits a second on the air")
     overhead_bytes: int = Field(
         default=9, ge=0, le=64, description="bytes the module adds to each packet: preamble, address, check"

@@ -1,15 +1,18 @@
 """A machine's end of a link as one table: what arrives, what goes out, and the machine between them."""
 
-from nuvrik.core.levels import NOBODY
-from nuvrik.core.machine_end import (
+from nuvrik.core.incoming import (
     IN_COBS,
     IN_KEYS,
     IN_LINES,
     IN_PACKETS,
     IN_SLIP,
     IN_SLOTS,
-    EndTable,
+    IncomingTable,
 )
+from nuvrik.core.levels import NOBODY
+from nuvrik.core.machine_end import EndTable
+from nuvrik.core.medium import MediumTable
+from nuvrik.core.on_off import OnOffTable
 from nuvrik.core.sealed import (
     KIND_COMMAND,
     KIND_ECHO,
@@ -30,16 +33,27 @@ from nuvrik.core.telling import (
     ItemTable,
     TellingTable,
 )
+from nuvrik.plan.build_tags import BuildTags, tags_of
 from nuvrik.plan.form.backward import AnyItem, DemandItem, DigitalItem, ShaftItem, VectorItem
 from nuvrik.plan.form.frame_actions import KeysFrame, TrainFrame
 from nuvrik.plan.form.frame_headed import PackedFrame, SlipFrame
 from nuvrik.plan.form.frame_texts import ColumnsFrame, LineFrame
+from nuvrik.plan.form.media import (
+    AnyMedium,
+    InfraredMedium,
+    OnOffMedium,
+    Packets,
+    PulsesMedium,
+    RadioMedium,
+)
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import StepperOutput
-from nuvrik.plan.layout import HELLO_BYTES, layout_tag, payload_room
+from nuvrik.plan.layout import HELLO_BYTES, HELLO_MOST, HOW_BYTES, layout_tag, payload_room
 from nuvrik.plan.per_link import per_link
+from nuvrik.plan.tables.infrared import receiver_table
 from nuvrik.plan.tables.machine import machine_table
 from nuvrik.plan.tables.made import made
+from nuvrik.plan.tables.on_off import on_off_table
 from nuvrik.plan.tables.outputs import pin_table
 from nuvrik.plan.tables.styles import channel_tables, keys_table, text_table, train_table
 from nuvrik.version import VERSION
@@ -55,6 +69,8 @@ WAYS = {
     TrainFrame: IN_SLOTS,
 }
 """How frames are kept apart on a stream. Keys and slots are told apart in packets in the same way."""
+
+NO_CARRIER = made(OnOffTable, bitrate=1, half=0, fastest=0, slowest=0, most_lean=0, training_bits=0)
 
 SLOTS = 16
 """How finely a delay guard's time is cut: an age is at most a sixteenth of it too great."""
@@ -76,26 +92,64 @@ def _in_packets(link: Link) -> EndTable:
 
 
 def _end(link: Link, *, stream: bool) -> EndTable:
-    room = payload_room(link.medium, link.frame)
+    room = min(HELLO_MOST, payload_room(link.medium, link.frame))
+    own = not link.medium.datagrams
     told_apart = not isinstance(link.frame, KeysFrame | TrainFrame)
-    # Cut to what a frame holds, and then back to whole characters.
-    name = link.name.encode("utf-8")[: max(0, room - HELLO_BYTES)].decode("utf-8", "ignore")
-    return made(
+    # Cut to what two pages hold, and then back to whole characters.
+    first, rest = max(0, room - HELLO_BYTES), max(0, room - HOW_BYTES)
+    name = link.name.encode("utf-8")[: first + rest].decode("utf-8", "ignore").encode("utf-8")
+    table = made(
         EndTable,
         machine=machine_table(link),
         sealed=sealed_table(link, TO_MACHINE),
         sender=sender_table(link, stream=stream),
         telling=telling_table(link),
         channels=channel_tables(link),
-        text=text_table(link),
+        incoming=made(
+            IncomingTable,
+            text=text_table(link),
+            way_in=WAYS[type(link.frame)] if stream or not told_apart else IN_PACKETS,
+            lines=isinstance(link.frame, LineFrame | ColumnsFrame),
+        ),
         keys=keys_table(link),
         train=train_table(link),
-        way_in=WAYS[type(link.frame)] if stream or not told_apart else IN_PACKETS,
-        lines=isinstance(link.frame, LineFrame | ColumnsFrame),
         guarded=bool(link.guard_bytes),
         pins=[pin_table(model) for model in link.outputs.values()],
-        name=[*name.encode("utf-8")],
+        medium=medium_table(link.medium),
+        name=[*name],
+        name_first=min(first, len(name)),
+        build=[0, 0, 0],
         version=[*VERSION],
+    )
+    # Whatever it is tried on, a machine is what its link file says.
+    table.build = [*tags_of(table)] if stream == own else end_table(link, stream=own).build
+    return table
+
+
+def build_tags(link: Link) -> BuildTags:
+    """The build tags of a link's machine."""
+    if isinstance(link.medium, InfraredMedium):
+        return tags_of(receiver_table(link, link.medium))
+    return BuildTags(*end_table(link, stream=not link.medium.datagrams).build)
+
+
+def medium_table(medium: AnyMedium) -> MediumTable:
+    """What a board has to know of a medium."""
+    module = medium if isinstance(medium, RadioMedium) else None
+    pulses = medium if isinstance(medium, PulsesMedium) else None
+    carrier = medium if isinstance(medium, OnOffMedium) else None
+    return made(
+        MediumTable,
+        bitrate=getattr(medium, "baud", getattr(medium, "bitrate", 0)),
+        payload_max=medium.payload_max if isinstance(medium, Packets) else 0,
+        channel=module.channel if module else 0,
+        group=module.group if module else 0,
+        address_low=module.address & 0xFFFF if module else 0,
+        address_high=module.address >> 16 if module else 0,
+        frame_us=pulses.frame_us if pulses else 0,
+        pulse_us=pulses.pulse_us if pulses else 0,
+        active_high=pulses is not None and pulses.active == "high",
+        carrier=on_off_table(carrier.bitrate, carrier.training_bits) if carrier else NO_CARRIER,
     )
 
 

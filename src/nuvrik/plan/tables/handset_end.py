@@ -2,12 +2,13 @@
 
 from nuvrik.core.handset_end import HandsetEndTable
 from nuvrik.core.hearing import HearingTable
-from nuvrik.core.machine_end import IN_LINES, IN_PACKETS
+from nuvrik.core.incoming import IN_LINES, IN_PACKETS, IncomingTable
 from nuvrik.core.sealed import KIND_ECHO, KIND_HELLO, KIND_REPLY, KIND_TELEMETRY
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.tables.ends import WAYS, sealed_table, telling_table
+from nuvrik.plan.tables.ends import WAYS, medium_table, sealed_table, telling_table
 from nuvrik.plan.tables.handset import handset_table
 from nuvrik.plan.tables.made import made
+from nuvrik.plan.tables.styles import text_table
 from nuvrik.plan.tables.writer import writer_table
 
 TO_HANDSET = (KIND_TELEMETRY, KIND_REPLY, KIND_HELLO, KIND_ECHO)
@@ -27,8 +28,10 @@ def handset_end_table(link: Link, *, stream: bool) -> HandsetEndTable:
         writer=writer_table(link, stream=stream),
         sealed=sealed_table(link, TO_HANDSET),
         hearing=hearing_table(link),
-        way_in=back if stream else IN_PACKETS,
-        lines=lines,
+        incoming=made(
+            IncomingTable, text=text_table(link), way_in=back if stream else IN_PACKETS, lines=lines
+        ),
+        medium=medium_table(link.medium),
     )
 
 

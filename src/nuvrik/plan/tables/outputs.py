@@ -163,10 +163,23 @@ def switch_table(model: SwitchOutput) -> SwitchTable:
 def pin_table(model: AnyOutput) -> PinTable:
     """The pins of one output."""
     if isinstance(model, MotorOutput):
-        return made(PinTable, use=USES[model.driver], most=model.duty_max)
-    if isinstance(model, SwitchOutput):
-        return made(PinTable, use=SWITCHED_HIGH if model.active == "high" else SWITCHED_LOW, most=1)
-    return made(PinTable, use=ONE_DIRECTION if isinstance(model, StepperOutput) else PULSED, most=0)
+        use, most = USES[model.driver], model.duty_max
+    elif isinstance(model, SwitchOutput):
+        use, most = (SWITCHED_HIGH if model.active == "high" else SWITCHED_LOW), 1
+    else:
+        use, most = (ONE_DIRECTION if isinstance(model, StepperOutput) else PULSED), 0
+    return made(PinTable, use=use, most=most, numbers=_pin_numbers(model))
+
+
+def _pin_numbers(model: AnyOutput) -> list[int]:
+    """The board's pins of an output, in the order of ``core.pins``."""
+    if isinstance(model, MotorOutput):
+        given = model.pins or {}
+    elif isinstance(model, StepperOutput):
+        given = model.pins.model_dump() if model.pins else {}
+    else:
+        given = {} if model.pin is None else {"pin": model.pin}
+    return [given.get(role, NOBODY) for role in pin_roles(model)]
 
 
 def pin_roles(model: AnyOutput) -> tuple[str, ...]:
