@@ -11,17 +11,10 @@ from nuvrik.core import (
     bits,
     demand,
     desk,
-    hands,
-    handset,
-    handset_end,
-    incoming,
     machine,
     motor,
     ramp,
-    sealed,
-    sender,
     servo,
-    telling,
     watch,
     writer,
 )
@@ -30,8 +23,6 @@ from nuvrik.core.widths import Table
 from nuvrik.plan.form.models import FailsafeSection
 from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput, ServoOutput
 from nuvrik.plan.tables import machine_table, made, motor_table, ramp_table, servo_table, watch_table
-from nuvrik.plan.tables.handset import handset_table
-from nuvrik.plan.tables.handset_end import handset_end_table
 from nuvrik.plan.tables.writer import writer_table
 
 EDGES = (0, 1, 2, 399, 400, 401, 1000, 32767, 32768, TIMER_MAX - 1, TIMER_MAX)
@@ -206,101 +197,6 @@ def life_of_a_machine(rng: random.Random, table: Any) -> Iterator[Step]:
                 yield "mode", ()
 
 
-def life_of_a_handset(rng: random.Random, table: Any) -> Iterator[Step]:
-    """Hands that move, let go, and fall silent; stops, programs, leaving, held up loops."""
-    yield "begin", ()
-    now, rows = rng.randrange(65536), table.hands.controls
-    rest = {at: _rest(table.hands, one) for at, one in enumerate(rows) if one.kind <= hands.IS_KEY}
-    raws = dict(rest)
-    silent: set[int] = set()
-    while True:
-        gap = rng.choice((0, 1, 5, 10, 10, 20)) if rng.random() < 0.97 else rng.choice((*EDGES, 60, 500, 501))
-        now = (now + gap) & 0xFFFF
-        yield "pass_time", (now,)
-        if rng.random() < 0.02:
-            silent = set(rng.sample(sorted(rest), rng.randint(0, len(rest)))) if rng.random() < 0.5 else set()
-        for at in rest:
-            if rng.random() < 0.1:
-                raws[at] = _moved(rng, table.hands, rows[at], raws[at], rest[at])
-        if rng.random() < 0.05:
-            raws |= {at: raw for at, raw in rest.items() if rows[at].kind != hands.IS_KEY}
-        if rest and rng.random() < 0.7:
-            for at in sorted(set(rest) - silent):
-                yield "read", (at, raws[at])
-            yield "have_read", ()
-        if rng.random() < 0.6 and (yield "turn", ()) == handset.SENDS_ANYTHING:
-            if rng.random() < 0.1:
-                yield "may_ask", ()
-            yield "command", ()
-            yield "fill", ()
-            yield "unready", ()
-        odd = rng.random()
-        if odd < 0.01:
-            yield rng.choice((("press_stop", (rng.random() < 0.4,)), ("put_arm", (rng.random() < 0.7,))))
-        elif odd < 0.02:
-            yield rng.choice((("hear", ()), ("arm_falls", ()), ("expire", (now,))))
-
-
-def life_of_a_handset_end(rng: random.Random, table: Any) -> Iterator[Step]:
-    """A handset, and a machine that answers it, now and then damaged, after a restart, or not at all."""
-    silent, machine = False, sender.Sender(table.writer.sender)
-    hearing = table.hearing.telling
-    own = ("pass_time", "read", "have_read", "expire", "press_stop")
-    yield "begin", ()
-    for name, given in life_of_a_handset(rng, table.handset):
-        if name == "turn":
-            yield "send", ()
-            if rng.random() < 0.02:
-                silent = rng.random() < 0.4
-            if rng.random() < 0.05:
-                # Started again, or the same frame twice.
-                machine.seq = rng.choice((rng.randrange(256), machine.seq - 1 & 255))
-            if silent or rng.random() < 0.6:
-                continue
-            _machine_says(rng, hearing.items, machine)
-            data = machine.wire[: machine.count]
-            if rng.random() < 0.1:
-                data[rng.randrange(len(data))] ^= 1 << rng.randrange(8)
-            if table.incoming.way_in == incoming.IN_PACKETS:
-                yield "begin_packet", ()
-                for byte in data:
-                    yield "packet_byte", (byte,)
-                yield "end_packet", ()
-            else:
-                for byte in data:
-                    yield "take", (byte,)
-        elif name in own:
-            yield name, given
-
-
-def _machine_says(rng: random.Random, items: list[Any], machine: sender.Sender) -> None:
-    """Telemetry, an answer, or something that no machine says, sealed."""
-    kind = rng.choice((1, 1, 1, 1, 1, 3, 4, 6, rng.randrange(16)))
-    machine.begin(kind)
-    if kind == sealed.KIND_TELEMETRY:
-        there = [rng.random() < 0.5 for _ in items]
-        machine.byte(rng.choice((0, 1, 2, 3, 4, 4, 5, 32)) + rng.choice((0, 8, 16)))
-        machine.byte(rng.randrange(256))
-        for one in there:
-            machine.bits(int(one), 1)
-        machine.at = (machine.at + 7 & ~7) + rng.choice((0, 0, 0, 0, 0, 0, 0, 0, 8))
-        for item, one in zip(items, there, strict=True):
-            for _ in range(one * (3 if item.tells == telling.TELLS_AXES else 1)):
-                machine.bits(rng.randrange(1 << item.bits), item.bits)
-    else:
-        sizes = {3: 10, 4: rng.choice((12, 18, 22)), 6: rng.randint(1, 17)}
-        answers = rng.choice((1, 1, 1, 0, 2)) if kind != sealed.KIND_REPLY else rng.randrange(4)
-        machine.byte(answers)
-        for at in range(sizes.get(kind, 5) - 1 + rng.choice((0, 0, 0, 0, 1))):
-            machine.byte(rng.choice((0, 1, 7, 8)) if at in (0, 4) else rng.randrange(256))
-    machine.seal()
-
-
-def any_handset_end(rng: random.Random) -> Table:
-    style = rng.choice(("packed", "slip", "line", "columns", "keys"))
-    return handset_end_table(random_link(rng, hands=True, style=style), stream=rng.random() < 0.7)
-
-
 def life_of_a_writer(rng: random.Random, table: Any) -> Iterator[Step]:
     """Values of every channel, at rest, at their ends and between, now and then without a reading."""
     values = [0] * len(table.channels)
@@ -327,25 +223,6 @@ def any_writer(rng: random.Random) -> Table:
     return writer_table(random_link(rng, style=style), stream=rng.random() < 0.7)
 
 
-def _rest(table: Any, control: Any) -> int:
-    if control.kind == hands.IS_MOVED:
-        return table.moved[control.at].rest
-    return 1 - table.buttons[control.at].pressed if control.kind == hands.IS_BUTTON else 0
-
-
-def _moved(rng: random.Random, table: Any, control: Any, raw: int, rest: int) -> int:
-    if control.kind == hands.IS_KEY:
-        return (raw + rng.choice((0, 1, 1, 7))) & 0xFFFF
-    if control.kind == hands.IS_BUTTON:
-        return rng.choice((0, 1, rest, rest))
-    low, high = sorted((table.moved[control.at].low, table.moved[control.at].high))
-    return max(-65535, min(65535, rng.choice((rest, rest, low, high, rng.randint(low - 20, high + 20)))))
-
-
-def any_handset(rng: random.Random) -> Table:
-    return handset_table(random_link(rng, hands=True, style="packed"))
-
-
 def any_section(rng: random.Random) -> FailsafeSection:
     return FailsafeSection(
         arm=rng.choice(("arm", "arm", "none")),
@@ -361,8 +238,6 @@ def any_ramp(rng: random.Random) -> Table:
 
 
 LIVES: dict[str, tuple[type, Callable[[random.Random], Table], Callable[..., Iterator[Step]]]] = {
-    "HandsetEnd": (handset_end.HandsetEnd, any_handset_end, life_of_a_handset_end),
-    "Handset": (handset.Handset, any_handset, life_of_a_handset),
     "Machine": (machine.Machine, lambda rng: machine_table(random_link(rng)), life_of_a_machine),
     "Watch": (watch.Watch, lambda rng: watch_table(any_section(rng)), life_of_a_watch),
     "Motor": (motor.Motor, any_motor, life_of_a_motor),

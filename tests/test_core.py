@@ -9,10 +9,12 @@ from pathlib import Path
 from typing import Any
 
 import lives
+import lives_handset
 import lives_infrared
 import pytest
 from links import THOROUGH
-from lives import any_handset, any_ramp
+from lives import any_ramp
+from lives_handset import any_handset
 
 import nuvrik
 from nuvrik.core import levels, ramp, watch
@@ -33,7 +35,7 @@ from nuvrik.plan.tables import made, ramp_table, watch_table
 
 pytestmark = pytest.mark.skipif(not shutil.which("gcc"), reason="a C compiler: make toolchain")
 
-LIVES = lives.LIVES | lives_infrared.LIVES
+LIVES = lives.LIVES | lives_handset.LIVES | lives_infrared.LIVES
 STEPS = 20_000 if THOROUGH else 2_000
 EDGES = (0, 1, 2, 399, 400, 401, 1000, 32767, 32768, TIMER_MAX - 1, TIMER_MAX)
 TEXTS = {name: (CORE / f"{name}.py").read_text("utf-8") for name in MODULES}

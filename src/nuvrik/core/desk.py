@@ -61,6 +61,15 @@ MOST_TOKENS = 64
 
 MOST_ARGUMENTS = 8
 
+JOG_CODE = 0xFF
+JOG_BYTES = 4
+JOG_STEPS = 127
+JOG_MOST_TURNING = 64
+"""What turns is jogged to no more than about half."""
+
+JOG_UNIT_MS = 10
+JOG_MOST_TIME = 50
+
 
 class ArgumentTable(Table):
     """One argument of a request: its bits, and whether it is in two's complement."""

@@ -1,13 +1,17 @@
 """The handset's end of a link: readings in, bytes out, and what comes back."""
 
+from nuvrik.core.asking import QUESTION_NONE, Asking, AskingTable
 from nuvrik.core.handset import SENDS_NOTHING, SENDS_STOP, Handset, HandsetTable
 from nuvrik.core.hearing import Hearing, HearingTable
 from nuvrik.core.incoming import Incoming, IncomingTable
-from nuvrik.core.levels import TIMER_MAX, later
+from nuvrik.core.levels import NOBODY, TIMER_MAX, later
 from nuvrik.core.medium import MediumTable
 from nuvrik.core.sealed import (
     ACCEPTED,
     CHECK,
+    HEAD,
+    KIND_ECHO,
+    KIND_REPLY,
     KIND_TELEMETRY,
     NO_EVENT,
     WRONG_KIND,
@@ -15,7 +19,7 @@ from nuvrik.core.sealed import (
     SealedTable,
 )
 from nuvrik.core.text import NO_CHECK, check_digits
-from nuvrik.core.widths import Table, reading, u8, u16
+from nuvrik.core.widths import Table, i32, level, reading, u8, u16
 from nuvrik.core.writer import Writer, WriterTable
 
 
@@ -26,6 +30,7 @@ class HandsetEndTable(Table):
     writer: WriterTable
     sealed: SealedTable
     hearing: HearingTable
+    asking: AskingTable
     incoming: IncomingTable
     medium: MediumTable
 
@@ -42,6 +47,7 @@ class HandsetEnd:
         self.sealed: Sealed = Sealed(table.sealed)
         self.incoming: Incoming = Incoming(table.incoming)
         self.hearing: Hearing = Hearing(table.hearing)
+        self.asking: Asking = Asking(table.asking)
         self.refused: u16 = 0
 
     def begin(self) -> None:
@@ -51,12 +57,15 @@ class HandsetEnd:
     def pass_time(self, now_ms: u16) -> None:
         """Let it be now_ms."""
         if self.handset.started:
-            self.hearing.pass_time((now_ms - self.handset.now_ms) & 0xFFFF)
+            dt_ms: u16 = (now_ms - self.handset.now_ms) & 0xFFFF
+            self.hearing.pass_time(dt_ms)
+            self.asking.pass_time(dt_ms)
         self.handset.pass_time(now_ms)
 
     def expire(self, now_ms: u16) -> None:
         """The loop has been held up for longer than a timer counts."""
         self.hearing.pass_time(TIMER_MAX)
+        self.asking.pass_time(TIMER_MAX)
         self.handset.expire(now_ms)
         # Of the machine too nothing is known any more: its next frame is accepted as it is.
         self.sealed.forget()
@@ -79,6 +88,26 @@ class HandsetEnd:
         """From now on, whatever is read: everything at rest and arm off."""
         self.handset.leave()
 
+    def argument(self, at: u8, value: i32) -> None:
+        """An argument of the request that is asked next."""
+        self.asking.argument(at, value)
+
+    def ask(self, code: u8) -> bool:
+        """Ask the machine to do something, once. False: another request is under way."""
+        return self.asking.ask(code)
+
+    def greet(self) -> None:
+        """Ask who is there."""
+        self.asking.greet()
+
+    def echo(self) -> None:
+        """Send two bytes there and back."""
+        self.asking.echo()
+
+    def jog(self, output: u8, to: level, for_ms: u16) -> None:
+        """Ask the machine to move one output a little."""
+        self.asking.jog(output, to, for_ms)
+
     # ---- what is sent ----
 
     def send(self) -> bool:
@@ -88,6 +117,12 @@ class HandsetEnd:
             return False
         if turn == SENDS_STOP:
             return self.writer.stop()
+        # A stop goes before everything, a question before a command: it is answered while frames go on.
+        if self.asking.wants() and self.handset.may_ask():
+            what: u8 = self.asking.question(self.handset.table.arm == NOBODY or self.handset.arming.sent)
+            if what != QUESTION_NONE:
+                self.asking.write(what, self.writer.sender)
+                return True
         if self.handset.command() == SENDS_NOTHING:
             return False
         self.handset.fill()
@@ -148,4 +183,21 @@ class HandsetEnd:
         self.hearing.take(self.sealed)
         if self.sealed.kind == KIND_TELEMETRY:
             self.handset.hear()
+        else:
+            self.answered()
         return ACCEPTED
+
+    def answered(self) -> None:
+        """An answer to something that was asked."""
+        heard: Hearing = self.hearing
+        if self.sealed.kind == KIND_REPLY:
+            self.asking.hear_reply(
+                heard.code, heard.session, heard.number, heard.status, heard.value_low, heard.value_high
+            )
+        elif self.sealed.kind == KIND_ECHO:
+            if heard.length == 2:
+                self.asking.hear_echo(self.sealed.two(1))
+        elif self.sealed.body[HEAD + 1] == 0:
+            self.asking.hear_who(heard.boot_low, heard.boot_high)
+        else:
+            self.asking.hear_how()

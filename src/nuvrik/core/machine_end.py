@@ -3,7 +3,19 @@
 from nuvrik.core.answers import say
 from nuvrik.core.bits import IS_CHOICE, ChannelTable, got, mask_of, value_from_code
 from nuvrik.core.demand import Demand
-from nuvrik.core.desk import ANSWERS_HELLO, ANSWERS_HOW, MOST_TOKEN, ArgumentTable, RequestTable
+from nuvrik.core.desk import (
+    ANSWERS_HELLO,
+    ANSWERS_HOW,
+    JOG_BYTES,
+    JOG_CODE,
+    JOG_MOST_TIME,
+    JOG_MOST_TURNING,
+    JOG_STEPS,
+    JOG_UNIT_MS,
+    MOST_TOKEN,
+    ArgumentTable,
+    RequestTable,
+)
 from nuvrik.core.incoming import IN_KEYS, Incoming, IncomingTable
 from nuvrik.core.keys import Keys, KeysTable
 from nuvrik.core.levels import FULL, TIMER_MAX, div, later
@@ -34,15 +46,6 @@ from nuvrik.core.widths import Table, few, i32, level, span, u8, u16, whole
 
 ASK_BYTES = 9
 """A request's payload without its arguments: place, boot number, session, number."""
-
-JOG_CODE = 0xFF
-JOG_BYTES = 4
-JOG_STEPS = 127
-JOG_MOST_TURNING = 64
-"""What turns is jogged to no more than about half."""
-
-JOG_UNIT_MS = 10
-JOG_MOST_TIME = 50
 
 WHO = 0
 HOW = 1

@@ -1,44 +1,17 @@
-"""The handset's side of requests: asked again until answered, and never twice for one."""
+"""The handset's side of requests, with the names of the link file."""
 
 from collections import deque
 from typing import NamedTuple
 
+from nuvrik.core.asking import QUESTION_NONE, Asking
+from nuvrik.core.levels import TIMER_MAX
 from nuvrik.plan.build_tags import BuildTags
 from nuvrik.plan.form.models import Link
-from nuvrik.wire.kinds import ECHO, HELLO, REQUEST
-from nuvrik.wire.messages import (
-    HOW,
-    STARTS,
-    Ask,
-    Echo,
-    How,
-    Query,
-    Reply,
-    Who,
-    pack_ask,
-    pack_echo,
-    pack_hello,
-)
+from nuvrik.plan.tables.handset_end import asking_table
+from nuvrik.wire.messages import STARTS, Echo, How, Reply, Who, check_arguments
 from nuvrik.wire.outcomes import Outcome
 
-FIRST_RETRY_MS, LONGEST_RETRY_MS = 100, 1600
-"""A first answer takes a few frame periods of the slowest starter (20 frames a second); each further try
-waits twice as long, so that a crowded medium is not crowded further."""
-
-GREET_MS = 200
-"""Five hellos a second: a board that has just started is known before a hand has moved."""
-
-POLL_MS = 400
-"""While a motion runs, it is asked about this often: the news of its end may have been lost."""
-
-PATIENCE_MS = 4000
-"""Without any answer for this long, a request has failed."""
-
-MOST_HOWS = 5
-"""How a machine has fared is asked for so often at most: nothing depends on the answer."""
-
-MOST_ECHOES = 16
-"""Echoes under way at once; older ones count as lost."""
+TOKEN_BYTES = 2
 
 SESSIONS = (1 << 16) - 1
 """Session numbers run from 1; 0 is a hello's that only asks."""
@@ -99,30 +72,18 @@ class Asked:
 
 
 class Asker:
-    """One request at a time, in the order in which they were asked for."""
+    """One request at a time, in the order in which they were asked for: what ``core.asking`` does, with
+    names, and a queue before it."""
 
     def __init__(self, link: Link, session: int) -> None:
         self._requests = list(link.requests.items())
-        self.session = 1 + session % SESSIONS
+        self.core = Asking(asking_table(link))
+        self.core.session = 1 + session % SESSIONS
         self.identity: Identity | None = None
         """What the machine said of itself last; None before, and once it is known to be out of date."""
-        self._boot: int | None = None
-        self._queue: deque[Asked] = deque()
-        self._number = 0
-        self._due_ms = 0
-        self._retry_ms = FIRST_RETRY_MS
-        self._news_ms: int | None = None
-        self._greet = False
         self._who: Who | None = None
-        self._hows = 0
-        """How often the second page is still to be asked for."""
-        self.wants = False
-        """Whether :meth:`due` may have anything to say."""
-        self._echoes: dict[bytes, int] = {}
-        self._echo_waiting: bytes | None = None
-        self._token = 0
-        self.round_trip_ms: int | None = None
-        """How long the last echo took there and back."""
+        self._queue: deque[Asked] = deque()
+        self._now_ms = 0
 
     def ask(self, name: str, arguments: dict[str, int]) -> Asked:
         """Queue a request. KeyError for an unknown one, ValueError or TypeError for wrong arguments."""
@@ -135,122 +96,76 @@ class Asker:
             wanted = ", ".join(request.arguments) or "no arguments"
             raise TypeError(f"{name} takes {wanted}, not {', '.join(arguments) or 'none'}")
         asked = Asked(name, code, tuple(int(arguments[key]) for key in request.arguments))
-        pack_ask(Ask(code, 0, 0, 0, asked.arguments), request)
+        check_arguments(asked.arguments, request)
         self._queue.append(asked)
-        self.wants = True
+        self._begin()
         return asked
 
     def greet(self) -> None:
         """Ask who is there, at once and until there is an answer; until then it is not known."""
         self.identity = self._who = None
-        self._greet, self._due_ms, self._retry_ms = True, 0, FIRST_RETRY_MS
-        self.wants = True
+        self.core.greet()
 
-    def echo(self, now_ms: int) -> None:
-        """Send a few bytes there and back."""
-        self.round_trip_ms = None
-        self._token = (self._token + 1) % (1 << 16)
-        self._echo_waiting = self._token.to_bytes(2, "little")
-        self.wants = True
+    @property
+    def session(self) -> int:
+        """The handset's session."""
+        return self.core.session
 
-    def due(self, now_ms: int) -> tuple[int, bytes] | None:
-        """The kind and payload that is to be sent in place of a command now, if any."""
-        if self._echo_waiting is not None:
-            token, self._echo_waiting = self._echo_waiting, None
-            self._echoes[token] = now_ms
-            if len(self._echoes) > MOST_ECHOES:
-                del self._echoes[next(iter(self._echoes))]
-            return ECHO, pack_echo(Echo(False, token))
-        asked = self._queue[0] if self._queue else None
-        if asked is None and not self._greet and not self._hows:
-            self.wants = False
-            return None
-        if asked is not None:
-            if self._news_ms is None:
-                self._news_ms = now_ms
-            if now_ms - self._news_ms >= PATIENCE_MS:
-                self._give_up(asked)
-                return self.due(now_ms)
-        if now_ms < self._due_ms:
-            return None
-        if asked is None and not self._greet:
-            self._hows -= 1
-            self._due_ms = now_ms + GREET_MS
-            return HELLO, pack_hello(Query(self.session, HOW))
-        if asked is None or self._boot is None or self._greet:
-            # A board that is starting is to be met as soon as it runs, so these do not grow apart.
-            self._due_ms = now_ms + GREET_MS
-            return HELLO, pack_hello(Query(self.session))
-        # Twice as long each time: a link that is jammed is not to be jammed by questions as well.
-        self._due_ms = now_ms + self._retry_ms
-        self._retry_ms = min(2 * self._retry_ms, LONGEST_RETRY_MS)
-        if not asked.number:
-            self._number = asked.number = self._number % ((1 << 16) - 1) + 1
-        asked.tries += 1
-        if asked.outcome is Outcome.WAITING:
-            asked.outcome = Outcome.ASKED
-        ask = Ask(asked.code, self._boot, self.session, asked.number, asked.arguments)
-        return REQUEST, pack_ask(ask, self._requests[asked.code][1])
+    @property
+    def round_trip_ms(self) -> int | None:
+        """How long the last echo took there and back; None until it is back."""
+        return None if self.core.trip_ms == TIMER_MAX else self.core.trip_ms
 
-    def hear_hello(self, page: Who | How, now_ms: int) -> None:
-        """The machine has said who it is, or how it has fared."""
-        if isinstance(page, How):
-            if self._who is not None:
-                self._hows = 0
-                self.identity = identity_of(self._who, page)
-            return
-        if self._greet:
-            self._hows = MOST_HOWS
-        self._who = page
-        self.identity = identity = identity_of(page, None)
-        asked = self._queue[0] if self._queue else None
-        self._greet = False
-        if asked is not None and asked.tries and identity.boot != self._boot:
-            # What was sent to the boot before may or may not have been done; it is not sent again.
-            self._settle(Outcome.STRANGER, 0)
-        self._boot = identity.boot
-        self._news(now_ms)
+    def pass_time(self, now_ms: int) -> None:
+        """Let it be ``now_ms`` on a clock that only grows."""
+        if now_ms != self._now_ms:
+            self.core.pass_time(min(now_ms - self._now_ms, TIMER_MAX))
+            self._now_ms = now_ms
 
-    def hear_reply(self, reply: Reply, now_ms: int) -> None:
-        """An answer; one to anything but the request under way is of no interest any more."""
-        asked = self._queue[0] if self._queue else None
-        if asked is None or (reply.code, reply.session, reply.number) != (
-            asked.code,
-            self.session,
-            asked.number,
-        ):
-            return
-        if reply.status is Outcome.RUNNING:
-            asked.outcome, asked.value = Outcome.RUNNING, reply.value
-            self._news(now_ms)
-            self._due_ms, self._retry_ms = now_ms + POLL_MS, POLL_MS
-            return
-        # It does not know us: its boot number is asked for again before anything else is sent.
-        if reply.status is Outcome.STRANGER:
-            self._boot = self._who = self.identity = None
-        self._settle(reply.status, reply.value)
-        self._news(now_ms)
+    def question(self, *, may_jog: bool) -> int:
+        """What is to be sent in place of a command now, if anything."""
+        what = self.core.question(may_jog)
+        if self._follow() and what == QUESTION_NONE:
+            # One has been given up; the next is asked at once.
+            what = self.core.question(may_jog)
+        self._follow()
+        return what
 
-    def hear_echo(self, echo: Echo, now_ms: int) -> None:
-        """Bytes are back."""
-        sent_ms = self._echoes.pop(echo.token, None)
-        if sent_ms is not None:
-            self.round_trip_ms = now_ms - sent_ms
+    def hear(self, values: Reply | Who | How | Echo) -> None:
+        """The machine has answered something."""
+        core = self.core
+        if isinstance(values, Reply):
+            low, high = values.value & 0xFFFF, values.value >> 16 & 0xFFFF
+            core.hear_reply(values.code, values.session, values.number, values.status, low, high)
+            if not core.boot_known:
+                self.identity = self._who = None
+        elif isinstance(values, Who):
+            self._who, self.identity = values, identity_of(values, None)
+            core.hear_who(values.boot & 0xFFFF, values.boot >> 16)
+        elif isinstance(values, How):
+            core.hear_how()
+            self.identity = identity_of(self._who, values) if self._who else None
+        elif len(values.token) == TOKEN_BYTES:
+            core.hear_echo(int.from_bytes(values.token, "little"))
+        self._follow()
 
-    def _news(self, now_ms: int) -> None:
-        self._news_ms = now_ms if self._queue else None
-        self._due_ms, self._retry_ms = now_ms, FIRST_RETRY_MS
+    def _begin(self) -> None:
+        """Let core ask for the first in the queue, if it is free."""
+        if self._queue and not self.core.asked:
+            for place, value in enumerate(self._queue[0].arguments):
+                self.core.argument(place, value)
+            self.core.ask(self._queue[0].code)
 
-    def _give_up(self, asked: Asked) -> None:
-        if asked.tries:
-            self._settle(Outcome.UNKNOWN, asked.value)
-            # Its number is used up, but it could still arrive: a new session makes it too old for that.
-            self.session = 1 + self.session % SESSIONS
-            self._boot = None
-        else:
-            self._settle(Outcome.NEVER_SENT, 0)
-        self._news_ms = None
-
-    def _settle(self, outcome: Outcome, value: int) -> None:
-        asked = self._queue.popleft()
-        asked.outcome, asked.value = outcome, value
+    def _follow(self) -> bool:
+        """What has become of the first in the queue; whether another one is first now."""
+        if not self._queue:
+            return False
+        asked, core = self._queue[0], self.core
+        value = core.value_high << 16 | core.value_low
+        asked.number, asked.tries, asked.outcome = core.number, core.tries, Outcome(core.outcome)
+        asked.value = value - (value >> 31 << 32)
+        if core.asked:
+            return False
+        self._queue.popleft()
+        self._begin()
+        return bool(self._queue)

@@ -8,6 +8,7 @@ from collections.abc import Collection
 
 from nuvrik.core import handset as core
 from nuvrik.core.arming import UNREAD
+from nuvrik.core.asking import QUESTION_NONE
 from nuvrik.core.levels import NO_READING, NOBODY, TIMER_MAX
 from nuvrik.ends.asking import Asked, Asker, Identity
 from nuvrik.ends.hands import Hands
@@ -16,13 +17,12 @@ from nuvrik.ends.sending import Sending
 from nuvrik.ends.sensors import Reading
 from nuvrik.failsafe.table import State
 from nuvrik.failsafe.why import NOTHING, Code, Why, in_words
-from nuvrik.levels import FULL, clamp, div, level_of
+from nuvrik.levels import FULL, clamp, level_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.handset import handset_table
 from nuvrik.wire.codes import Value
 from nuvrik.wire.events import Event, Frame
-from nuvrik.wire.kinds import REQUEST, TELEMETRY
-from nuvrik.wire.messages import LEVEL_STEPS, MOST_TURNING, Jog, pack_jog
+from nuvrik.wire.kinds import TELEMETRY
 from nuvrik.wire.values import value_to_show
 
 
@@ -63,7 +63,6 @@ class Handset:
         self._asker = Asker(link, session)
         self._hearing = Hearing(link, self._asker, stream=stream)
         self._total_ms = 0
-        self._jog: bytes | None = None
 
     # ---- what hands and programs do ----
 
@@ -111,8 +110,8 @@ class Handset:
         """Ask the machine, in place of the next command, to move one output a little: -1 to 1 of full scale,
         brought down to what a jog may be, for up to 500 ms. KeyError for an unknown output."""
         place = {name: place for place, name in enumerate(self.link.outputs)}[output]
-        most = div(MOST_TURNING * FULL, LEVEL_STEPS) if self.link.outputs[output].turns else FULL
-        self._jog = pack_jog(Jog(place, clamp(level_of(fraction), -most, most), for_ms))
+        to = clamp(level_of(fraction), -FULL, FULL)
+        self._asker.core.jog(place, to, min(for_ms, TIMER_MAX))
 
     def hands_off(self) -> None:
         """From now on every channel but arm is sent at rest, wherever controls, nudges and selectors
@@ -131,6 +130,7 @@ class Handset:
         self.core.expire(now_ms & 0xFFFF)
         self._hands.end_puts(self._total_ms)
         self._hearing.now_ms = self._total_ms
+        self._asker.pass_time(self._total_ms)
         # Of the machine too nothing is known any more: its next frame is accepted as it is.
         self._hearing.forget()
 
@@ -139,17 +139,17 @@ class Handset:
     def send(self, now_ms: int) -> bytes:
         """The bytes that are due now, b"" if none are. Nothing is sent before the first reading, unless a
         program has set, asked or told something."""
-        now_ms = self._pass_time(now_ms)
+        self._pass_time(now_ms)
         turn = self.core.turn()
         if turn == core.SENDS_NOTHING:
             return b""
         if turn == core.SENDS_STOP:
             return self._sending.stop()
         # A stop goes before everything, a question before a command: it is answered while frames go on.
-        if self._asker.wants or self._jog is not None:
-            question = self._question(now_ms)
-            if question is not None:
-                return self._sending.question(*question)
+        if self._asker.core.wants() and self.core.may_ask():
+            what = self._asker.question(may_jog=self.core.table.arm == NOBODY or self._arming.sent)
+            if what != QUESTION_NONE:
+                return self._sending.question(self._asker.core, what)
         if self.core.command() == core.SENDS_NOTHING:
             return b""
         return self._sending.command(self._wanted(), self._hearing.seq)
@@ -273,7 +273,8 @@ class Handset:
 
     def echo(self, now_ms: int) -> None:
         """Send a few bytes there and back; :attr:`round_trip_ms` then says how long it took."""
-        self._asker.echo(self._pass_time(now_ms))
+        self._pass_time(now_ms)
+        self._asker.core.echo()
 
     @property
     def round_trip_ms(self) -> int | None:
@@ -289,20 +290,9 @@ class Handset:
             self._total_ms += (now_ms - self.core.now_ms) & 0xFFFF
         self.core.pass_time(now_ms)
         self._hearing.now_ms = self._total_ms
+        self._asker.pass_time(self._total_ms)
         return self._total_ms
 
     def _wanted(self) -> list[Value]:
         """What controls and programs say, with arm."""
         return self._hands.values(self._total_ms)
-
-    def _question(self, now_ms: int) -> tuple[int, bytes] | None:
-        """The kind and payload of what is asked in place of a command, if anything is and it may be."""
-        if not self.core.may_ask():
-            return None
-        asked = self._asker.due(now_ms)
-        if asked is not None:
-            return asked
-        if self._jog is None or not (self.core.table.arm == NOBODY or self._arming.sent):
-            return None
-        jog, self._jog = self._jog, None
-        return REQUEST, jog

@@ -10,7 +10,7 @@ from nuvrik.levels import LONG_AGO
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
-from nuvrik.wire.kinds import HELLO, REPLY, TELEMETRY, TO_HANDSET
+from nuvrik.wire.kinds import TELEMETRY, TO_HANDSET
 
 MISSED = 3
 """A value that has failed to come this many times in a row is no longer known: one or two are lost often."""
@@ -54,12 +54,8 @@ class Hearing:
                 self._state = STATES[event.values.state]
                 self._hold_ends = event.values.hold_ends
                 self._readings.take(event.values, now_ms)
-            elif event.kind == REPLY:
-                self._asker.hear_reply(event.values, now_ms)
-            elif event.kind == HELLO:
-                self._asker.hear_hello(event.values, now_ms)
             else:
-                self._asker.hear_echo(event.values, now_ms)
+                self._asker.hear(event.values)
         return events
 
     @cached_property

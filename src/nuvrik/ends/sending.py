@@ -1,6 +1,8 @@
 """The handset's frames, each with the next sequence number. Stops, questions and commands share one
 sequence."""
 
+from nuvrik.core.asking import Asking
+from nuvrik.ends.quick import QuickSender
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.codes import Value
 from nuvrik.wire.frames import Encoder
@@ -11,6 +13,7 @@ class Sending:
 
     def __init__(self, link: Link, *, stream: bool) -> None:
         self._encoder = Encoder(link, stream=stream)
+        self._questions = QuickSender(self._encoder)
         self._rest: list[Value] = [0] * len(link.channels)
         self._guarded = bool(link.guard_bytes)
         self._command_on_wire = self._encoder.command_on_wire
@@ -23,9 +26,11 @@ class Sending:
             self._rest, seq
         )
 
-    def question(self, kind: int, payload: bytes) -> bytes:
-        """A frame of another kind than a command."""
-        return self._encoder.on_wire(self._encoder.sealed(kind, self._next(), payload))
+    def question(self, asking: Asking, what: int) -> bytes:
+        """What is asked in place of a command."""
+        self._questions.seq = self._next()
+        asking.write(what, self._questions)
+        return self._questions.made
 
     def command(self, values: list[Value], echo: int) -> bytes:
         """A command; ``echo`` is the sequence of the telemetry heard last, for a delay guard."""

@@ -44,6 +44,7 @@ MODULES = (
     "arming",
     "handset",
     "hearing",
+    "asking",
     "handset_end",
     "marks",
     "burst",

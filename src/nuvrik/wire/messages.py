@@ -4,7 +4,7 @@ Numbers of more than one byte go low byte first. docs/wire-format.md lays every 
 """
 
 import struct
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 from functools import partial
 from itertools import islice
 from typing import Any, NamedTuple
@@ -149,12 +149,17 @@ def unpack_jog(payload: bytes | bytearray, link: Link) -> Jog | None:
     return Jog(place, div(step * FULL, LEVEL_STEPS), TIME_UNIT_MS * time)
 
 
-def pack_ask(ask: Ask, request: AnyRequest) -> bytes:
-    """The payload of a request. ValueError for an argument out of range."""
-    for (name, argument), value in zip(request.arguments.items(), ask.arguments, strict=True):
+def check_arguments(arguments: Sequence[int], request: AnyRequest) -> None:
+    """ValueError for an argument out of range."""
+    for (name, argument), value in zip(request.arguments.items(), arguments, strict=True):
         low, high = argument.limits
         if not low <= value <= high:
             raise ValueError(f"{name} is {value}; it must be from {low} to {high}")
+
+
+def pack_ask(ask: Ask, request: AnyRequest) -> bytes:
+    """The payload of a request. ValueError for an argument out of range."""
+    check_arguments(ask.arguments, request)
     widths = (argument.bits for argument in request.arguments.values())
     return _REQUEST.pack(*ask[:4]) + put(zip(ask.arguments, widths, strict=True))
 

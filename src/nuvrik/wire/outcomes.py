@@ -2,24 +2,24 @@
 
 from enum import IntEnum
 
+from nuvrik.core import asking, desk
+
 
 class Outcome(IntEnum):
     """What became of a request. The first eight travel in replies; the others only the handset knows."""
 
-    DONE = 0
-    RUNNING = 1
-    NOT_ARMED = 2
-    REFUSED = 3
-    FAILED = 4
-    ENDED = 5
-    BUSY = 6
-    STRANGER = 7
-
-    # Well away from those that travel, so that a new one of them finds room.
-    WAITING = 16
-    ASKED = 17
-    UNKNOWN = 18
-    NEVER_SENT = 19
+    DONE = desk.DONE
+    RUNNING = desk.RUNNING
+    NOT_ARMED = desk.NOT_ARMED
+    REFUSED = desk.REFUSED
+    FAILED = desk.FAILED
+    ENDED = desk.ENDED
+    BUSY = desk.BUSY
+    STRANGER = desk.STRANGER
+    WAITING = asking.NOT_SENT
+    ASKED = asking.SENT
+    UNKNOWN = asking.NO_ANSWER
+    NEVER_SENT = asking.NEVER_SENT
 
     @property
     def state(self) -> str:

@@ -3,9 +3,9 @@
    core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
    core/keys.py, core/train.py, core/writer.py, core/telling.py, core/incoming.py, core/on_off.py,
    core/medium.py, core/machine_end.py, core/controls.py, core/hands.py, core/sources.py, core/arming.py,
-   core/handset.py, core/hearing.py, core/handset_end.py, core/marks.py, core/burst.py, core/families.py,
-   core/shape.py, core/infrared.py, core/codes.py, core/remote.py, core/receiver.py by Nuvrik. Read it, step
-   through it, port it, but do not edit it: the next making would undo that. */
+   core/handset.py, core/hearing.py, core/asking.py, core/handset_end.py, core/marks.py, core/burst.py,
+   core/families.py, core/shape.py, core/infrared.py, core/codes.py, core/remote.py, core/receiver.py by
+   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
 #include "nuvrik_core.h"
 
 static int16_t nuvrik_abs16(int16_t x)
@@ -5787,6 +5787,296 @@ void nuvrik_hearing_take_telemetry(NuvrikHearing *self, NuvrikSealed *sealed)
     }
 }
 
+/* ---- asking ---- */
+
+void nuvrik_asking_init(NuvrikAsking *self, const NuvrikAskingTable *table)
+{
+    self->table = table;
+    self->session = 1;
+    self->boot_known = false;
+    self->boot_low = 0;
+    self->boot_high = 0;
+    self->asked = false;
+    self->code = 0;
+    self->number = 0;
+    self->last_number = 0;
+    self->tries = 0;
+    self->outcome = 0;
+    self->value_low = 0;
+    self->value_high = 0;
+    for (uint8_t i = 0; i < NUVRIK_MOST_ARGUMENTS; i++) {
+        self->arguments[i] = 0;
+    }
+    self->left_ms = 0;
+    self->retry_ms = NUVRIK_FIRST_RETRY_MS;
+    self->waits = false;
+    self->news_ms = 0;
+    self->greets = false;
+    self->hows = 0;
+    self->echo_waits = false;
+    self->echo_out = false;
+    self->token = 0;
+    self->echo_ms = 0;
+    self->trip_ms = NUVRIK_TIMER_MAX;
+    self->jogs = false;
+    self->jog_output = 0;
+    self->jog_step = 0;
+    self->jog_time = 0;
+}
+
+/** Let dt_ms go by. */
+void nuvrik_asking_pass_time(NuvrikAsking *self, uint16_t dt_ms)
+{
+    self->left_ms = (uint16_t)((self->left_ms > dt_ms) ? ((int32_t)self->left_ms - dt_ms) : (int32_t)0);
+    self->news_ms = nuvrik_later(self->news_ms, dt_ms);
+    self->echo_ms = nuvrik_later(self->echo_ms, dt_ms);
+}
+
+/** An argument of the request that is asked next; none while another is under way. */
+void nuvrik_asking_argument(NuvrikAsking *self, uint8_t at, int32_t value)
+{
+    if (!self->asked) {
+        self->arguments[at] = value;
+    }
+}
+
+/** Ask the machine to do something, once. False: another request is under way. */
+bool nuvrik_asking_ask(NuvrikAsking *self, uint8_t code)
+{
+    if (self->asked) {
+        return false;
+    }
+    self->asked = true;
+    self->code = code;
+    self->number = 0;
+    self->tries = 0;
+    self->outcome = NUVRIK_NOT_SENT;
+    self->value_low = 0;
+    self->value_high = 0;
+    return true;
+}
+
+/** Ask who is there, at once and until there is an answer. */
+void nuvrik_asking_greet(NuvrikAsking *self)
+{
+    self->greets = true;
+    self->left_ms = 0;
+    self->retry_ms = NUVRIK_FIRST_RETRY_MS;
+}
+
+/** Send two bytes there and back. */
+void nuvrik_asking_echo(NuvrikAsking *self)
+{
+    self->token = (uint16_t)(self->token + 1);
+    self->trip_ms = NUVRIK_TIMER_MAX;
+    self->echo_waits = true;
+    self->echo_out = false;
+}
+
+/** Ask the machine, in place of a command, to move one output a little. */
+void nuvrik_asking_jog(NuvrikAsking *self, uint8_t output, int16_t to, uint16_t for_ms)
+{
+    int32_t step = (int32_t)to * NUVRIK_JOG_STEPS;
+    uint8_t most = NUVRIK_U8(NUVRIK_P(self->table->jog_most)[output]);
+    self->jog_step = nuvrik_clamp(nuvrik_div(step, NUVRIK_FULL), -(int16_t)most, most);
+    self->jog_time = (uint8_t)nuvrik_clamp(nuvrik_div(for_ms, NUVRIK_JOG_UNIT_MS), 1, NUVRIK_JOG_MOST_TIME);
+    self->jog_output = output;
+    self->jogs = true;
+}
+
+/** Whether question may have anything to say. */
+bool nuvrik_asking_wants(const NuvrikAsking *self)
+{
+    return self->asked || self->greets || self->hows > 0 || self->echo_waits || self->jogs;
+}
+
+/** What is to be sent in place of a command now, if anything; write makes a frame of it. */
+uint8_t nuvrik_asking_question(NuvrikAsking *self, bool may_jog)
+{
+    if (self->echo_waits) {
+        self->echo_waits = false;
+        self->echo_out = true;
+        self->echo_ms = 0;
+        return NUVRIK_QUESTION_ECHO;
+    }
+    if (self->asked) {
+        if (!self->waits) {
+            self->waits = true;
+            self->news_ms = 0;
+        }
+        if (self->news_ms >= NUVRIK_PATIENCE_MS) {
+            nuvrik_asking_give_up(self);
+        }
+    }
+    uint8_t due = (uint8_t)((self->left_ms == 0) ? nuvrik_asking_due(self) : (uint8_t)NUVRIK_QUESTION_NONE);
+    if (due == NUVRIK_QUESTION_NONE && self->jogs && may_jog) {
+        self->jogs = false;
+        return NUVRIK_QUESTION_JOG;
+    }
+    return due;
+}
+
+/** The time has come to ask something again. */
+uint8_t nuvrik_asking_due(NuvrikAsking *self)
+{
+    if (!self->asked && !self->greets) {
+        if (self->hows == 0) {
+            return NUVRIK_QUESTION_NONE;
+        }
+        self->hows--;
+        self->left_ms = NUVRIK_GREET_MS;
+        return NUVRIK_QUESTION_HOW;
+    }
+    if (!self->asked || !self->boot_known || self->greets) {
+        /* A board that is starting is to be met as soon as it runs, so these do not grow apart. */
+        self->left_ms = NUVRIK_GREET_MS;
+        return NUVRIK_QUESTION_WHO;
+    }
+    /* Twice as long each time: a link that is jammed is not to be jammed by questions as well. */
+    self->left_ms = self->retry_ms;
+    self->retry_ms = (uint16_t)nuvrik_clamp((int32_t)2 * self->retry_ms, 0, NUVRIK_LONGEST_RETRY_MS);
+    if (self->number == 0) {
+        self->last_number = (uint16_t)((self->last_number == 0xffffU) ? (int32_t)1
+            : ((int32_t)self->last_number + 1));
+        self->number = self->last_number;
+    }
+    self->tries = nuvrik_later(self->tries, 1);
+    if (self->outcome == NUVRIK_NOT_SENT) {
+        self->outcome = NUVRIK_SENT;
+    }
+    return NUVRIK_QUESTION_REQUEST;
+}
+
+/** Make the frame of a question. */
+void nuvrik_asking_write(NuvrikAsking *self, uint8_t what, NuvrikSender *sender)
+{
+    if (what == NUVRIK_QUESTION_ECHO) {
+        nuvrik_sender_begin(sender, NUVRIK_KIND_ECHO);
+        nuvrik_sender_byte(sender, 0);
+        nuvrik_sender_word(sender, self->token);
+    } else if (what == NUVRIK_QUESTION_WHO || what == NUVRIK_QUESTION_HOW) {
+        nuvrik_sender_begin(sender, NUVRIK_KIND_HELLO);
+        nuvrik_sender_byte(sender, 0);
+        nuvrik_sender_word(sender, self->session);
+        nuvrik_sender_byte(sender, (uint8_t)((what == NUVRIK_QUESTION_HOW) ? 1 : 0));
+    } else {
+        nuvrik_sender_begin(sender, NUVRIK_KIND_REQUEST);
+        if (what == NUVRIK_QUESTION_JOG) {
+            nuvrik_sender_byte(sender, NUVRIK_JOG_CODE);
+            nuvrik_sender_byte(sender, self->jog_output);
+            nuvrik_sender_byte(sender, (uint8_t)self->jog_step);
+            nuvrik_sender_byte(sender, self->jog_time);
+        } else {
+            nuvrik_asking_write_request(self, sender);
+        }
+    }
+    nuvrik_sender_seal(sender);
+}
+
+/** The request under way. */
+void nuvrik_asking_write_request(NuvrikAsking *self, NuvrikSender *sender)
+{
+    nuvrik_sender_byte(sender, self->code);
+    nuvrik_sender_word(sender, self->boot_low);
+    nuvrik_sender_word(sender, self->boot_high);
+    nuvrik_sender_word(sender, self->session);
+    nuvrik_sender_word(sender, self->number);
+    const NuvrikRequestTable *request = &NUVRIK_P(self->table->requests)[self->code];
+    for (uint8_t i = 0; i < NUVRIK_U8(request->arguments_count); i++) {
+        const NuvrikArgumentTable *about = &NUVRIK_P(request->arguments)[i];
+        uint8_t bits = NUVRIK_U8(about->bits);
+        nuvrik_sender_bits(sender, (uint16_t)((uint16_t)self->arguments[i] & nuvrik_mask_of(bits)), bits);
+    }
+}
+
+/** The machine has said who it is. */
+void nuvrik_asking_hear_who(NuvrikAsking *self, uint16_t boot_low, uint16_t boot_high)
+{
+    bool same = self->boot_known && boot_low == self->boot_low && boot_high == self->boot_high;
+    if (self->greets) {
+        self->hows = NUVRIK_MOST_HOWS;
+    }
+    self->greets = false;
+    if (self->asked && self->tries > 0 && !same) {
+        /* What was sent to the boot before may or may not have been done; it is not sent again. */
+        nuvrik_asking_settle(self, NUVRIK_STRANGER, 0, 0);
+    }
+    self->boot_known = true;
+    self->boot_low = boot_low;
+    self->boot_high = boot_high;
+    nuvrik_asking_have_news(self);
+}
+
+/** The machine has said how it has fared. */
+void nuvrik_asking_hear_how(NuvrikAsking *self)
+{
+    self->hows = 0;
+}
+
+/** An answer; one to anything but the request under way is of no interest any more. */
+void nuvrik_asking_hear_reply(NuvrikAsking *self, uint8_t code, uint16_t session, uint16_t number,
+    uint8_t status, uint16_t low, uint16_t high)
+{
+    if (!self->asked || code != self->code || session != self->session || number != self->number) {
+        return;
+    }
+    if (status == NUVRIK_RUNNING) {
+        self->outcome = NUVRIK_RUNNING;
+        self->value_low = low;
+        self->value_high = high;
+        nuvrik_asking_have_news(self);
+        self->left_ms = NUVRIK_POLL_MS;
+        self->retry_ms = NUVRIK_POLL_MS;
+        return;
+    }
+    if (status == NUVRIK_STRANGER) {
+        /* It does not know us: its boot number is asked for again before anything else is sent. */
+        self->boot_known = false;
+    }
+    nuvrik_asking_settle(self, status, low, high);
+    nuvrik_asking_have_news(self);
+}
+
+/** Two bytes are back. */
+void nuvrik_asking_hear_echo(NuvrikAsking *self, uint16_t token)
+{
+    if (self->echo_out && token == self->token) {
+        self->echo_out = false;
+        self->trip_ms = self->echo_ms;
+    }
+}
+
+/** The machine has said something about what was asked. */
+void nuvrik_asking_have_news(NuvrikAsking *self)
+{
+    self->waits = self->asked;
+    self->news_ms = 0;
+    self->left_ms = 0;
+    self->retry_ms = NUVRIK_FIRST_RETRY_MS;
+}
+
+/** Nobody answers. */
+void nuvrik_asking_give_up(NuvrikAsking *self)
+{
+    if (self->tries > 0) {
+        nuvrik_asking_settle(self, NUVRIK_NO_ANSWER, self->value_low, self->value_high);
+        self->session = (uint16_t)((self->session == 0xffffU) ? (int32_t)1 : ((int32_t)self->session + 1));
+        self->boot_known = false;
+    } else {
+        nuvrik_asking_settle(self, NUVRIK_NEVER_SENT, 0, 0);
+    }
+}
+
+/** Nothing more becomes of it. */
+void nuvrik_asking_settle(NuvrikAsking *self, uint8_t outcome, uint16_t low, uint16_t high)
+{
+    self->asked = false;
+    self->waits = false;
+    self->outcome = outcome;
+    self->value_low = low;
+    self->value_high = high;
+}
+
 /* ---- handset_end ---- */
 
 void nuvrik_handset_end_init(NuvrikHandsetEnd *self, const NuvrikHandsetEndTable *table)
@@ -5797,6 +6087,7 @@ void nuvrik_handset_end_init(NuvrikHandsetEnd *self, const NuvrikHandsetEndTable
     nuvrik_sealed_init(&self->sealed, NUVRIK_P(table->sealed));
     nuvrik_incoming_init(&self->incoming, NUVRIK_P(table->incoming));
     nuvrik_hearing_init(&self->hearing, NUVRIK_P(table->hearing));
+    nuvrik_asking_init(&self->asking, NUVRIK_P(table->asking));
     self->refused = 0;
 }
 
@@ -5810,7 +6101,9 @@ void nuvrik_handset_end_begin(NuvrikHandsetEnd *self)
 void nuvrik_handset_end_pass_time(NuvrikHandsetEnd *self, uint16_t now_ms)
 {
     if (self->handset.started) {
-        nuvrik_hearing_pass_time(&self->hearing, (uint16_t)(now_ms - self->handset.now_ms));
+        uint16_t dt_ms = (uint16_t)(now_ms - self->handset.now_ms);
+        nuvrik_hearing_pass_time(&self->hearing, dt_ms);
+        nuvrik_asking_pass_time(&self->asking, dt_ms);
     }
     nuvrik_handset_pass_time(&self->handset, now_ms);
 }
@@ -5819,6 +6112,7 @@ void nuvrik_handset_end_pass_time(NuvrikHandsetEnd *self, uint16_t now_ms)
 void nuvrik_handset_end_expire(NuvrikHandsetEnd *self, uint16_t now_ms)
 {
     nuvrik_hearing_pass_time(&self->hearing, NUVRIK_TIMER_MAX);
+    nuvrik_asking_pass_time(&self->asking, NUVRIK_TIMER_MAX);
     nuvrik_handset_expire(&self->handset, now_ms);
     /* Of the machine too nothing is known any more: its next frame is accepted as it is. */
     nuvrik_sealed_forget(&self->sealed);
@@ -5848,6 +6142,36 @@ void nuvrik_handset_end_leave(NuvrikHandsetEnd *self)
     nuvrik_handset_leave(&self->handset);
 }
 
+/** An argument of the request that is asked next. */
+void nuvrik_handset_end_argument(NuvrikHandsetEnd *self, uint8_t at, int32_t value)
+{
+    nuvrik_asking_argument(&self->asking, at, value);
+}
+
+/** Ask the machine to do something, once. False: another request is under way. */
+bool nuvrik_handset_end_ask(NuvrikHandsetEnd *self, uint8_t code)
+{
+    return nuvrik_asking_ask(&self->asking, code);
+}
+
+/** Ask who is there. */
+void nuvrik_handset_end_greet(NuvrikHandsetEnd *self)
+{
+    nuvrik_asking_greet(&self->asking);
+}
+
+/** Send two bytes there and back. */
+void nuvrik_handset_end_echo(NuvrikHandsetEnd *self)
+{
+    nuvrik_asking_echo(&self->asking);
+}
+
+/** Ask the machine to move one output a little. */
+void nuvrik_handset_end_jog(NuvrikHandsetEnd *self, uint8_t output, int16_t to, uint16_t for_ms)
+{
+    nuvrik_asking_jog(&self->asking, output, to, for_ms);
+}
+
 /** Write the frame that is due now, if one is: into writer.sender, or writer.slots. */
 bool nuvrik_handset_end_send(NuvrikHandsetEnd *self)
 {
@@ -5857,6 +6181,15 @@ bool nuvrik_handset_end_send(NuvrikHandsetEnd *self)
     }
     if (turn == NUVRIK_SENDS_STOP) {
         return nuvrik_writer_stop(&self->writer);
+    }
+    /* A stop goes before everything, a question before a command: it is answered while frames go on. */
+    if (nuvrik_asking_wants(&self->asking) && nuvrik_handset_may_ask(&self->handset)) {
+        uint8_t what = nuvrik_asking_question(&self->asking,
+            NUVRIK_U8(self->handset.table->arm) == NUVRIK_NOBODY || self->handset.arming.sent);
+        if (what != NUVRIK_QUESTION_NONE) {
+            nuvrik_asking_write(&self->asking, what, &self->writer.sender);
+            return true;
+        }
     }
     if (nuvrik_handset_command(&self->handset) == NUVRIK_SENDS_NOTHING) {
         return false;
@@ -5942,8 +6275,28 @@ uint8_t nuvrik_handset_end_judge(NuvrikHandsetEnd *self)
     nuvrik_hearing_take(&self->hearing, &self->sealed);
     if (self->sealed.kind == NUVRIK_KIND_TELEMETRY) {
         nuvrik_handset_hear(&self->handset);
+    } else {
+        nuvrik_handset_end_answered(self);
     }
     return NUVRIK_ACCEPTED;
+}
+
+/** An answer to something that was asked. */
+void nuvrik_handset_end_answered(NuvrikHandsetEnd *self)
+{
+    NuvrikHearing *heard = &self->hearing;
+    if (self->sealed.kind == NUVRIK_KIND_REPLY) {
+        nuvrik_asking_hear_reply(&self->asking, heard->code, heard->session, heard->number, heard->status,
+            heard->value_low, heard->value_high);
+    } else if (self->sealed.kind == NUVRIK_KIND_ECHO) {
+        if (heard->length == 2) {
+            nuvrik_asking_hear_echo(&self->asking, nuvrik_sealed_two(&self->sealed, 1));
+        }
+    } else if (self->sealed.body[NUVRIK_HEAD + 1] == 0) {
+        nuvrik_asking_hear_who(&self->asking, heard->boot_low, heard->boot_high);
+    } else {
+        nuvrik_asking_hear_how(&self->asking);
+    }
 }
 
 /* ---- marks ---- */

@@ -3,9 +3,9 @@
    core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
    core/keys.py, core/train.py, core/writer.py, core/telling.py, core/incoming.py, core/on_off.py,
    core/medium.py, core/machine_end.py, core/controls.py, core/hands.py, core/sources.py, core/arming.py,
-   core/handset.py, core/hearing.py, core/handset_end.py, core/marks.py, core/burst.py, core/families.py,
-   core/shape.py, core/infrared.py, core/codes.py, core/remote.py, core/receiver.py by Nuvrik. Read it, step
-   through it, port it, but do not edit it: the next making would undo that. */
+   core/handset.py, core/hearing.py, core/asking.py, core/handset_end.py, core/marks.py, core/burst.py,
+   core/families.py, core/shape.py, core/infrared.py, core/codes.py, core/remote.py, core/receiver.py by
+   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
 #ifndef NUVRIK_CORE_H
 #define NUVRIK_CORE_H
 
@@ -1011,6 +1011,19 @@ enum {
 
 #define NUVRIK_MOST_ARGUMENTS 8
 
+enum {
+    NUVRIK_JOG_CODE = 255,
+    NUVRIK_JOG_BYTES = 4,
+    NUVRIK_JOG_STEPS = 127,
+    NUVRIK_JOG_MOST_TURNING = 64
+};
+/** What turns is jogged to no more than about half. */
+
+enum {
+    NUVRIK_JOG_UNIT_MS = 10,
+    NUVRIK_JOG_MOST_TIME = 50
+};
+
 /** One argument of a request: its bits, and whether it is in two's complement. */
 typedef struct {
     uint8_t bits;
@@ -1796,19 +1809,6 @@ typedef struct {
 #define NUVRIK_ASK_BYTES 9
 
 enum {
-    NUVRIK_JOG_CODE = 255,
-    NUVRIK_JOG_BYTES = 4,
-    NUVRIK_JOG_STEPS = 127,
-    NUVRIK_JOG_MOST_TURNING = 64
-};
-/** What turns is jogged to no more than about half. */
-
-enum {
-    NUVRIK_JOG_UNIT_MS = 10,
-    NUVRIK_JOG_MOST_TIME = 50
-};
-
-enum {
     NUVRIK_WHO = 0,
     NUVRIK_HOW = 1
 };
@@ -2404,6 +2404,126 @@ bool nuvrik_hearing_fits(const NuvrikHearing *self, NuvrikSealed *sealed);
 void nuvrik_hearing_take(NuvrikHearing *self, NuvrikSealed *sealed);
 void nuvrik_hearing_take_telemetry(NuvrikHearing *self, NuvrikSealed *sealed);
 
+/* ---- asking ---- */
+
+/** The handset's side of requests: asked again until answered, and never twice for one; hello, echo and
+ *  jog.
+ *
+ *  A request is repeated under its number, after 100 ms at first, then after twice as long each time. What
+ *  became of one that was sent to a machine that has started again since, or that has met somebody else,
+ *  nobody knows, and it is not asked again. One that nobody answers for so long is given up, and with it
+ *  the session: its number is used up, but it could still arrive, and a new session makes it too old for
+ *  that.
+ */
+
+enum {
+    NUVRIK_FIRST_RETRY_MS = 100,
+    NUVRIK_LONGEST_RETRY_MS = 1600
+};
+/** A first answer takes a few frame periods of the slowest starter (20 frames a second); each further try
+ *  waits twice as long, so that a crowded medium is not crowded further.
+ */
+
+/** Five hellos a second: a board that has just started is known before a hand has moved. */
+#define NUVRIK_GREET_MS 200
+
+/** While a motion runs, it is asked about this often: the news of its end may have been lost. */
+#define NUVRIK_POLL_MS 400
+
+/** Without any answer for this long, a request has failed. */
+#define NUVRIK_PATIENCE_MS 4000
+
+/** How a machine has fared is asked for so often at most: nothing depends on the answer. */
+#define NUVRIK_MOST_HOWS 5
+
+enum {
+    NUVRIK_NOT_SENT = 16,
+    NUVRIK_SENT = 17,
+    NUVRIK_NO_ANSWER = 18,
+    NUVRIK_NEVER_SENT = 19
+};
+/** What becomes of a request besides what a reply says: so far not sent, so far no answer; in the end no
+ *  answer, or nobody there whom it could have been sent to. Well away from what replies say, so that there
+ *  is room for more of that.
+ */
+
+enum {
+    NUVRIK_QUESTION_NONE = 0,
+    NUVRIK_QUESTION_ECHO = 1,
+    NUVRIK_QUESTION_WHO = 2,
+    NUVRIK_QUESTION_HOW = 3,
+    NUVRIK_QUESTION_REQUEST = 4,
+    NUVRIK_QUESTION_JOG = 5
+};
+/** What is to be sent in place of a command. */
+
+/** The requests of a link, and how far each output may be jogged, in steps of which full scale has
+ *  JOG_STEPS: 0 for what has no "a little".
+ */
+typedef struct {
+    const NuvrikRequestTable *requests;
+    uint8_t requests_count;
+    const uint8_t *jog_most;
+    uint8_t jog_most_count;
+} NuvrikAskingTable;
+
+/** One request at a time, of one handset. session: not 0; boot_known: the machine's boot number is; asked:
+ *  a request is under way, or else outcome says how the last one came out; left_ms: until something may be
+ *  sent again; trip_ms: how long the last echo took, TIMER_MAX until it is back.
+ */
+typedef struct {
+    const NuvrikAskingTable *table;
+    uint16_t session;
+    bool boot_known;
+    uint16_t boot_low;
+    uint16_t boot_high;
+    bool asked;
+    uint8_t code;
+    uint16_t number;
+    uint16_t last_number;
+    uint16_t tries;
+    uint8_t outcome;
+    uint16_t value_low;
+    uint16_t value_high;
+    int32_t arguments[NUVRIK_MOST_ARGUMENTS];
+    uint16_t left_ms;
+    uint16_t retry_ms;
+    bool waits;
+    uint16_t news_ms;
+    bool greets;
+    uint8_t hows;
+    bool echo_waits;
+    bool echo_out;
+    uint16_t token;
+    uint16_t echo_ms;
+    uint16_t trip_ms;
+    bool jogs;
+    uint8_t jog_output;
+    int32_t jog_step;
+    uint8_t jog_time;
+} NuvrikAsking;
+
+void nuvrik_asking_init(NuvrikAsking *self, const NuvrikAskingTable *table);
+void nuvrik_asking_pass_time(NuvrikAsking *self, uint16_t dt_ms);
+void nuvrik_asking_argument(NuvrikAsking *self, uint8_t at, int32_t value);
+bool nuvrik_asking_ask(NuvrikAsking *self, uint8_t code);
+void nuvrik_asking_greet(NuvrikAsking *self);
+void nuvrik_asking_echo(NuvrikAsking *self);
+void nuvrik_asking_jog(NuvrikAsking *self, uint8_t output, int16_t to, uint16_t for_ms);
+bool nuvrik_asking_wants(const NuvrikAsking *self);
+uint8_t nuvrik_asking_question(NuvrikAsking *self, bool may_jog);
+uint8_t nuvrik_asking_due(NuvrikAsking *self);
+void nuvrik_asking_write(NuvrikAsking *self, uint8_t what, NuvrikSender *sender);
+void nuvrik_asking_write_request(NuvrikAsking *self, NuvrikSender *sender);
+void nuvrik_asking_hear_who(NuvrikAsking *self, uint16_t boot_low, uint16_t boot_high);
+void nuvrik_asking_hear_how(NuvrikAsking *self);
+void nuvrik_asking_hear_reply(NuvrikAsking *self, uint8_t code, uint16_t session, uint16_t number,
+    uint8_t status, uint16_t low, uint16_t high);
+void nuvrik_asking_hear_echo(NuvrikAsking *self, uint16_t token);
+void nuvrik_asking_have_news(NuvrikAsking *self);
+void nuvrik_asking_give_up(NuvrikAsking *self);
+void nuvrik_asking_settle(NuvrikAsking *self, uint8_t outcome, uint16_t low, uint16_t high);
+
 /* ---- handset_end ---- */
 
 /** The handset's end of a link: readings in, bytes out, and what comes back. */
@@ -2414,6 +2534,7 @@ typedef struct {
     const NuvrikWriterTable *writer;
     const NuvrikSealedTable *sealed;
     const NuvrikHearingTable *hearing;
+    const NuvrikAskingTable *asking;
     const NuvrikIncomingTable *incoming;
     const NuvrikMediumTable *medium;
 } NuvrikHandsetEndTable;
@@ -2428,6 +2549,7 @@ typedef struct {
     NuvrikSealed sealed;
     NuvrikIncoming incoming;
     NuvrikHearing hearing;
+    NuvrikAsking asking;
     uint16_t refused;
 } NuvrikHandsetEnd;
 
@@ -2439,6 +2561,11 @@ void nuvrik_handset_end_read(NuvrikHandsetEnd *self, uint8_t control, int32_t ra
 void nuvrik_handset_end_have_read(NuvrikHandsetEnd *self);
 void nuvrik_handset_end_press_stop(NuvrikHandsetEnd *self, bool pressed);
 void nuvrik_handset_end_leave(NuvrikHandsetEnd *self);
+void nuvrik_handset_end_argument(NuvrikHandsetEnd *self, uint8_t at, int32_t value);
+bool nuvrik_handset_end_ask(NuvrikHandsetEnd *self, uint8_t code);
+void nuvrik_handset_end_greet(NuvrikHandsetEnd *self);
+void nuvrik_handset_end_echo(NuvrikHandsetEnd *self);
+void nuvrik_handset_end_jog(NuvrikHandsetEnd *self, uint8_t output, int16_t to, uint16_t for_ms);
 bool nuvrik_handset_end_send(NuvrikHandsetEnd *self);
 uint8_t nuvrik_handset_end_take(NuvrikHandsetEnd *self, uint8_t byte);
 uint8_t nuvrik_handset_end_piece(NuvrikHandsetEnd *self, uint8_t event);
@@ -2448,6 +2575,7 @@ uint8_t nuvrik_handset_end_end_packet(NuvrikHandsetEnd *self);
 uint8_t nuvrik_handset_end_count(NuvrikHandsetEnd *self, uint8_t event);
 uint8_t nuvrik_handset_end_judge_line(NuvrikHandsetEnd *self);
 uint8_t nuvrik_handset_end_judge(NuvrikHandsetEnd *self);
+void nuvrik_handset_end_answered(NuvrikHandsetEnd *self);
 
 /* ---- marks ---- */
 

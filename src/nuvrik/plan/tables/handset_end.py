@@ -1,12 +1,16 @@
 """A handset's end of a link as one table: readings in, frames out, and what comes back."""
 
+from nuvrik.core.asking import AskingTable
+from nuvrik.core.desk import JOG_MOST_TURNING, JOG_STEPS
 from nuvrik.core.handset_end import HandsetEndTable
 from nuvrik.core.hearing import HearingTable
 from nuvrik.core.incoming import IN_LINES, IN_PACKETS, IncomingTable
 from nuvrik.core.sealed import KIND_ECHO, KIND_HELLO, KIND_REPLY, KIND_TELEMETRY
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import AnyOutput, SwitchOutput
 from nuvrik.plan.tables.ends import WAYS, medium_table, sealed_table, telling_table
 from nuvrik.plan.tables.handset import handset_table
+from nuvrik.plan.tables.machine import desk_table
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.styles import text_table
 from nuvrik.plan.tables.writer import writer_table
@@ -28,11 +32,24 @@ def handset_end_table(link: Link, *, stream: bool) -> HandsetEndTable:
         writer=writer_table(link, stream=stream),
         sealed=sealed_table(link, TO_HANDSET),
         hearing=hearing_table(link),
+        asking=asking_table(link),
         incoming=made(
             IncomingTable, text=text_table(link), way_in=back if stream else IN_PACKETS, lines=lines
         ),
         medium=medium_table(link.medium),
     )
+
+
+def asking_table(link: Link) -> AskingTable:
+    """What may be asked."""
+    most = [_jog_most(output) for output in link.outputs.values()]
+    return made(AskingTable, requests=desk_table(link).requests, jog_most=most)
+
+
+def _jog_most(output: AnyOutput) -> int:
+    if isinstance(output, SwitchOutput):
+        return 0
+    return JOG_MOST_TURNING if output.turns else JOG_STEPS
 
 
 def hearing_table(link: Link) -> HearingTable:
