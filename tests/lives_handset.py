@@ -6,11 +6,11 @@ from typing import Any
 
 from random_links import random_link
 
-from nuvrik.core import asking, hands, handset, handset_end, incoming, sealed, sender, telling
+from nuvrik.core import asking, bridge, hands, handset, handset_end, incoming, sealed, sender, telling
 from nuvrik.core.levels import FULL
 from nuvrik.core.widths import Table
 from nuvrik.plan.tables.handset import handset_table
-from nuvrik.plan.tables.handset_end import asking_table, handset_end_table
+from nuvrik.plan.tables.handset_end import asking_table, bridge_table, handset_end_table
 
 EDGES = (0, 1, 2, 399, 400, 401, 1000, 32767, 32768, 65534, 65535)
 
@@ -242,8 +242,37 @@ def any_asking(rng: random.Random) -> Table:
             return table
 
 
+def life_of_a_bridge(rng: random.Random, table: Any) -> Iterator[Step]:
+    """Whole frames and broken ones from the host, packets of any length from the module."""
+    host = sender.Sender(table.sender)
+    while True:
+        if rng.random() < 0.5:
+            host.begin(rng.randrange(16))
+            for byte in rng.randbytes(rng.choice((0, 5, 20, min(table.most, 190), 150))):
+                host.byte(byte)
+            host.seal()
+            data = host.wire[: host.count]
+            if rng.random() < 0.3:
+                data[rng.randrange(len(data))] = rng.choice((0, 0xC0, 0xDB, rng.randrange(256)))
+            for byte in data:
+                yield "take", (byte,)
+        else:
+            yield "begin_packet", ()
+            for byte in rng.randbytes(rng.choice((0, 1, 8, table.most, table.most + 1, 203))):
+                yield "packet_byte", (rng.choice((byte, 0, 0xC0, 0xDB)),)
+            yield "end_packet", ()
+
+
+def any_bridge(rng: random.Random) -> Table:
+    while True:
+        link = random_link(rng, medium=rng.choice(("radio", "udp")), style=rng.choice(("packed", "slip")))
+        if link.medium.datagrams:
+            return bridge_table(link)
+
+
 LIVES: dict[str, tuple[type, Callable[[random.Random], Table], Callable[..., Iterator[Step]]]] = {
     "Asking": (asking.Asking, any_asking, life_of_asking),
+    "Bridge": (bridge.Bridge, any_bridge, life_of_a_bridge),
     "HandsetEnd": (handset_end.HandsetEnd, any_handset_end, life_of_a_handset_end),
     "Handset": (handset.Handset, any_handset, life_of_a_handset),
 }

@@ -5,11 +5,14 @@ import random
 from collections import Counter
 from typing import Any
 
+import pytest
 from links import many
 from lives_handset import life_of_a_handset_end
 from random_links import random_link
 
 import nuvrik
+import nuvrik.plan.starters
+from nuvrik.core.bridge import Bridge
 from nuvrik.core.handset_end import HandsetEnd
 from nuvrik.core.hearing import NEVER_HEARD
 from nuvrik.core.levels import FULL, TIMER_MAX
@@ -18,7 +21,7 @@ from nuvrik.core.writer import OUT_SLOTS
 from nuvrik.ends.asking import Asked
 from nuvrik.failsafe.table import STATES
 from nuvrik.plan.tables.handset import control_order
-from nuvrik.plan.tables.handset_end import handset_end_table
+from nuvrik.plan.tables.handset_end import bridge_table, handset_end_table
 from nuvrik.wire.events import Frame
 from nuvrik.wire.kinds import TELEMETRY
 from nuvrik.wire.styles.train import GAP, in_bytes
@@ -128,3 +131,33 @@ def test_a_handset_on_a_chip_sends_and_takes_what_the_library_does() -> None:
     # A life in which nothing happens would prove nothing.
     assert min(seen["sent"], seen["accepted"], seen["refused"]) > 100, seen
     assert seen["ASKED"] and seen.keys() & {"RUNNING", "DONE", "BUSY", "STRANGER", "NOT_ARMED"}, seen
+
+
+@pytest.mark.parametrize("style", ["packed", "slip"])
+def test_a_bridge_hands_on_what_both_ends_say_and_nothing_else(style: str) -> None:
+    """A handset on a wire, a machine behind a radio module: as good as without a bridge."""
+    rng = random.Random(os.environ["NUVRIK_SEED"] + style)
+    link = random_link(rng, medium="radio", style="packed", hands=True)
+    if style == "slip":
+        text = nuvrik.plan.starters.starter_text("rover").replace('style = "packed"', 'style = "slip"')
+        link = nuvrik.parse(text)
+    bridge = Bridge(bridge_table(link))
+    handset, machine = nuvrik.Handset(link, stream=True), nuvrik.Machine(link, stream=False)
+    straight = nuvrik.Machine(link, stream=True)
+    handset.press_stop(0, False)
+    for now in range(0, 3000, 10):
+        sent = handset.send(now)
+        straight.feed(sent, now)
+        noise = rng.randbytes(3) if rng.random() < 0.1 else b""
+        for byte in noise + sent:
+            if bridge.take(byte):
+                machine.feed(bytes(bridge.sealed.body[: bridge.sealed.length]), now)
+        machine.tick(now)
+        while packet := machine.send(now):
+            bridge.begin_packet()
+            for byte in packet:
+                bridge.packet_byte(byte)
+            assert bridge.end_packet()
+            events = handset.feed(bytes(bridge.sender.wire[: bridge.sender.count]), now)
+            assert [type(event) for event in events] == [Frame]
+    assert machine.counts["accepted"] >= 0.8 * straight.counts["accepted"] > 0

@@ -86,6 +86,10 @@ class Sender:
         self.body[length] = crc >> 8
         self.body[length + 1] = crc & 0xFF
         self.length = length + 2
+        self.travel()
+
+    def travel(self) -> None:
+        """The body is whole: put it into the form in which it travels."""
         self.count = 0
         if self.table.way == STUFFED:
             self.stuff()

@@ -54,6 +54,7 @@ MODULES = (
     "codes",
     "remote",
     "receiver",
+    "bridge",
 )
 """The modules in the subset, from the ground up: each may import only from those before it."""
 

@@ -4,8 +4,9 @@
    core/keys.py, core/train.py, core/writer.py, core/telling.py, core/incoming.py, core/on_off.py,
    core/medium.py, core/machine_end.py, core/controls.py, core/hands.py, core/sources.py, core/arming.py,
    core/handset.py, core/hearing.py, core/asking.py, core/handset_end.py, core/marks.py, core/burst.py,
-   core/families.py, core/shape.py, core/infrared.py, core/codes.py, core/remote.py, core/receiver.py by
-   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
+   core/families.py, core/shape.py, core/infrared.py, core/codes.py, core/remote.py, core/receiver.py,
+   core/bridge.py by Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo
+   that. */
 #include "nuvrik_core.h"
 
 static int16_t nuvrik_abs16(int16_t x)
@@ -2406,6 +2407,12 @@ void nuvrik_sender_seal(NuvrikSender *self)
     self->body[length] = (uint8_t)(crc >> 8);
     self->body[length + 1] = (uint8_t)crc;
     self->length = (uint8_t)(length + 2);
+    nuvrik_sender_travel(self);
+}
+
+/** The body is whole: put it into the form in which it travels. */
+void nuvrik_sender_travel(NuvrikSender *self)
+{
     self->count = 0;
     if (NUVRIK_U8(self->table->way) == NUVRIK_STUFFED) {
         nuvrik_sender_stuff(self);
@@ -7567,5 +7574,61 @@ void nuvrik_receiver_turn(NuvrikReceiver *self)
         NuvrikDemand *told = nuvrik_outputs_told(&self->machine.outputs, i);
         nuvrik_pins_follow(&self->pins[i], told->value, told->way, told->braked);
     }
+}
+
+/* ---- bridge ---- */
+
+void nuvrik_bridge_init(NuvrikBridge *self, const NuvrikBridgeTable *table)
+{
+    self->table = table;
+    nuvrik_incoming_init(&self->incoming, NUVRIK_P(table->incoming));
+    nuvrik_sealed_init(&self->sealed, NUVRIK_P(table->sealed));
+    nuvrik_sender_init(&self->sender, NUVRIK_P(table->sender));
+    self->size = 0;
+    self->dropped = 0;
+}
+
+/** One byte from the host. True: a packet is whole. */
+bool nuvrik_bridge_take(NuvrikBridge *self, uint8_t byte)
+{
+    uint8_t event = nuvrik_incoming_take(&self->incoming, byte, &self->sealed);
+    if (event == NUVRIK_NO_EVENT) {
+        return false;
+    }
+    if (event != NUVRIK_ACCEPTED || self->sealed.length > NUVRIK_U8(self->table->most)) {
+        self->dropped = nuvrik_later(self->dropped, 1);
+        return false;
+    }
+    return true;
+}
+
+/** A packet from the module begins. */
+void nuvrik_bridge_begin_packet(NuvrikBridge *self)
+{
+    self->size = 0;
+}
+
+/** One byte of it. */
+void nuvrik_bridge_packet_byte(NuvrikBridge *self, uint8_t byte)
+{
+    if (self->size < NUVRIK_MOST_BODY) {
+        self->sender.body[self->size] = byte;
+        self->size++;
+    }
+}
+
+/** It has ended. True: there is something for the host. */
+bool nuvrik_bridge_end_packet(NuvrikBridge *self)
+{
+    if (self->size == 0) {
+        return false;
+    }
+    if (self->size > NUVRIK_U8(self->table->most)) {
+        self->dropped = nuvrik_later(self->dropped, 1);
+        return false;
+    }
+    self->sender.length = (uint8_t)self->size;
+    nuvrik_sender_travel(&self->sender);
+    return true;
 }
 

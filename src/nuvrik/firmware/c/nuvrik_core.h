@@ -4,8 +4,9 @@
    core/keys.py, core/train.py, core/writer.py, core/telling.py, core/incoming.py, core/on_off.py,
    core/medium.py, core/machine_end.py, core/controls.py, core/hands.py, core/sources.py, core/arming.py,
    core/handset.py, core/hearing.py, core/asking.py, core/handset_end.py, core/marks.py, core/burst.py,
-   core/families.py, core/shape.py, core/infrared.py, core/codes.py, core/remote.py, core/receiver.py by
-   Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo that. */
+   core/families.py, core/shape.py, core/infrared.py, core/codes.py, core/remote.py, core/receiver.py,
+   core/bridge.py by Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo
+   that. */
 #ifndef NUVRIK_CORE_H
 #define NUVRIK_CORE_H
 
@@ -1218,6 +1219,7 @@ void nuvrik_sender_bits(NuvrikSender *self, uint16_t code, uint8_t bits);
 void nuvrik_sender_byte(NuvrikSender *self, uint8_t value);
 void nuvrik_sender_word(NuvrikSender *self, uint16_t value);
 void nuvrik_sender_seal(NuvrikSender *self);
+void nuvrik_sender_travel(NuvrikSender *self);
 void nuvrik_sender_put(NuvrikSender *self, uint8_t byte);
 void nuvrik_sender_stuff(NuvrikSender *self);
 void nuvrik_sender_escape(NuvrikSender *self);
@@ -3043,6 +3045,45 @@ bool nuvrik_receiver_means(const NuvrikReceiver *self, const NuvrikKeyCodeTable 
 void nuvrik_receiver_press(NuvrikReceiver *self, uint8_t place, bool fresh);
 bool nuvrik_receiver_act(NuvrikReceiver *self);
 void nuvrik_receiver_turn(NuvrikReceiver *self);
+
+/* ---- bridge ---- */
+
+/** A bridge: a host that has no radio speaks to it over a wire, and it hands packets on to a module, and
+ *  back.
+ *
+ *  It judges nothing. What is no whole piece, or longer than the module carries, goes no further; whatever
+ *  a packet says, both ends of the link decide for themselves, and a bridge that has lost its host is
+ *  silence.
+ */
+
+/** A bridge's part of a link: how frames come on the wire, how they go there, and the longest packet that
+ *  the module carries.
+ */
+typedef struct {
+    const NuvrikIncomingTable *incoming;
+    const NuvrikSealedTable *sealed;
+    const NuvrikSenderTable *sender;
+    uint8_t most;
+} NuvrikBridgeTable;
+
+/** One bridge. A packet for the module is in sealed.body, sealed.length bytes of it, when take gives True;
+ *  bytes for the host are in sender.wire, sender.count of them, when end_packet does. dropped: pieces that
+ *  went no further.
+ */
+typedef struct {
+    const NuvrikBridgeTable *table;
+    NuvrikIncoming incoming;
+    NuvrikSealed sealed;
+    NuvrikSender sender;
+    uint16_t size;
+    uint16_t dropped;
+} NuvrikBridge;
+
+void nuvrik_bridge_init(NuvrikBridge *self, const NuvrikBridgeTable *table);
+bool nuvrik_bridge_take(NuvrikBridge *self, uint8_t byte);
+void nuvrik_bridge_begin_packet(NuvrikBridge *self);
+void nuvrik_bridge_packet_byte(NuvrikBridge *self, uint8_t byte);
+bool nuvrik_bridge_end_packet(NuvrikBridge *self);
 
 #ifdef __cplusplus
 }

@@ -1,14 +1,16 @@
 """A handset's end of a link as one table: readings in, frames out, and what comes back."""
 
 from nuvrik.core.asking import AskingTable
+from nuvrik.core.bridge import BridgeTable
 from nuvrik.core.desk import JOG_MOST_TURNING, JOG_STEPS
 from nuvrik.core.handset_end import HandsetEndTable
 from nuvrik.core.hearing import HearingTable
 from nuvrik.core.incoming import IN_LINES, IN_PACKETS, IncomingTable
 from nuvrik.core.sealed import KIND_ECHO, KIND_HELLO, KIND_REPLY, KIND_TELEMETRY
+from nuvrik.plan.form.media import Packets
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import AnyOutput, SwitchOutput
-from nuvrik.plan.tables.ends import WAYS, medium_table, sealed_table, telling_table
+from nuvrik.plan.tables.ends import WAYS, medium_table, sealed_table, sender_table, telling_table
 from nuvrik.plan.tables.handset import handset_table
 from nuvrik.plan.tables.machine import desk_table
 from nuvrik.plan.tables.made import made
@@ -37,6 +39,20 @@ def handset_end_table(link: Link, *, stream: bool) -> HandsetEndTable:
             IncomingTable, text=text_table(link), way_in=back if stream else IN_PACKETS, lines=lines
         ),
         medium=medium_table(link.medium),
+    )
+
+
+def bridge_table(link: Link) -> BridgeTable:
+    """A bridge between a host on a wire and the module of a link that travels in packets. ValueError for any
+    other link."""
+    if not isinstance(link.medium, Packets) or not link.frame.sealed:
+        raise ValueError(f"{link.name} needs no bridge: its frames are no packets")
+    return made(
+        BridgeTable,
+        incoming=made(IncomingTable, text=text_table(link), way_in=WAYS[type(link.frame)], lines=False),
+        sealed=sealed_table(link, ()),
+        sender=sender_table(link, stream=True),
+        most=link.medium.payload_max,
     )
 
 
