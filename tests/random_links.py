@@ -91,8 +91,30 @@ def _text(rng: random.Random, style: str = "", medium: str = "", hands: bool = F
     if rng.random() < 0.7 and style not in ("keys", "train"):
         if style in ("packed", "slip") and rng.random() < 0.5:
             lines.append(f"delay_guard_ms = {rng.choice((300, 1000, 5000))}")
-        lines += _backward(rng, steppers, list(range(len(outputs))))
+        backward = _backward(rng, steppers, list(range(len(outputs))))
+        lines = _with_inputs(rng, lines, backward) + backward
     return "\n".join(lines)
+
+
+def _with_inputs(rng: random.Random, lines: list[str], backward: list[str]) -> list[str]:
+    """Some of the telemetry acts at the machine."""
+    kinds = {f"t{at}": _kind_of(one) for at, one in enumerate(backward) if one.startswith("[telemetry.")}
+    digital = [name for name, kind in kinds.items() if kind == "digital"]
+    scaled = [name for name, kind in kinds.items() if kind in ("volts", "distance")]
+    volts = [name for name, kind in kinds.items() if kind == "volts"]
+    made = []
+    for one in lines:
+        if one.startswith("[outputs.") and _kind_of(one) in ("motor", "stepper") and rng.random() < 0.5:
+            one += f'end_forward = "{rng.choice(digital)}"\n' if digital and rng.random() < 0.5 else ""
+            one += f'end_backward = "{rng.choice(digital)}"\n' if digital and rng.random() < 0.5 else ""
+            one += f'dial = "{rng.choice(scaled)}"\n' if scaled and rng.random() < 0.3 else ""
+        if one.startswith("[failsafe]"):
+            one += f'\nstop_switch = "{rng.choice(digital)}"' if digital and rng.random() < 0.1 else ""
+            if volts and rng.random() < 0.3:
+                low = f'of = "{rng.choice(volts)}", below = 6, to = {rng.choice((0, 0.5))}'
+                one += f"\nlow_battery = {{ {low}, for_ms = {rng.choice((0, 300))} }}"
+        made.append(one)
+    return made
 
 
 def _text_style(rng: random.Random, style: str) -> str:

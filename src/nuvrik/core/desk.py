@@ -237,7 +237,7 @@ class Desk:
 
     def overlay(self, outputs: Outputs, dt_ms: u16, mode: u8) -> None:
         """Let the motion that goes on move what it moves. It ends with the right to move, where a required
-        reading is missing, and where a hand moves what it moves: the hand wins."""
+        reading is missing, at the end of a way, and where a hand moves what it moves: the hand wins."""
         if self.motion == NO_MOTION:
             return
         if mode != FOLLOW:
@@ -247,7 +247,7 @@ class Desk:
             self.over(DONE, 0, outputs)
             return
         for i in range(len(outputs.table.outputs)):
-            if outputs.moves[i] and outputs.a_hand_moves(i):
+            if outputs.moves[i] and (outputs.a_hand_moves(i) or outputs.ends_here(i)):
                 self.over(ENDED, 0, outputs)
                 return
 

@@ -143,6 +143,11 @@ class Machine:
         self.outputs.halt()
         self.end_motions()
 
+    def press_stop(self, why: u8, item: u8) -> None:
+        """An input of the machine's own stops it, for as long as it does."""
+        self.stop()
+        self.watch.say(why, item, 0)
+
     def jog(self, output: u8, to: level, for_ms: u16) -> None:
         """Move one output a little. A jog is for a machine at rest: what a hand moves is not to be jogged."""
         if self.watch.state == ARMED and self.resting:

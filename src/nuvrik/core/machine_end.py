@@ -17,6 +17,7 @@ from nuvrik.core.desk import (
     RequestTable,
 )
 from nuvrik.core.incoming import IN_KEYS, Incoming, IncomingTable
+from nuvrik.core.inputs import Inputs, InputsTable
 from nuvrik.core.keys import Keys, KeysTable
 from nuvrik.core.levels import FULL, TIMER_MAX, div, later
 from nuvrik.core.machine import FORGET, WEAR, Machine, MachineTable
@@ -70,6 +71,7 @@ class EndTable(Table):
     train: TrainTable
     guarded: bool
     pins: list[PinTable]
+    inputs: InputsTable
     medium: MediumTable
     name: list[u8]
     name_first: u8
@@ -89,6 +91,7 @@ class MachineEnd:
         self.keys: Keys = Keys(table.keys)
         self.train: TrainReader = TrainReader(table.train)
         self.telling: Telling = Telling(table.telling)
+        self.inputs: Inputs = Inputs(table.inputs)
         self.sender: Sender = Sender(table.sender)
         self.pins: list[Pins] = [Pins(one) for one in table.pins]
         self.values: list[i32] = [0] * len(table.channels)
@@ -367,8 +370,13 @@ class MachineEnd:
 
     def turn(self) -> None:
         """One turn of the loop."""
+        self.look()
         self.machine.turn()
         self.follow()
+
+    def look(self) -> None:
+        """See what the machine's own inputs say."""
+        self.inputs.look(self.telling, self.machine, self.machine.since_ms)
 
     def follow(self) -> None:
         """Say for each output what is to be written to its pins."""

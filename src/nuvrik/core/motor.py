@@ -174,6 +174,12 @@ class Motor:
         elif self.holding() and not hold:
             self.idle(self.table.brakes_idle)
 
+    def cut_short(self) -> None:
+        """At an end of its way: to rest at once, and a load is held."""
+        self.ramp.halt()
+        self.held_ms = 0
+        self.idle(self.table.brakes_idle)
+
     def halt(self) -> None:
         """To rest at once, without a ramp."""
         self.ramp.halt()

@@ -2,17 +2,21 @@
 all."""
 
 from nuvrik.core.demand import FOLLOW, Demand
-from nuvrik.core.levels import NOBODY, later
+from nuvrik.core.levels import FULL, NOBODY, later, mul
 from nuvrik.core.mix import Route, mixed
 from nuvrik.core.motor import Motor, MotorTable
 from nuvrik.core.servo import Servo, ServoTable, Switch, SwitchTable
 from nuvrik.core.stepper import Stepper, StepperTable
-from nuvrik.core.widths import Table, i32, level, u8, u16
+from nuvrik.core.widths import Table, i32, level, share, sign, u8, u16
 
 IS_MOTOR = 0
 IS_SERVO = 1
 IS_STEPPER = 2
 IS_SWITCH = 3
+
+AT_FORWARD_END = 1
+AT_BACKWARD_END = 2
+"""What turns may go no further that way, as its pins say forward and backward."""
 
 
 class OutputTable(Table):
@@ -36,7 +40,7 @@ class OutputsTable(Table):
 class Outputs:
     """The outputs of one machine. targets: what the last drive frame that was followed asks of each, asked:
     whether it asks anything. A jog goes before that, and so does a motion: moves says which outputs it moves,
-    and wishes how far."""
+    and wishes how far. factors: how much of that is left to what turns; ends: which way it may not go."""
 
     def __init__(self, table: OutputsTable) -> None:
         self.table: OutputsTable = table
@@ -53,6 +57,8 @@ class Outputs:
         self.moves: list[bool] = [False] * len(table.outputs)
         self.wishes: list[level] = [0] * len(table.outputs)
         self.moving: bool = False
+        self.factors: list[share] = [FULL] * len(table.outputs)
+        self.ends: list[u8] = [0] * len(table.outputs)
 
     def begin(self) -> None:
         """At power-up."""
@@ -106,6 +112,10 @@ class Outputs:
             return self.turns(output) and self.jog_level != 0
         return not self.asked or (self.turns(output) and self.targets[output] != 0)
 
+    def ends_here(self, output: u8) -> bool:
+        """Whether a motion would take an output beyond an end."""
+        return self.turns(output) and self.barred(output, self.wishes[output])
+
     def wish(self, output: u8, to: level) -> None:
         """A motion moves an output so far, until it is let go."""
         self.moving = True
@@ -117,6 +127,38 @@ class Outputs:
         self.moving = False
         for i in range(len(self.table.outputs)):
             self.moves[i] = False
+
+    def limit(self, output: u8, factor: share, at_end: u8) -> None:
+        """Leave so much of full scale to an output that turns, and let it go no further the ways that at_end
+        says."""
+        self.factors[output] = factor
+        self.ends[output] = at_end
+
+    def facing(self, output: u8) -> sign:
+        """Which way a level above 0 turns what turns."""
+        at: u8 = self.table.outputs[output].at
+        if self.table.outputs[output].kind == IS_MOTOR:
+            return self.table.motors[at].facing
+        return self.table.steppers[at].facing
+
+    def barred(self, output: u8, to: i32) -> bool:
+        """Whether a level would turn an output further beyond an end."""
+        if self.ends[output] == 0 or to == 0:
+            return False
+        forward: bool = (to > 0) == (self.facing(output) > 0)
+        return (self.ends[output] & (AT_FORWARD_END if forward else AT_BACKWARD_END)) != 0
+
+    def within_limits(self, output: u8, target: level) -> level:
+        """What is left of a target. What still turns beyond its end is cut short, without a ramp."""
+        at: u8 = self.table.outputs[output].at
+        kind: u8 = self.table.outputs[output].kind
+        if kind == IS_MOTOR and self.barred(output, self.motors[at].ramp.fine):
+            self.motors[at].cut_short()
+        elif kind == IS_STEPPER and self.barred(output, self.steppers[at].ramp.fine):
+            self.steppers[at].halt()
+        if self.barred(output, target):
+            return 0
+        return mul(target, self.factors[output])
 
     def count_on(self, dt_ms: u16) -> None:
         """What passed was turned at the rates told before, so it is counted before new ones are told."""
@@ -136,6 +178,8 @@ class Outputs:
             if self.moving and self.moves[i]:
                 target = self.wishes[i]
                 asked = True
+            if (self.ends[i] != 0 or self.factors[i] != FULL) and self.turns(i):
+                target = self.within_limits(i, target)
             self.tick_one(i, target, asked, dt_ms, mode)
 
     def tick_one(self, output: u8, target: level, asked: bool, dt_ms: u16, mode: u8) -> None:

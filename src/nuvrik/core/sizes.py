@@ -54,6 +54,8 @@ MOST_STEPPERS = 32
 
 MOST_SWITCHES = 32
 
+MOST_LIMITS = 32
+
 MOST_LENGTHS = 80
 """Lengths in the longest infrared burst looked at: nec has 67; the rest is room for what lies before a
 frame."""

@@ -6,8 +6,8 @@ too old to matter. So the time that the guard allows is cut into pieces, and onl
 is noted. A number between two notes counts as old as the earlier one: at most a piece older than it is, which
 is the safe side."""
 
-from nuvrik.core.bits import level_code, share_code
-from nuvrik.core.levels import FULL, TIMER_MAX, clamp, div, later
+from nuvrik.core.bits import level_code, share_code, share_from_code
+from nuvrik.core.levels import FULL, NO_READING, TIMER_MAX, clamp, div, later
 from nuvrik.core.outputs import Outputs
 from nuvrik.core.sealed import KIND_TELEMETRY
 from nuvrik.core.sender import Sender
@@ -47,8 +47,8 @@ NOTES = 18
 
 class ItemTable(Table):
     """One item of telemetry. low and high: the readings at the two ends of its range; high_on: whether it is
-    on while its reading is not 0; of: the output, or the stepper, that it is of; first: the place of its
-    codes."""
+    on while its reading is not 0; of: the output, or the stepper, that it is of; pin: the board's, NOBODY
+    where the link file gives none; first: the place of its codes."""
 
     tells: u8
     bits: few
@@ -56,6 +56,7 @@ class ItemTable(Table):
     high: reading
     high_on: bool
     of: u8
+    pin: u8
     every_ms: u16
     stale_ms: u16
     first: u8
@@ -122,6 +123,18 @@ class Telling:
             at: u8 = self.place(i)
             self.ages_ms[at] = later(self.ages_ms[at], dt_ms)
 
+    def is_fresh(self, item: u8) -> bool:
+        """Whether its reading is not too old; after catch_up."""
+        return self.known[item] and self.read_ms[item] < self.table.items[item].stale_ms
+
+    def share_of(self, item: u8) -> span:
+        """Where a reading within a range stands, 0 to FULL, NO_READING for none that is fresh; after
+        catch_up."""
+        about: ItemTable = self.table.items[item]
+        if not self.is_fresh(item):
+            return NO_READING
+        return share_from_code(self.codes[about.first], about.bits)
+
     def take(self, item: u8, raw: i32) -> None:
         """A reading, NOTHING_THERE for none."""
         self.catch_up()
@@ -165,7 +178,7 @@ class Telling:
         for i in range(len(self.table.items)):
             item: ItemTable = self.table.items[i]
             size: u16 = AXES * item.bits if item.tells == TELLS_AXES else item.bits
-            fresh: bool = item.tells >= TELLS_STEPS or (self.known[i] and self.read_ms[i] < item.stale_ms)
+            fresh: bool = item.tells >= TELLS_STEPS or self.is_fresh(i)
             self.chosen[i] = self.due_ms[i] <= 0 and fresh and size <= room
             if self.chosen[i]:
                 any = True

@@ -35,6 +35,9 @@ WHY_SILENCE = 7
 WHY_GAVE_UP = 8
 WHY_GOOD_FRAMES = 9
 WHY_ONE_MORE_AT_REST = 10
+WHY_STOP_SWITCH = 11
+WHY_LOW_BATTERY = 12
+"""Why nothing moves. The place of the last two is that of an item of telemetry."""
 
 
 class Cell(Table):

@@ -11,7 +11,7 @@ from nuvrik.ends.moving import Moving
 from nuvrik.ends.quick import QuickEnd
 from nuvrik.failsafe.table import FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.failsafe.watch import LinkWatch
-from nuvrik.failsafe.why import Why, in_words
+from nuvrik.failsafe.why import Code, Why, in_words
 from nuvrik.mixing.demand import FOLLOW, Demand, Mode
 from nuvrik.plan.form.backward import CallRequest, VectorItem
 from nuvrik.plan.form.channels import source_name
@@ -78,6 +78,8 @@ class Machine:
     @property
     def why(self) -> str:
         """What holds the machine back, in plain words; "" while nothing does."""
+        if self.reason.code in (Code.STOP_SWITCH, Code.LOW_BATTERY):
+            return in_words(self.reason, list(self.link.telemetry))
         names = [source_name(channel) or name for name, channel in self.link.channels.items()]
         return in_words(self._watch.why, names, self.link.failsafe.good_frames)
 
@@ -158,6 +160,7 @@ class Machine:
         self._ticked_since = True
         if self._desk.busy and self.core.mode() == FOLLOW:
             self._desk.step()
+        self._end.look()
         self.core.turn()
         self._desk.notice()
         return self._moving.collect()

@@ -2,9 +2,10 @@
 
 from collections.abc import Sequence
 
+from nuvrik.core.levels import FULL
 from nuvrik.core.outputs import Outputs
 from nuvrik.mixing.build import build_outputs
-from nuvrik.mixing.demand import Demand, Mode
+from nuvrik.mixing.demand import FOLLOW, Demand, Mode
 from nuvrik.plan.form.models import Link
 
 
@@ -33,9 +34,20 @@ class Moving:
     def reasons(self, mode: Mode, held_back: str) -> dict[str, str]:
         """For each output, why it does what it does; ``held_back`` goes before each."""
         return {
-            output.told.demand.output: held_back + output.why(target, mode)
-            for output, target in zip(self.outputs, self.targets, strict=True)
+            output.told.demand.output: held_back
+            + (self._limited(place, target, mode) or output.why(target, mode))
+            for place, (output, target) in enumerate(zip(self.outputs, self.targets, strict=True))
         }
+
+    def _limited(self, place: int, target: int | None, mode: Mode) -> str:
+        """What an input of the machine's own keeps an output from; "" for nothing."""
+        core = self.core
+        if mode is not FOLLOW or not target or not core.turns(place):
+            return ""
+        if core.barred(place, target):
+            return "at its end: it goes no further that way"
+        factor = core.factors[place]
+        return f"limited to {100 * factor / FULL:.0f} % of what is asked" if factor != FULL else ""
 
     @property
     def safe(self) -> bool:

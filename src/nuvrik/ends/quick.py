@@ -1,6 +1,7 @@
 """A machine's end as core has it, around CPython's own decoder and encoder, which are several times faster
 than those that go byte by byte. A property in the tests holds the two ways to each other."""
 
+from nuvrik.core.inputs import Inputs
 from nuvrik.core.machine import Machine
 from nuvrik.core.machine_end import EndTable, MachineEnd
 from nuvrik.core.sender import Sender
@@ -47,6 +48,7 @@ class QuickEnd(MachineEnd):
         self.sealed = decoder  # type: ignore[assignment]  # it forgets and wears alike
         self.telling = Telling(table.telling)
         self.sender = self.out = QuickSender(encoder)
+        self.inputs = Inputs(table.inputs)
         self.pins, self.skips, self.calls = [], False, False
         self.start = self.up_part = self.up_s = self.accepted = self.refused = 0
 

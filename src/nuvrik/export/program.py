@@ -34,6 +34,7 @@ MODULES = (
     "train",
     "writer",
     "telling",
+    "inputs",
     "incoming",
     "on_off",
     "medium",

@@ -25,6 +25,8 @@ class Code(IntEnum):
     GAVE_UP = watch.WHY_GAVE_UP
     GOOD_FRAMES = watch.WHY_GOOD_FRAMES
     ONE_MORE_AT_REST = watch.WHY_ONE_MORE_AT_REST
+    STOP_SWITCH = watch.WHY_STOP_SWITCH
+    LOW_BATTERY = watch.WHY_LOW_BATTERY
 
     LEAVING = 16
     NOTHING_READ = 17
@@ -36,8 +38,8 @@ class Code(IntEnum):
 
 
 class Why(NamedTuple):
-    """One reason. ``place`` is that of a channel (at the machine) or a control (at the handset) among those
-    of the link file, -1 for none; ``number`` counts good frames, or milliseconds.
+    """One reason. ``place`` is that of a channel or an item of telemetry (at the machine) or of a control (at
+    the handset) among those of the link file, -1 for none; ``number`` counts good frames, or milliseconds.
 
     >>> in_words(Why(Code.NOT_AT_REST, place=1), ["throttle", "turn"])
     'turn is not at rest'
@@ -63,6 +65,8 @@ WORDS = {
     Code.GAVE_UP: "the link was lost for too long: starting again as at power-up",
     Code.GOOD_FRAMES: "{count} of {enough} good frames",
     Code.ONE_MORE_AT_REST: "one more frame at rest",
+    Code.STOP_SWITCH: "{name}, the machine's stop switch, is pressed or has no reading",
+    Code.LOW_BATTERY: "{name} is too low",
     Code.LEAVING: "leaving: arm is sent off",
     Code.NOTHING_READ: "no reading yet: nothing is sent",
     Code.STOP_PRESSED: "{name} is pressed",

@@ -17,7 +17,7 @@ from nuvrik.plan.layout import CRC_INITIAL
 
 SECTIONS = {
     "outputs": """Term Sum Route Point CurveTable MotorTable RampTable ServoTable SwitchTable StepperTable
-        OutputTable OutputsTable PinTable""",
+        OutputTable OutputsTable PinTable InputsTable LimitsTable""",
     "link": """EndTable MachineTable WatchTable Cell CommandTable Need SealedTable SenderTable ChannelTable
         IncomingTable TextTable FormTable KeysTable KeyTable ChangeTable TrainTable OnOffTable MediumTable
         ReceiverTable ShapeTable HeardKeyTable KeyCodeTable HandsetTable HandsTable ControlTable

@@ -1,12 +1,12 @@
 /* Made from core/sizes.py, core/levels.py, core/bits.py, core/sealed.py, core/ramp.py, core/demand.py,
    core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
    core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
-   core/keys.py, core/train.py, core/writer.py, core/telling.py, core/incoming.py, core/on_off.py,
-   core/medium.py, core/machine_end.py, core/controls.py, core/hands.py, core/sources.py, core/arming.py,
-   core/handset.py, core/hearing.py, core/asking.py, core/handset_end.py, core/marks.py, core/burst.py,
-   core/families.py, core/shape.py, core/infrared.py, core/codes.py, core/remote.py, core/receiver.py,
-   core/bridge.py by Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo
-   that. */
+   core/keys.py, core/train.py, core/writer.py, core/telling.py, core/inputs.py, core/incoming.py,
+   core/on_off.py, core/medium.py, core/machine_end.py, core/controls.py, core/hands.py, core/sources.py,
+   core/arming.py, core/handset.py, core/hearing.py, core/asking.py, core/handset_end.py, core/marks.py,
+   core/burst.py, core/families.py, core/shape.py, core/infrared.py, core/codes.py, core/remote.py,
+   core/receiver.py, core/bridge.py by Nuvrik. Read it, step through it, port it, but do not edit it: the next
+   making would undo that. */
 #include "nuvrik_core.h"
 
 static int16_t nuvrik_abs16(int16_t x)
@@ -781,6 +781,14 @@ void nuvrik_motor_keep_holding(NuvrikMotor *self, int16_t wanted, uint16_t dt_ms
     } else if (nuvrik_motor_holding(self) && !hold) {
         nuvrik_motor_idle(self, NUVRIK_U8(self->table->brakes_idle));
     }
+}
+
+/** At an end of its way: to rest at once, and a load is held. */
+void nuvrik_motor_cut_short(NuvrikMotor *self)
+{
+    nuvrik_ramp_halt(&self->ramp);
+    self->held_ms = 0;
+    nuvrik_motor_idle(self, NUVRIK_U8(self->table->brakes_idle));
 }
 
 /** To rest at once, without a ramp. */
@@ -1621,6 +1629,12 @@ void nuvrik_outputs_init(NuvrikOutputs *self, const NuvrikOutputsTable *table)
         self->wishes[i] = 0;
     }
     self->moving = false;
+    for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
+        self->factors[i] = NUVRIK_FULL;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
+        self->ends[i] = 0;
+    }
 }
 
 /** At power-up. */
@@ -1700,6 +1714,12 @@ bool nuvrik_outputs_a_hand_moves(const NuvrikOutputs *self, uint8_t output)
     return !self->asked || (nuvrik_outputs_turns(self, output) && self->targets[output] != 0);
 }
 
+/** Whether a motion would take an output beyond an end. */
+bool nuvrik_outputs_ends_here(const NuvrikOutputs *self, uint8_t output)
+{
+    return nuvrik_outputs_turns(self, output) && nuvrik_outputs_barred(self, output, self->wishes[output]);
+}
+
 /** A motion moves an output so far, until it is let go. */
 void nuvrik_outputs_wish(NuvrikOutputs *self, uint8_t output, int16_t to)
 {
@@ -1715,6 +1735,52 @@ void nuvrik_outputs_let_go(NuvrikOutputs *self)
     for (uint8_t i = 0; i < NUVRIK_U8(self->table->outputs_count); i++) {
         self->moves[i] = false;
     }
+}
+
+/** Leave so much of full scale to an output that turns, and let it go no further the ways that at_end
+ *  says.
+ */
+void nuvrik_outputs_limit(NuvrikOutputs *self, uint8_t output, int16_t factor, uint8_t at_end)
+{
+    self->factors[output] = factor;
+    self->ends[output] = at_end;
+}
+
+/** Which way a level above 0 turns what turns. */
+int8_t nuvrik_outputs_facing(const NuvrikOutputs *self, uint8_t output)
+{
+    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].at);
+    if (NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind) == NUVRIK_IS_MOTOR) {
+        return NUVRIK_I8(NUVRIK_P(self->table->motors)[at].facing);
+    }
+    return NUVRIK_I8(NUVRIK_P(self->table->steppers)[at].facing);
+}
+
+/** Whether a level would turn an output further beyond an end. */
+bool nuvrik_outputs_barred(const NuvrikOutputs *self, uint8_t output, int32_t to)
+{
+    if (self->ends[output] == 0 || to == 0) {
+        return false;
+    }
+    bool forward = (to > 0) == (nuvrik_outputs_facing(self, output) > 0);
+    return (self->ends[output] & (forward ? NUVRIK_AT_FORWARD_END : NUVRIK_AT_BACKWARD_END)) != 0;
+}
+
+/** What is left of a target. What still turns beyond its end is cut short, without a ramp. */
+int16_t nuvrik_outputs_within_limits(NuvrikOutputs *self, uint8_t output, int16_t target)
+{
+    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].at);
+    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind);
+    if (kind == NUVRIK_IS_MOTOR && nuvrik_outputs_barred(self, output, self->motors[at].ramp.fine)) {
+        nuvrik_motor_cut_short(&self->motors[at]);
+    } else if (kind == NUVRIK_IS_STEPPER && nuvrik_outputs_barred(self, output,
+        self->steppers[at].ramp.fine)) {
+        nuvrik_stepper_halt(&self->steppers[at]);
+    }
+    if (nuvrik_outputs_barred(self, output, target)) {
+        return 0;
+    }
+    return (int16_t)nuvrik_mul(target, self->factors[output]);
 }
 
 /** What passed was turned at the rates told before, so it is counted before new ones are told. */
@@ -1741,6 +1807,9 @@ void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode)
         if (self->moving && self->moves[i]) {
             target = self->wishes[i];
             asked = true;
+        }
+        if ((self->ends[i] != 0 || self->factors[i] != NUVRIK_FULL) && nuvrik_outputs_turns(self, i)) {
+            target = nuvrik_outputs_within_limits(self, i, target);
         }
         nuvrik_outputs_tick_one(self, i, target, asked, dt_ms, mode);
     }
@@ -2014,7 +2083,7 @@ void nuvrik_desk_answer(NuvrikDesk *self, uint8_t status, int32_t value)
 }
 
 /** Let the motion that goes on move what it moves. It ends with the right to move, where a required
- *  reading is missing, and where a hand moves what it moves: the hand wins.
+ *  reading is missing, at the end of a way, and where a hand moves what it moves: the hand wins.
  */
 void nuvrik_desk_overlay(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms, uint8_t mode)
 {
@@ -2030,7 +2099,8 @@ void nuvrik_desk_overlay(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_m
         return;
     }
     for (uint8_t i = 0; i < NUVRIK_U8(outputs->table->outputs_count); i++) {
-        if (outputs->moves[i] && nuvrik_outputs_a_hand_moves(outputs, i)) {
+        if (outputs->moves[i] && (nuvrik_outputs_a_hand_moves(outputs, i)
+            || nuvrik_outputs_ends_here(outputs, i))) {
             nuvrik_desk_over(self, NUVRIK_ENDED, 0, outputs);
             return;
         }
@@ -2266,6 +2336,13 @@ void nuvrik_machine_stop(NuvrikMachine *self)
     self->holding = false;
     nuvrik_outputs_halt(&self->outputs);
     nuvrik_machine_end_motions(self);
+}
+
+/** An input of the machine's own stops it, for as long as it does. */
+void nuvrik_machine_press_stop(NuvrikMachine *self, uint8_t why, uint8_t item)
+{
+    nuvrik_machine_stop(self);
+    nuvrik_watch_say(&self->watch, why, item, 0);
 }
 
 /** Move one output a little. A jog is for a machine at rest: what a hand moves is not to be jogged. */
@@ -3556,6 +3633,22 @@ void nuvrik_telling_catch_up(NuvrikTelling *self)
     }
 }
 
+/** Whether its reading is not too old; after catch_up. */
+bool nuvrik_telling_is_fresh(const NuvrikTelling *self, uint8_t item)
+{
+    return self->known[item] && self->read_ms[item] < NUVRIK_U16(NUVRIK_P(self->table->items)[item].stale_ms);
+}
+
+/** Where a reading within a range stands, 0 to FULL, NO_READING for none that is fresh; after catch_up. */
+int32_t nuvrik_telling_share_of(NuvrikTelling *self, uint8_t item)
+{
+    const NuvrikItemTable *about = &NUVRIK_P(self->table->items)[item];
+    if (!nuvrik_telling_is_fresh(self, item)) {
+        return NUVRIK_NO_READING;
+    }
+    return nuvrik_share_from_code(self->codes[NUVRIK_U8(about->first)], NUVRIK_U8(about->bits));
+}
+
 /** A reading, NOTHING_THERE for none. */
 void nuvrik_telling_take(NuvrikTelling *self, uint8_t item, int32_t raw)
 {
@@ -3610,8 +3703,7 @@ bool nuvrik_telling_choose(NuvrikTelling *self)
         const NuvrikItemTable *item = &NUVRIK_P(self->table->items)[i];
         uint16_t size = (uint16_t)((NUVRIK_U8(item->tells) == NUVRIK_TELLS_AXES)
             ? (NUVRIK_AXES * NUVRIK_U8(item->bits)) : NUVRIK_U8(item->bits));
-        bool fresh = NUVRIK_U8(item->tells) >= NUVRIK_TELLS_STEPS || (self->known[i]
-            && self->read_ms[i] < NUVRIK_U16(item->stale_ms));
+        bool fresh = NUVRIK_U8(item->tells) >= NUVRIK_TELLS_STEPS || nuvrik_telling_is_fresh(self, i);
         self->chosen[i] = self->due_ms[i] <= 0 && fresh && size <= room;
         if (self->chosen[i]) {
             any = true;
@@ -3732,6 +3824,84 @@ uint32_t nuvrik_steps_of(NuvrikOutputs *outputs, uint8_t stepper)
 {
     NuvrikStepper *one = &outputs->steppers[stepper];
     return nuvrik_stepper_rounded(one);
+}
+
+/* ---- inputs ---- */
+
+void nuvrik_inputs_init(NuvrikInputs *self, const NuvrikInputsTable *table)
+{
+    self->table = table;
+    self->too_low = false;
+    self->changing_ms = 0;
+}
+
+/** Before each turn: what they say now, dt_ms after the last one. */
+void nuvrik_inputs_look(NuvrikInputs *self, NuvrikTelling *telling, NuvrikMachine *machine, uint16_t dt_ms)
+{
+    if (!NUVRIK_U8(self->table->used)) {
+        return;
+    }
+    nuvrik_telling_catch_up(telling);
+    if (NUVRIK_U8(self->table->battery) != NUVRIK_NOBODY) {
+        nuvrik_inputs_look_at_battery(self, telling, dt_ms);
+    }
+    int16_t most = (self->too_low) ? NUVRIK_I16(self->table->battery_to) : (int16_t)NUVRIK_FULL;
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->limits_count); i++) {
+        const NuvrikLimitsTable *one = &NUVRIK_P(self->table->limits)[i];
+        int16_t factor = most;
+        if (NUVRIK_U8(one->dial) != NUVRIK_NOBODY) {
+            factor = (int16_t)nuvrik_mul(most, nuvrik_dialled(telling, NUVRIK_U8(one->dial)));
+        }
+        uint8_t at_end = 0;
+        if (NUVRIK_U8(one->end_forward) != NUVRIK_NOBODY && nuvrik_on_or_unread(telling,
+            NUVRIK_U8(one->end_forward))) {
+            at_end = (uint8_t)(at_end + NUVRIK_AT_FORWARD_END);
+        }
+        if (NUVRIK_U8(one->end_backward) != NUVRIK_NOBODY && nuvrik_on_or_unread(telling,
+            NUVRIK_U8(one->end_backward))) {
+            at_end = (uint8_t)(at_end + NUVRIK_AT_BACKWARD_END);
+        }
+        nuvrik_outputs_limit(&machine->outputs, i, factor, at_end);
+    }
+    if (NUVRIK_U8(self->table->stop) != NUVRIK_NOBODY && nuvrik_on_or_unread(telling,
+        NUVRIK_U8(self->table->stop))) {
+        nuvrik_machine_press_stop(machine, NUVRIK_WHY_STOP_SWITCH, NUVRIK_U8(self->table->stop));
+    } else if (self->too_low && NUVRIK_I16(self->table->battery_to) == 0) {
+        nuvrik_machine_press_stop(machine, NUVRIK_WHY_LOW_BATTERY, NUVRIK_U8(self->table->battery));
+    }
+}
+
+/** Whether it is too low. What cannot be read says nothing. */
+void nuvrik_inputs_look_at_battery(NuvrikInputs *self, NuvrikTelling *telling, uint16_t dt_ms)
+{
+    int32_t at = nuvrik_telling_share_of(telling, NUVRIK_U8(self->table->battery));
+    bool changes = at < NUVRIK_I16(self->table->battery_low);
+    if (self->too_low) {
+        changes = at >= NUVRIK_I16(self->table->battery_high);
+    }
+    if (at == NUVRIK_NO_READING || !changes) {
+        self->changing_ms = 0;
+        return;
+    }
+    self->changing_ms = nuvrik_later(self->changing_ms, dt_ms);
+    if (self->changing_ms >= NUVRIK_U16(self->table->battery_ms)) {
+        self->too_low = !self->too_low;
+        self->changing_ms = 0;
+    }
+}
+
+/** Whether a switch is on, or has no fresh reading. */
+bool nuvrik_on_or_unread(NuvrikTelling *telling, uint8_t item)
+{
+    const NuvrikItemTable *about = &NUVRIK_P(telling->table->items)[item];
+    return !nuvrik_telling_is_fresh(telling, item) || telling->codes[NUVRIK_U8(about->first)] != 0;
+}
+
+/** How far a dial is turned, 0 where nobody knows. */
+int16_t nuvrik_dialled(NuvrikTelling *telling, uint8_t item)
+{
+    int32_t at = nuvrik_telling_share_of(telling, item);
+    return (int16_t)((at == NUVRIK_NO_READING) ? (int32_t)0 : at);
 }
 
 /* ---- incoming ---- */
@@ -4057,6 +4227,7 @@ void nuvrik_machine_end_init(NuvrikMachineEnd *self, const NuvrikEndTable *table
     nuvrik_keys_init(&self->keys, NUVRIK_P(table->keys));
     nuvrik_train_reader_init(&self->train, NUVRIK_P(table->train));
     nuvrik_telling_init(&self->telling, NUVRIK_P(table->telling));
+    nuvrik_inputs_init(&self->inputs, NUVRIK_P(table->inputs));
     nuvrik_sender_init(&self->sender, NUVRIK_P(table->sender));
     for (uint8_t i = 0; i < NUVRIK_U8(table->pins_count); i++) {
         nuvrik_pins_init(&self->pins[i], &NUVRIK_P(table->pins)[i]);
@@ -4451,8 +4622,15 @@ void nuvrik_machine_end_ask(NuvrikMachineEnd *self, uint8_t code)
 /** One turn of the loop. */
 void nuvrik_machine_end_turn(NuvrikMachineEnd *self)
 {
+    nuvrik_machine_end_look(self);
     nuvrik_machine_turn(&self->machine);
     nuvrik_machine_end_follow(self);
+}
+
+/** See what the machine's own inputs say. */
+void nuvrik_machine_end_look(NuvrikMachineEnd *self)
+{
+    nuvrik_inputs_look(&self->inputs, &self->telling, &self->machine, self->machine.since_ms);
 }
 
 /** Say for each output what is to be written to its pins. */

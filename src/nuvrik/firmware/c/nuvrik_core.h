@@ -1,12 +1,12 @@
 /* Made from core/sizes.py, core/levels.py, core/bits.py, core/sealed.py, core/ramp.py, core/demand.py,
    core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
    core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
-   core/keys.py, core/train.py, core/writer.py, core/telling.py, core/incoming.py, core/on_off.py,
-   core/medium.py, core/machine_end.py, core/controls.py, core/hands.py, core/sources.py, core/arming.py,
-   core/handset.py, core/hearing.py, core/asking.py, core/handset_end.py, core/marks.py, core/burst.py,
-   core/families.py, core/shape.py, core/infrared.py, core/codes.py, core/remote.py, core/receiver.py,
-   core/bridge.py by Nuvrik. Read it, step through it, port it, but do not edit it: the next making would undo
-   that. */
+   core/keys.py, core/train.py, core/writer.py, core/telling.py, core/inputs.py, core/incoming.py,
+   core/on_off.py, core/medium.py, core/machine_end.py, core/controls.py, core/hands.py, core/sources.py,
+   core/arming.py, core/handset.py, core/hearing.py, core/asking.py, core/handset_end.py, core/marks.py,
+   core/burst.py, core/families.py, core/shape.py, core/infrared.py, core/codes.py, core/remote.py,
+   core/receiver.py, core/bridge.py by Nuvrik. Read it, step through it, port it, but do not edit it: the next
+   making would undo that. */
 #ifndef NUVRIK_CORE_H
 #define NUVRIK_CORE_H
 
@@ -126,6 +126,10 @@ extern "C" {
 
 #ifndef NUVRIK_MOST_SWITCHES
 #define NUVRIK_MOST_SWITCHES 32
+#endif
+
+#ifndef NUVRIK_MOST_LIMITS
+#define NUVRIK_MOST_LIMITS 32
 #endif
 
 #ifndef NUVRIK_MOST_LENGTHS
@@ -478,6 +482,7 @@ bool nuvrik_motor_holding(const NuvrikMotor *self);
 uint16_t nuvrik_motor_hold_left_ms(const NuvrikMotor *self);
 bool nuvrik_motor_hold_ends(const NuvrikMotor *self);
 void nuvrik_motor_keep_holding(NuvrikMotor *self, int16_t wanted, uint16_t dt_ms, uint8_t mode);
+void nuvrik_motor_cut_short(NuvrikMotor *self);
 void nuvrik_motor_halt(NuvrikMotor *self);
 
 /* ---- servo ---- */
@@ -729,8 +734,11 @@ enum {
     NUVRIK_WHY_SILENCE = 7,
     NUVRIK_WHY_GAVE_UP = 8,
     NUVRIK_WHY_GOOD_FRAMES = 9,
-    NUVRIK_WHY_ONE_MORE_AT_REST = 10
+    NUVRIK_WHY_ONE_MORE_AT_REST = 10,
+    NUVRIK_WHY_STOP_SWITCH = 11,
+    NUVRIK_WHY_LOW_BATTERY = 12
 };
+/** Why nothing moves. The place of the last two is that of an item of telemetry. */
 
 /** What one event does in one state. acts: whether it does anything; to: the state it enters; run,
  *  off_seen: what these become; counts_to: where a full run of good frames leads, STATES for nowhere;
@@ -880,6 +888,12 @@ enum {
     NUVRIK_IS_SWITCH = 3
 };
 
+enum {
+    NUVRIK_AT_FORWARD_END = 1,
+    NUVRIK_AT_BACKWARD_END = 2
+};
+/** What turns may go no further that way, as its pins say forward and backward. */
+
 /** One output: its kind, its place among those of that kind, and how it gets its level. */
 typedef struct {
     uint8_t kind;
@@ -903,7 +917,8 @@ typedef struct {
 
 /** The outputs of one machine. targets: what the last drive frame that was followed asks of each, asked:
  *  whether it asks anything. A jog goes before that, and so does a motion: moves says which outputs it
- *  moves, and wishes how far.
+ *  moves, and wishes how far. factors: how much of that is left to what turns; ends: which way it may not
+ *  go.
  */
 typedef struct {
     const NuvrikOutputsTable *table;
@@ -920,6 +935,8 @@ typedef struct {
     bool moves[NUVRIK_MOST_OUTPUTS];
     int16_t wishes[NUVRIK_MOST_OUTPUTS];
     bool moving;
+    int16_t factors[NUVRIK_MOST_OUTPUTS];
+    uint8_t ends[NUVRIK_MOST_OUTPUTS];
 } NuvrikOutputs;
 
 void nuvrik_outputs_init(NuvrikOutputs *self, const NuvrikOutputsTable *table);
@@ -932,8 +949,13 @@ void nuvrik_outputs_end_jog(NuvrikOutputs *self);
 bool nuvrik_outputs_turns(const NuvrikOutputs *self, uint8_t output);
 bool nuvrik_outputs_switches_only(const NuvrikOutputs *self, uint8_t output);
 bool nuvrik_outputs_a_hand_moves(const NuvrikOutputs *self, uint8_t output);
+bool nuvrik_outputs_ends_here(const NuvrikOutputs *self, uint8_t output);
 void nuvrik_outputs_wish(NuvrikOutputs *self, uint8_t output, int16_t to);
 void nuvrik_outputs_let_go(NuvrikOutputs *self);
+void nuvrik_outputs_limit(NuvrikOutputs *self, uint8_t output, int16_t factor, uint8_t at_end);
+int8_t nuvrik_outputs_facing(const NuvrikOutputs *self, uint8_t output);
+bool nuvrik_outputs_barred(const NuvrikOutputs *self, uint8_t output, int32_t to);
+int16_t nuvrik_outputs_within_limits(NuvrikOutputs *self, uint8_t output, int16_t target);
 void nuvrik_outputs_count_on(NuvrikOutputs *self, uint16_t dt_ms);
 void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode);
 void nuvrik_outputs_tick_one(NuvrikOutputs *self, uint8_t output, int16_t target, bool asked, uint16_t dt_ms,
@@ -1161,6 +1183,7 @@ void nuvrik_machine_hear(NuvrikMachine *self);
 void nuvrik_machine_command(NuvrikMachine *self, int32_t *values);
 void nuvrik_machine_numbered(NuvrikMachine *self, uint8_t seq);
 void nuvrik_machine_stop(NuvrikMachine *self);
+void nuvrik_machine_press_stop(NuvrikMachine *self, uint8_t why, uint8_t item);
 void nuvrik_machine_jog(NuvrikMachine *self, uint8_t output, int16_t to, uint16_t for_ms);
 void nuvrik_machine_argument(NuvrikMachine *self, uint8_t at, int32_t value);
 bool nuvrik_machine_ask(NuvrikMachine *self, uint8_t code, uint16_t boot_low, uint16_t boot_high,
@@ -1558,8 +1581,8 @@ enum {
 #define NUVRIK_NOTES 18
 
 /** One item of telemetry. low and high: the readings at the two ends of its range; high_on: whether it is
- *  on while its reading is not 0; of: the output, or the stepper, that it is of; first: the place of its
- *  codes.
+ *  on while its reading is not 0; of: the output, or the stepper, that it is of; pin: the board's, NOBODY
+ *  where the link file gives none; first: the place of its codes.
  */
 typedef struct {
     uint8_t tells;
@@ -1568,6 +1591,7 @@ typedef struct {
     int32_t high;
     bool high_on;
     uint8_t of;
+    uint8_t pin;
     uint16_t every_ms;
     uint16_t stale_ms;
     uint8_t first;
@@ -1610,6 +1634,8 @@ int32_t nuvrik_scaled(const NuvrikItemTable *item, int32_t raw);
 void nuvrik_telling_init(NuvrikTelling *self, const NuvrikTellingTable *table);
 void nuvrik_telling_pass_time(NuvrikTelling *self, uint16_t dt_ms);
 void nuvrik_telling_catch_up(NuvrikTelling *self);
+bool nuvrik_telling_is_fresh(const NuvrikTelling *self, uint8_t item);
+int32_t nuvrik_telling_share_of(NuvrikTelling *self, uint8_t item);
 void nuvrik_telling_take(NuvrikTelling *self, uint8_t item, int32_t raw);
 void nuvrik_telling_take_axis(NuvrikTelling *self, uint8_t item, uint8_t axis, int32_t raw);
 bool nuvrik_telling_choose(NuvrikTelling *self);
@@ -1620,6 +1646,54 @@ uint8_t nuvrik_telling_place(const NuvrikTelling *self, uint8_t note);
 void nuvrik_telling_note(NuvrikTelling *self, uint8_t seq);
 bool nuvrik_telling_recent(NuvrikTelling *self, uint8_t seq);
 uint32_t nuvrik_steps_of(NuvrikOutputs *outputs, uint8_t stepper);
+
+/* ---- inputs ---- */
+
+/** The machine's own inputs: a stop switch, end switches, a dial for speed, a battery that is too low.
+ *
+ *  Each is an item of telemetry, so what acts is what is told. A switch is believed only when it says that
+ *  it is off: a stop switch without a fresh reading is pressed, and an end switch without one is at its
+ *  end, because its wire may be broken. A dial without one is at 0. A battery is too low only once it has
+ *  been so for a while, because every start of a motor pulls it down for a moment.
+ */
+
+/** What limits one output: items of telemetry, NOBODY for none. */
+typedef struct {
+    uint8_t dial;
+    uint8_t end_forward;
+    uint8_t end_backward;
+} NuvrikLimitsTable;
+
+/** The inputs of a machine: items of telemetry, NOBODY for none. A battery below low is too low after
+ *  battery_ms, until it has been at high again for as long; battery_to: how much of full scale is left to
+ *  what turns then, 0 for a stop. limits: one for each output, none at all where nothing limits any.
+ */
+typedef struct {
+    bool used;
+    uint8_t stop;
+    uint8_t battery;
+    int16_t battery_low;
+    int16_t battery_high;
+    uint16_t battery_ms;
+    int16_t battery_to;
+    const NuvrikLimitsTable *limits;
+    uint8_t limits_count;
+} NuvrikInputsTable;
+
+/** The inputs of one machine. too_low: the battery is; changing_ms: for how long it has been saying
+ *  otherwise.
+ */
+typedef struct {
+    const NuvrikInputsTable *table;
+    bool too_low;
+    uint16_t changing_ms;
+} NuvrikInputs;
+
+void nuvrik_inputs_init(NuvrikInputs *self, const NuvrikInputsTable *table);
+void nuvrik_inputs_look(NuvrikInputs *self, NuvrikTelling *telling, NuvrikMachine *machine, uint16_t dt_ms);
+void nuvrik_inputs_look_at_battery(NuvrikInputs *self, NuvrikTelling *telling, uint16_t dt_ms);
+bool nuvrik_on_or_unread(NuvrikTelling *telling, uint8_t item);
+int16_t nuvrik_dialled(NuvrikTelling *telling, uint8_t item);
 
 /* ---- incoming ---- */
 
@@ -1836,6 +1910,7 @@ typedef struct {
     bool guarded;
     const NuvrikPinTable *pins;
     uint8_t pins_count;
+    const NuvrikInputsTable *inputs;
     const NuvrikMediumTable *medium;
     const uint8_t *name;
     uint8_t name_count;
@@ -1857,6 +1932,7 @@ typedef struct {
     NuvrikKeys keys;
     NuvrikTrainReader train;
     NuvrikTelling telling;
+    NuvrikInputs inputs;
     NuvrikSender sender;
     NuvrikPins pins[NUVRIK_MOST_PINS];
     int32_t values[NUVRIK_MOST_CHANNELS];
@@ -1896,6 +1972,7 @@ bool nuvrik_machine_end_request_fits(const NuvrikMachineEnd *self, uint8_t code,
 void nuvrik_machine_end_obey(NuvrikMachineEnd *self, uint8_t kind);
 void nuvrik_machine_end_ask(NuvrikMachineEnd *self, uint8_t code);
 void nuvrik_machine_end_turn(NuvrikMachineEnd *self);
+void nuvrik_machine_end_look(NuvrikMachineEnd *self);
 void nuvrik_machine_end_follow(NuvrikMachineEnd *self);
 void nuvrik_machine_end_halt(NuvrikMachineEnd *self);
 bool nuvrik_machine_end_send(NuvrikMachineEnd *self);

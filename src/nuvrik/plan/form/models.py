@@ -98,6 +98,19 @@ class LinkSection(Section):
         return max(1, (2000 + self.rate_hz) // (2 * self.rate_hz))
 
 
+class LowBattery(Section):
+    """``failsafe.low_battery``: an item of telemetry, from where on it is too low, and what is left then."""
+
+    of: Name = Field(description="the item of telemetry, of kind volts or analog")
+    below: float = Field(ge=-1e6, le=1e6, description="in the units of the item, e.g. volts")
+    to: float = Field(
+        default=0.0, ge=0, le=1, description="how much of full scale is left to what turns; 0 = a stop"
+    )
+    for_ms: Millis = Field(
+        default=2000, description="for this long without a break, in ms: a motor that starts pulls it down"
+    )
+
+
 class FailsafeSection(Section):
     """``[failsafe]``: who may move and when."""
 
@@ -129,6 +142,13 @@ class FailsafeSection(Section):
         description="with telemetry: a command made from what was known longer ago, in ms, is refused",
     )
     stop: Name | None = Field(default=None, description="the control that, while on, sends only stop frames")
+    stop_switch: Name | None = Field(
+        default=None,
+        description="a digital item of telemetry: while on, or without a reading, the machine is stopped",
+    )
+    low_battery: LowBattery | None = Field(
+        default=None, description="what becomes of a machine whose battery is too low"
+    )
 
 
 class Board(Section):

@@ -39,6 +39,18 @@ class _Moving(_Output):
     )
 
 
+class _Turning(_Moving):
+    dial: Name | None = Field(
+        default=None, description="an item of telemetry that says how much of full scale is left to it"
+    )
+    end_forward: Name | None = Field(
+        default=None, description="a digital item of telemetry: while on, it turns no further forward"
+    )
+    end_backward: Name | None = Field(
+        default=None, description="a digital item of telemetry: while on, it turns no further backward"
+    )
+
+
 DRIVER_PINS = {
     "pwm_2dir": ("pwm", "forward", "backward"),
     "pwm_1dir": ("pwm", "dir"),
@@ -50,7 +62,7 @@ DRIVER_PINS = {
 CAN_BRAKE = ("pwm_2dir", "two_pwm")
 
 
-class MotorOutput(_Moving):
+class MotorOutput(_Turning):
     """``kind = "motor"``: a motor behind a driver."""
 
     kind: Literal["motor"]
@@ -206,7 +218,7 @@ class StepperPins(Section):
     dir: Pin = Field(description="high to turn forward")
 
 
-class StepperOutput(_Moving):
+class StepperOutput(_Turning):
     """``kind = "stepper"``: turns in steps, at a rate either way about zero."""
 
     kind: Literal["stepper"]

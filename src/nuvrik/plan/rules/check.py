@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.problems import Problem
-from nuvrik.plan.rules import fit, frames, motion, names, pulses
+from nuvrik.plan.rules import fit, frames, inputs, motion, names, pulses
 from nuvrik.plan.rules.draft import Draft
 
 RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
@@ -36,6 +36,8 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     fit.supply,
     fit.rests,
     fit.twins,
+    inputs.switches,
+    inputs.scales,
     motion.presets,
     motion.start_duties,
     motion.sides,

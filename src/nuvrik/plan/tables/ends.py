@@ -51,6 +51,7 @@ from nuvrik.plan.form.outputs import StepperOutput
 from nuvrik.plan.layout import HELLO_BYTES, HELLO_MOST, HOW_BYTES, layout_tag, payload_room
 from nuvrik.plan.per_link import per_link
 from nuvrik.plan.tables.infrared import receiver_table
+from nuvrik.plan.tables.inputs import inputs_table
 from nuvrik.plan.tables.machine import machine_table
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.on_off import on_off_table
@@ -115,6 +116,7 @@ def _end(link: Link, *, stream: bool) -> EndTable:
         train=train_table(link),
         guarded=bool(link.guard_bytes),
         pins=[pin_table(model) for model in link.outputs.values()],
+        inputs=inputs_table(link),
         medium=medium_table(link.medium),
         name=[*name],
         name_first=min(first, len(name)),
@@ -218,6 +220,7 @@ def _item(link: Link, item: AnyItem, first: int) -> ItemTable:
         high=ends[1],
         high_on=getattr(item, "active", "high") == "high",
         of=of,
+        pin=NOBODY if item.pin is None else item.pin,
         every_ms=item.every_ms,
         stale_ms=getattr(item, "stale_ms", 0),
         first=first,
