@@ -170,7 +170,20 @@ def _direction_first(patch: pytest.MonkeyPatch) -> None:
     patch.setattr(OutputPins, "follow", lambda self, demand: follow(self, demand)[::-1])
 
 
+SWITCHED = nuvrik.parse(
+    starter_text("tug").replace("[failsafe]\n", '[failsafe]\nstop_switch = "own_stop"\n', 1)
+    + '\n[telemetry.own_stop]\nkind = "digital"\nactive = "low"\n'
+)
+
+
+def _deaf_to_its_switch(patch: pytest.MonkeyPatch) -> None:
+    from nuvrik.core.inputs import Inputs
+
+    patch.setattr(Inputs, "look", lambda *_: None)
+
+
 CORNER_FAULTS = [
+    ("machines_own_stop", SWITCHED, _deaf_to_its_switch),
     ("stick_thrown", TUG, _direction_first),
     ("stop_wire_broken", TUG, _stop_fails_open),
     ("stick_rests_off_centre", TUG, _no_band),

@@ -148,7 +148,7 @@ def test_a_bridge_hands_on_what_both_ends_say_and_nothing_else(style: str) -> No
     for now in range(0, 3000, 10):
         sent = handset.send(now)
         straight.feed(sent, now)
-        noise = rng.randbytes(3) if rng.random() < 0.1 else b""
+        noise = rng.randbytes(3) if rng.random() < 0.02 else b""
         for byte in noise + sent:
             if bridge.take(byte):
                 machine.feed(bytes(bridge.sealed.body[: bridge.sealed.length]), now)

@@ -12,7 +12,15 @@ from functools import partial
 from nuvrik.levels import share_at
 from nuvrik.mixing.demand import Demand
 from nuvrik.mixing.pins import Pins
-from nuvrik.plan.form.backward import DemandItem, DistanceItem, ShaftItem, VectorItem, VoltsItem
+from nuvrik.plan.form.backward import (
+    AnalogItem,
+    DemandItem,
+    DigitalItem,
+    DistanceItem,
+    ShaftItem,
+    VectorItem,
+    VoltsItem,
+)
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput
 from nuvrik.plant.bridges import Bridge
@@ -82,7 +90,7 @@ class Plant:
             (bridge, self.motors[name], self._mounted[name], name if name in winches else None)
             for name, bridge in self.bridges.items()
         ]
-        self._sensors = Sensors(link, self.motors)
+        self.sensors = Sensors(link, self.motors)
 
     def follow(self, demands: Sequence[Demand]) -> None:
         """Write the pins as new demands ask for it."""
@@ -149,17 +157,18 @@ class Plant:
 
     def readings(self) -> dict[str, Raw]:
         """What the machine's sensors read."""
-        return self._sensors.read(self.volts)
+        return self.sensors.read(self.volts)
 
 
 class Sensors:
-    """What is measured on a plant: volts and shafts; nothing is near, and whatever else there is reads the
-    same all the time."""
+    """What is measured on a plant: volts and shafts; switches are off, dials wide open, nothing is near, and
+    whatever else there is reads the same all the time. ``pressed`` are switches that are on."""
 
     def __init__(self, link: Link, motors: Mapping[str, SimMotor]) -> None:
         self._volts: list[tuple[str, VoltsItem]] = []
         self._shafts: list[tuple[str, SimMotor, int]] = []
         self._still: dict[str, Raw] = {}
+        self.pressed: set[str] = set()
         for name, item in link.telemetry.items():
             if isinstance(item, VoltsItem):
                 self._volts.append((name, item))
@@ -168,12 +177,20 @@ class Sensors:
             elif isinstance(item, VectorItem):
                 level = sum(item.raw) // 2
                 self._still[name] = level, level, item.raw[1]
+            elif isinstance(item, DigitalItem):
+                self._still[name] = int(item.active == "low")
+            elif isinstance(item, AnalogItem | DistanceItem):
+                dialled = any(getattr(output, "dial", None) == name for output in link.outputs.values())
+                near = 0 if isinstance(item, AnalogItem) else None
+                self._still[name] = item.raw[1] if dialled else near
             elif not isinstance(item, DemandItem) and getattr(item, "sensor", True):
-                self._still[name] = None if isinstance(item, DistanceItem) else 0
+                self._still[name] = 0
 
     def read(self, volts: float) -> dict[str, Raw]:
         """All of them."""
         made = dict(self._still)
+        for name in self.pressed:
+            made[name] = 1 - int(made[name] == 1)
         for name, item in self._volts:
             (low, high), (raw_low, raw_high) = item.range, item.raw
             share = min(max((volts - low) / (high - low), 0.0), 1.0)

@@ -24,6 +24,10 @@ THROW_MS = 300
 """A hand throws a stick from end to end about three times a second."""
 
 
+def _stop_switch(world: World) -> None:
+    world.plant.sensors.pressed.add(world.link.failsafe.stop_switch or "")
+
+
 def _handset_reset(world: World) -> None:
     # From a brown-out too short for the timeout to notice, to a slow boot loader.
     world.reset_handset(boot_ms=world.rng.randrange(30, 2500))
@@ -388,6 +392,15 @@ FAULTS = (
         must="hold",
         ends_in=ANY,
         fits=_has_telemetry,
+    ),
+    Fault(
+        "machines_own_stop",
+        "bench",
+        "somebody beside the machine presses its own stop switch",
+        _stop_switch,
+        ends_in=(STOPPED,),
+        shows=(Code.STOP_SWITCH,),
+        fits=only(lambda link: link.failsafe.stop_switch, "the machine has no stop switch"),
     ),
     Fault(
         "port_vanishes",

@@ -303,6 +303,11 @@ class World:
         dt_us, self._turned_us = t_us - self._turned_us, t_us
         if dt_us > 1000 * LONGEST_GAP_MS:
             machine.expire(now_ms)
+        if self.plant_runs and self.sensing:
+            readings = self.plant.readings()
+            machine.sense(now_ms, **readings)
+            if self.twin is not None:
+                self.twin.sense(now_ms, **readings)
         if self._waiting:
             self._read_backlog(now_ms, dt_us)
         demands, moments = machine.tick(now_ms), self.trace.moments
@@ -316,8 +321,6 @@ class World:
             self.twin.tick(now_ms)
         if self.plant_runs:
             self.plant.run(dt_us / 1000)
-            if self.sensing:
-                machine.sense(now_ms, **self.plant.readings())
         if self.back is not None:
             answer = self.machine.send(now_ms)
             arrival = self.back.send(answer, self.t_us) if answer else None
