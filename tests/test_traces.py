@@ -16,6 +16,8 @@ from nuvrik.core.desk import REFUSED
 from nuvrik.core.sealed import ACCEPTED, TOO_LONG
 from nuvrik.core.telling import NOTHING_THERE
 from nuvrik.export.native import Native, build
+from nuvrik.export.parts import defines
+from nuvrik.export.program import Program
 from nuvrik.export.traces.driver import Life
 from nuvrik.export.traces.runners import in_c, in_micropython
 from nuvrik.plan.starters import starter_names, starter_text
@@ -59,6 +61,19 @@ def by_clang(tmp_path_factory: pytest.TempPathFactory) -> Native:
 @pytest.mark.parametrize("link", [link for _, link in LIVED], ids=NAMES)
 def test_a_life_in_c_is_the_same(link: nuvrik.Link, by_gcc: Native) -> None:
     assert in_c(by_gcc, Life(link, SEED), STEPS) == "", SEED
+
+
+@pytest.mark.slow
+@pytest.mark.skipif(not shutil.which("gcc"), reason="a C compiler: make toolchain")
+@pytest.mark.parametrize("at", range(4))
+def test_so_is_one_with_no_more_in_it_than_the_link_uses(at: int, tmp_path: Path) -> None:
+    """Other links in each run: nothing that a link needs is left out, and no room is too small."""
+    name, link = random.Random(SEED).sample(LIVED, 4)[at]
+    life, library = Life(link, SEED + 3), tmp_path / "core.so"
+    has = defines(life.table, Program())
+    build(library, sizes=has)
+    assert any(value == 0 for value in has.values())
+    assert in_c(Native(library, sizes=has), life, STEPS) == "", (name, SEED)
 
 
 @pytest.mark.slow

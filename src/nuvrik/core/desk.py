@@ -209,7 +209,7 @@ class Desk:
             self.answer(BUSY, 0)
         elif request.kind == ASKS_CALL:
             return True
-        else:
+        elif request.kind == ASKS_STEPS or request.kind == ASKS_HOME:
             self.motion = STEPS_MOTION
             self.begun = False
             asked: span = self.arguments[0] if request.kind == ASKS_STEPS else 0

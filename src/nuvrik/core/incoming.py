@@ -38,7 +38,9 @@ class Incoming:
             return self.cobs.take(byte, sealed)
         if self.table.way_in == IN_SLIP:
             return self.slip.take(byte, sealed)
-        return self.text.take(byte)
+        if self.table.way_in == IN_LINES:
+            return self.text.take(byte)
+        return NO_EVENT
 
     def begin_packet(self, sealed: Sealed) -> None:
         """A packet begins."""

@@ -18,6 +18,8 @@ from nuvrik.core.sealed import ACCEPTED, TOO_LONG
 from nuvrik.core.stepper import NO_LIMIT
 from nuvrik.ends.machine import Machine
 from nuvrik.export.native import Native, build
+from nuvrik.export.parts import defines
+from nuvrik.export.program import Program
 from nuvrik.export.traces.runners import NativeEnd, prepared
 from nuvrik.export.traces.seen import carry_out, seen
 from nuvrik.failsafe.table import STATES, State
@@ -28,7 +30,6 @@ from nuvrik.plan.form.channels import source_name
 from nuvrik.plan.form.frame_actions import TrainFrame
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.ends import end_table
-from nuvrik.plan.tables.sizes import sizes_of
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import REASONS, Event, Frame, RefusedFrame
 from nuvrik.wire.items import Raw, raw_numbers
@@ -283,6 +284,6 @@ def _interpreter(interpreter: str, key: int, link: Link) -> MicroPythons:
 def in_c_on_the_spot(link: Link, folder: Path, compiler: str) -> InC:
     """Build core for a link with a compiler, and make machines of it. CalledProcessError if that fails."""
     library = folder / "nuvrik_core.so"
-    sizes = sizes_of(end_table(link, stream=not link.medium.datagrams))
+    sizes = defines(end_table(link, stream=not link.medium.datagrams), Program())
     build(library, compiler=compiler, sizes=sizes)
     return InC(library, tuple(sizes.items()))

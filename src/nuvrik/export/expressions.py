@@ -4,6 +4,7 @@ import ast
 from collections.abc import Callable
 
 from nuvrik.core.ranges import RANGES
+from nuvrik.export.parts import CONSTANTS, FLAGS, LISTS
 from nuvrik.export.program import Module, Outside, Program, Routine, snake
 from nuvrik.export.values import (
     SYMBOLS,
@@ -187,6 +188,8 @@ class Expressions:
         width, arrow = record.fields[node.attr], "." if base.inline else "->"
         value = self._typed(f"{base.text}{arrow}{node.attr}", width, record.is_table)
         inner = self._program.records.get(width)
+        if f"{record.name}.{node.attr}" in FLAGS:
+            return value._replace(text=f"(NUVRIK_HAS_{node.attr.upper()} && {value.text})")
         if inner is None:
             return value
         return value._replace(
@@ -276,7 +279,12 @@ class Expressions:
             return Value(f"{left.bracketed} {symbol} {right.bracketed}", "bool", 0, 1, simple=False)
         c = narrowest(min(left.low, right.low), max(left.high, right.high), node)
         first, second = both(left, right, c)
-        return Value(f"{first} {symbol} {second}", "bool", 0, 1, simple=False)
+        said, kind = f"{first} {symbol} {second}", ast.unparse(node.comparators[0])
+        if symbol in ("==", "!=") and kind in CONSTANTS:
+            # Of a kind that a link has not, nothing is.
+            said = f"NUVRIK_HAS_{kind} && {said}" if symbol == "==" else f"!NUVRIK_HAS_{kind} || {said}"
+            return Value(f"({said})", "bool", 0, 1)
+        return Value(said, "bool", 0, 1, simple=False)
 
     def _several(self, node: ast.BoolOp) -> Value:
         word = " && " if isinstance(node.op, ast.And) else " || "
@@ -311,7 +319,8 @@ class Expressions:
         if not (isinstance(node, ast.Attribute) and self._value(node).rom):
             raise Outside(node, "len() of what is no list of a table", "keep its length in a field")
         base = self._value(node.value)
-        return f"NUVRIK_U8({base.text}{'.' if base.inline else '->'}{node.attr}_count)"
+        count = f"NUVRIK_U8({base.text}{'.' if base.inline else '->'}{node.attr}_count)"
+        return f"NUVRIK_COUNT({node.attr.upper()}, {count})" if node.attr in LISTS else count
 
 
 def _plain(value: Value, other: Value) -> str:

@@ -8,6 +8,7 @@ from itertools import groupby
 from typing import TypeGuard
 
 from nuvrik.core.ranges import RANGES
+from nuvrik.export import parts
 from nuvrik.export.body import Body
 from nuvrik.export.expressions import c_name, room_of
 from nuvrik.export.program import Constant, Module, Program, Record, Routine
@@ -42,6 +43,8 @@ class Translation:
         yield from ("#ifndef NUVRIK_CORE_H", "#define NUVRIK_CORE_H", "")
         yield from ("#include <stdbool.h>", "#include <stdint.h>", "", '#include "nuvrik_rom.h"', "")
         yield from ("#ifdef __cplusplus", 'extern "C" {', "#endif", "")
+        yield from described(parts.__doc__ or "")
+        yield from (*parts.defaults(), "")
         for module in self._program.modules:
             yield f"/* ---- {module.name} ---- */"
             yield ""

@@ -1602,16 +1602,16 @@ int16_t nuvrik_mixed(const NuvrikRoute *route, const int32_t *values)
 void nuvrik_outputs_init(NuvrikOutputs *self, const NuvrikOutputsTable *table)
 {
     self->table = table;
-    for (uint8_t i = 0; i < NUVRIK_U8(table->motors_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(MOTORS, NUVRIK_U8(table->motors_count)); i++) {
         nuvrik_motor_init(&self->motors[i], &NUVRIK_P(table->motors)[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(table->servos_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(SERVOS, NUVRIK_U8(table->servos_count)); i++) {
         nuvrik_servo_init(&self->servos[i], &NUVRIK_P(table->servos)[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(table->steppers_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(STEPPERS, NUVRIK_U8(table->steppers_count)); i++) {
         nuvrik_stepper_init(&self->steppers[i], &NUVRIK_P(table->steppers)[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(table->switches_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(SWITCHES, NUVRIK_U8(table->switches_count)); i++) {
         nuvrik_switch_init(&self->switches[i], &NUVRIK_P(table->switches)[i]);
     }
     for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
@@ -1640,16 +1640,16 @@ void nuvrik_outputs_init(NuvrikOutputs *self, const NuvrikOutputsTable *table)
 /** At power-up. */
 void nuvrik_outputs_begin(NuvrikOutputs *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->motors_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(MOTORS, NUVRIK_U8(self->table->motors_count)); i++) {
         nuvrik_motor_begin(&self->motors[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->servos_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(SERVOS, NUVRIK_U8(self->table->servos_count)); i++) {
         nuvrik_servo_begin(&self->servos[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->steppers_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(STEPPERS, NUVRIK_U8(self->table->steppers_count)); i++) {
         nuvrik_stepper_begin(&self->steppers[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->switches_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(SWITCHES, NUVRIK_U8(self->table->switches_count)); i++) {
         nuvrik_switch_begin(&self->switches[i]);
     }
 }
@@ -1696,13 +1696,15 @@ void nuvrik_outputs_end_jog(NuvrikOutputs *self)
 bool nuvrik_outputs_turns(const NuvrikOutputs *self, uint8_t output)
 {
     uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind);
-    return kind == NUVRIK_IS_MOTOR || kind == NUVRIK_IS_STEPPER;
+    return (NUVRIK_HAS_IS_MOTOR && kind == NUVRIK_IS_MOTOR) || (NUVRIK_HAS_IS_STEPPER
+        && kind == NUVRIK_IS_STEPPER);
 }
 
 /** Whether an output is off or on, and nothing between. */
 bool nuvrik_outputs_switches_only(const NuvrikOutputs *self, uint8_t output)
 {
-    return NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind) == NUVRIK_IS_SWITCH;
+    return (NUVRIK_HAS_IS_SWITCH
+        && NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind) == NUVRIK_IS_SWITCH);
 }
 
 /** Whether a hand, or a jog, moves an output that a motion is to move, or may no longer let it. */
@@ -1750,7 +1752,7 @@ void nuvrik_outputs_limit(NuvrikOutputs *self, uint8_t output, int16_t factor, u
 int8_t nuvrik_outputs_facing(const NuvrikOutputs *self, uint8_t output)
 {
     uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].at);
-    if (NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind) == NUVRIK_IS_MOTOR) {
+    if ((NUVRIK_HAS_IS_MOTOR && NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind) == NUVRIK_IS_MOTOR)) {
         return NUVRIK_I8(NUVRIK_P(self->table->motors)[at].facing);
     }
     return NUVRIK_I8(NUVRIK_P(self->table->steppers)[at].facing);
@@ -1771,9 +1773,10 @@ int16_t nuvrik_outputs_within_limits(NuvrikOutputs *self, uint8_t output, int16_
 {
     uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].at);
     uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind);
-    if (kind == NUVRIK_IS_MOTOR && nuvrik_outputs_barred(self, output, self->motors[at].ramp.fine)) {
+    if ((NUVRIK_HAS_IS_MOTOR && kind == NUVRIK_IS_MOTOR) && nuvrik_outputs_barred(self, output,
+        self->motors[at].ramp.fine)) {
         nuvrik_motor_cut_short(&self->motors[at]);
-    } else if (kind == NUVRIK_IS_STEPPER && nuvrik_outputs_barred(self, output,
+    } else if ((NUVRIK_HAS_IS_STEPPER && kind == NUVRIK_IS_STEPPER) && nuvrik_outputs_barred(self, output,
         self->steppers[at].ramp.fine)) {
         nuvrik_stepper_halt(&self->steppers[at]);
     }
@@ -1786,7 +1789,7 @@ int16_t nuvrik_outputs_within_limits(NuvrikOutputs *self, uint8_t output, int16_
 /** What passed was turned at the rates told before, so it is counted before new ones are told. */
 void nuvrik_outputs_count_on(NuvrikOutputs *self, uint16_t dt_ms)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->steppers_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(STEPPERS, NUVRIK_U8(self->table->steppers_count)); i++) {
         nuvrik_stepper_count_on(&self->steppers[i], dt_ms);
     }
 }
@@ -1821,11 +1824,11 @@ void nuvrik_outputs_tick_one(NuvrikOutputs *self, uint8_t output, int16_t target
 {
     uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind);
     uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].at);
-    if (kind == NUVRIK_IS_MOTOR) {
+    if ((NUVRIK_HAS_IS_MOTOR && kind == NUVRIK_IS_MOTOR)) {
         nuvrik_motor_tick(&self->motors[at], target, asked, dt_ms, mode);
-    } else if (kind == NUVRIK_IS_SERVO) {
+    } else if ((NUVRIK_HAS_IS_SERVO && kind == NUVRIK_IS_SERVO)) {
         nuvrik_servo_tick(&self->servos[at], target, asked, dt_ms, mode);
-    } else if (kind == NUVRIK_IS_STEPPER) {
+    } else if ((NUVRIK_HAS_IS_STEPPER && kind == NUVRIK_IS_STEPPER)) {
         nuvrik_stepper_tick(&self->steppers[at], target, asked, dt_ms, mode);
     } else {
         nuvrik_switch_tick(&self->switches[at], target, asked, mode);
@@ -1835,16 +1838,16 @@ void nuvrik_outputs_tick_one(NuvrikOutputs *self, uint8_t output, int16_t target
 /** Every output to rest at once, without a ramp. */
 void nuvrik_outputs_halt(NuvrikOutputs *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->motors_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(MOTORS, NUVRIK_U8(self->table->motors_count)); i++) {
         nuvrik_motor_halt(&self->motors[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->servos_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(SERVOS, NUVRIK_U8(self->table->servos_count)); i++) {
         nuvrik_servo_halt(&self->servos[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->steppers_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(STEPPERS, NUVRIK_U8(self->table->steppers_count)); i++) {
         nuvrik_stepper_halt(&self->steppers[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->switches_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(SWITCHES, NUVRIK_U8(self->table->switches_count)); i++) {
         nuvrik_switch_halt(&self->switches[i]);
     }
 }
@@ -1854,13 +1857,13 @@ NuvrikDemand *nuvrik_outputs_told(NuvrikOutputs *self, uint8_t output)
 {
     uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind);
     uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].at);
-    if (kind == NUVRIK_IS_MOTOR) {
+    if ((NUVRIK_HAS_IS_MOTOR && kind == NUVRIK_IS_MOTOR)) {
         return &self->motors[at].demand;
     }
-    if (kind == NUVRIK_IS_SERVO) {
+    if ((NUVRIK_HAS_IS_SERVO && kind == NUVRIK_IS_SERVO)) {
         return &self->servos[at].demand;
     }
-    if (kind == NUVRIK_IS_STEPPER) {
+    if ((NUVRIK_HAS_IS_STEPPER && kind == NUVRIK_IS_STEPPER)) {
         return &self->steppers[at].demand;
     }
     return &self->switches[at].demand;
@@ -1880,7 +1883,7 @@ bool nuvrik_outputs_safe(NuvrikOutputs *self)
 /** Whether an output is about to let go of a load that it holds. */
 bool nuvrik_outputs_hold_ends(const NuvrikOutputs *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->motors_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(MOTORS, NUVRIK_U8(self->table->motors_count)); i++) {
         if (nuvrik_motor_hold_ends(&self->motors[i])) {
             return true;
         }
@@ -2046,12 +2049,14 @@ bool nuvrik_desk_begin(NuvrikDesk *self, const NuvrikRequestTable *request, bool
         nuvrik_desk_answer(self, NUVRIK_NOT_ARMED, 0);
     } else if (NUVRIK_U8(request->moves) && self->motion != NUVRIK_NO_MOTION) {
         nuvrik_desk_answer(self, NUVRIK_BUSY, 0);
-    } else if (NUVRIK_U8(request->kind) == NUVRIK_ASKS_CALL) {
+    } else if ((NUVRIK_HAS_ASKS_CALL && NUVRIK_U8(request->kind) == NUVRIK_ASKS_CALL)) {
         return true;
-    } else {
+    } else if ((NUVRIK_HAS_ASKS_STEPS && NUVRIK_U8(request->kind) == NUVRIK_ASKS_STEPS)
+        || (NUVRIK_HAS_ASKS_HOME && NUVRIK_U8(request->kind) == NUVRIK_ASKS_HOME)) {
         self->motion = NUVRIK_STEPS_MOTION;
         self->begun = false;
-        int32_t asked = (NUVRIK_U8(request->kind) == NUVRIK_ASKS_STEPS) ? self->arguments[0] : (int32_t)0;
+        int32_t asked = ((NUVRIK_HAS_ASKS_STEPS && NUVRIK_U8(request->kind) == NUVRIK_ASKS_STEPS))
+            ? self->arguments[0] : (int32_t)0;
         self->back = asked < 0;
         self->steps = (uint16_t)nuvrik_abs32(asked);
         nuvrik_desk_answer(self, NUVRIK_RUNNING, 0);
@@ -2094,7 +2099,8 @@ void nuvrik_desk_overlay(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_m
         nuvrik_desk_over(self, NUVRIK_ENDED, 0, outputs);
         return;
     }
-    if (self->motion == NUVRIK_STEPS_MOTION && !nuvrik_desk_step(self, outputs, dt_ms)) {
+    if ((NUVRIK_HAS_STEPS_MOTION && self->motion == NUVRIK_STEPS_MOTION) && !nuvrik_desk_step(self, outputs,
+        dt_ms)) {
         nuvrik_desk_over(self, NUVRIK_DONE, 0, outputs);
         return;
     }
@@ -2121,7 +2127,7 @@ bool nuvrik_desk_step(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms)
         self->begun = true;
         self->from_whole = stepper->whole;
         self->from_part = stepper->part;
-        if (NUVRIK_U8(request->kind) == NUVRIK_ASKS_HOME) {
+        if ((NUVRIK_HAS_ASKS_HOME && NUVRIK_U8(request->kind) == NUVRIK_ASKS_HOME)) {
             nuvrik_stepper_go_to(stepper, 0, 0);
         } else if (self->back) {
             nuvrik_stepper_go_to(stepper, (stepper->whole - self->steps) & UINT32_C(0x3fffffff),
@@ -2145,7 +2151,7 @@ void nuvrik_desk_over(NuvrikDesk *self, uint8_t status, int32_t value, NuvrikOut
         return;
     }
     int32_t came_to = value;
-    if (self->motion == NUVRIK_STEPS_MOTION) {
+    if ((NUVRIK_HAS_STEPS_MOTION && self->motion == NUVRIK_STEPS_MOTION)) {
         const NuvrikRequestTable *request = &NUVRIK_P(self->table->requests)[self->move_code];
         NuvrikStepper *stepper = &outputs->steppers[NUVRIK_U8(request->stepper)];
         came_to = 0;
@@ -2376,7 +2382,7 @@ void nuvrik_machine_called(NuvrikMachine *self, uint8_t status, int32_t value)
 /** The builder's own code, which goes on, moves an output so far from the next turn on. */
 void nuvrik_machine_wish(NuvrikMachine *self, uint8_t output, int16_t to)
 {
-    if (self->desk.motion == NUVRIK_OWN_MOTION) {
+    if ((NUVRIK_HAS_OWN_MOTION && self->desk.motion == NUVRIK_OWN_MOTION)) {
         nuvrik_outputs_wish(&self->outputs, output, to);
     }
 }
@@ -2384,7 +2390,7 @@ void nuvrik_machine_wish(NuvrikMachine *self, uint8_t output, int16_t to)
 /** It moves nothing any more, but what it wishes next. */
 void nuvrik_machine_let_go(NuvrikMachine *self)
 {
-    if (self->desk.motion == NUVRIK_OWN_MOTION) {
+    if ((NUVRIK_HAS_OWN_MOTION && self->desk.motion == NUVRIK_OWN_MOTION)) {
         nuvrik_outputs_let_go(&self->outputs);
     }
 }
@@ -2392,7 +2398,7 @@ void nuvrik_machine_let_go(NuvrikMachine *self)
 /** It has come to its end. */
 void nuvrik_machine_own_over(NuvrikMachine *self, uint8_t status, int32_t value)
 {
-    if (self->desk.motion == NUVRIK_OWN_MOTION) {
+    if ((NUVRIK_HAS_OWN_MOTION && self->desk.motion == NUVRIK_OWN_MOTION)) {
         nuvrik_desk_over(&self->desk, status, value, &self->outputs);
     }
 }
@@ -2491,11 +2497,11 @@ void nuvrik_sender_seal(NuvrikSender *self)
 void nuvrik_sender_travel(NuvrikSender *self)
 {
     self->count = 0;
-    if (NUVRIK_U8(self->table->way) == NUVRIK_STUFFED) {
+    if ((NUVRIK_HAS_STUFFED && NUVRIK_U8(self->table->way) == NUVRIK_STUFFED)) {
         nuvrik_sender_stuff(self);
-    } else if (NUVRIK_U8(self->table->way) == NUVRIK_ESCAPED) {
+    } else if ((NUVRIK_HAS_ESCAPED && NUVRIK_U8(self->table->way) == NUVRIK_ESCAPED)) {
         nuvrik_sender_escape(self);
-    } else if (NUVRIK_U8(self->table->way) == NUVRIK_IN_HEX) {
+    } else if ((NUVRIK_HAS_IN_HEX && NUVRIK_U8(self->table->way) == NUVRIK_IN_HEX)) {
         nuvrik_sender_write_out(self);
     } else {
         for (uint8_t i = 0; i < self->length; i++) {
@@ -3082,7 +3088,7 @@ void nuvrik_keys_init(NuvrikKeys *self, const NuvrikKeysTable *table)
 /** Whether a byte is a key of this link. */
 bool nuvrik_keys_known(const NuvrikKeys *self, uint8_t code)
 {
-    for (uint8_t key_at = 0; key_at < NUVRIK_U8(self->table->keys_count); key_at++) {
+    for (uint8_t key_at = 0; key_at < NUVRIK_COUNT(KEYS, NUVRIK_U8(self->table->keys_count)); key_at++) {
         const NuvrikKeyTable *key = &NUVRIK_P(self->table->keys)[key_at];
         if (NUVRIK_U8(key->code) == code) {
             return true;
@@ -3094,7 +3100,7 @@ bool nuvrik_keys_known(const NuvrikKeys *self, uint8_t code)
 /** Whether a key stops everything. */
 bool nuvrik_keys_stops(const NuvrikKeys *self, uint8_t code)
 {
-    for (uint8_t key_at = 0; key_at < NUVRIK_U8(self->table->keys_count); key_at++) {
+    for (uint8_t key_at = 0; key_at < NUVRIK_COUNT(KEYS, NUVRIK_U8(self->table->keys_count)); key_at++) {
         const NuvrikKeyTable *key = &NUVRIK_P(self->table->keys)[key_at];
         if (NUVRIK_U8(key->code) == code) {
             return NUVRIK_U8(key->stop);
@@ -3106,7 +3112,7 @@ bool nuvrik_keys_stops(const NuvrikKeys *self, uint8_t code)
 /** A key that stops nothing: the values of the command that it is. */
 void nuvrik_keys_press(NuvrikKeys *self, uint8_t code, int32_t *values)
 {
-    for (uint8_t key_at = 0; key_at < NUVRIK_U8(self->table->keys_count); key_at++) {
+    for (uint8_t key_at = 0; key_at < NUVRIK_COUNT(KEYS, NUVRIK_U8(self->table->keys_count)); key_at++) {
         const NuvrikKeyTable *key = &NUVRIK_P(self->table->keys)[key_at];
         if (NUVRIK_U8(key->code) == code) {
             nuvrik_change_all(key, self->state);
@@ -3155,7 +3161,7 @@ uint8_t nuvrik_chooser_choose(NuvrikChooser *self, const int32_t *wanted)
     uint8_t nearest = NUVRIK_NOBODY;
     uint8_t same = NUVRIK_NOBODY;
     uint32_t least = 0;
-    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->keys)->keys_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(KEYS, NUVRIK_U8(NUVRIK_P(self->table->keys)->keys_count)); i++) {
         const NuvrikKeyTable *key = &NUVRIK_P(NUVRIK_P(self->table->keys)->keys)[i];
         if (NUVRIK_U8(key->stop)) {
             continue;
@@ -3195,7 +3201,7 @@ void nuvrik_chooser_send(NuvrikChooser *self, uint8_t place)
     /* A machine that is not armed moves no place. */
     nuvrik_keys_told(&self->keys, NUVRIK_U8(self->table->arm) == NUVRIK_NOBODY
         || self->keys.state[NUVRIK_U8(self->table->arm)] != 0);
-    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->keys)->keys_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(KEYS, NUVRIK_U8(NUVRIK_P(self->table->keys)->keys_count)); i++) {
         self->ages[i] = nuvrik_later(self->ages[i], 1);
     }
     self->ages[place] = 0;
@@ -3205,7 +3211,7 @@ void nuvrik_chooser_send(NuvrikChooser *self, uint8_t place)
 uint8_t nuvrik_chooser_stop(NuvrikChooser *self)
 {
     nuvrik_keys_forget(&self->keys);
-    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->keys)->keys_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(KEYS, NUVRIK_U8(NUVRIK_P(self->table->keys)->keys_count)); i++) {
         if (NUVRIK_U8(NUVRIK_P(NUVRIK_P(self->table->keys)->keys)[i].stop)) {
             return i;
         }
@@ -3368,7 +3374,7 @@ void nuvrik_writer_init(NuvrikWriter *self, const NuvrikWriterTable *table)
 /** Write a command. False: the style has no way of saying this. */
 bool nuvrik_writer_command(NuvrikWriter *self, const int32_t *values)
 {
-    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_SEALED) {
+    if ((NUVRIK_HAS_OUT_SEALED && NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_SEALED)) {
         nuvrik_writer_pack(self, values);
         return true;
     }
@@ -3379,16 +3385,16 @@ bool nuvrik_writer_command(NuvrikWriter *self, const int32_t *values)
 /** Write a stop; in a style that knows none, everything at rest and arm off. */
 bool nuvrik_writer_stop(NuvrikWriter *self)
 {
-    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_SEALED) {
+    if ((NUVRIK_HAS_OUT_SEALED && NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_SEALED)) {
         nuvrik_sender_begin(&self->sender, NUVRIK_KIND_STOP);
         nuvrik_sender_seal(&self->sender);
         return true;
     }
     nuvrik_writer_begin_plain(self);
-    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_KEYS) {
+    if ((NUVRIK_HAS_OUT_KEYS && NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_KEYS)) {
         return nuvrik_writer_press(self, nuvrik_chooser_stop(&self->chooser));
     }
-    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_SLOTS
+    if ((NUVRIK_HAS_OUT_SLOTS && NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_SLOTS)
         || NUVRIK_U8(NUVRIK_P(self->table->text)->stop_count) == 0) {
         return nuvrik_writer_plain(self, self->rest);
     }
@@ -3405,13 +3411,13 @@ bool nuvrik_writer_stop(NuvrikWriter *self)
 /** A command that is no sealed body. */
 bool nuvrik_writer_plain(NuvrikWriter *self, const int32_t *values)
 {
-    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_TEXT) {
+    if ((NUVRIK_HAS_OUT_TEXT && NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_TEXT)) {
         return nuvrik_writer_write_command(self, values);
     }
     if (nuvrik_writer_says_nothing(self, values)) {
         return false;
     }
-    if (NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_KEYS) {
+    if ((NUVRIK_HAS_OUT_KEYS && NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_KEYS)) {
         return nuvrik_writer_press(self, nuvrik_chooser_choose(&self->chooser, values));
     }
     for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
@@ -3621,7 +3627,7 @@ void nuvrik_telling_catch_up(NuvrikTelling *self)
     }
     self->since_ms = 0;
     self->told_ms = nuvrik_later(self->told_ms, dt_ms);
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->items_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(ITEMS, NUVRIK_U8(self->table->items_count)); i++) {
         self->read_ms[i] = nuvrik_later(self->read_ms[i], dt_ms);
         /* Long overdue is as good as overdue. */
         int32_t left = (int32_t)self->due_ms[i] - dt_ms;
@@ -3658,9 +3664,9 @@ void nuvrik_telling_take(NuvrikTelling *self, uint8_t item, int32_t raw)
     self->read_ms[item] = 0;
     if (raw == NUVRIK_NOTHING_THERE) {
         self->codes[NUVRIK_U8(about->first)] = 0xffffU;
-    } else if (NUVRIK_U8(about->tells) == NUVRIK_TELLS_COUNT) {
+    } else if ((NUVRIK_HAS_TELLS_COUNT && NUVRIK_U8(about->tells) == NUVRIK_TELLS_COUNT)) {
         self->codes[NUVRIK_U8(about->first)] = (uint16_t)raw;
-    } else if (NUVRIK_U8(about->tells) == NUVRIK_TELLS_DIGITAL) {
+    } else if ((NUVRIK_HAS_TELLS_DIGITAL && NUVRIK_U8(about->tells) == NUVRIK_TELLS_DIGITAL)) {
         self->codes[NUVRIK_U8(about->first)] = (uint16_t)(((raw != 0) == NUVRIK_U8(about->high_on)) ? 1 : 0);
     } else {
         self->codes[NUVRIK_U8(about->first)] = nuvrik_share_code((int16_t)nuvrik_scaled(about, raw),
@@ -3699,9 +3705,9 @@ bool nuvrik_telling_choose(NuvrikTelling *self)
 {
     uint16_t room = NUVRIK_U16(self->table->room);
     bool any = false;
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->items_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(ITEMS, NUVRIK_U8(self->table->items_count)); i++) {
         const NuvrikItemTable *item = &NUVRIK_P(self->table->items)[i];
-        uint16_t size = (uint16_t)((NUVRIK_U8(item->tells) == NUVRIK_TELLS_AXES)
+        uint16_t size = (uint16_t)(((NUVRIK_HAS_TELLS_AXES && NUVRIK_U8(item->tells) == NUVRIK_TELLS_AXES))
             ? (NUVRIK_AXES * NUVRIK_U8(item->bits)) : NUVRIK_U8(item->bits));
         bool fresh = NUVRIK_U8(item->tells) >= NUVRIK_TELLS_STEPS || nuvrik_telling_is_fresh(self, i);
         self->chosen[i] = self->due_ms[i] <= 0 && fresh && size <= room;
@@ -3721,7 +3727,7 @@ bool nuvrik_telling_choose(NuvrikTelling *self)
 bool nuvrik_telling_due(NuvrikTelling *self, uint8_t state, bool followed, uint8_t last_command,
     NuvrikOutputs *outputs, NuvrikSender *sender)
 {
-    if (NUVRIK_U8(self->table->items_count) == 0) {
+    if (NUVRIK_COUNT(ITEMS, NUVRIK_U8(self->table->items_count)) == 0) {
         return false;
     }
     nuvrik_telling_catch_up(self);
@@ -3739,11 +3745,11 @@ bool nuvrik_telling_due(NuvrikTelling *self, uint8_t state, bool followed, uint8
     nuvrik_sender_begin(sender, NUVRIK_KIND_TELEMETRY);
     nuvrik_sender_byte(sender, (uint8_t)(followed ? (said + 8) : said));
     nuvrik_sender_byte(sender, (uint8_t)(followed ? last_command : 0));
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->items_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(ITEMS, NUVRIK_U8(self->table->items_count)); i++) {
         nuvrik_sender_bits(sender, (uint16_t)((self->chosen[i]) ? 1 : 0), 1);
     }
     sender->at = (uint16_t)((((int32_t)sender->at + 7) >> 3) << 3);
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->items_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(ITEMS, NUVRIK_U8(self->table->items_count)); i++) {
         if (self->chosen[i]) {
             nuvrik_telling_say(self, i, outputs, sender);
         }
@@ -3756,13 +3762,13 @@ bool nuvrik_telling_due(NuvrikTelling *self, uint8_t state, bool followed, uint8
 void nuvrik_telling_say(NuvrikTelling *self, uint8_t item, NuvrikOutputs *outputs, NuvrikSender *sender)
 {
     const NuvrikItemTable *about = &NUVRIK_P(self->table->items)[item];
-    if (NUVRIK_U8(about->tells) == NUVRIK_TELLS_DEMAND) {
+    if ((NUVRIK_HAS_TELLS_DEMAND && NUVRIK_U8(about->tells) == NUVRIK_TELLS_DEMAND)) {
         nuvrik_sender_bits(sender, nuvrik_level_code(nuvrik_outputs_told(outputs, NUVRIK_U8(about->of))->at,
             NUVRIK_U8(about->bits)), NUVRIK_U8(about->bits));
-    } else if (NUVRIK_U8(about->tells) == NUVRIK_TELLS_STEPS) {
+    } else if ((NUVRIK_HAS_TELLS_STEPS && NUVRIK_U8(about->tells) == NUVRIK_TELLS_STEPS)) {
         nuvrik_sender_bits(sender, (uint16_t)nuvrik_steps_of(outputs, NUVRIK_U8(about->of)),
             NUVRIK_U8(about->bits));
-    } else if (NUVRIK_U8(about->tells) == NUVRIK_TELLS_AXES) {
+    } else if ((NUVRIK_HAS_TELLS_AXES && NUVRIK_U8(about->tells) == NUVRIK_TELLS_AXES)) {
         for (uint8_t i = 0; i < NUVRIK_AXES; i++) {
             nuvrik_sender_bits(sender, self->codes[NUVRIK_U8(about->first) + i], NUVRIK_U8(about->bits));
         }
@@ -3838,7 +3844,7 @@ void nuvrik_inputs_init(NuvrikInputs *self, const NuvrikInputsTable *table)
 /** Before each turn: what they say now, dt_ms after the last one. */
 void nuvrik_inputs_look(NuvrikInputs *self, NuvrikTelling *telling, NuvrikMachine *machine, uint16_t dt_ms)
 {
-    if (!NUVRIK_U8(self->table->used)) {
+    if (!(NUVRIK_HAS_USED && NUVRIK_U8(self->table->used))) {
         return;
     }
     nuvrik_telling_catch_up(telling);
@@ -3846,7 +3852,7 @@ void nuvrik_inputs_look(NuvrikInputs *self, NuvrikTelling *telling, NuvrikMachin
         nuvrik_inputs_look_at_battery(self, telling, dt_ms);
     }
     int16_t most = (self->too_low) ? NUVRIK_I16(self->table->battery_to) : (int16_t)NUVRIK_FULL;
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->limits_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(LIMITS, NUVRIK_U8(self->table->limits_count)); i++) {
         const NuvrikLimitsTable *one = &NUVRIK_P(self->table->limits)[i];
         int16_t factor = most;
         if (NUVRIK_U8(one->dial) != NUVRIK_NOBODY) {
@@ -3917,13 +3923,16 @@ void nuvrik_incoming_init(NuvrikIncoming *self, const NuvrikIncomingTable *table
 /** One byte of a stream. */
 uint8_t nuvrik_incoming_take(NuvrikIncoming *self, uint8_t byte, NuvrikSealed *sealed)
 {
-    if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_COBS) {
+    if ((NUVRIK_HAS_IN_COBS && NUVRIK_U8(self->table->way_in) == NUVRIK_IN_COBS)) {
         return nuvrik_cobs_reader_take(&self->cobs, byte, sealed);
     }
-    if (NUVRIK_U8(self->table->way_in) == NUVRIK_IN_SLIP) {
+    if ((NUVRIK_HAS_IN_SLIP && NUVRIK_U8(self->table->way_in) == NUVRIK_IN_SLIP)) {
         return nuvrik_slip_reader_take(&self->slip, byte, sealed);
     }
-    return nuvrik_text_reader_take(&self->text, byte);
+    if ((NUVRIK_HAS_IN_LINES && NUVRIK_U8(self->table->way_in) == NUVRIK_IN_LINES)) {
+        return nuvrik_text_reader_take(&self->text, byte);
+    }
+    return NUVRIK_NO_EVENT;
 }
 
 /** A packet begins. */
@@ -3936,7 +3945,7 @@ void nuvrik_incoming_begin_packet(NuvrikIncoming *self, NuvrikSealed *sealed)
 /** One byte of a packet. */
 void nuvrik_incoming_packet_byte(NuvrikIncoming *self, uint8_t byte, NuvrikSealed *sealed)
 {
-    if (NUVRIK_U8(self->table->lines)) {
+    if ((NUVRIK_HAS_LINES && NUVRIK_U8(self->table->lines))) {
         nuvrik_text_reader_keep(&self->text, byte);
     } else {
         nuvrik_sealed_put(sealed, byte);
@@ -3946,14 +3955,15 @@ void nuvrik_incoming_packet_byte(NuvrikIncoming *self, uint8_t byte, NuvrikSeale
 /** It has ended. An empty one is nothing. */
 uint8_t nuvrik_incoming_end_packet(NuvrikIncoming *self, NuvrikSealed *sealed)
 {
-    uint16_t length = (NUVRIK_U8(self->table->lines)) ? self->text.length : sealed->length;
+    uint16_t length = ((NUVRIK_HAS_LINES && NUVRIK_U8(self->table->lines))) ? self->text.length
+        : sealed->length;
     if (length == 0) {
         return NUVRIK_NO_EVENT;
     }
     if (length > NUVRIK_LONGEST) {
         return NUVRIK_TOO_LONG;
     }
-    if (NUVRIK_U8(self->table->lines)) {
+    if ((NUVRIK_HAS_LINES && NUVRIK_U8(self->table->lines))) {
         nuvrik_text_reader_without_ending(&self->text);
     }
     return NUVRIK_ACCEPTED;
@@ -4317,8 +4327,8 @@ uint8_t nuvrik_machine_end_take(NuvrikMachineEnd *self, uint8_t byte)
 uint8_t nuvrik_machine_end_piece(NuvrikMachineEnd *self, uint8_t event)
 {
     if (event == NUVRIK_ACCEPTED) {
-        event = (NUVRIK_U8(NUVRIK_P(self->table->incoming)->lines)) ? nuvrik_machine_end_judge_line(self)
-            : nuvrik_machine_end_judge(self);
+        event = ((NUVRIK_HAS_LINES && NUVRIK_U8(NUVRIK_P(self->table->incoming)->lines)))
+            ? nuvrik_machine_end_judge_line(self) : nuvrik_machine_end_judge(self);
     }
     return (event != NUVRIK_NO_EVENT) ? nuvrik_machine_end_count(self, event) : event;
 }
@@ -4434,7 +4444,7 @@ uint8_t nuvrik_machine_end_judge(NuvrikMachineEnd *self)
         if (kind != NUVRIK_KIND_STOP) {
             return event;
         }
-    } else if (kind == NUVRIK_KIND_COMMAND && NUVRIK_U8(self->table->guarded)
+    } else if (kind == NUVRIK_KIND_COMMAND && (NUVRIK_HAS_GUARDED && NUVRIK_U8(self->table->guarded))
         && !nuvrik_telling_recent(&self->telling, self->sealed.body[NUVRIK_HEAD])) {
         /* Lateness last, and before the number moves: a late frame leaves room for the one behind it. */
         return NUVRIK_LATE;
@@ -4486,7 +4496,7 @@ uint8_t nuvrik_machine_end_understand(NuvrikMachineEnd *self, uint8_t kind)
 uint8_t nuvrik_machine_end_unpack(NuvrikMachineEnd *self)
 {
     uint16_t at = (uint16_t)(8 * NUVRIK_HEAD);
-    if (NUVRIK_U8(self->table->guarded)) {
+    if ((NUVRIK_HAS_GUARDED && NUVRIK_U8(self->table->guarded))) {
         at = (uint16_t)((int32_t)at + 8);
     }
     uint16_t bits = at;
@@ -4551,7 +4561,8 @@ int32_t nuvrik_machine_end_jog_step(const NuvrikMachineEnd *self)
 /** Whether there is a request in the payload that this link knows. */
 bool nuvrik_machine_end_request_fits(const NuvrikMachineEnd *self, uint8_t code, uint16_t size)
 {
-    if (code >= NUVRIK_U8(NUVRIK_P(NUVRIK_P(self->table->machine)->desk)->requests_count)) {
+    if (code >= NUVRIK_COUNT(REQUESTS,
+        NUVRIK_U8(NUVRIK_P(NUVRIK_P(self->table->machine)->desk)->requests_count))) {
         return false;
     }
     const NuvrikRequestTable *request
@@ -4995,13 +5006,13 @@ void nuvrik_key_withdraw(NuvrikKey *self)
 void nuvrik_hands_init(NuvrikHands *self, const NuvrikHandsTable *table)
 {
     self->table = table;
-    for (uint8_t i = 0; i < NUVRIK_U8(table->moved_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(MOVED, NUVRIK_U8(table->moved_count)); i++) {
         nuvrik_moved_init(&self->moved[i], &NUVRIK_P(table->moved)[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(table->buttons_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(BUTTONS, NUVRIK_U8(table->buttons_count)); i++) {
         nuvrik_button_init(&self->buttons[i], &NUVRIK_P(table->buttons)[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(table->keys_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(KEYS, NUVRIK_U8(table->keys_count)); i++) {
         nuvrik_key_init(&self->keys[i], &NUVRIK_P(table->keys)[i]);
     }
     for (uint8_t i = 0; i < NUVRIK_MOST_ROCKERS; i++) {
@@ -5031,10 +5042,10 @@ void nuvrik_hands_init(NuvrikHands *self, const NuvrikHandsTable *table)
 /** At power-up. */
 void nuvrik_hands_begin(NuvrikHands *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->nudges_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(NUDGES, NUVRIK_U8(self->table->nudges_count)); i++) {
         self->stored[i] = NUVRIK_I16(NUVRIK_P(self->table->nudges)[i].start);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->selectors_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(SELECTORS, NUVRIK_U8(self->table->selectors_count)); i++) {
         self->chosen[i] = NUVRIK_U8(NUVRIK_P(self->table->selectors)[i].start);
     }
 }
@@ -5044,19 +5055,19 @@ int32_t nuvrik_hands_value(const NuvrikHands *self, uint8_t control)
 {
     uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
     uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
-    if (kind == NUVRIK_IS_MOVED) {
+    if ((NUVRIK_HAS_IS_MOVED && kind == NUVRIK_IS_MOVED)) {
         return self->moved[at].value;
     }
-    if (kind == NUVRIK_IS_BUTTON) {
+    if ((NUVRIK_HAS_IS_BUTTON && kind == NUVRIK_IS_BUTTON)) {
         return self->buttons[at].value;
     }
-    if (kind == NUVRIK_IS_KEY) {
+    if ((NUVRIK_HAS_IS_KEY && kind == NUVRIK_IS_KEY)) {
         return self->keys[at].value;
     }
-    if (kind == NUVRIK_IS_ROCKER) {
+    if ((NUVRIK_HAS_IS_ROCKER && kind == NUVRIK_IS_ROCKER)) {
         return self->rocked[at];
     }
-    if (kind == NUVRIK_IS_NUDGE) {
+    if ((NUVRIK_HAS_IS_NUDGE && kind == NUVRIK_IS_NUDGE)) {
         return self->nudged[at];
     }
     return self->selected[at];
@@ -5069,19 +5080,19 @@ bool nuvrik_hands_latched(const NuvrikHands *self, uint8_t control)
 {
     uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
     uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
-    if (kind == NUVRIK_IS_MOVED) {
+    if ((NUVRIK_HAS_IS_MOVED && kind == NUVRIK_IS_MOVED)) {
         return self->moved[at].latched;
     }
-    if (kind == NUVRIK_IS_BUTTON) {
+    if ((NUVRIK_HAS_IS_BUTTON && kind == NUVRIK_IS_BUTTON)) {
         return self->buttons[at].latched;
     }
-    if (kind == NUVRIK_IS_KEY) {
+    if ((NUVRIK_HAS_IS_KEY && kind == NUVRIK_IS_KEY)) {
         return self->keys[at].latched;
     }
-    if (kind == NUVRIK_IS_NUDGE) {
+    if ((NUVRIK_HAS_IS_NUDGE && kind == NUVRIK_IS_NUDGE)) {
         return self->stored[at] != NUVRIK_I16(NUVRIK_P(self->table->nudges)[at].start);
     }
-    return kind == NUVRIK_IS_SELECTOR
+    return (NUVRIK_HAS_IS_SELECTOR && kind == NUVRIK_IS_SELECTOR)
         && self->chosen[at] != NUVRIK_U8(NUVRIK_P(self->table->selectors)[at].start);
 }
 
@@ -5090,10 +5101,10 @@ uint16_t nuvrik_hands_presses(const NuvrikHands *self, uint8_t control)
 {
     uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
     uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
-    if (kind == NUVRIK_IS_BUTTON) {
+    if ((NUVRIK_HAS_IS_BUTTON && kind == NUVRIK_IS_BUTTON)) {
         return self->buttons[at].presses;
     }
-    return (uint16_t)((kind == NUVRIK_IS_KEY) ? self->keys[at].presses : 0);
+    return (uint16_t)(((NUVRIK_HAS_IS_KEY && kind == NUVRIK_IS_KEY)) ? self->keys[at].presses : 0);
 }
 
 /** A toggle goes off; whatever else it is stays as it is. */
@@ -5101,9 +5112,9 @@ void nuvrik_hands_switch_off(NuvrikHands *self, uint8_t control)
 {
     uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
     uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
-    if (kind == NUVRIK_IS_BUTTON) {
+    if ((NUVRIK_HAS_IS_BUTTON && kind == NUVRIK_IS_BUTTON)) {
         nuvrik_button_switch_off(&self->buttons[at]);
-    } else if (kind == NUVRIK_IS_KEY) {
+    } else if ((NUVRIK_HAS_IS_KEY && kind == NUVRIK_IS_KEY)) {
         nuvrik_key_switch_off(&self->keys[at]);
     }
 }
@@ -5140,7 +5151,7 @@ void nuvrik_hands_catch_up(NuvrikHands *self)
 bool nuvrik_hands_is_fresh(NuvrikHands *self, uint8_t control)
 {
     uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
-    if (kind == NUVRIK_IS_KEY) {
+    if ((NUVRIK_HAS_IS_KEY && kind == NUVRIK_IS_KEY)) {
         return self->keys[NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at)].down;
     }
     return nuvrik_hands_value(self, control) != NUVRIK_NO_READING;
@@ -5151,11 +5162,11 @@ void nuvrik_hands_withdraw(NuvrikHands *self, uint8_t control)
 {
     uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
     uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
-    if (kind == NUVRIK_IS_MOVED) {
+    if ((NUVRIK_HAS_IS_MOVED && kind == NUVRIK_IS_MOVED)) {
         nuvrik_moved_withdraw(&self->moved[at]);
-    } else if (kind == NUVRIK_IS_BUTTON) {
+    } else if ((NUVRIK_HAS_IS_BUTTON && kind == NUVRIK_IS_BUTTON)) {
         nuvrik_button_withdraw(&self->buttons[at]);
-    } else if (kind == NUVRIK_IS_KEY) {
+    } else if ((NUVRIK_HAS_IS_KEY && kind == NUVRIK_IS_KEY)) {
         nuvrik_key_withdraw(&self->keys[at]);
     }
 }
@@ -5166,7 +5177,7 @@ void nuvrik_hands_read(NuvrikHands *self, uint8_t control, int32_t raw)
     uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
     uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
     uint16_t dt_ms = (uint16_t)nuvrik_clamp(self->since_ms[control] + self->waited_ms, 0, NUVRIK_TIMER_MAX);
-    if (kind == NUVRIK_IS_KEY) {
+    if ((NUVRIK_HAS_IS_KEY && kind == NUVRIK_IS_KEY)) {
         if (self->keys[at].down && dt_ms >= NUVRIK_U16(NUVRIK_P(self->table->controls)[control].stale_ms)) {
             nuvrik_key_withdraw(&self->keys[at]);
         }
@@ -5176,7 +5187,7 @@ void nuvrik_hands_read(NuvrikHands *self, uint8_t control, int32_t raw)
         return;
     }
     self->since_ms[control] = -(int32_t)self->waited_ms;
-    if (kind == NUVRIK_IS_MOVED) {
+    if ((NUVRIK_HAS_IS_MOVED && kind == NUVRIK_IS_MOVED)) {
         nuvrik_moved_read(&self->moved[at], raw, dt_ms);
     } else {
         nuvrik_button_read(&self->buttons[at], raw, dt_ms);
@@ -5214,11 +5225,11 @@ void nuvrik_hands_refresh(NuvrikHands *self)
     }
     for (uint8_t one_at = 0; one_at < NUVRIK_U8(self->table->controls_count); one_at++) {
         const NuvrikControlTable *one = &NUVRIK_P(self->table->controls)[one_at];
-        if (NUVRIK_U8(one->kind) == NUVRIK_IS_ROCKER) {
+        if ((NUVRIK_HAS_IS_ROCKER && NUVRIK_U8(one->kind) == NUVRIK_IS_ROCKER)) {
             nuvrik_hands_rock(self, NUVRIK_U8(one->at));
-        } else if (NUVRIK_U8(one->kind) == NUVRIK_IS_NUDGE) {
+        } else if ((NUVRIK_HAS_IS_NUDGE && NUVRIK_U8(one->kind) == NUVRIK_IS_NUDGE)) {
             place = nuvrik_hands_nudge(self, NUVRIK_U8(one->at), place);
-        } else if (NUVRIK_U8(one->kind) == NUVRIK_IS_SELECTOR) {
+        } else if ((NUVRIK_HAS_IS_SELECTOR && NUVRIK_U8(one->kind) == NUVRIK_IS_SELECTOR)) {
             place = nuvrik_hands_choose(self, NUVRIK_U8(one->at), place);
         }
     }
@@ -5266,7 +5277,7 @@ uint8_t nuvrik_hands_choose(NuvrikHands *self, uint8_t at, uint8_t place)
 {
     const NuvrikSelectorTable *one = &NUVRIK_P(self->table->selectors)[at];
     bool known = true;
-    for (uint8_t i = 0; i < NUVRIK_U8(one->buttons_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(BUTTONS, NUVRIK_U8(one->buttons_count)); i++) {
         if (nuvrik_hands_fresh_presses(self, (uint8_t)(place + i),
             NUVRIK_U8(NUVRIK_P(one->buttons)[i])) != 0) {
             self->chosen[at] = i;
@@ -5277,7 +5288,7 @@ uint8_t nuvrik_hands_choose(NuvrikHands *self, uint8_t at, uint8_t place)
     }
     self->selected[at] = known ? NUVRIK_I16(NUVRIK_P(one->values)[self->chosen[at]])
         : (int16_t)NUVRIK_NO_READING;
-    return (uint8_t)(place + NUVRIK_U8(one->buttons_count));
+    return (uint8_t)(place + NUVRIK_COUNT(BUTTONS, NUVRIK_U8(one->buttons_count)));
 }
 
 /* ---- sources ---- */
@@ -5437,7 +5448,8 @@ uint8_t nuvrik_chosen(const NuvrikSourceTable *one, NuvrikHands *hands)
         return 0;
     }
     uint8_t control = NUVRIK_U8(NUVRIK_P(one->origins)[0].control);
-    if (NUVRIK_U8(NUVRIK_P(hands->table->controls)[control].kind) != NUVRIK_IS_SELECTOR) {
+    if ((!NUVRIK_HAS_IS_SELECTOR
+        || NUVRIK_U8(NUVRIK_P(hands->table->controls)[control].kind) != NUVRIK_IS_SELECTOR)) {
         return 0;
     }
     return hands->chosen[NUVRIK_U8(NUVRIK_P(hands->table->controls)[control].at)];
@@ -5844,7 +5856,8 @@ void nuvrik_hearing_pass_time(NuvrikHearing *self, uint16_t dt_ms)
 {
     self->heard_ms = nuvrik_later(self->heard_ms, dt_ms);
     self->told_ms = nuvrik_later(self->told_ms, dt_ms);
-    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(ITEMS,
+        NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count)); i++) {
         self->ages_ms[i] = nuvrik_later(self->ages_ms[i], dt_ms);
     }
 }
@@ -5886,7 +5899,8 @@ uint8_t nuvrik_hearing_understand(const NuvrikHearing *self, NuvrikSealed *seale
 /** The bit at which the codes begin. */
 uint16_t nuvrik_hearing_first_code(const NuvrikHearing *self)
 {
-    uint16_t marks = (uint16_t)((NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count) + 7) >> 3);
+    uint16_t marks = (uint16_t)((NUVRIK_COUNT(ITEMS,
+        NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count)) + 7) >> 3);
     return (uint16_t)(8 * ((NUVRIK_HEAD + 2) + (int16_t)marks));
 }
 
@@ -5901,18 +5915,20 @@ bool nuvrik_hearing_fits(const NuvrikHearing *self, NuvrikSealed *sealed)
     if ((sealed->body[NUVRIK_HEAD] & NUVRIK_STATE_BITS) >= NUVRIK_STATES) {
         return false;
     }
-    for (uint16_t i = 0; i < (((int32_t)at - (8 * (NUVRIK_HEAD + 2)))
-        - NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count)); i++) {
-        if (nuvrik_there(sealed, (uint8_t)((int32_t)NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count)
-            + i))) {
+    for (uint16_t i = 0; i < (((int32_t)at - (8 * (NUVRIK_HEAD + 2))) - NUVRIK_COUNT(ITEMS,
+        NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count))); i++) {
+        if (nuvrik_there(sealed, (uint8_t)((int32_t)NUVRIK_COUNT(ITEMS,
+            NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count)) + i))) {
             return false;
         }
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(ITEMS,
+        NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count)); i++) {
         const NuvrikItemTable *item = &NUVRIK_P(NUVRIK_P(self->table->telling)->items)[i];
         if (nuvrik_there(sealed, i)) {
-            at = (uint16_t)((int32_t)at + ((NUVRIK_U8(item->tells) == NUVRIK_TELLS_AXES)
-                ? (NUVRIK_AXES * NUVRIK_U8(item->bits)) : NUVRIK_U8(item->bits)));
+            at = (uint16_t)((int32_t)at + (((NUVRIK_HAS_TELLS_AXES
+                && NUVRIK_U8(item->tells) == NUVRIK_TELLS_AXES)) ? (NUVRIK_AXES * NUVRIK_U8(item->bits))
+                : NUVRIK_U8(item->bits)));
         }
     }
     if (((int32_t)sealed->payload + NUVRIK_HEAD) != (((int32_t)at + 7) >> 3)) {
@@ -5958,11 +5974,13 @@ void nuvrik_hearing_take_telemetry(NuvrikHearing *self, NuvrikSealed *sealed)
     self->hold_ends = (sealed->body[NUVRIK_HEAD] & NUVRIK_HOLD_ENDS) != 0;
     self->last_command = sealed->body[NUVRIK_HEAD + 1];
     uint16_t at = nuvrik_hearing_first_code(self);
-    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COUNT(ITEMS,
+        NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count)); i++) {
         const NuvrikItemTable *item = &NUVRIK_P(NUVRIK_P(self->table->telling)->items)[i];
         if (nuvrik_there(sealed, i)) {
             self->ages_ms[i] = 0;
-            uint8_t parts = (uint8_t)((NUVRIK_U8(item->tells) == NUVRIK_TELLS_AXES) ? NUVRIK_AXES : 1);
+            uint8_t parts = (uint8_t)(((NUVRIK_HAS_TELLS_AXES
+                && NUVRIK_U8(item->tells) == NUVRIK_TELLS_AXES)) ? NUVRIK_AXES : 1);
             for (uint8_t part = 0; part < parts; part++) {
                 self->codes[NUVRIK_U8(item->first) + part] = nuvrik_got(sealed->body, at,
                     NUVRIK_U8(item->bits));
@@ -6394,8 +6412,8 @@ uint8_t nuvrik_handset_end_take(NuvrikHandsetEnd *self, uint8_t byte)
 uint8_t nuvrik_handset_end_piece(NuvrikHandsetEnd *self, uint8_t event)
 {
     if (event == NUVRIK_ACCEPTED) {
-        event = (NUVRIK_U8(NUVRIK_P(self->table->incoming)->lines)) ? nuvrik_handset_end_judge_line(self)
-            : nuvrik_handset_end_judge(self);
+        event = ((NUVRIK_HAS_LINES && NUVRIK_U8(NUVRIK_P(self->table->incoming)->lines)))
+            ? nuvrik_handset_end_judge_line(self) : nuvrik_handset_end_judge(self);
     }
     return nuvrik_handset_end_count(self, event);
 }

@@ -19,6 +19,168 @@
 extern "C" {
 #endif
 
+/** The parts of core that a link may do without, so that a chip keeps no room for them.
+ *
+ *  What a link does not have is known from its tables: a kind that no record is of, a flag that none has
+ *  set, a list that is always empty. In C each such kind, flag and list asks NUVRIK_HAS_... first. A
+ *  link's own header defines as 0 what it has not; then the compiler sees that it never comes to that, and
+ *  the linker leaves out what nobody calls.
+ */
+#ifndef NUVRIK_HAS_ASKS_CALL
+#define NUVRIK_HAS_ASKS_CALL 1
+#endif
+#ifndef NUVRIK_HAS_ASKS_HOME
+#define NUVRIK_HAS_ASKS_HOME 1
+#endif
+#ifndef NUVRIK_HAS_ASKS_STEPS
+#define NUVRIK_HAS_ASKS_STEPS 1
+#endif
+#ifndef NUVRIK_HAS_AS_IT_IS
+#define NUVRIK_HAS_AS_IT_IS 1
+#endif
+#ifndef NUVRIK_HAS_BUTTONS
+#define NUVRIK_HAS_BUTTONS 1
+#endif
+#ifndef NUVRIK_HAS_ESCAPED
+#define NUVRIK_HAS_ESCAPED 1
+#endif
+#ifndef NUVRIK_HAS_GUARDED
+#define NUVRIK_HAS_GUARDED 1
+#endif
+#ifndef NUVRIK_HAS_IN_COBS
+#define NUVRIK_HAS_IN_COBS 1
+#endif
+#ifndef NUVRIK_HAS_IN_HEX
+#define NUVRIK_HAS_IN_HEX 1
+#endif
+#ifndef NUVRIK_HAS_IN_KEYS
+#define NUVRIK_HAS_IN_KEYS 1
+#endif
+#ifndef NUVRIK_HAS_IN_LINES
+#define NUVRIK_HAS_IN_LINES 1
+#endif
+#ifndef NUVRIK_HAS_IN_PACKETS
+#define NUVRIK_HAS_IN_PACKETS 1
+#endif
+#ifndef NUVRIK_HAS_IN_SLIP
+#define NUVRIK_HAS_IN_SLIP 1
+#endif
+#ifndef NUVRIK_HAS_IN_SLOTS
+#define NUVRIK_HAS_IN_SLOTS 1
+#endif
+#ifndef NUVRIK_HAS_IS_BUTTON
+#define NUVRIK_HAS_IS_BUTTON 1
+#endif
+#ifndef NUVRIK_HAS_IS_KEY
+#define NUVRIK_HAS_IS_KEY 1
+#endif
+#ifndef NUVRIK_HAS_IS_MOTOR
+#define NUVRIK_HAS_IS_MOTOR 1
+#endif
+#ifndef NUVRIK_HAS_IS_MOVED
+#define NUVRIK_HAS_IS_MOVED 1
+#endif
+#ifndef NUVRIK_HAS_IS_NUDGE
+#define NUVRIK_HAS_IS_NUDGE 1
+#endif
+#ifndef NUVRIK_HAS_IS_ROCKER
+#define NUVRIK_HAS_IS_ROCKER 1
+#endif
+#ifndef NUVRIK_HAS_IS_SELECTOR
+#define NUVRIK_HAS_IS_SELECTOR 1
+#endif
+#ifndef NUVRIK_HAS_IS_SERVO
+#define NUVRIK_HAS_IS_SERVO 1
+#endif
+#ifndef NUVRIK_HAS_IS_STEPPER
+#define NUVRIK_HAS_IS_STEPPER 1
+#endif
+#ifndef NUVRIK_HAS_IS_SWITCH
+#define NUVRIK_HAS_IS_SWITCH 1
+#endif
+#ifndef NUVRIK_HAS_ITEMS
+#define NUVRIK_HAS_ITEMS 1
+#endif
+#ifndef NUVRIK_HAS_KEYS
+#define NUVRIK_HAS_KEYS 1
+#endif
+#ifndef NUVRIK_HAS_LIMITS
+#define NUVRIK_HAS_LIMITS 1
+#endif
+#ifndef NUVRIK_HAS_LINES
+#define NUVRIK_HAS_LINES 1
+#endif
+#ifndef NUVRIK_HAS_MOTORS
+#define NUVRIK_HAS_MOTORS 1
+#endif
+#ifndef NUVRIK_HAS_MOVED
+#define NUVRIK_HAS_MOVED 1
+#endif
+#ifndef NUVRIK_HAS_NUDGES
+#define NUVRIK_HAS_NUDGES 1
+#endif
+#ifndef NUVRIK_HAS_OUT_KEYS
+#define NUVRIK_HAS_OUT_KEYS 1
+#endif
+#ifndef NUVRIK_HAS_OUT_SEALED
+#define NUVRIK_HAS_OUT_SEALED 1
+#endif
+#ifndef NUVRIK_HAS_OUT_SLOTS
+#define NUVRIK_HAS_OUT_SLOTS 1
+#endif
+#ifndef NUVRIK_HAS_OUT_TEXT
+#define NUVRIK_HAS_OUT_TEXT 1
+#endif
+#ifndef NUVRIK_HAS_OWN_MOTION
+#define NUVRIK_HAS_OWN_MOTION 1
+#endif
+#ifndef NUVRIK_HAS_REQUESTS
+#define NUVRIK_HAS_REQUESTS 1
+#endif
+#ifndef NUVRIK_HAS_ROCKERS
+#define NUVRIK_HAS_ROCKERS 1
+#endif
+#ifndef NUVRIK_HAS_SELECTORS
+#define NUVRIK_HAS_SELECTORS 1
+#endif
+#ifndef NUVRIK_HAS_SERVOS
+#define NUVRIK_HAS_SERVOS 1
+#endif
+#ifndef NUVRIK_HAS_STEPPERS
+#define NUVRIK_HAS_STEPPERS 1
+#endif
+#ifndef NUVRIK_HAS_STEPS_MOTION
+#define NUVRIK_HAS_STEPS_MOTION 1
+#endif
+#ifndef NUVRIK_HAS_STUFFED
+#define NUVRIK_HAS_STUFFED 1
+#endif
+#ifndef NUVRIK_HAS_SWITCHES
+#define NUVRIK_HAS_SWITCHES 1
+#endif
+#ifndef NUVRIK_HAS_TELLS_AXES
+#define NUVRIK_HAS_TELLS_AXES 1
+#endif
+#ifndef NUVRIK_HAS_TELLS_COUNT
+#define NUVRIK_HAS_TELLS_COUNT 1
+#endif
+#ifndef NUVRIK_HAS_TELLS_DEMAND
+#define NUVRIK_HAS_TELLS_DEMAND 1
+#endif
+#ifndef NUVRIK_HAS_TELLS_DIGITAL
+#define NUVRIK_HAS_TELLS_DIGITAL 1
+#endif
+#ifndef NUVRIK_HAS_TELLS_SHARE
+#define NUVRIK_HAS_TELLS_SHARE 1
+#endif
+#ifndef NUVRIK_HAS_TELLS_STEPS
+#define NUVRIK_HAS_TELLS_STEPS 1
+#endif
+#ifndef NUVRIK_HAS_USED
+#define NUVRIK_HAS_USED 1
+#endif
+#define NUVRIK_COUNT(part, count) (NUVRIK_HAS_##part ? (count) : 0)
+
 /* ---- sizes ---- */
 
 /** How many of each there may be. A link's own tables may say fewer, so that a small chip keeps room for

@@ -1,0 +1,70 @@
+"""The parts of core that a link may do without, so that a chip keeps no room for them.
+
+What a link does not have is known from its tables: a kind that no record is of, a flag that none has set, a
+list that is always empty. In C each such kind, flag and list asks ``NUVRIK_HAS_...`` first. A link's own
+header defines as 0 what it has not; then the compiler sees that it never comes to that, and the linker leaves
+out what nobody calls."""
+
+from nuvrik.core import desk
+from nuvrik.core.widths import Table
+from nuvrik.export.program import Program
+from nuvrik.plan.tables.sizes import sizes_of, tables_in
+
+KINDS = {
+    "OutputTable.kind": "IS_MOTOR IS_SERVO IS_STEPPER IS_SWITCH",
+    "ControlTable.kind": "IS_MOVED IS_BUTTON IS_KEY IS_ROCKER IS_NUDGE IS_SELECTOR",
+    "IncomingTable.way_in": "IN_PACKETS IN_COBS IN_SLIP IN_LINES IN_KEYS IN_SLOTS",
+    "SenderTable.way": "AS_IT_IS STUFFED ESCAPED IN_HEX",
+    "WriterTable.way_out": "OUT_SEALED OUT_TEXT OUT_KEYS OUT_SLOTS",
+    "ItemTable.tells": "TELLS_SHARE TELLS_AXES TELLS_DIGITAL TELLS_COUNT TELLS_STEPS TELLS_DEMAND",
+    "RequestTable.kind": "ASKS_STEPS ASKS_HOME ASKS_CALL",
+}
+"""Fields that say of which kind something is, and the constants that they may be."""
+
+MOTIONS = {"STEPS_MOTION": (desk.ASKS_STEPS, desk.ASKS_HOME), "OWN_MOTION": (desk.ASKS_CALL,)}
+"""What goes on only after a request of these kinds."""
+
+FLAGS = ("IncomingTable.lines", "EndTable.guarded", "InputsTable.used")
+"""Fields that are on in some links only."""
+
+LISTS = (
+    *("motors", "servos", "steppers", "switches", "moved", "buttons", "keys", "rockers", "nudges"),
+    *("selectors", "requests", "items", "limits"),
+)
+"""Lists of tables that are empty in some links."""
+
+CONSTANTS = frozenset(" ".join([*KINDS.values(), *MOTIONS]).split())
+"""The constants that may be compared with in vain."""
+
+
+def missing_in(table: Table, program: Program) -> list[str]:
+    """The names of what a link whose end has this table does without."""
+    kinds: dict[str, set[int]] = {name: set() for name in (*KINDS, *FLAGS)}
+    filled: set[str] = set()
+    for one in tables_in(table):
+        for field, value in vars(one).items():
+            key = f"{type(one).__name__}.{field}"
+            if key in kinds:
+                kinds[key].add(int(value))
+            if isinstance(value, list) and value:
+                filled.add(field)
+    missing = [name.split(".")[1] for name in FLAGS if 1 not in kinds[name]]
+    for key, names in KINDS.items():
+        missing += [name for name in names.split() if program.constants[name].value not in kinds[key]]
+    asks = kinds["RequestTable.kind"]
+    missing += [name for name, after in MOTIONS.items() if not asks & set(after)]
+    return [name.upper() for name in (*missing, *(name for name in LISTS if name not in filled))]
+
+
+def defines(table: Table, program: Program) -> dict[str, int]:
+    """What the header of a link defines, without the prefix: its rooms, and what it has not."""
+    return sizes_of(table) | {f"HAS_{name}": 0 for name in missing_in(table, program)}
+
+
+def defaults() -> list[str]:
+    """What a header says of each: there, unless a link does without."""
+    flags = (flag.split(".")[1] for flag in FLAGS)
+    lines = []
+    for name in sorted(f"NUVRIK_HAS_{name.upper()}" for name in (*CONSTANTS, *flags, *LISTS)):
+        lines += [f"#ifndef {name}", f"#define {name} 1", "#endif"]
+    return [*lines, "#define NUVRIK_COUNT(part, count) (NUVRIK_HAS_##part ? (count) : 0)"]
