@@ -13,16 +13,26 @@ from nuvrik.core import (
     desk,
     machine,
     motor,
+    pins,
     ramp,
     servo,
+    stepper,
     watch,
     writer,
 )
 from nuvrik.core.levels import FULL, NO_READING, NOBODY, TIMER_MAX
 from nuvrik.core.widths import Table
 from nuvrik.plan.form.models import FailsafeSection
-from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput, ServoOutput
-from nuvrik.plan.tables import machine_table, made, motor_table, ramp_table, servo_table, watch_table
+from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput, ServoOutput, StepperOutput
+from nuvrik.plan.tables import (
+    machine_table,
+    made,
+    motor_table,
+    ramp_table,
+    servo_table,
+    stepper_table,
+    watch_table,
+)
 from nuvrik.plan.tables.writer import writer_table
 
 EDGES = (0, 1, 2, 399, 400, 401, 1000, 32767, 32768, TIMER_MAX - 1, TIMER_MAX)
@@ -237,8 +247,66 @@ def any_ramp(rng: random.Random) -> Table:
     return ramp_table(rng.choice((0, 1, 2, 250, 3001, 30_000)), rng.choice((0, 1, 120, 30_000)))
 
 
+def life_of_pins(rng: random.Random, table: Any) -> Iterator[Step]:
+    """Demands one after the other, and a board that loses its power."""
+    while True:
+        way = rng.choice((-1, 0, 1))
+        yield (
+            "follow",
+            (rng.choice((0, 1, rng.randrange(table.most + 1))), way, not way and rng.random() < 0.3),
+        )
+        if rng.random() < 0.05:
+            yield "let_float", ()
+
+
+def life_of_a_stepper(rng: random.Random, table: Any) -> Iterator[Step]:
+    """Rates, moves to places near and far, loops that are held up, and ends of its way."""
+    yield "begin", ()
+    while True:
+        moves = rng.random() < 0.5
+        if moves:
+            yield (
+                "go_to",
+                (
+                    rng.choice((0, 1, 40, 5000, stepper.TURNS, rng.randrange(stepper.TURNS))),
+                    rng.randrange(1000),
+                ),
+            )
+        longest = rng.choice((0, 20, 20, 60, 900, 65_535))
+        for _ in range(rng.randint(1, 60)):
+            dt_ms = rng.randint(0, longest)
+            yield "count_on", (dt_ms,)
+            to = (yield "wanted", (dt_ms,)) if moves else rng.choice((0, FULL, -FULL, 300))
+            yield (
+                "tick",
+                (to, rng.random() < 0.95, dt_ms, demand.FOLLOW if rng.random() < 0.95 else demand.LOST),
+            )
+            yield rng.choice(("arrived", "rounded")), ()
+        yield rng.choice(("let_go", "let_go", "halt")), ()
+
+
+def any_stepper(rng: random.Random) -> Table:
+    return stepper_table(
+        StepperOutput.model_validate(
+            {
+                "kind": "stepper",
+                "rate_max": rng.choice((1, 50, 400, 65_535)),
+                "ramp_ms": rng.choice((0, 1, 300, 3000)),
+                "reverse_pause_ms": rng.choice((0, 120)),
+                "reverse": rng.random() < 0.5,
+            }
+        )
+    )
+
+
+def any_pins(rng: random.Random) -> Table:
+    return made(pins.PinTable, use=rng.randrange(6), most=rng.choice((1, 255, 65_535)), numbers=[1])
+
+
 LIVES: dict[str, tuple[type, Callable[[random.Random], Table], Callable[..., Iterator[Step]]]] = {
     "Machine": (machine.Machine, lambda rng: machine_table(random_link(rng)), life_of_a_machine),
+    "Pins": (pins.Pins, any_pins, life_of_pins),
+    "Stepper": (stepper.Stepper, any_stepper, life_of_a_stepper),
     "Watch": (watch.Watch, lambda rng: watch_table(any_section(rng)), life_of_a_watch),
     "Motor": (motor.Motor, any_motor, life_of_a_motor),
     "Servo": (servo.Servo, any_servo, life_of_a_servo),

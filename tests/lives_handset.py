@@ -54,6 +54,10 @@ def life_of_a_handset(rng: random.Random, table: Any) -> Iterator[Step]:
             yield rng.choice((("press_stop", (rng.random() < 0.1,)), ("put_arm", (rng.random() < 0.7,))))
         elif odd < 0.02:
             yield rng.choice((("hear", ()), ("arm_falls", ()), ("expire", (now,))))
+        elif odd < 0.04:
+            yield "value", (rng.randrange(len(rows)),)
+        elif odd < 0.0405:
+            yield "leave", ()
 
 
 def life_of_a_handset_end(rng: random.Random, table: Any) -> Iterator[Step]:
@@ -75,6 +79,8 @@ def _heard_and_asked(rng: random.Random, table: Any, here: handset_end.HandsetEn
     for name, given in life_of_a_handset(rng, table.handset):
         if name in own:
             yield name, given
+            if rng.random() < 0.0002:
+                yield "leave", ()
         if name != "turn":
             continue
         if rng.random() < 0.05:
@@ -270,9 +276,29 @@ def any_bridge(rng: random.Random) -> Table:
             return bridge_table(link)
 
 
+def life_of_hands(rng: random.Random, table: Any) -> Iterator[Step]:
+    """The controls alone: what is looked at besides in Python, and keys whose time is up when they come."""
+    yield "begin", ()
+    read = [at for at, one in enumerate(table.controls) if one.kind <= hands.IS_KEY]
+    raws = {at: _rest(table, table.controls[at]) for at in read}
+    while True:
+        if rng.random() < 0.9:
+            yield "pass_time", (rng.choice((0, 5, 20, 60, 500, 20_000)),)
+        for at in read:
+            raws[at] = _moved(rng, table, table.controls[at], raws[at], raws[at])
+            if rng.random() < 0.6:
+                yield "read", (at, raws[at])
+        yield "refresh", ()
+        yield "latched", (rng.randrange(len(table.controls)),)
+        if rng.random() < 0.05:
+            yield "withdraw", (rng.randrange(len(table.controls)),)
+            yield "switch_off", (rng.randrange(len(table.controls)),)
+
+
 LIVES: dict[str, tuple[type, Callable[[random.Random], Table], Callable[..., Iterator[Step]]]] = {
     "Asking": (asking.Asking, any_asking, life_of_asking),
     "Bridge": (bridge.Bridge, any_bridge, life_of_a_bridge),
+    "Hands": (hands.Hands, lambda rng: any_handset(rng).hands, life_of_hands),  # type: ignore[attr-defined]
     "HandsetEnd": (handset_end.HandsetEnd, any_handset_end, life_of_a_handset_end),
     "Handset": (handset.Handset, any_handset, life_of_a_handset),
 }

@@ -114,7 +114,15 @@ def any_marks(rng: random.Random, shape: Shape | None) -> list[int]:
     if name == "nec_extended" and address >> 8 == ~address & 0xFF:
         address ^= 1
     command = rng.choice((0, (1 << form.command_bits) - 1, rng.randrange(1 << form.command_bits)))
-    return worn(rng, press(name, address, command, rng.randint(0, 2), rng.randint(0, 1)))
+    made = press(name, address, command, rng.randint(0, 2), rng.randint(0, 1))
+    if rng.random() < 0.2:
+        # What looks like it, and is none.
+        at = rng.randrange(len(made))
+        made[at] = (
+            rng.choice(made) if rng.random() < 0.5 else made[at] * rng.choice((2, 3)) // rng.choice((1, 2))
+        )
+        return worn(rng, [one if at % 2 == 0 else -one for at, one in enumerate(map(abs, made)) if one])
+    return worn(rng, made)
 
 
 def life_of_a_reader(rng: random.Random, table: Any) -> Iterator[Step]:

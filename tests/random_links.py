@@ -28,12 +28,15 @@ def _text(rng: random.Random, style: str = "", medium: str = "", hands: bool = F
     frame = f'[frame]\nstyle = "{style}"\n'
     if style != "train":
         frame += f"pair = {rng.randint(1, 255)}\n"
+    check = rng.choice(("none", "xor8", "sum8", "crc8", "crc16"))
     if style not in ("packed", "slip"):
-        frame += 'accept = ["no_sequence", "no_pair", "no_layout", "no_check"]\n'
+        lacks = ["no_sequence", "no_pair", "no_layout"]
+        lacks += ["no_check"] if check == "none" or style not in ("line", "columns") else []
+        frame += f"accept = {lacks}\n".replace("'", '"')
     if style in ("packed", "slip", "line", "columns"):
         frame += f"lead_in = {rng.choice(('true', 'false'))}\n"
     if style in ("line", "columns"):
-        frame += _text_style(rng, style)
+        frame += _text_style(rng, style, check)
     levels, channels = [], []
     for at in range(rng.randint(3 if style == "train" else 1, 6)):
         kind = rng.choice(("level", "level", "level", "share"))
@@ -117,8 +120,7 @@ def _with_inputs(rng: random.Random, lines: list[str], backward: list[str]) -> l
     return made
 
 
-def _text_style(rng: random.Random, style: str) -> str:
-    check = rng.choice(("none", "xor8", "sum8", "crc8", "crc16"))
+def _text_style(rng: random.Random, style: str, check: str) -> str:
     end = rng.choice(("\\n", "\\r\\n", ";", "$$", "\\r\\r\\n"))
     text = f'check = "{check}"\nend = "{end}"\ntag = "{rng.choice(("", "M", "go "))}"\n'
     text += f'stop = "{rng.choice(("!", "halt", ""))}"\n'

@@ -77,6 +77,8 @@ class Both:
             usual.greet()
         elif method == "echo":
             usual.echo(self._now)
+        elif method == "leave":
+            usual.disarm()
         elif method == "jog":
             usual.jog([*self.link.outputs][given[0]], given[1] / FULL, given[2])
         elif method == "send":

@@ -125,7 +125,10 @@ class Life:
 
     def _arrival(self, mood: str) -> Iterator[Step]:
         rng, data = self._rng, [*self._arrives(mood)]
-        if not data:
+        if mood == "noise" and rng.random() < 0.02:
+            # A sender that never comes to an end; or nothing at all, where that can come.
+            data = rng.choices(range(1, 192), k=rng.choice((250, 430, 900))) if self.stream else []
+        elif not data:
             return
         if isinstance(self.link.frame, TrainFrame):
             yield ["slots", self._now, self._slots(bytes(data), mood)]
@@ -143,6 +146,8 @@ class Life:
         if mood == "noise" and slots and self._rng.random() < 0.5:
             del slots[self._rng.randrange(len(slots)) :]
             slots += self._rng.choices((300, 700, 899, 900, 1500, 2101, 2500), k=self._rng.randint(0, 4))
+            if self._rng.random() < 0.1:
+                slots += [900] * self._rng.choice((17, 90))
         return [*slots, GAP_US]
 
     def _arrives(self, mood: str) -> bytes:
@@ -221,6 +226,9 @@ class Life:
     def _question(self) -> tuple[int, int, bytes]:
         rng, desk = self._rng, self._end.machine.desk
         kind = rng.random()
+        if kind < 0.02:
+            # A jog that no link means.
+            return REQUEST, self._seq, bytes((0xFF, 0, rng.choice((128, 100, 1)), rng.choice((0, 1, 51))))
         if kind < 0.2:
             self._session += rng.random() < 0.2
             return HELLO, self._seq, pack_hello(self._query())
