@@ -4,7 +4,7 @@ PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
 
-.PHONY: help demo test quick checked lint traces bench docs site wheel fuzz screenshots toolchain clean
+.PHONY: help demo test quick checked lint traces mutants fuzz-core reached bench docs site wheel fuzz screenshots toolchain clean
 
 help:                        ## what there is to make
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## */\t/' | awk -F '\t' '{printf "  make %-12s %s\n", $$1, $$2}'
@@ -64,6 +64,15 @@ FUZZ_SECONDS ?= 60
 fuzz: $(VENV)/ready-dev      ## every decoder against inputs that a coverage-guided fuzzer makes up
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[fuzz]'
 	$(BIN)/python tools/fuzz.py -max_total_time=$(FUZZ_SECONDS) -max_len=600 -rss_limit_mb=1500
+
+fuzz-core: $(VENV)/ready-dev   ## core as C against such inputs, with sanitizers (wants `make toolchain`)
+	$(BIN)/python tools/fuzz_core.py $(FUZZ_SECONDS)
+
+mutants: $(VENV)/ready-dev     ## core and the translator broken in 104 places, half an hour: does anything notice?
+	$(BIN)/python tools/mutants.py
+
+reached: $(VENV)/ready-dev     ## the lines and branches of core that no random life comes to, five minutes
+	$(BIN)/python tools/core_coverage.py
 
 traces: $(VENV)/ready-dev       ## lives of 200,000 steps in Python, C and MicroPython, an hour (wants `make toolchain`)
 	$(BIN)/python tools/traces.py

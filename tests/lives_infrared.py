@@ -147,7 +147,7 @@ def life_of_a_remote(rng: random.Random, table: Any) -> Iterator[Step]:
             now + rng.choice((0, 5, 10, 10, 20, 50)) + (rng.random() < 0.01) * rng.choice((400, 65_000))
         ) & 0xFFFF
         yield "pass_time", (now,)
-        if rng.random() < 0.1:
+        if rng.random() < 0.04:
             held = set(rng.sample(range(keys), rng.choice((0, 1, 1, 2))))
         for key in range(keys):
             if key in held and rng.random() < 0.4:

@@ -24,7 +24,8 @@ def _text(rng: random.Random, style: str = "", medium: str = "", hands: bool = F
     medium = "serial" if medium == "radio" and style not in ("packed", "slip") else medium
     armless = rng.random() < 0.15
     lines = [f'link = {{ name = "any{rng.randrange(100)}", rate_hz = {rng.choice((10, 25, 40))} }}']
-    lines.append("[medium]\n" + f'kind = "{medium}"' + ("\npayload_max = 200" if medium == "radio" else ""))
+    packet = f"\npayload_max = {rng.choice((200, 200, 32, 23))}" if medium == "radio" else ""
+    lines.append(f'[medium]\nkind = "{medium}"{packet}')
     frame = f'[frame]\nstyle = "{style}"\n'
     if style != "train":
         frame += f"pair = {rng.randint(1, 255)}\n"
@@ -156,7 +157,8 @@ def _fields(rng: random.Random, channels: list[str]) -> str:
 def _keys(rng: random.Random, channels: list[str], armless: bool) -> str:
     levels, flags = _names(channels, "level", "share"), _names(channels, "flag")
     rest = ", ".join(f"{name} = 0" for name in levels)
-    keys = ['" " = { stop = true }', f'"x" = {{ set = {{ {"" if armless else "arm = 0, "}{rest} }} }}']
+    keys = ['" " = { stop = true }'] if rng.random() < 0.8 else []
+    keys += [f'"x" = {{ set = {{ {"" if armless else "arm = 0, "}{rest} }} }}']
     keys.append(f'"a" = {{ set = {{ {"" if armless else "arm = 1, "}{rest} }} }}')
     for key in "wsedqz"[: rng.randint(2, 6)]:
         name = rng.choice(levels)

@@ -297,7 +297,6 @@ CHANGES = [
         "<=",
         "one frame more",
     ),
-    ("Watch", "state != self->state", "==", "a state is entered again"),
     ("Watch", "event != NUVRIK_BARE_ON", "==", "a missing reading is not said"),
     ("Watch", "event == NUVRIK_GIVE_UP", "!=", "a reason without a cause"),
     ("Watch", "NUVRIK_U8(cell->edge_to) != NUVRIK_NOWHERE", "==", "arming without an edge"),

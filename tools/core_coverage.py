@@ -3,7 +3,7 @@ that none of them has come to.
 
     python tools/core_coverage.py [LINKS [STEPS]]
 
-``tests/core_unreached.txt`` lists those that no life can come to, each with the reason."""
+``tests/core_unreached.md`` lists those that no life can come to, each with the reason."""
 
 import os
 import random

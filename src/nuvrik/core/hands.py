@@ -190,8 +190,6 @@ class Hands:
         at: u8 = self.table.controls[control].at
         dt_ms: u16 = clamp(self.since_ms[control] + self.waited_ms, 0, TIMER_MAX)
         if kind == IS_KEY:
-            if self.keys[at].down and dt_ms >= self.table.controls[control].stale_ms:
-                self.keys[at].withdraw()
             if self.keys[at].read(raw & 0xFFFF):
                 self.since_ms[control] = -self.waited_ms
             return

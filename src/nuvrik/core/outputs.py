@@ -218,13 +218,6 @@ class Outputs:
             return self.steppers[at].demand
         return self.switches[at].demand
 
-    def safe(self) -> bool:
-        """Whether no output is being driven."""
-        for i in range(len(self.table.outputs)):
-            if self.told(i).driven:
-                return False
-        return True
-
     def hold_ends(self) -> bool:
         """Whether an output is about to let go of a load that it holds."""
         for i in range(len(self.table.motors)):

@@ -165,9 +165,7 @@ class Watch:
 
     def enter(self, state: u8) -> None:
         """Be in a state, with nothing counted yet."""
-        # Entering the state it is in (a stop in STOPPED) does not make it new: give_up counts on.
-        if state != self.state:
-            self.entered_ms = 0
+        self.entered_ms = 0
         self.state = state
         self.run = 0
         self.off_seen = 0

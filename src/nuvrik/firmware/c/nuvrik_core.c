@@ -1435,10 +1435,7 @@ void nuvrik_watch_carry_out(NuvrikWatch *self, const NuvrikCell *cell)
 /** Be in a state, with nothing counted yet. */
 void nuvrik_watch_enter(NuvrikWatch *self, uint8_t state)
 {
-    /* Entering the state it is in (a stop in STOPPED) does not make it new: give_up counts on. */
-    if (state != self->state) {
-        self->entered_ms = 0;
-    }
+    self->entered_ms = 0;
     self->state = state;
     self->run = 0;
     self->off_seen = 0;
@@ -1867,17 +1864,6 @@ NuvrikDemand *nuvrik_outputs_told(NuvrikOutputs *self, uint8_t output)
         return &self->steppers[at].demand;
     }
     return &self->switches[at].demand;
-}
-
-/** Whether no output is being driven. */
-bool nuvrik_outputs_safe(NuvrikOutputs *self)
-{
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->outputs_count); i++) {
-        if (nuvrik_outputs_told(self, i)->driven) {
-            return false;
-        }
-    }
-    return true;
 }
 
 /** Whether an output is about to let go of a load that it holds. */
@@ -5178,9 +5164,6 @@ void nuvrik_hands_read(NuvrikHands *self, uint8_t control, int32_t raw)
     uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
     uint16_t dt_ms = (uint16_t)nuvrik_clamp(self->since_ms[control] + self->waited_ms, 0, NUVRIK_TIMER_MAX);
     if ((NUVRIK_HAS_IS_KEY && kind == NUVRIK_IS_KEY)) {
-        if (self->keys[at].down && dt_ms >= NUVRIK_U16(NUVRIK_P(self->table->controls)[control].stale_ms)) {
-            nuvrik_key_withdraw(&self->keys[at]);
-        }
         if (nuvrik_key_read(&self->keys[at], (uint16_t)raw)) {
             self->since_ms[control] = -(int32_t)self->waited_ms;
         }

@@ -1124,7 +1124,6 @@ void nuvrik_outputs_tick_one(NuvrikOutputs *self, uint8_t output, int16_t target
     uint8_t mode);
 void nuvrik_outputs_halt(NuvrikOutputs *self);
 NuvrikDemand *nuvrik_outputs_told(NuvrikOutputs *self, uint8_t output);
-bool nuvrik_outputs_safe(NuvrikOutputs *self);
 bool nuvrik_outputs_hold_ends(const NuvrikOutputs *self);
 
 /* ---- desk ---- */
