@@ -57,6 +57,7 @@ class Outputs:
         self.moves: list[bool] = [False] * len(table.outputs)
         self.wishes: list[level] = [0] * len(table.outputs)
         self.moving: bool = False
+        self.limited: bool = False
         self.factors: list[share] = [FULL] * len(table.outputs)
         self.ends: list[u8] = [0] * len(table.outputs)
 
@@ -131,6 +132,7 @@ class Outputs:
     def limit(self, output: u8, factor: share, at_end: u8) -> None:
         """Leave so much of full scale to an output that turns, and let it go no further the ways that at_end
         says."""
+        self.limited = True
         self.factors[output] = factor
         self.ends[output] = at_end
 
@@ -178,22 +180,21 @@ class Outputs:
             if self.moving and self.moves[i]:
                 target = self.wishes[i]
                 asked = True
-            if (self.ends[i] != 0 or self.factors[i] != FULL) and self.turns(i):
+            if self.limited and self.turns(i):
                 target = self.within_limits(i, target)
             self.tick_one(i, target, asked, dt_ms, mode)
 
     def tick_one(self, output: u8, target: level, asked: bool, dt_ms: u16, mode: u8) -> None:
         """One turn of one output."""
-        kind: u8 = self.table.outputs[output].kind
-        at: u8 = self.table.outputs[output].at
-        if kind == IS_MOTOR:
-            self.motors[at].tick(target, asked, dt_ms, mode)
-        elif kind == IS_SERVO:
-            self.servos[at].tick(target, asked, dt_ms, mode)
-        elif kind == IS_STEPPER:
-            self.steppers[at].tick(target, asked, dt_ms, mode)
+        one: OutputTable = self.table.outputs[output]
+        if one.kind == IS_MOTOR:
+            self.motors[one.at].tick(target, asked, dt_ms, mode)
+        elif one.kind == IS_SERVO:
+            self.servos[one.at].tick(target, asked, dt_ms, mode)
+        elif one.kind == IS_STEPPER:
+            self.steppers[one.at].tick(target, asked, dt_ms, mode)
         else:
-            self.switches[at].tick(target, asked, mode)
+            self.switches[one.at].tick(target, asked, mode)
 
     def halt(self) -> None:
         """Every output to rest at once, without a ramp."""

@@ -63,6 +63,7 @@ class Machine:
         if link.failsafe.delay_guard_ms is not None:
             self._decoder.guard(self._end.telling.recent)
         self._ticked_since = False
+        self._looks = self._end.table.inputs.used
         self.counts: Counter[str] = Counter()
 
     @property
@@ -160,7 +161,8 @@ class Machine:
         self._ticked_since = True
         if self._desk.busy and self.core.mode() == FOLLOW:
             self._desk.step()
-        self._end.look()
+        if self._looks:
+            self._end.look()
         self.core.turn()
         self._desk.notice()
         return self._moving.collect()

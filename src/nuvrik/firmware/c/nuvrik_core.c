@@ -1626,6 +1626,7 @@ void nuvrik_outputs_init(NuvrikOutputs *self, const NuvrikOutputsTable *table)
         self->wishes[i] = 0;
     }
     self->moving = false;
+    self->limited = false;
     for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
         self->factors[i] = NUVRIK_FULL;
     }
@@ -1741,6 +1742,7 @@ void nuvrik_outputs_let_go(NuvrikOutputs *self)
  */
 void nuvrik_outputs_limit(NuvrikOutputs *self, uint8_t output, int16_t factor, uint8_t at_end)
 {
+    self->limited = true;
     self->factors[output] = factor;
     self->ends[output] = at_end;
 }
@@ -1808,7 +1810,7 @@ void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode)
             target = self->wishes[i];
             asked = true;
         }
-        if ((self->ends[i] != 0 || self->factors[i] != NUVRIK_FULL) && nuvrik_outputs_turns(self, i)) {
+        if (self->limited && nuvrik_outputs_turns(self, i)) {
             target = nuvrik_outputs_within_limits(self, i, target);
         }
         nuvrik_outputs_tick_one(self, i, target, asked, dt_ms, mode);
@@ -1819,16 +1821,15 @@ void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode)
 void nuvrik_outputs_tick_one(NuvrikOutputs *self, uint8_t output, int16_t target, bool asked, uint16_t dt_ms,
     uint8_t mode)
 {
-    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind);
-    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].at);
-    if ((NUVRIK_HAS_IS_MOTOR && kind == NUVRIK_IS_MOTOR)) {
-        nuvrik_motor_tick(&self->motors[at], target, asked, dt_ms, mode);
-    } else if ((NUVRIK_HAS_IS_SERVO && kind == NUVRIK_IS_SERVO)) {
-        nuvrik_servo_tick(&self->servos[at], target, asked, dt_ms, mode);
-    } else if ((NUVRIK_HAS_IS_STEPPER && kind == NUVRIK_IS_STEPPER)) {
-        nuvrik_stepper_tick(&self->steppers[at], target, asked, dt_ms, mode);
+    const NuvrikOutputTable *one = &NUVRIK_P(self->table->outputs)[output];
+    if ((NUVRIK_HAS_IS_MOTOR && NUVRIK_U8(one->kind) == NUVRIK_IS_MOTOR)) {
+        nuvrik_motor_tick(&self->motors[NUVRIK_U8(one->at)], target, asked, dt_ms, mode);
+    } else if ((NUVRIK_HAS_IS_SERVO && NUVRIK_U8(one->kind) == NUVRIK_IS_SERVO)) {
+        nuvrik_servo_tick(&self->servos[NUVRIK_U8(one->at)], target, asked, dt_ms, mode);
+    } else if ((NUVRIK_HAS_IS_STEPPER && NUVRIK_U8(one->kind) == NUVRIK_IS_STEPPER)) {
+        nuvrik_stepper_tick(&self->steppers[NUVRIK_U8(one->at)], target, asked, dt_ms, mode);
     } else {
-        nuvrik_switch_tick(&self->switches[at], target, asked, mode);
+        nuvrik_switch_tick(&self->switches[NUVRIK_U8(one->at)], target, asked, mode);
     }
 }
 

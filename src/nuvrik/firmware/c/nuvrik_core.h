@@ -1097,6 +1097,7 @@ typedef struct {
     bool moves[NUVRIK_MOST_OUTPUTS];
     int16_t wishes[NUVRIK_MOST_OUTPUTS];
     bool moving;
+    bool limited;
     int16_t factors[NUVRIK_MOST_OUTPUTS];
     uint8_t ends[NUVRIK_MOST_OUTPUTS];
 } NuvrikOutputs;
