@@ -18,8 +18,11 @@ class OneControl:
         self._now_ms = 0
 
     def read(self, raw: int, now_ms: int = 0) -> None:
-        # Time passes, and no reading is taken for too old: that is for whoever looks at the clock.
-        self.hands.waited_ms = min(self.hands.waited_ms + now_ms - self._now_ms, TIMER_MAX)
+        if self.hands.keys:
+            self.hands.pass_time(now_ms - self._now_ms)
+        else:
+            # Time passes, and no reading is taken for too old: that is for whoever looks at the clock.
+            self.hands.waited_ms = min(self.hands.waited_ms + now_ms - self._now_ms, TIMER_MAX)
         self._now_ms = now_ms
         self.hands.read(0, max(-MOST, min(MOST, raw)))
 
