@@ -64,7 +64,11 @@ def life_of_a_handset_end(rng: random.Random, table: Any) -> Iterator[Step]:
     """A handset, and a machine that answers it, now and then damaged, after a restart, or not at all. What it
     asks is seen in one that lives the same life here."""
     here = handset_end.HandsetEnd(table)
-    living = _heard_and_asked(rng, table, here)
+    yield from _lived_here_too(here, _heard_and_asked(rng, table, here))
+
+
+def _lived_here_too(here: Any, living: Any) -> Iterator[Step]:
+    """The steps of a life that looks at an object living the same."""
     step = next(living)
     while True:
         back = yield step
@@ -207,12 +211,7 @@ def any_handset(rng: random.Random) -> Table:
 def life_of_asking(rng: random.Random, table: Any) -> Iterator[Step]:
     """Requests, hellos and echoes of a handset whose machine answers mostly, and now and then another one."""
     here = asking.Asking(table)
-    living = _asked(rng, table, here)
-    step = next(living)
-    while True:
-        back = yield step
-        getattr(here, step[0])(*step[1])
-        step = living.send(back)
+    yield from _lived_here_too(here, _asked(rng, table, here))
 
 
 def _asked(rng: random.Random, table: Any, here: asking.Asking) -> Iterator[Step]:

@@ -48,6 +48,13 @@ class PlainKey:
         return FULL if (self.on if self.toggle else held) else 0
 
 
+def hear(handset: nuvrik.Handset, now_ms: int, name: str, *, fresh: bool) -> None:
+    """The code of a key arrives, as a receiver hears it."""
+    handset._pass_time(now_ms)
+    handset.core.hands.arrive(handset._hands.names.index(name), fresh)
+    handset.core.have_read()
+
+
 @settings(max_examples=many(150))
 @given(
     st.integers(20, 600),
@@ -72,10 +79,10 @@ def test_a_key_is_what_it_is_said_to_be(hold_ms: int, every: bool, toggle: bool,
     for wait, what in happenings:
         now += wait
         if what == "off" and toggle:
-            handset.hear_key(now, "key_all_off", fresh=True)
+            hear(handset, now, "key_all_off", fresh=True)
             model.on = False
         elif what in ("fresh", "repeat"):
-            handset.hear_key(now, "key_lights", fresh=what == "fresh")
+            hear(handset, now, "key_lights", fresh=what == "fresh")
             model.arrive(now, what == "fresh")
         handset.send(now)
         key = handset._hands.names.index("key_lights")
@@ -83,8 +90,6 @@ def test_a_key_is_what_it_is_said_to_be(hold_ms: int, every: bool, toggle: bool,
         assert handset.core.value(key) == model.value(now)
         assert bool(handset.wire_values["lights"]) == bool(model.value(now))
         before = model.presses
-    with pytest.raises(KeyError, match="is not a key"):
-        nuvrik.Handset(nuvrik.parse(starter_text("tug"))).hear_key(0, "left_stick", fresh=True)
 
 
 @settings(max_examples=many(25))

@@ -17,8 +17,9 @@ from terminals import cable, start, wait_for
 from typed import nuvrik_command
 
 import nuvrik
+from nuvrik.core.hearing import HOW_BYTES
 from nuvrik.inspection.statistics import WRAPPED, LinkStats
-from nuvrik.plan.layout import HOW_BYTES, answers_bytes, layout_tag, layout_text
+from nuvrik.plan.layout import answers_bytes, layout_tag, layout_text
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.pulses.on_off_keyed import durations
 from nuvrik.recordings.pilot import play, practice

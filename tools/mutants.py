@@ -4,7 +4,8 @@
 
 A changed core is lived in checked mode beside the C of the unchanged one: every class and whole machines, as
 in the tests. A changed translator makes the C again, which is compared with what is committed, and is given
-what lies outside the subset. What nobody notices is printed; ``tests/mutants_left.md`` argues each of
+what lies outside the subset. What is left is given to the quick tests and those of infrared codes, in a copy
+of the sources. What nobody notices is printed; ``tests/mutants_left.md`` argues each of
 those."""
 
 import ast
@@ -13,6 +14,7 @@ import io
 import json
 import os
 import random
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -185,6 +187,26 @@ def translated_otherwise(module: str, text: str) -> str:
 OUTSIDE = "outside or subset or wrap or expression or translation or no_more"
 
 
+def tested(file: Path, text: str) -> str:
+    """Run tests in a copy of the sources with one file changed; what was noticed."""
+    with tempfile.TemporaryDirectory() as folder:
+        for name in ("src", "tests", "tools", "docs", "examples"):
+            shutil.copytree(ROOT / name, Path(folder) / name, ignore=shutil.ignore_patterns("__pycache__"))
+        for name in ("pyproject.toml", "README.md", "CHANGELOG.md", "CONTRIBUTING.md", "Makefile"):
+            shutil.copy(ROOT / name, Path(folder) / name)
+        (Path(folder) / file.relative_to(ROOT)).write_text(text, "utf-8")
+        words = [sys.executable, "-m", "pytest", "-q", "-x", "-n", "2", "-p", "no:cacheprovider"]
+        seen = os.environ | {"PYTHONPATH": str(Path(folder) / "src")}
+        for more in (["-m", "not live and not slow"], ["tests/test_infrared.py"]):
+            done = subprocess.run(
+                [*words, *more], cwd=folder, env=seen, capture_output=True, text=True, check=False
+            )
+            if done.returncode:
+                failed = [line for line in done.stdout.splitlines() if line.startswith(("FAILED", "ERROR"))]
+                return failed[0] if failed else "the tests do not run"
+    return ""
+
+
 def main(core: int, translator: int, seed: int) -> int:
     """Change, look, and print what nobody noticed."""
     from nuvrik.export.native import build
@@ -214,6 +236,7 @@ def main(core: int, translator: int, seed: int) -> int:
             said = json.loads(done.stdout.splitlines()[-1]) if done.returncode == 0 else done.stderr[-200:]
         except subprocess.TimeoutExpired:
             said = "it does not come to an end"
+        said = said or tested(file, text)
         where = f"{file.parent.name}/{file.name}:{line}: {what}"
         print(f"{number + 1:3} {'noticed' if said else 'LEFT   '} {where}", flush=True)
         if not said:

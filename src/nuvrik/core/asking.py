@@ -7,6 +7,7 @@ number is used up, but it could still arrive, and a new session makes it too old
 
 from nuvrik.core.bits import mask_of
 from nuvrik.core.desk import (
+    HOW,
     JOG_CODE,
     JOG_MOST_TIME,
     JOG_STEPS,
@@ -14,6 +15,7 @@ from nuvrik.core.desk import (
     MOST_ARGUMENTS,
     RUNNING,
     STRANGER,
+    WHO,
     ArgumentTable,
     RequestTable,
 )
@@ -206,7 +208,7 @@ class Asking:
             sender.begin(KIND_HELLO)
             sender.byte(0)
             sender.word(self.session)
-            sender.byte(1 if what == QUESTION_HOW else 0)
+            sender.byte(HOW if what == QUESTION_HOW else WHO)
         else:
             sender.begin(KIND_REQUEST)
             if what == QUESTION_JOG:

@@ -50,6 +50,10 @@ ANSWERS_HELLO = 1
 ANSWERS_ECHO = 2
 ANSWERS_HOW = 3
 
+WHO = 0
+HOW = 1
+"""The pages of a hello: who is there, how it has fared."""
+
 MOST_WAITING = 4
 """Answers that wait to be sent; more questions than that are not worth answering late."""
 
@@ -160,7 +164,7 @@ class Desk:
             self.number = 0
             self.replied = False
         if self.table.says_hello:
-            self.kinds[self.place()] = ANSWERS_HELLO if page == 0 else ANSWERS_HOW
+            self.kinds[self.place()] = ANSWERS_HELLO if page == WHO else ANSWERS_HOW
 
     def place(self) -> u8:
         """A place for one more answer. The oldest goes where there is none."""

@@ -8,7 +8,7 @@ every code read in all of them.
 Where no reader can tell: rc5 0/64 and sirc12 31/127 are one shape once the stretch is free. Those stay
 unread."""
 
-from nuvrik.core.burst import NO_FIT, Burst
+from nuvrik.core.burst import MOST_SCORE, NO_FIT, Burst
 from nuvrik.core.sizes import MOST_LENGTHS
 from nuvrik.core.widths import u8, u16, whole
 
@@ -40,9 +40,6 @@ complement, bi-phase halves) allow more."""
 MARGIN = 30
 """How much better than the second the best must be. Found by wearing codes of all families: pairs that
 can be mistaken for each other lie closer than this, and others further apart."""
-
-FITS_WELL = 200
-"""A worse fit is unread: MOST_SCORE of ``burst``."""
 
 LATER_LEADER_US = 1500
 TRIES = 3
@@ -91,7 +88,7 @@ class Found:
 
     def certain(self) -> bool:
         """Whether it fits well enough, and no other nearly as well."""
-        return self.best <= FITS_WELL and self.second >= self.best + MARGIN
+        return self.best <= MOST_SCORE and self.second >= self.best + MARGIN
 
 
 def judge(burst: Burst, found: Found) -> bool:

@@ -1,6 +1,7 @@
 """The handset's end of a link: readings in, bytes out, and what comes back."""
 
 from nuvrik.core.asking import QUESTION_NONE, Asking, AskingTable
+from nuvrik.core.desk import WHO
 from nuvrik.core.handset import SENDS_NOTHING, SENDS_STOP, Handset, HandsetTable
 from nuvrik.core.hearing import Hearing, HearingTable
 from nuvrik.core.incoming import Incoming, IncomingTable
@@ -197,7 +198,7 @@ class HandsetEnd:
         elif self.sealed.kind == KIND_ECHO:
             if heard.length == 2:
                 self.asking.hear_echo(self.sealed.two(1))
-        elif self.sealed.body[HEAD + 1] == 0:
+        elif self.sealed.body[HEAD + 1] == WHO:
             self.asking.hear_who(heard.boot_low, heard.boot_high)
         else:
             self.asking.hear_how()

@@ -2,7 +2,7 @@
 machine is, and echoes."""
 
 from nuvrik.core.bits import got
-from nuvrik.core.desk import MOST_TOKEN, STRANGER
+from nuvrik.core.desk import HOW, MOST_TOKEN, STRANGER, WHO
 from nuvrik.core.levels import TIMER_MAX, later
 from nuvrik.core.sealed import (
     ACCEPTED,
@@ -102,7 +102,7 @@ class Hearing:
             return BAD_FIELD
         if sealed.kind == KIND_HELLO:
             page: u8 = sealed.body[HEAD + 1]
-            whole_page: bool = (page == 0 and size >= WHO_BYTES) or (page == 1 and size >= HOW_BYTES)
+            whole_page: bool = (page == WHO and size >= WHO_BYTES) or (page == HOW and size >= HOW_BYTES)
             return ACCEPTED if whole_page else BAD_FIELD
         return ACCEPTED if size >= 2 and size <= MOST_TOKEN + 1 else BAD_FIELD
 
@@ -142,7 +142,7 @@ class Hearing:
             self.value_low = sealed.two(6)
             self.value_high = sealed.two(8)
         elif sealed.kind == KIND_HELLO:
-            if sealed.body[HEAD + 1] == 0:
+            if sealed.body[HEAD + 1] == WHO:
                 self.tag = sealed.two(2)
                 self.boot_low = sealed.two(10)
                 self.boot_high = sealed.two(12)

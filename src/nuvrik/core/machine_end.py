@@ -6,6 +6,7 @@ from nuvrik.core.demand import Demand
 from nuvrik.core.desk import (
     ANSWERS_HELLO,
     ANSWERS_HOW,
+    HOW,
     JOG_BYTES,
     JOG_CODE,
     JOG_MOST_TIME,
@@ -13,6 +14,7 @@ from nuvrik.core.desk import (
     JOG_STEPS,
     JOG_UNIT_MS,
     MOST_TOKEN,
+    WHO,
     ArgumentTable,
     RequestTable,
 )
@@ -47,10 +49,6 @@ from nuvrik.core.widths import Table, few, i32, level, span, u8, u16, whole
 
 ASK_BYTES = 9
 """A request's payload without its arguments: place, boot number, session, number."""
-
-WHO = 0
-HOW = 1
-"""The pages of a hello."""
 
 HELLO_MOST = 0x3FFFFFFF
 """Frames are counted to here, which takes 248 days at 50 frames a second."""

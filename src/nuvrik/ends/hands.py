@@ -81,13 +81,6 @@ class Hands:
             else:
                 raise TypeError(f"{name}: a reading is a whole number or None, not {raw!r}")
 
-    def hear_key(self, name: str, *, fresh: bool) -> None:
-        """The code of a key has arrived. KeyError for anything but a key."""
-        place = self._read[name]
-        if self._kind(place) != IS_KEY:
-            raise KeyError(f"{name} is not a key")
-        self._hands.arrive(place, fresh)
-
     def put(self, name: str, value: float | None, until_ms: int | None) -> None:
         """Set a channel from a program. TypeError and ValueError for a value that it cannot have."""
         self._puts[name] = value_to_send(name, self._channels[name], value), until_ms

@@ -76,13 +76,6 @@ class Handset:
         self._hands.read(readings)
         self.core.have_read()
 
-    def hear_key(self, now_ms: int, name: str, *, fresh: bool) -> None:
-        """Take the code of a key that has arrived, from something that can tell a fresh press from a key that
-        is held. KeyError for anything but a key."""
-        self._pass_time(now_ms)
-        self._hands.hear_key(name, fresh=fresh)
-        self.core.have_read()
-
     def press_stop(self, now_ms: int, pressed: bool = True) -> None:
         """A stop of the program's own, where no control is there to be pressed: stop frames are sent while it
         is pressed and for at least ``timeout_ms`` and a period."""

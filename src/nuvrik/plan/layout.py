@@ -8,6 +8,8 @@ different files do not understand each other instead of misunderstanding each ot
 from binascii import crc_hqx
 from collections.abc import Iterable
 
+from nuvrik.core.hearing import REPLY_BYTES, WHO_BYTES
+from nuvrik.core.machine_end import ASK_BYTES
 from nuvrik.plan.form.backward import AnyRequest
 from nuvrik.plan.form.channels import ChoiceChannel
 from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES, MAX_BODY
@@ -17,17 +19,13 @@ from nuvrik.plan.form.models import Link
 
 CRC_INITIAL = 0xFFFF
 
-HELLO_BYTES, HOW_BYTES, REQUEST_BYTES, REPLY_BYTES = 18, 12, 9, 10
-"""The payloads of the two pages of a hello that answers (without its name), of a request (without arguments)
-and of a reply."""
-
 HELLO_MOST = 22
 """A page of a hello is no longer, so that the small packets of common radio modules carry it."""
 
 
 def answers_bytes(requests: Iterable[AnyRequest]) -> int:
     """The longest payload, besides commands and telemetry, that a link with such requests must carry."""
-    return max(HELLO_BYTES, REPLY_BYTES, *(REQUEST_BYTES + (r.bits + 7) // 8 for r in requests))
+    return max(WHO_BYTES, REPLY_BYTES, *(ASK_BYTES + (r.bits + 7) // 8 for r in requests))
 
 
 def payload_room(medium: AnyMedium, frame: AnyFrame) -> int:

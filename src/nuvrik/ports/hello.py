@@ -2,6 +2,7 @@
 
 from typing import NamedTuple
 
+from nuvrik.core.desk import HOW, WHO
 from nuvrik.ends.asking import Identity, identity_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag
@@ -12,7 +13,7 @@ from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import ECHO, HELLO
-from nuvrik.wire.messages import HOW, WHO, Echo, How, Query, Who, pack_echo, pack_hello
+from nuvrik.wire.messages import Echo, How, Query, Who, pack_echo, pack_hello
 
 ASK_EVERY_MS = 200
 TURN_S = 0.002

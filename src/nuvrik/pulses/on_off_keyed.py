@@ -2,11 +2,8 @@
 
 from collections.abc import Iterable
 
-from nuvrik.core.on_off import LONGEST_BODY, OnOffMaker, OnOffReader
+from nuvrik.core.on_off import LONGEST_BODY, LONGEST_RUN_US, OnOffMaker, OnOffReader
 from nuvrik.plan.tables.on_off import on_off_table
-
-LONGEST_US = 20_000
-"""No level is told as longer."""
 
 
 def durations(body: bytes, bitrate: int, training_bits: int) -> list[int]:
@@ -35,10 +32,10 @@ class OnOffDecoder:
         """The bodies in the next durations. A duration of 0 is ignored."""
         core, bodies = self._core, []
         for duration in pulses:
-            if core.take(duration > 0, min(abs(duration), LONGEST_US)):
+            if core.take(duration > 0, min(abs(duration), LONGEST_RUN_US)):
                 bodies.append(bytes(core.body[: core.length]))
         return bodies
 
     def end(self) -> list[bytes]:
         """The bodies still held back, once nothing more comes."""
-        return self.feed([-LONGEST_US, LONGEST_US])
+        return self.feed([-LONGEST_RUN_US, LONGEST_RUN_US])

@@ -9,6 +9,17 @@ from functools import partial
 from itertools import islice
 from typing import Any, NamedTuple
 
+from nuvrik.core.desk import (
+    HOW,
+    JOG_BYTES,
+    JOG_CODE,
+    JOG_MOST_TIME,
+    JOG_MOST_TURNING,
+    JOG_STEPS,
+    JOG_UNIT_MS,
+    MOST_TOKEN,
+    WHO,
+)
 from nuvrik.levels import FULL, clamp, div
 from nuvrik.plan.form.backward import AnyRequest
 from nuvrik.plan.form.models import Link
@@ -17,18 +28,7 @@ from nuvrik.wire.bits import got, put
 from nuvrik.wire.kinds import ECHO, HELLO, REPLY, REQUEST, STOP, TELEMETRY
 from nuvrik.wire.outcomes import MOST_SENT, Outcome
 
-JOG = 0xFF
-JOG_BYTES = 4
-LEVEL_STEPS = 127
-MOST_TURNING = 64
-"""A motor or a stepper is jogged to no more than about half."""
-TIME_UNIT_MS = 10
-MOST_TIME = 50
-
-ECHO_MOST = 16
-
-WHO, HOW = 0, 1
-"""The pages of a hello: who is there, how it has fared."""
+ECHO_MOST = MOST_TOKEN
 
 STARTS = ("", "power", "a reset", "its watchdog", "too low a supply")
 """Why a machine last started, by number; what is not known, or unknown here, is not said."""
@@ -126,9 +126,9 @@ class Telemetry(NamedTuple):
 
 def pack_jog(jog: Jog) -> bytes:
     """The payload of a jog; level and time are brought into what a jog may be, and rounded."""
-    step = clamp(div(jog.level * LEVEL_STEPS, FULL), -LEVEL_STEPS, LEVEL_STEPS)
-    time = clamp(div(jog.for_ms, TIME_UNIT_MS), 1, MOST_TIME)
-    return bytes((JOG, jog.output, step & 0xFF, time))
+    step = clamp(div(jog.level * JOG_STEPS, FULL), -JOG_STEPS, JOG_STEPS)
+    time = clamp(div(jog.for_ms, JOG_UNIT_MS), 1, JOG_MOST_TIME)
+    return bytes((JOG_CODE, jog.output, step & 0xFF, time))
 
 
 def unpack_jog(payload: bytes | bytearray, link: Link) -> Jog | None:
@@ -138,15 +138,15 @@ def unpack_jog(payload: bytes | bytearray, link: Link) -> Jog | None:
     code, place, step, time = payload
     step -= (step & 0x80) * 2
     outputs = list(link.outputs.values())
-    if code != JOG or place >= len(outputs) or not 1 <= time <= MOST_TIME or step < -LEVEL_STEPS:
+    if code != JOG_CODE or place >= len(outputs) or not 1 <= time <= JOG_MOST_TIME or step < -JOG_STEPS:
         return None
     output = outputs[place]
     # A switch is on or off: there is no "a little" of it.
     if isinstance(output, SwitchOutput):
         return None
-    if output.turns and abs(step) > MOST_TURNING:
+    if output.turns and abs(step) > JOG_MOST_TURNING:
         return None
-    return Jog(place, div(step * FULL, LEVEL_STEPS), TIME_UNIT_MS * time)
+    return Jog(place, div(step * FULL, JOG_STEPS), JOG_UNIT_MS * time)
 
 
 def check_arguments(arguments: Sequence[int], request: AnyRequest) -> None:
@@ -166,7 +166,7 @@ def pack_ask(ask: Ask, request: AnyRequest) -> bytes:
 
 def unpack_request(payload: bytes, link: Link) -> Ask | Jog | None:
     """The request in a payload; None if this link knows none like it."""
-    if payload[:1] == bytes((JOG,)):
+    if payload[:1] == bytes((JOG_CODE,)):
         return unpack_jog(payload, link)
     requests = list(link.requests.values())
     if not payload or payload[0] >= len(requests):

@@ -1971,7 +1971,7 @@ void nuvrik_desk_hello(NuvrikDesk *self, uint16_t session, uint8_t page, NuvrikO
         self->replied = false;
     }
     if (NUVRIK_U8(self->table->says_hello)) {
-        self->kinds[nuvrik_desk_place(self)] = (uint8_t)((page == 0) ? NUVRIK_ANSWERS_HELLO
+        self->kinds[nuvrik_desk_place(self)] = (uint8_t)((page == NUVRIK_WHO) ? NUVRIK_ANSWERS_HELLO
             : NUVRIK_ANSWERS_HOW);
     }
 }
@@ -5873,7 +5873,8 @@ uint8_t nuvrik_hearing_understand(const NuvrikHearing *self, NuvrikSealed *seale
     }
     if (sealed->kind == NUVRIK_KIND_HELLO) {
         uint8_t page = sealed->body[NUVRIK_HEAD + 1];
-        bool whole_page = (page == 0 && size >= NUVRIK_WHO_BYTES) || (page == 1 && size >= NUVRIK_HOW_BYTES);
+        bool whole_page = (page == NUVRIK_WHO && size >= NUVRIK_WHO_BYTES) || (page == NUVRIK_HOW
+            && size >= NUVRIK_HOW_BYTES);
         return (uint8_t)(whole_page ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
     }
     return (uint8_t)((size >= 2 && size <= (uint16_t)(NUVRIK_MOST_TOKEN + 1)) ? NUVRIK_ACCEPTED
@@ -5935,7 +5936,7 @@ void nuvrik_hearing_take(NuvrikHearing *self, NuvrikSealed *sealed)
         self->value_low = nuvrik_sealed_two(sealed, 6);
         self->value_high = nuvrik_sealed_two(sealed, 8);
     } else if (sealed->kind == NUVRIK_KIND_HELLO) {
-        if (sealed->body[NUVRIK_HEAD + 1] == 0) {
+        if (sealed->body[NUVRIK_HEAD + 1] == NUVRIK_WHO) {
             self->tag = nuvrik_sealed_two(sealed, 2);
             self->boot_low = nuvrik_sealed_two(sealed, 10);
             self->boot_high = nuvrik_sealed_two(sealed, 12);
@@ -6145,7 +6146,7 @@ void nuvrik_asking_write(NuvrikAsking *self, uint8_t what, NuvrikSender *sender)
         nuvrik_sender_begin(sender, NUVRIK_KIND_HELLO);
         nuvrik_sender_byte(sender, 0);
         nuvrik_sender_word(sender, self->session);
-        nuvrik_sender_byte(sender, (uint8_t)((what == NUVRIK_QUESTION_HOW) ? 1 : 0));
+        nuvrik_sender_byte(sender, (uint8_t)((what == NUVRIK_QUESTION_HOW) ? NUVRIK_HOW : NUVRIK_WHO));
     } else {
         nuvrik_sender_begin(sender, NUVRIK_KIND_REQUEST);
         if (what == NUVRIK_QUESTION_JOG) {
@@ -6479,7 +6480,7 @@ void nuvrik_handset_end_answered(NuvrikHandsetEnd *self)
         if (heard->length == 2) {
             nuvrik_asking_hear_echo(&self->asking, nuvrik_sealed_two(&self->sealed, 1));
         }
-    } else if (self->sealed.body[NUVRIK_HEAD + 1] == 0) {
+    } else if (self->sealed.body[NUVRIK_HEAD + 1] == NUVRIK_WHO) {
         nuvrik_asking_hear_who(&self->asking, heard->boot_low, heard->boot_high);
     } else {
         nuvrik_asking_hear_how(&self->asking);
@@ -6788,7 +6789,7 @@ void nuvrik_found_enter(NuvrikFound *self, uint16_t score, uint8_t protocol, uin
 /** Whether it fits well enough, and no other nearly as well. */
 bool nuvrik_found_certain(const NuvrikFound *self)
 {
-    return self->best <= NUVRIK_FITS_WELL && self->second >= ((int32_t)self->best + NUVRIK_MARGIN);
+    return self->best <= NUVRIK_MOST_SCORE && self->second >= ((int32_t)self->best + NUVRIK_MARGIN);
 }
 
 /** Find the code that a burst is, or that begins at a leader in it; False if it is none, or may be two.

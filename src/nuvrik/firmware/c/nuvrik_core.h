@@ -1185,6 +1185,12 @@ enum {
     NUVRIK_ANSWERS_HOW = 3
 };
 
+enum {
+    NUVRIK_WHO = 0,
+    NUVRIK_HOW = 1
+};
+/** The pages of a hello: who is there, how it has fared. */
+
 /** Answers that wait to be sent; more questions than that are not worth answering late. */
 #define NUVRIK_MOST_WAITING 4
 
@@ -2045,12 +2051,6 @@ typedef struct {
 
 /** A request's payload without its arguments: place, boot number, session, number. */
 #define NUVRIK_ASK_BYTES 9
-
-enum {
-    NUVRIK_WHO = 0,
-    NUVRIK_HOW = 1
-};
-/** The pages of a hello. */
 
 /** Frames are counted to here, which takes 248 days at 50 frames a second. */
 #define NUVRIK_HELLO_MOST INT32_C(1073741823)
@@ -2966,9 +2966,6 @@ enum {
  *  can be mistaken for each other lie closer than this, and others further apart.
  */
 #define NUVRIK_MARGIN 30
-
-/** A worse fit is unread: MOST_SCORE of burst. */
-#define NUVRIK_FITS_WELL 200
 
 enum {
     NUVRIK_LATER_LEADER_US = 1500,

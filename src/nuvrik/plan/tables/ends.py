@@ -1,5 +1,6 @@
 """A machine's end of a link as one table: what arrives, what goes out, and the machine between them."""
 
+from nuvrik.core.hearing import HOW_BYTES, WHO_BYTES
 from nuvrik.core.incoming import (
     IN_COBS,
     IN_KEYS,
@@ -48,7 +49,7 @@ from nuvrik.plan.form.media import (
 )
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import StepperOutput
-from nuvrik.plan.layout import HELLO_BYTES, HELLO_MOST, HOW_BYTES, layout_tag, payload_room
+from nuvrik.plan.layout import HELLO_MOST, layout_tag, payload_room
 from nuvrik.plan.per_link import per_link
 from nuvrik.plan.tables.infrared import receiver_table
 from nuvrik.plan.tables.inputs import inputs_table
@@ -97,7 +98,7 @@ def _end(link: Link, *, stream: bool) -> EndTable:
     own = not link.medium.datagrams
     told_apart = not isinstance(link.frame, KeysFrame | TrainFrame)
     # Cut to what two pages hold, and then back to whole characters.
-    first, rest = max(0, room - HELLO_BYTES), max(0, room - HOW_BYTES)
+    first, rest = max(0, room - WHO_BYTES), max(0, room - HOW_BYTES)
     name = link.name.encode("utf-8")[: first + rest].decode("utf-8", "ignore").encode("utf-8")
     table = made(
         EndTable,

@@ -1,12 +1,13 @@
 """A machine's whole part of a link as one table."""
 
 from nuvrik.core.desk import ASKS_CALL, ASKS_HOME, ASKS_STEPS, ArgumentTable, DeskTable, RequestTable
+from nuvrik.core.hearing import WHO_BYTES
 from nuvrik.core.levels import NOBODY
 from nuvrik.core.machine import MachineTable
 from nuvrik.plan.form.backward import AnyRequest, CallRequest, HomeRequest
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import StepperOutput
-from nuvrik.plan.layout import HELLO_BYTES, payload_room
+from nuvrik.plan.layout import payload_room
 from nuvrik.plan.per_link import per_link
 from nuvrik.plan.tables.failsafe import command_table, watch_table
 from nuvrik.plan.tables.made import made
@@ -30,7 +31,7 @@ def desk_table(link: Link) -> DeskTable:
     return made(
         DeskTable,
         requests=[_request(link, request) for request in link.requests.values()],
-        says_hello=payload_room(link.medium, link.frame) >= HELLO_BYTES,
+        says_hello=payload_room(link.medium, link.frame) >= WHO_BYTES,
     )
 
 

@@ -5,11 +5,13 @@ from typing import Any
 
 from nuvrik.core import sizes
 from nuvrik.core.desk import MOST_TOKEN
+from nuvrik.core.hearing import REPLY_BYTES
+from nuvrik.core.machine_end import ASK_BYTES
 from nuvrik.core.sender import ESCAPED, IN_HEX, STUFFED
 from nuvrik.core.widths import Table
 from nuvrik.core.writer import OUT_TEXT
 from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES
-from nuvrik.plan.layout import HELLO_MOST, REPLY_BYTES, REQUEST_BYTES
+from nuvrik.plan.layout import HELLO_MOST
 
 SPARE = 2
 """Bytes behind a body, so that codes may be read by threes of bytes."""
@@ -75,7 +77,7 @@ def _payload(of: Any) -> int:
     bits = max([bits, *(sum(channel.bits for channel in one.channels) for one in of("WriterTable"))])
     longest: int = max(MOST_TOKEN + 1, HELLO_MOST, REPLY_BYTES, 1 + (bits + 7) // 8)
     for asked in of("RequestTable"):
-        longest = max(longest, REQUEST_BYTES + (sum(one.bits for one in asked.arguments) + 7) // 8)
+        longest = max(longest, ASK_BYTES + (sum(one.bits for one in asked.arguments) + 7) // 8)
     for one in of("TellingTable"):
         if one.items:
             longest = max(longest, 2 + (len(one.items) + 7) // 8 + (one.room + 7) // 8)
