@@ -38,7 +38,7 @@ ADDRESS = 1
 
 class InfraredReader:
     """Codes from marks and spaces. protocol, words and toggle are those of the code read last; since_us: how
-    long ago it began, as long lengths go; us: how long it lasted; published: it was in this burst."""
+    long ago it began, as far as lengths have ended; us: how long it lasted."""
 
     def __init__(self, table: ShapeTable) -> None:
         self.table: ShapeTable = table

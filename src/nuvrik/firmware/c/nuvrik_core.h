@@ -3094,7 +3094,7 @@ enum {
 #define NUVRIK_ADDRESS 1
 
 /** Codes from marks and spaces. protocol, words and toggle are those of the code read last; since_us: how
- *  long ago it began, as long lengths go; us: how long it lasted; published: it was in this burst.
+ *  long ago it began, as far as lengths have ended; us: how long it lasted.
  */
 typedef struct {
     const NuvrikShapeTable *table;
