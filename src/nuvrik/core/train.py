@@ -6,9 +6,12 @@ the wrong number of them, and that is all by which it can be known."""
 
 from nuvrik.core.bits import IS_LEVEL, IS_SHARE, ChannelTable
 from nuvrik.core.levels import FULL, clamp, div
-from nuvrik.core.sealed import ACCEPTED, BAD_FIELD, NO_EVENT
+from nuvrik.core.sealed import ACCEPTED, BAD_FIELD, NO_EVENT, TOO_LONG
 from nuvrik.core.sizes import MOST_SLOTS
 from nuvrik.core.widths import Table, i32, level, product, span, u8, u16
+
+LONGEST_TRAIN = 100
+"""A train of more slots is too long, whatever the link: a slot is two bytes, and a body has at most 200."""
 
 
 class TrainTable(Table):
@@ -81,6 +84,8 @@ class TrainReader:
     def end(self, values: list[i32]) -> u8:
         """A gap has ended a train: as many slots as there are channels, none of them further out than they
         may be, or it is none."""
+        if self.count > LONGEST_TRAIN:
+            return TOO_LONG
         if self.count != len(self.table.channels):
             return BAD_FIELD
         for i in range(self.count):

@@ -147,7 +147,7 @@ class Life:
             del slots[self._rng.randrange(len(slots)) :]
             slots += self._rng.choices((300, 700, 899, 900, 1500, 2101, 2500), k=self._rng.randint(0, 4))
             if self._rng.random() < 0.1:
-                slots += [900] * self._rng.choice((17, 90))
+                slots += [900] * self._rng.choice((17, 90, 300))
         return [*slots, GAP_US]
 
     def _arrives(self, mood: str) -> bytes:

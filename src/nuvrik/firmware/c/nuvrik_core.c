@@ -3318,6 +3318,9 @@ uint8_t nuvrik_train_reader_take(NuvrikTrainReader *self, uint16_t slot_us, int3
  */
 uint8_t nuvrik_train_reader_end(const NuvrikTrainReader *self, int32_t *values)
 {
+    if (self->count > NUVRIK_LONGEST_TRAIN) {
+        return NUVRIK_TOO_LONG;
+    }
     if (self->count != NUVRIK_U8(self->table->channels_count)) {
         return NUVRIK_BAD_FIELD;
     }

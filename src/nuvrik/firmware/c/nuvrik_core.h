@@ -1630,6 +1630,9 @@ uint32_t nuvrik_chooser_away(const NuvrikChooser *self, const int32_t *wanted, c
  *  length or the wrong number of them, and that is all by which it can be known.
  */
 
+/** A train of more slots is too long, whatever the link: a slot is two bytes, and a body has at most 200. */
+#define NUVRIK_LONGEST_TRAIN 100
+
 /** The slots of a link: from low_us to high_us, and out to shortest_us and longest_us. A gap is gap_us
  *  long or longer.
  */
