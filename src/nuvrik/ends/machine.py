@@ -116,10 +116,16 @@ class Machine:
 
         A timeout that has passed is judged before the bytes are looked at.
         """
+        # Once for all that has come: looked at again in the same moment, a loss that is given up at once
+        # (give_up_ms = 0) would be over before its first tick.
+        self._judge_time(now_ms)
         if self._decoder.tells_keys and len(data) > 1:
             # What a key means depends on whether the one before was followed.
-            return [event for at in range(len(data)) for event in self.feed(data[at : at + 1], now_ms)]
-        self._judge_time(now_ms)
+            return [event for at in range(len(data)) for event in self._take(data[at : at + 1])]
+        return self._take(data)
+
+    def _take(self, data: bytes) -> list[Event]:
+        """Bytes that have arrived by now."""
         self._settle()
         events = self._decode(data)
         for event in events:
