@@ -145,11 +145,11 @@ def test_a_bridge_hands_on_what_both_ends_say_and_nothing_else(style: str) -> No
         link = nuvrik.parse(text)
     bridge = Bridge(bridge_table(link))
     handset, machine = nuvrik.Handset(link, stream=True), nuvrik.Machine(link, stream=False)
-    straight = nuvrik.Machine(link, stream=True)
+    frames = 0
     handset.press_stop(0, False)
     for now in range(0, 3000, 10):
         sent = handset.send(now)
-        straight.feed(sent, now)
+        frames += sent != b""
         noise = rng.randbytes(3) if rng.random() < 0.02 else b""
         for byte in noise + sent:
             if bridge.take(byte):
@@ -162,4 +162,4 @@ def test_a_bridge_hands_on_what_both_ends_say_and_nothing_else(style: str) -> No
             assert bridge.end_packet()
             events = handset.feed(bytes(bridge.sender.wire[: bridge.sender.count]), now)
             assert [type(event) for event in events] == [Frame]
-    assert machine.counts["accepted"] >= 0.5 * straight.counts["accepted"] > 0
+    assert machine.counts["accepted"] >= 0.5 * frames > 10
