@@ -154,10 +154,9 @@ def life_of_a_machine(rng: random.Random, table: Any) -> Iterator[Step]:
     """Commands at rest, moved, without readings; stops, jogs, requests, hellos, echoes, silences, held up
     loops; and the builder's own code, which does what it likes."""
     routes = [output.route for output in table.outputs.outputs]
-    sums = [sum for one in routes if not one.switched for sum in (one.own, one.partner)]
-    scaled = {term.place for sum in sums for term in sum.terms}
+    scaled = {term.place for one in routes if not one.switched for term in one.terms}
     scaled |= {route.turn for route in routes} | {need.place for need in table.commands.required}
-    places = {term.place for one in routes for term in one.own.terms} | scaled | {table.commands.arm}
+    places = {term.place for one in routes for term in one.terms} | scaled | {table.commands.arm}
     many = max(places - {NOBODY}) + 1
     now, number, session, boot, met = rng.randrange(65536), 0, 1, rng.choice((0xFFFF, 0xFFFFFFFE)), 0
     yield "begin", (boot & 0xFFFF, boot >> 16)

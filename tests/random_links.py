@@ -65,13 +65,15 @@ def _text(rng: random.Random, style: str = "", medium: str = "", hands: bool = F
         lines += controls
     lines += [frame, *channels]
     outputs, steppers, sides = [], [], []
-    for at in range(rng.randint(1, 6)):
+    mixed = rng.random() < 0.4
+    for at in range(rng.randint(3 if mixed else 1, 6)):
         name = f"m{at}"
         kind = rng.choice(("motor", "motor", "servo", "stepper", "switch"))
+        kind = "motor" if mixed and at < 2 else kind
         text = f'[outputs.{name}]\nkind = "{kind}"\n' + _output(rng, kind)
         if kind == "switch":
             text += f'follows = "{rng.choice(flags)}"\n'
-        elif kind == "motor" and rng.random() < 0.5:
+        elif mixed and kind == "motor" and (at < 2 or rng.random() < 0.5):
             sides.append(name)
         else:
             some = rng.sample(levels, rng.randint(1, len(levels)))

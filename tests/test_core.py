@@ -30,6 +30,7 @@ from nuvrik.failsafe.table import Happening, State
 from nuvrik.failsafe.why import Code
 from nuvrik.mixing.demand import Told
 from nuvrik.mixing.motor import Quick
+from nuvrik.mixing.others import QuickServo
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plan.tables import made, ramp_table, watch_table
 
@@ -267,7 +268,7 @@ def test_what_an_output_is_told_in_words_is_what_the_rules_say(name: str) -> Non
     for seed in range(20):
         table = make(rng)
         plain, told = kind(table), Told("m")
-        other = Quick(table, told) if name == "Motor" else kind(table)
+        other = {"Motor": Quick, "Servo": QuickServo}.get(name, lambda table, _: kind(table))(table, told)
         other.demand = told
         for _, (method, given) in zip(range(STEPS // 10), life(random.Random(seed), table), strict=False):
             assert getattr(plain, method)(*given) == getattr(other, method)(*given)

@@ -82,9 +82,9 @@ def _no_band(patch: pytest.MonkeyPatch) -> None:
     from nuvrik.core import mix, outputs
 
     def unsettled(route, values):
-        return mix.mixed(Table(**(vars(route) | {"band": 0})), values)
+        return mix.total(Table(**(vars(route) | {"band": 0})), values)
 
-    patch.setattr(outputs, "mixed", unsettled)
+    patch.setattr(outputs, "total", unsettled)
 
 
 def _any_source(patch: pytest.MonkeyPatch) -> None:

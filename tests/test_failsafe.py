@@ -18,6 +18,7 @@ from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL
 from nuvrik.plan.form.models import FailsafeSection
+from nuvrik.plan.starters import starter_text
 from nuvrik.plan.tables import watch_table
 from nuvrik.wire import kinds, messages
 from nuvrik.wire.frames import Encoder
@@ -382,6 +383,24 @@ def test_both_ends_agree_whatever_the_clocks_say() -> None:
         assert said[-1][0] is State.ARMED
         outcomes.add(tuple(said))
     assert len(outcomes) == 1
+
+
+def test_a_loss_that_is_given_up_at_once_has_its_turn() -> None:
+    """Whatever else happens in that millisecond, the outputs first do what their on_loss says."""
+    link = nuvrik.parse(starter_text("tug").replace("[failsafe]", "[failsafe]\ngive_up_ms = 0"))
+    machine, encoder = nuvrik.Machine(link, stream=True), Encoder(link, stream=True)
+    for at in range(20):
+        values = [int(name == "arm" and at > 10) for name in link.channels]
+        machine.feed(encoder.command_on_wire(values, at), 20 * at)
+        machine.tick(20 * at)
+    assert machine.state is State.ARMED
+    late = 20 * at + link.failsafe.timeout_ms
+    machine.feed(b"noise", late)
+    machine.feed(b"more", late)
+    machine.tick(late)
+    assert machine.state is State.FAILSAFE
+    machine.tick(late + 1)
+    assert machine.state is State.WAITING
 
 
 @pytest.mark.parametrize("reading", [1.5, "508", float("nan")])

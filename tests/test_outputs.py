@@ -9,7 +9,7 @@ from links import TUG, many
 
 import nuvrik
 from nuvrik.budget.conditions import Conditions
-from nuvrik.core.mix import mixed
+from nuvrik.core.outputs import Outputs
 from nuvrik.levels import FULL, div, level_of, mul
 from nuvrik.mixing.demand import Mode
 from nuvrik.mixing.motor import Motor
@@ -184,9 +184,9 @@ def sides(text: str, throttle: int, turn: int) -> tuple[int, int]:
     link = nuvrik.parse(starter_text("tug").replace(starter_text("tug")[start:end], f"[mix]\n{text}\n"))
     # A share of the rest band is not wanted here: what is mixed is the matter.
     rules = link.failsafe.model_copy(update={"rest_band": 0.0})
-    outputs = outputs_table(link.model_copy(update={"failsafe": rules})).outputs
-    left, right = (mixed(output.route, [throttle, turn, 1]) for output in outputs[:2])
-    return left, right
+    outputs = Outputs(outputs_table(link.model_copy(update={"failsafe": rules})))
+    outputs.follow([throttle, turn, 1])
+    return outputs.targets[0], outputs.targets[1]
 
 
 ENDS = 'left = ["port_screw"]\nright = ["starboard_screw"]\n'

@@ -65,8 +65,11 @@ class Machine:
         return (now_ms - self.now_ms) & 0xFFFF if self.started else 0
 
     def pass_time(self, now_ms: u16) -> u8:
-        """Let it be now_ms."""
+        """Let it be now_ms. The same moment is judged once, however much arrives in it: looked at again, a
+        loss that is given up at once would be over before the outputs had a turn in it."""
         dt_ms: u16 = self.elapsed(now_ms)
+        if dt_ms == 0 and self.started:
+            return NOTHING
         self.started = True
         self.now_ms = now_ms
         self.since_ms = later(self.since_ms, dt_ms)

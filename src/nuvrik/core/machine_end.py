@@ -109,7 +109,9 @@ class MachineEnd:
 
     def pass_time(self, now_ms: u16) -> None:
         """Let it be now_ms. Comes first in every turn of the loop, and before anything that has arrived."""
-        self.count_up(self.machine.elapsed(now_ms))
+        dt_ms: u16 = self.machine.elapsed(now_ms)
+        if dt_ms != 0:
+            self.count_up(dt_ms)
         becomes: u8 = self.machine.pass_time(now_ms)
         if becomes == FORGET:
             self.forget()

@@ -3,11 +3,11 @@ all."""
 
 from nuvrik.core.demand import FOLLOW, Demand
 from nuvrik.core.levels import FULL, NOBODY, later, mul
-from nuvrik.core.mix import Route, mixed
+from nuvrik.core.mix import Route, fit_side, slowed, total
 from nuvrik.core.motor import Motor, MotorTable
 from nuvrik.core.servo import Servo, ServoTable, Switch, SwitchTable
 from nuvrik.core.stepper import Stepper, StepperTable
-from nuvrik.core.widths import Table, i32, level, share, sign, u8, u16
+from nuvrik.core.widths import Table, fine, i32, level, share, sign, u8, u16
 
 IS_MOTOR = 0
 IS_SERVO = 1
@@ -38,9 +38,10 @@ class OutputsTable(Table):
 
 
 class Outputs:
-    """The outputs of one machine. targets: what the last drive frame that was followed asks of each, asked:
-    whether it asks anything. A jog goes before that, and so does a motion: moves says which outputs it moves,
-    and wishes how far. factors: how much of that is left to what turns; ends: which way it may not go."""
+    """The outputs of one machine. targets: what the last drive frame that was followed asks of each, sums:
+    the same before it was made to fit, asked: whether it asks anything. A jog goes before that, and so does a
+    motion: moves says which outputs it moves, and wishes how far. factors: how much of that is left to what
+    turns; ends: which way it may not go."""
 
     def __init__(self, table: OutputsTable) -> None:
         self.table: OutputsTable = table
@@ -49,6 +50,7 @@ class Outputs:
         self.steppers: list[Stepper] = [Stepper(one) for one in table.steppers]
         self.switches: list[Switch] = [Switch(one) for one in table.switches]
         self.targets: list[level] = [0] * len(table.outputs)
+        self.sums: list[fine] = [0] * len(table.outputs)
         self.asked: bool = False
         self.jogged: u8 = NOBODY
         self.jog_level: level = 0
@@ -81,7 +83,21 @@ class Outputs:
         """A drive frame is followed."""
         self.asked = True
         for i in range(len(self.table.outputs)):
-            self.targets[i] = mixed(self.table.outputs[i].route, values)
+            self.sums[i] = total(self.table.outputs[i].route, values)
+        for i in range(len(self.table.outputs)):
+            route: Route = self.table.outputs[i].route
+            sum: fine = self.sums[i]
+            if route.partner != NOBODY:
+                sum = fit_side(sum, self.sums[route.partner])
+            if route.turn != NOBODY:
+                sum = slowed(route, sum, values)
+            # Clipped once, at the end: the sum of two halves may pass full scale on the way. And a flag is 0
+            # or 1, not a level: it is made full, so that a switch need not know the difference.
+            if sum > FULL or (route.switched and sum != 0):
+                sum = FULL
+            elif sum < -FULL:
+                sum = -FULL
+            self.targets[i] = sum
 
     def let_rest(self) -> None:
         """A required reading is missing: what turns comes to rest, places stay."""
@@ -172,6 +188,7 @@ class Outputs:
         if self.jogged != NOBODY and (mode != FOLLOW or self.jog_ms >= self.jog_for_ms):
             self.jogged = NOBODY
         for i in range(len(self.table.outputs)):
+            one: OutputTable = self.table.outputs[i]
             target: level = self.targets[i]
             asked: bool = self.asked
             if self.jogged == i:
@@ -182,19 +199,14 @@ class Outputs:
                 asked = True
             if self.limited and self.turns(i):
                 target = self.within_limits(i, target)
-            self.tick_one(i, target, asked, dt_ms, mode)
-
-    def tick_one(self, output: u8, target: level, asked: bool, dt_ms: u16, mode: u8) -> None:
-        """One turn of one output."""
-        one: OutputTable = self.table.outputs[output]
-        if one.kind == IS_MOTOR:
-            self.motors[one.at].tick(target, asked, dt_ms, mode)
-        elif one.kind == IS_SERVO:
-            self.servos[one.at].tick(target, asked, dt_ms, mode)
-        elif one.kind == IS_STEPPER:
-            self.steppers[one.at].tick(target, asked, dt_ms, mode)
-        else:
-            self.switches[one.at].tick(target, asked, mode)
+            if one.kind == IS_MOTOR:
+                self.motors[one.at].tick(target, asked, dt_ms, mode)
+            elif one.kind == IS_SERVO:
+                self.servos[one.at].tick(target, asked, dt_ms, mode)
+            elif one.kind == IS_STEPPER:
+                self.steppers[one.at].tick(target, asked, dt_ms, mode)
+            else:
+                self.switches[one.at].tick(target, asked, mode)
 
     def halt(self) -> None:
         """Every output to rest at once, without a ramp."""

@@ -1,9 +1,9 @@
 """What stands in a place, and what is off or on: servos and switches."""
 
 from nuvrik.core.demand import FOLLOW, LOST, SAFE, Demand
-from nuvrik.core.levels import FULL, clamp, div
-from nuvrik.core.ramp import RampTable, Slew
-from nuvrik.core.widths import Table, level, product, sign, span, u8, u16
+from nuvrik.core.levels import FULL, clamp, mul
+from nuvrik.core.ramp import RampTable, Slew, coarse
+from nuvrik.core.widths import Table, level, sign, span, u8, u16
 
 STAYS = 0
 RELEASES = 1
@@ -32,8 +32,7 @@ def pulse_at(table: ServoTable, place: level) -> u16:
     room: u16 = table.pulse_high - table.pulse_centre
     if turned < 0:
         room = table.pulse_centre - table.pulse_low
-    area: product = turned * room
-    away: span = div(area, FULL)
+    away: span = mul(turned, room)
     return table.pulse_centre + away
 
 
@@ -55,7 +54,7 @@ class Servo:
 
     def tell(self) -> None:
         """Tell the servo where to be."""
-        place: level = self.slew.at()
+        place: level = coarse(self.slew.fine)
         if self.released:
             self.demand.put(place, 0, 1, False, False)
         else:

@@ -116,8 +116,6 @@ class Machine:
 
         A timeout that has passed is judged before the bytes are looked at.
         """
-        # Once for all that has come: looked at again in the same moment, a loss that is given up at once
-        # (give_up_ms = 0) would be over before its first tick.
         self._judge_time(now_ms)
         if self._decoder.tells_keys and len(data) > 1:
             # What a key means depends on whether the one before was followed.

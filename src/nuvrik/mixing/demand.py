@@ -77,6 +77,11 @@ class Told(demand.Demand):
             known = self._known[key] = Demand(self._name, *key)
         self.demand = known
 
+    def repeat(self, known: Demand) -> None:
+        """Be told what it has been told before."""
+        self.at, self.value, self.way, self.driven = known.level, known.value, known.direction, known.driven
+        self.demand = known
+
 
 class ToldSteps(Told):
     """The same for a stepper, which is also told how many steps it may be turned by."""

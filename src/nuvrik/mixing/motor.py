@@ -24,9 +24,7 @@ class Quick(core.Motor):
             super().drive(at)
             self._drives[at] = self._told.demand
         else:
-            told = self._told
-            told.at, told.value, told.way, told.driven = at, known.value, known.direction, known.driven
-            told.demand = known
+            self._told.repeat(known)
 
 
 class Motor:

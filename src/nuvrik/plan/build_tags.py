@@ -16,7 +16,7 @@ from nuvrik.core.widths import Table
 from nuvrik.plan.layout import CRC_INITIAL
 
 SECTIONS = {
-    "outputs": """Term Sum Route Point CurveTable MotorTable RampTable ServoTable SwitchTable StepperTable
+    "outputs": """Term Route Point CurveTable MotorTable RampTable ServoTable SwitchTable StepperTable
         OutputTable OutputsTable PinTable InputsTable LimitsTable""",
     "link": """EndTable MachineTable WatchTable Cell CommandTable Need SealedTable SenderTable ChannelTable
         IncomingTable TextTable FormTable KeysTable KeyTable ChangeTable TrainTable OnOffTable MediumTable

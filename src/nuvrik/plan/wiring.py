@@ -18,13 +18,13 @@ Weights = dict[str, int]
 class Route(NamedTuple):
     """How one output gets its level.
 
-    The sum of ``weights``; where ``partner`` has weights, scaled down with the partner's sum so that
-    the larger of the two is full; where ``turn`` names a channel, slowed by it while its sign is
+    The sum of ``weights``; where ``partner`` names an output of the other side, scaled down with its sum so
+    that the larger of the two is full; where ``turn`` names a channel, slowed by it while its sign is
     ``inner``. ``switched`` says that the only channel is a flag.
     """
 
     weights: Weights
-    partner: Weights | None = None
+    partner: str | None = None
     turn: str | None = None
     inner: int = 0
     switched: bool = False
@@ -33,8 +33,8 @@ class Route(NamedTuple):
     def channels(self) -> tuple[str, ...]:
         """Every channel that has a say, in the order of the link file: never a set, whose order is another in
         every run, and with it would be the fault that a seed stands for."""
-        weighed = [*self.weights.items(), *(self.partner or {}).items()]
-        named = [name for name, weight in weighed if weight] + ([self.turn] if self.turn else [])
+        weighed = [name for name, weight in self.weights.items() if weight]
+        named = weighed + ([self.turn] if self.turn else [])
         return tuple(dict.fromkeys(named))
 
 
@@ -47,7 +47,10 @@ def side_routes(mix: AnyMix) -> dict[str, Route]:
         turn = level_of(mix.turn_weight)
         left, right = {mix.throttle: FULL, mix.turn: turn}, {mix.throttle: FULL, mix.turn: -turn}
         scaled = mix.overflow == "scale"
-        routes = Route(left, right if scaled else None), Route(right, left if scaled else None)
+        routes = (
+            Route(left, mix.right[0] if scaled else None),
+            Route(right, mix.left[0] if scaled else None),
+        )
     elif isinstance(mix, TwoStickMix):
         routes = Route({mix.left_throttle: FULL}), Route({mix.right_throttle: FULL})
     else:

@@ -811,8 +811,7 @@ uint16_t nuvrik_pulse_at(const NuvrikServoTable *table, int16_t place)
     if (turned < 0) {
         room = (uint16_t)((int32_t)NUVRIK_U16(table->pulse_centre) - NUVRIK_U16(table->pulse_low));
     }
-    int32_t area = (int32_t)turned * room;
-    int32_t away = nuvrik_div(area, NUVRIK_FULL);
+    int32_t away = nuvrik_mul(turned, room);
     return (uint16_t)(NUVRIK_U16(table->pulse_centre) + away);
 }
 
@@ -835,7 +834,7 @@ void nuvrik_servo_begin(NuvrikServo *self)
 /** Tell the servo where to be. */
 void nuvrik_servo_tell(NuvrikServo *self)
 {
-    int16_t place = nuvrik_slew_at(&self->slew);
+    int16_t place = nuvrik_coarse(self->slew.fine);
     if (self->released) {
         nuvrik_demand_put(&self->demand, place, 0, 1, false, false);
     } else {
@@ -1541,16 +1540,17 @@ void nuvrik_commands_enter(NuvrikCommands *self, int32_t *values)
 
 /* ---- mix ---- */
 
-/** A weighted sum. A channel without a reading adds nothing, nor does one that is at rest: so what was at
+/** The weighed sum. A channel without a reading adds nothing, nor does one that is at rest: so what was at
  *  rest when the machine was armed puts no start duty on a motor.
  */
-int32_t nuvrik_total(const NuvrikSum *terms, const int32_t *values, int16_t band)
+int32_t nuvrik_total(const NuvrikRoute *route, const int32_t *values)
 {
     int32_t sum = 0;
-    for (uint8_t term_at = 0; term_at < NUVRIK_U8(terms->terms_count); term_at++) {
-        const NuvrikTerm *term = &NUVRIK_P(terms->terms)[term_at];
+    for (uint8_t term_at = 0; term_at < NUVRIK_U8(route->terms_count); term_at++) {
+        const NuvrikTerm *term = &NUVRIK_P(route->terms)[term_at];
         int32_t value = values[NUVRIK_U8(term->place)];
-        if (value > band || ((int16_t)value < (-band) && (int16_t)value != NUVRIK_NO_READING)) {
+        if (value > NUVRIK_I16(route->band) || ((int16_t)value < (-NUVRIK_I16(route->band))
+            && (int16_t)value != NUVRIK_NO_READING)) {
             /* A weight of 1 needs no product, and is by far the commonest. */
             int32_t weighed = (NUVRIK_I32(term->weight) == NUVRIK_FULL) ? value
                 : nuvrik_mul(NUVRIK_I32(term->weight), value);
@@ -1560,38 +1560,32 @@ int32_t nuvrik_total(const NuvrikSum *terms, const int32_t *values, int16_t band
     return sum;
 }
 
-/** The level that the channels ask of an output. */
-int16_t nuvrik_mixed(const NuvrikRoute *route, const int32_t *values)
+/** A side's sum, made so much smaller that it and the other side's fit into full scale. */
+int32_t nuvrik_fit_side(int32_t sum, int32_t other)
 {
-    if (NUVRIK_U8(route->switched)) {
-        /* A flag is 0 or 1, not a level: it is made full, so that a switch need not know the difference. */
-        return (nuvrik_total(NUVRIK_P(route->own), values, 0) != 0) ? NUVRIK_FULL : 0;
+    int32_t widest = nuvrik_abs32(other);
+    if (nuvrik_abs32(sum) > widest) {
+        widest = nuvrik_abs32(sum);
     }
-    /* Clipped once, at the end: the sum of two halves may pass full scale on the way. */
-    int32_t sum = nuvrik_total(NUVRIK_P(route->own), values, NUVRIK_I16(route->band));
-    if (NUVRIK_U8(NUVRIK_P(route->partner)->terms_count) != 0) {
-        int32_t widest = nuvrik_abs32(nuvrik_total(NUVRIK_P(route->partner), values,
-            NUVRIK_I16(route->band)));
-        if (nuvrik_abs32(sum) > widest) {
-            widest = nuvrik_abs32(sum);
-        }
-        if (widest > NUVRIK_FULL) {
-            int32_t scaled = sum * NUVRIK_FULL;
-            sum = nuvrik_div(scaled, widest);
-        }
+    if (widest <= NUVRIK_FULL) {
+        return sum;
     }
-    if (NUVRIK_U8(route->turn) != NUVRIK_NOBODY) {
-        int32_t turned = values[NUVRIK_U8(route->turn)];
-        if (turned > NUVRIK_I16(route->band) || ((int16_t)turned < (-NUVRIK_I16(route->band))
-            && (int16_t)turned != NUVRIK_NO_READING)) {
-            /* Only the inner side is slowed; on the outer one the product is negative. */
-            int32_t slowing = turned * NUVRIK_I8(route->inner);
-            if (slowing > 0) {
-                sum = nuvrik_mul(sum, NUVRIK_FULL - slowing);
-            }
+    int32_t exact = sum * NUVRIK_FULL;
+    return nuvrik_div(exact, widest);
+}
+
+/** A side's sum, slowed while it is the inner one of a turn. On the outer one the product is negative. */
+int32_t nuvrik_slowed(const NuvrikRoute *route, int32_t sum, const int32_t *values)
+{
+    int32_t turned = values[NUVRIK_U8(route->turn)];
+    if (turned > NUVRIK_I16(route->band) || ((int16_t)turned < (-NUVRIK_I16(route->band))
+        && (int16_t)turned != NUVRIK_NO_READING)) {
+        int32_t slowing = turned * NUVRIK_I8(route->inner);
+        if (slowing > 0) {
+            return nuvrik_mul(sum, NUVRIK_FULL - slowing);
         }
     }
-    return (int16_t)nuvrik_clamp(sum, -NUVRIK_FULL, NUVRIK_FULL);
+    return sum;
 }
 
 /* ---- outputs ---- */
@@ -1613,6 +1607,9 @@ void nuvrik_outputs_init(NuvrikOutputs *self, const NuvrikOutputsTable *table)
     }
     for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
         self->targets[i] = 0;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
+        self->sums[i] = 0;
     }
     self->asked = false;
     self->jogged = NUVRIK_NOBODY;
@@ -1665,7 +1662,25 @@ void nuvrik_outputs_follow(NuvrikOutputs *self, const int32_t *values)
 {
     self->asked = true;
     for (uint8_t i = 0; i < NUVRIK_U8(self->table->outputs_count); i++) {
-        self->targets[i] = nuvrik_mixed(NUVRIK_P(NUVRIK_P(self->table->outputs)[i].route), values);
+        self->sums[i] = nuvrik_total(NUVRIK_P(NUVRIK_P(self->table->outputs)[i].route), values);
+    }
+    for (uint8_t i = 0; i < NUVRIK_U8(self->table->outputs_count); i++) {
+        const NuvrikRoute *route = NUVRIK_P(NUVRIK_P(self->table->outputs)[i].route);
+        int32_t sum = self->sums[i];
+        if (NUVRIK_U8(route->partner) != NUVRIK_NOBODY) {
+            sum = nuvrik_fit_side(sum, self->sums[NUVRIK_U8(route->partner)]);
+        }
+        if (NUVRIK_U8(route->turn) != NUVRIK_NOBODY) {
+            sum = nuvrik_slowed(route, sum, values);
+        }
+        /* Clipped once, at the end: the sum of two halves may pass full scale on the way. And a flag is 0 */
+        /* or 1, not a level: it is made full, so that a switch need not know the difference. */
+        if (sum > NUVRIK_FULL || (NUVRIK_U8(route->switched) && sum != 0)) {
+            sum = NUVRIK_FULL;
+        } else if (sum < (-NUVRIK_FULL)) {
+            sum = -NUVRIK_FULL;
+        }
+        self->targets[i] = (int16_t)sum;
     }
 }
 
@@ -1800,6 +1815,7 @@ void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode)
         self->jogged = NUVRIK_NOBODY;
     }
     for (uint8_t i = 0; i < NUVRIK_U8(self->table->outputs_count); i++) {
+        const NuvrikOutputTable *one = &NUVRIK_P(self->table->outputs)[i];
         int16_t target = self->targets[i];
         bool asked = self->asked;
         if (self->jogged == i) {
@@ -1813,23 +1829,15 @@ void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode)
         if (self->limited && nuvrik_outputs_turns(self, i)) {
             target = nuvrik_outputs_within_limits(self, i, target);
         }
-        nuvrik_outputs_tick_one(self, i, target, asked, dt_ms, mode);
-    }
-}
-
-/** One turn of one output. */
-void nuvrik_outputs_tick_one(NuvrikOutputs *self, uint8_t output, int16_t target, bool asked, uint16_t dt_ms,
-    uint8_t mode)
-{
-    const NuvrikOutputTable *one = &NUVRIK_P(self->table->outputs)[output];
-    if ((NUVRIK_HAS_IS_MOTOR && NUVRIK_U8(one->kind) == NUVRIK_IS_MOTOR)) {
-        nuvrik_motor_tick(&self->motors[NUVRIK_U8(one->at)], target, asked, dt_ms, mode);
-    } else if ((NUVRIK_HAS_IS_SERVO && NUVRIK_U8(one->kind) == NUVRIK_IS_SERVO)) {
-        nuvrik_servo_tick(&self->servos[NUVRIK_U8(one->at)], target, asked, dt_ms, mode);
-    } else if ((NUVRIK_HAS_IS_STEPPER && NUVRIK_U8(one->kind) == NUVRIK_IS_STEPPER)) {
-        nuvrik_stepper_tick(&self->steppers[NUVRIK_U8(one->at)], target, asked, dt_ms, mode);
-    } else {
-        nuvrik_switch_tick(&self->switches[NUVRIK_U8(one->at)], target, asked, mode);
+        if ((NUVRIK_HAS_IS_MOTOR && NUVRIK_U8(one->kind) == NUVRIK_IS_MOTOR)) {
+            nuvrik_motor_tick(&self->motors[NUVRIK_U8(one->at)], target, asked, dt_ms, mode);
+        } else if ((NUVRIK_HAS_IS_SERVO && NUVRIK_U8(one->kind) == NUVRIK_IS_SERVO)) {
+            nuvrik_servo_tick(&self->servos[NUVRIK_U8(one->at)], target, asked, dt_ms, mode);
+        } else if ((NUVRIK_HAS_IS_STEPPER && NUVRIK_U8(one->kind) == NUVRIK_IS_STEPPER)) {
+            nuvrik_stepper_tick(&self->steppers[NUVRIK_U8(one->at)], target, asked, dt_ms, mode);
+        } else {
+            nuvrik_switch_tick(&self->switches[NUVRIK_U8(one->at)], target, asked, mode);
+        }
     }
 }
 
@@ -2228,10 +2236,15 @@ uint16_t nuvrik_machine_elapsed(const NuvrikMachine *self, uint16_t now_ms)
     return (uint16_t)((self->started) ? (uint16_t)(now_ms - self->now_ms) : 0);
 }
 
-/** Let it be now_ms. */
+/** Let it be now_ms. The same moment is judged once, however much arrives in it: looked at again, a loss
+ *  that is given up at once would be over before the outputs had a turn in it.
+ */
 uint8_t nuvrik_machine_pass_time(NuvrikMachine *self, uint16_t now_ms)
 {
     uint16_t dt_ms = nuvrik_machine_elapsed(self, now_ms);
+    if (dt_ms == 0 && self->started) {
+        return NUVRIK_NOTHING;
+    }
     self->started = true;
     self->now_ms = now_ms;
     self->since_ms = nuvrik_later(self->since_ms, dt_ms);
@@ -4256,7 +4269,10 @@ void nuvrik_machine_end_begin(NuvrikMachineEnd *self, uint16_t boot_low, uint16_
 /** Let it be now_ms. Comes first in every turn of the loop, and before anything that has arrived. */
 void nuvrik_machine_end_pass_time(NuvrikMachineEnd *self, uint16_t now_ms)
 {
-    nuvrik_machine_end_count_up(self, nuvrik_machine_elapsed(&self->machine, now_ms));
+    uint16_t dt_ms = nuvrik_machine_elapsed(&self->machine, now_ms);
+    if (dt_ms != 0) {
+        nuvrik_machine_end_count_up(self, dt_ms);
+    }
     uint8_t becomes = nuvrik_machine_pass_time(&self->machine, now_ms);
     if (becomes == NUVRIK_FORGET) {
         nuvrik_machine_end_forget(self);

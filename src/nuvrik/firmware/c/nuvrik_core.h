@@ -1015,27 +1015,24 @@ typedef struct {
     int32_t weight;
 } NuvrikTerm;
 
-/** Channels that are weighed and added. */
-typedef struct {
-    const NuvrikTerm *terms;
-    uint8_t terms_count;
-} NuvrikSum;
-
-/** How one output gets its level: the sum own; scaled down with the sum partner, if that has terms, so
- *  that the larger of the two is full; slowed by the channel at the place turn, if there is one, while
- *  that has the sign inner. switched: its one channel is a flag. band: how far from zero counts as zero.
+/** How one output gets its level: the sum of its terms; scaled down with the sum of the output at the
+ *  place partner, of the other side, if there is one, so that the larger of the two is full; slowed by the
+ *  channel at the place turn, if there is one, while that has the sign inner. switched: its one channel is
+ *  a flag. band: how far from zero counts as zero.
  */
 typedef struct {
     bool switched;
     int16_t band;
-    const NuvrikSum *own;
-    const NuvrikSum *partner;
+    const NuvrikTerm *terms;
+    uint8_t terms_count;
+    uint8_t partner;
     uint8_t turn;
     int8_t inner;
 } NuvrikRoute;
 
-int32_t nuvrik_total(const NuvrikSum *terms, const int32_t *values, int16_t band);
-int16_t nuvrik_mixed(const NuvrikRoute *route, const int32_t *values);
+int32_t nuvrik_total(const NuvrikRoute *route, const int32_t *values);
+int32_t nuvrik_fit_side(int32_t sum, int32_t other);
+int32_t nuvrik_slowed(const NuvrikRoute *route, int32_t sum, const int32_t *values);
 
 /* ---- outputs ---- */
 
@@ -1077,10 +1074,10 @@ typedef struct {
     uint8_t switches_count;
 } NuvrikOutputsTable;
 
-/** The outputs of one machine. targets: what the last drive frame that was followed asks of each, asked:
- *  whether it asks anything. A jog goes before that, and so does a motion: moves says which outputs it
- *  moves, and wishes how far. factors: how much of that is left to what turns; ends: which way it may not
- *  go.
+/** The outputs of one machine. targets: what the last drive frame that was followed asks of each, sums:
+ *  the same before it was made to fit, asked: whether it asks anything. A jog goes before that, and so
+ *  does a motion: moves says which outputs it moves, and wishes how far. factors: how much of that is left
+ *  to what turns; ends: which way it may not go.
  */
 typedef struct {
     const NuvrikOutputsTable *table;
@@ -1089,6 +1086,7 @@ typedef struct {
     NuvrikStepper steppers[NUVRIK_MOST_STEPPERS];
     NuvrikSwitch switches[NUVRIK_MOST_SWITCHES];
     int16_t targets[NUVRIK_MOST_OUTPUTS];
+    int32_t sums[NUVRIK_MOST_OUTPUTS];
     bool asked;
     uint8_t jogged;
     int16_t jog_level;
@@ -1121,8 +1119,6 @@ bool nuvrik_outputs_barred(const NuvrikOutputs *self, uint8_t output, int32_t to
 int16_t nuvrik_outputs_within_limits(NuvrikOutputs *self, uint8_t output, int16_t target);
 void nuvrik_outputs_count_on(NuvrikOutputs *self, uint16_t dt_ms);
 void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode);
-void nuvrik_outputs_tick_one(NuvrikOutputs *self, uint8_t output, int16_t target, bool asked, uint16_t dt_ms,
-    uint8_t mode);
 void nuvrik_outputs_halt(NuvrikOutputs *self);
 NuvrikDemand *nuvrik_outputs_told(NuvrikOutputs *self, uint8_t output);
 bool nuvrik_outputs_hold_ends(const NuvrikOutputs *self);

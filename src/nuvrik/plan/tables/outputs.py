@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from nuvrik.core.levels import FULL, NOBODY, clamp, div
-from nuvrik.core.mix import Route, Sum, Term
+from nuvrik.core.mix import Route, Term
 from nuvrik.core.motor import CurveTable, MotorTable, Point
 from nuvrik.core.outputs import IS_MOTOR, IS_SERVO, IS_STEPPER, IS_SWITCH, OutputsTable, OutputTable
 from nuvrik.core.pins import (
@@ -50,7 +50,7 @@ def outputs_table(link: Link) -> OutputsTable:
     outputs = []
     for name, model in link.outputs.items():
         kind = KINDS[type(model)]
-        route = route_table(routes[name], places, band if model.turns else 0)
+        route = route_table(routes[name], places, list(link.outputs), band if model.turns else 0)
         outputs.append(made(OutputTable, kind=kind, at=len(by_kind[kind]), route=route))
         by_kind[kind].append(model)
     return made(
@@ -63,19 +63,14 @@ def outputs_table(link: Link) -> OutputsTable:
     )
 
 
-def route_table(route: wiring.Route, places: dict[str, int], band: int) -> Route:
+def route_table(route: wiring.Route, places: dict[str, int], outputs: list[str], band: int) -> Route:
     """How one output gets its level."""
-
-    def weighed(weights: wiring.Weights | None) -> Sum:
-        terms = [made(Term, place=places[name], weight=weight) for name, weight in (weights or {}).items()]
-        return made(Sum, terms=terms)
-
     return made(
         Route,
         switched=route.switched,
         band=band,
-        own=weighed(route.weights),
-        partner=weighed(route.partner),
+        terms=[made(Term, place=places[name], weight=weight) for name, weight in route.weights.items()],
+        partner=NOBODY if route.partner is None else outputs.index(route.partner),
         turn=NOBODY if route.turn is None else places[route.turn],
         inner=route.inner,
     )
