@@ -223,7 +223,10 @@ KEPT: list[Table] = []
 
 
 def any_receiver(rng: random.Random) -> Table:
-    link = random_remote(rng)
+    return receiver_of(random_remote(rng))
+
+
+def receiver_of(link: nuvrik.Link) -> Table:
     table = receiver_table(link, link.medium)
     KEPT.append(table)
     REMOTES[id(table)] = link

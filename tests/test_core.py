@@ -3,15 +3,11 @@
 import random
 import shutil
 import subprocess
-from collections.abc import Iterator
-from copy import deepcopy
 from pathlib import Path
 from typing import Any
 
-import lives
-import lives_handset
-import lives_infrared
 import pytest
+from everywhere import LIVES, InC, live
 from links import THOROUGH
 from lives import any_ramp
 from lives_handset import any_handset
@@ -36,7 +32,6 @@ from nuvrik.plan.tables import made, ramp_table, watch_table
 
 pytestmark = pytest.mark.skipif(not shutil.which("gcc"), reason="a C compiler: make toolchain")
 
-LIVES = lives.LIVES | lives_handset.LIVES | lives_infrared.LIVES
 STEPS = 20_000 if THOROUGH else 2_000
 EDGES = (0, 1, 2, 399, 400, 401, 1000, 32767, 32768, TIMER_MAX - 1, TIMER_MAX)
 TEXTS = {name: (CORE / f"{name}.py").read_text("utf-8") for name in MODULES}
@@ -194,34 +189,7 @@ def test_nor_has_a_checker_of_c() -> None:
 
 def differs(native: Native, name: str, table: Table, seed: int, steps: int) -> str:
     """Live the same life in Python and in C; the first step after which they differ, "" for none."""
-    kind, _, life = LIVES[name]
-    ours, theirs = kind(table), native.make(name, table)
-    living = life(random.Random(seed), table)
-    method, given = next(living)
-    for at in range(steps):
-        one, other = (getattr(each, method)(*deepcopy(given)) for each in (ours, theirs))
-        apart = dict(apart_in(native, name, ours, theirs.struct))
-        if one != other or apart:
-            return f"step {at}, {method}{given}: {one} in Python, {other} in C; {apart}"
-        method, given = living.send(one)
-    return ""
-
-
-def apart_in(native: Native, name: str, ours: Any, theirs: Any, path: str = "") -> Iterator[tuple[str, Any]]:
-    """Every number that an object has otherwise in Python than in C. Lists are as long as Python has them."""
-    for field, width in native.program.records[name].fields.items():
-        inner, of = native.program.records.get(width), width.removeprefix("list[").removesuffix("]")
-        one, other = getattr(ours, field), getattr(theirs, field)
-        if of != width:
-            for at, (each, its) in enumerate(zip(one, other, strict=False)):
-                if of in native.program.records:
-                    yield from apart_in(native, of, each, its, f"{path}{field}[{at}].")
-                elif each != its:
-                    yield f"{path}{field}[{at}]", (each, its)
-        elif inner is None and one != other:
-            yield path + field, (one, other)
-        elif inner is not None and not inner.is_table:
-            yield from apart_in(native, width, one, other, f"{path}{field}.")
+    return live(name, table, random.Random(seed), steps, {"C": InC(native, name, table)})["C"]
 
 
 @pytest.mark.parametrize("name", LIVES)

@@ -8,7 +8,6 @@ that none of them has come to.
 import os
 import random
 import sys
-from copy import deepcopy
 from pathlib import Path
 
 import coverage
@@ -19,9 +18,7 @@ CORE = ROOT / "src" / "nuvrik" / "core"
 
 def live(links: int, steps: int, seed: int = 5) -> None:
     """Every starter, so many random links of each style, and every class on several tables."""
-    import lives
-    import lives_handset
-    import lives_infrared
+    from everywhere import LIVES, live
     from random_links import random_link
 
     import nuvrik
@@ -35,14 +32,10 @@ def live(links: int, steps: int, seed: int = 5) -> None:
     for link in machines:
         for _ in zip(range(steps), Life(link, seed), strict=False):
             pass
-    for kind, any_table, life in (lives.LIVES | lives_handset.LIVES | lives_infrared.LIVES).values():
+    for name, (_, any_table, _) in LIVES.items():
         rng = random.Random(seed)
         for at in range(2 * links):
-            table = any_table(rng)
-            one, living = kind(table), life(random.Random(at), table)
-            method, given = next(living)
-            for _ in range(steps):
-                method, given = living.send(getattr(one, method)(*deepcopy(given)))
+            live(name, any_table(rng), random.Random(at), steps, {})
 
 
 def unreached(links: int, steps: int) -> list[str]:

@@ -1,5 +1,6 @@
-"""Lives long random lives of every starter and of random links of every style: core in Python, in C by gcc
-with sanitizers, in C by clang, and in MicroPython, all the same to the bit. Writes benchmarks/traces.json.
+"""Lives long random lives of every starter and of random links of every style, and of what stands beside a
+machine (handsets, bridges, remotes and their receivers, readers): core in Python, in C by gcc with
+sanitizers, in C by clang, and in MicroPython, all the same to the bit. Writes benchmarks/traces.json.
 
     python tools/traces.py [STEPS [LINKS [SEED]]]
 """
@@ -7,7 +8,6 @@ with sanitizers, in C by clang, and in MicroPython, all the same to the bit. Wri
 import json
 import os
 import random
-import shutil
 import subprocess
 import sys
 import tempfile
@@ -18,6 +18,8 @@ from pathlib import Path
 ROOT = Path(__file__).parents[1]
 sys.path.insert(0, str(ROOT / "tests"))
 
+from everywhere import LIVES, MICROPYTHON, InC, InMicroPython, live  # noqa: E402
+from lives_infrared import receiver_of  # noqa: E402
 from random_links import random_link  # noqa: E402
 
 import nuvrik  # noqa: E402
@@ -45,20 +47,44 @@ def link_of(name: str, how: str) -> nuvrik.Link:
     return random_link(random.Random(int(seed)), style=style)
 
 
-def live(job: tuple[str, str, int, int, str]) -> dict[str, object]:
-    """All four on one link."""
+BESIDE = ("HandsetEnd", "Receiver", "Remote", "InfraredReader", "OnOffReader", "OnOffMaker", "Bridge")
+"""What lives beside a machine, each a life of a table of its own."""
+
+TABLES = 20
+
+
+def all_four(job: tuple[str, str, int, int, str]) -> dict[str, object]:
+    """All four on one link, or on one kind of what stands beside a machine."""
     name, how, steps, seed, folder = job
-    link, began = link_of(name, how), time.monotonic()
-    life = Life(link, seed)
-    interpreter = shutil.which("micropython", path=str(Path(sys.executable).parent))
-    assert interpreter is not None
-    pythons = MicroPythons(interpreter, life.table)
-    places = {one: NativeLife(Native(Path(folder) / f"{one}.so"), life) for one in ("gcc", "clang")}
-    wrong = in_all(places | {"micropython": pythons.machine()}, life, steps)
-    pythons.close()
-    found = {"link": name, "style": link.frame.style, "medium": link.medium.kind, "steps": steps}
+    began, natives = time.monotonic(), {one: Native(Path(folder) / f"{one}.so") for one in ("gcc", "clang")}
+    if name in BESIDE:
+        found, wrong = {"kind": name, "of": how or f"{TABLES} random tables"}, beside(*job[:4], natives)
+    else:
+        link = link_of(name, how)
+        found = {"link": name, "style": link.frame.style, "medium": link.medium.kind}
+        life = Life(link, seed)
+        pythons = MicroPythons(MICROPYTHON, life.table)
+        places = {one: NativeLife(native, life) for one, native in natives.items()}
+        wrong = in_all(places | {"micropython": pythons.machine()}, life, steps)
+        pythons.close()
     seconds = round(time.monotonic() - began)
-    return found | {"seconds": seconds, "wrong": {place: said for place, said in wrong.items() if said}}
+    said = {place: said for place, said in wrong.items() if said}
+    return found | {"steps": steps, "seconds": seconds, "wrong": said}
+
+
+def beside(name: str, how: str, steps: int, seed: int, natives: dict[str, Native]) -> dict[str, str]:
+    """Lives of what stands beside a machine, in as many steps: of a starter, or of random tables."""
+    rng, wrong = random.Random(f"{name} {seed}"), {}
+    for at in range(1 if how else TABLES):
+        table = receiver_of(nuvrik.parse(starter_text(how))) if how else LIVES[name][1](rng)
+        with tempfile.TemporaryDirectory() as folder:
+            python = InMicroPython(name, table, Path(folder))
+            places = {one: InC(native, name, table) for one, native in natives.items()}
+            one = random.Random(f"{seed} {at}")
+            said = live(name, table, one, steps if how else steps // TABLES, places | {"micropython": python})
+            python.close()
+        wrong |= {place: f"table {at}, {words}" for place, words in said.items() if words}
+    return wrong
 
 
 def main() -> int:
@@ -74,17 +100,19 @@ def main() -> int:
     with tempfile.TemporaryDirectory() as folder, ProcessPoolExecutor(os.cpu_count()) as pool:
         build(Path(folder) / "gcc.so", flags=SANITIZERS)
         build(Path(folder) / "clang.so", compiler="clang")
-        jobs = [(name, how, steps, seed, folder) for name, how in named(seed, links).items()]
-        for result in pool.map(live, jobs):
+        lived = [*named(seed, links).items(), ("Receiver", "curtain"), *((name, "") for name in BESIDE)]
+        for result in pool.map(all_four, [(name, how, steps, seed, folder) for name, how in lived]):
             results.append(result)
-            said = result["wrong"] or "equal"
-            print(f"{result['link']:16} {result['style']:8} {result['seconds']} s  {said}", flush=True)
+            what = [str(word) for word in list(result.values())[:2]]
+            print(
+                f"{what[0]:16} {what[1]:20} {result['seconds']} s  {result['wrong'] or 'equal'}", flush=True
+            )
     wrong = [result for result in results if result["wrong"]]
     minutes = round((time.monotonic() - began) / 60, 1)
-    whole = {"steps_a_link": steps, "links": len(results), "seed": seed, "minutes": minutes}
+    whole = {"steps_a_link": steps, "lived": len(results), "seed": seed, "minutes": minutes}
     whole["runners"] = ["python", "c by gcc, with sanitizers", "c by clang", "micropython"]
     OUT.write_text(json.dumps(whole | {"equal": not wrong, "lives": results}, indent=1) + "\n", "utf-8")
-    print(f"{len(results)} links, {steps} steps each, {len(wrong)} not equal")
+    print(f"{len(results)} lives, {steps} steps each, {len(wrong)} not equal")
     return 1 if wrong else 0
 
 
