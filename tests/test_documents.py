@@ -17,6 +17,7 @@ ROOT = Path(__file__).parents[1]
 BLOCK = re.compile(r"```python\n(.*?)```", re.DOTALL)
 
 
+@pytest.mark.live
 def test_the_programs_of_the_python_page_run(capsys: pytest.CaptureFixture[str]) -> None:
     scope: dict[str, object] = {}
     blocks = BLOCK.findall((ROOT / "docs/python.md").read_text("utf-8"))

@@ -8,12 +8,10 @@ from nuvrik.ends.sensors import Reading, Readings
 from nuvrik.failsafe.table import STATES, State
 from nuvrik.levels import LONG_AGO
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.tables.handset_end import lost_ms
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.kinds import TELEMETRY, TO_HANDSET
-
-MISSED = 3
-"""A value that has failed to come this many times in a row is no longer known: one or two are lost often."""
 
 
 class Hearing:
@@ -27,8 +25,7 @@ class Hearing:
         self._readings = Readings(link)
         self._beepers = {name: Beeper(cue) for name, cue in link.cues.items()}
         self._timeout_ms = link.failsafe.timeout_ms
-        soonest_ms = min((item.every_ms for item in link.telemetry.values()), default=0)
-        self._lost_ms = max(self._timeout_ms, MISSED * soonest_ms)
+        self._lost_ms = lost_ms(link, [item.every_ms for item in link.telemetry.values()])
         self._state: State | None = None
         self._heard_ms = LONG_AGO
         self.now_ms = 0
@@ -89,8 +86,8 @@ class Hearing:
 
     def _aged(self, name: str, reading: Reading) -> Reading:
         age_ms = self.now_ms - reading.at_ms
-        lost_ms = max(self._timeout_ms, MISSED * self._link.telemetry[name].every_ms)
-        return reading._replace(age_ms=age_ms, lost=age_ms >= lost_ms)
+        lost = age_ms >= lost_ms(self._link, [self._link.telemetry[name].every_ms])
+        return reading._replace(age_ms=age_ms, lost=lost)
 
     def cues(self) -> list[str]:
         """The cues that are to sound now. A value that has not come for a while is silent."""

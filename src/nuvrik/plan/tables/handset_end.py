@@ -1,5 +1,7 @@
 """A handset's end of a link as one table: readings in, frames out, and what comes back."""
 
+from collections.abc import Iterable
+
 from nuvrik.core.asking import AskingTable
 from nuvrik.core.bridge import BridgeTable
 from nuvrik.core.desk import JOG_MOST_TURNING, JOG_STEPS
@@ -68,13 +70,16 @@ def _jog_most(output: AnyOutput) -> int:
     return JOG_MOST_TURNING if output.turns else JOG_STEPS
 
 
+def lost_ms(link: Link, every_ms: Iterable[int]) -> int:
+    """From what age on what comes that often, one with another, is no longer known."""
+    return max(link.failsafe.timeout_ms, MISSED * min(every_ms, default=0))
+
+
 def hearing_table(link: Link) -> HearingTable:
     """What comes back, and how soon it is too old."""
-    soonest_ms = min((item.every_ms for item in link.telemetry.values()), default=0)
-    timeout_ms = link.failsafe.timeout_ms
     return made(
         HearingTable,
         telling=telling_table(link),
-        timeout_ms=timeout_ms,
-        lost_ms=max(timeout_ms, MISSED * soonest_ms),
+        timeout_ms=link.failsafe.timeout_ms,
+        lost_ms=lost_ms(link, [item.every_ms for item in link.telemetry.values()]),
     )

@@ -5,68 +5,36 @@ marks and spaces of slots, and slots of marks and spaces. In bytes, as a timer c
 bits, high byte first; on a stream of bytes 0xFFFF stands for the gap between two trains, which no slot is.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
-from nuvrik.levels import clamp, div
-from nuvrik.plan.form.channels import AnyChannel
+from nuvrik.core.train import slot_of_value, value_of_slot
 from nuvrik.plan.form.frame_actions import TrainFrame
-from nuvrik.plan.form.frame_texts import TextForm
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.tables.styles import train_table
 from nuvrik.wire.codes import Unsaid, Value
 from nuvrik.wire.events import Event, Frame, Reader, RefusedFrame
 from nuvrik.wire.kinds import COMMAND
 from nuvrik.wire.sealed import SealedReader
 from nuvrik.wire.styles.style import Maker, Mark, Part, Row, Style
-from nuvrik.wire.styles.text import number_of, value_of
 from nuvrik.wire.words import value_text
 
 GAP = b"\xff\xff"
 SLOT_BYTES = 2
 
 
-class Slot:
-    """How one channel is written as a length of time."""
-
-    def __init__(self, frame: TrainFrame, channel: AnyChannel) -> None:
-        self._form = TextForm(channel.scaled, channel.kind == "share", frame.low_us, frame.high_us, 0, 0)
-        self._low, self._span = frame.low_us, frame.high_us - frame.low_us
-        self._most = channel.most
-        self._ends = sorted((frame.low_us, frame.high_us))
-
-    def length(self, value: Value) -> int:
-        """Microseconds. Raises Unsaid for *no reading*: there is no slot for that."""
-        if value is None:
-            raise Unsaid
-        if self._form.scaled:
-            return number_of(value, self._form)
-        return self._low + div(value * self._span, self._most)
-
-    def value(self, length: int) -> int:
-        """The value of a slot, the nearest end's where it is a little beyond."""
-        # A transmitter's trims reach a little beyond; that is full, not more than full.
-        length = clamp(length, *self._ends)
-        if self._form.scaled:
-            value = value_of(length, self._form)
-            assert value is not None
-            return value
-        return div((length - self._low) * self._most, self._span)
-
-
-def slots_of(frame: TrainFrame, channels: Mapping[str, AnyChannel]) -> list[Slot]:
-    """The slots of a train, in declared order."""
-    return [Slot(frame, channel) for channel in channels.values()]
-
-
 class TrainMaker(Maker):
     """Makes trains, as bytes."""
 
-    def __init__(self, link: Link, frame: TrainFrame) -> None:
+    def __init__(self, link: Link) -> None:
         super().__init__(link)
-        self._slots = slots_of(frame, link.channels)
+        self._table = train_table(link)
 
     def text(self, values: Sequence[Value]) -> bytes:
-        """A slot for each value."""
-        return in_bytes([slot.length(value) for slot, value in zip(self._slots, values, strict=True)])
+        """A slot for each value. Raises Unsaid for *no reading*: there is no slot for that."""
+        if None in values:
+            raise Unsaid
+        pairs = zip(self._table.channels, values, strict=True)
+        return in_bytes([slot_of_value(self._table, channel, value or 0) for channel, value in pairs])
 
     def stop(self, seq: int) -> bytes:
         """There is no train that only stops; b""."""
@@ -79,10 +47,9 @@ class TrainReader:
     end = GAP
     last: int | None = None
 
-    def __init__(self, frame: TrainFrame, link: Link) -> None:
-        self._slots = slots_of(frame, link.channels)
-        self._shortest, self._longest = frame.slots_us
-        self.most = SLOT_BYTES * len(self._slots)
+    def __init__(self, link: Link) -> None:
+        self._table = train_table(link)
+        self.most = SLOT_BYTES * len(link.channels)
 
     def forget(self) -> None:
         """Nothing is known from earlier trains."""
@@ -98,9 +65,11 @@ class TrainReader:
         if len(body) != self.most:
             return RefusedFrame(at, "bad_field", raw)
         lengths = in_slots(bytes(body))
-        if not all(self._shortest <= length <= self._longest for length in lengths):
+        table = self._table
+        if not all(table.shortest_us <= length <= table.longest_us for length in lengths):
             return RefusedFrame(at, "bad_field", raw)
-        values = tuple(slot.value(length) for slot, length in zip(self._slots, lengths, strict=True))
+        pairs = zip(table.channels, lengths, strict=True)
+        values = tuple(value_of_slot(table, channel, length) for channel, length in pairs)
         return Frame(at, COMMAND, None, values, raw)
 
 
@@ -125,10 +94,10 @@ class Train(Style):
         self._frame = link.frame
 
     def maker(self) -> Maker:
-        return TrainMaker(self.link, self._frame)
+        return TrainMaker(self.link)
 
     def reader(self, accepts: frozenset[int], sealed: SealedReader) -> Reader:
-        return TrainReader(self._frame, self.link)
+        return TrainReader(self.link)
 
     def wrapped(self, body: bytes) -> bytes:
         return body + GAP
