@@ -6,6 +6,7 @@ import subprocess
 import sys
 from collections.abc import Iterator, Mapping
 from copy import deepcopy
+from operator import attrgetter
 from pathlib import Path
 from random import Random
 from typing import Any, Protocol
@@ -27,7 +28,7 @@ class Place(Protocol):
     """An object of a class of core that is not Python's."""
 
     def do(self, method: str, given: tuple[Any, ...]) -> None:
-        """Call one of its methods."""
+        """Call one of its methods, or "part.method"."""
 
     def apart(self, back: Any, ours: Any) -> str:
         """What came back, or what it holds now, that is not as in Python; "" for nothing."""
@@ -43,7 +44,7 @@ def live(name: str, table: Table, rng: Random, steps: int, places: Mapping[str, 
         # Before it is lived here: a machine may put what is at rest to 0 in the very list that it is given.
         for place in places.values():
             place.do(method, deepcopy(given))
-        back = getattr(ours, method)(*given)
+        back = attrgetter(method)(ours)(*given)
         for where, place in places.items():
             if not wrong[where] and (apart := place.apart(back, ours)):
                 wrong[where] = f"step {at}, {method}{given}: {apart}"
@@ -62,7 +63,12 @@ class InC:
 
     def do(self, method: str, given: tuple[Any, ...]) -> None:
         """In this process."""
-        self._back = getattr(self._made, method)(*given)
+        one = self._made
+        if "." in method:
+            part, method = method.split(".")
+            name = self._native.program.records[self._name].fields[part]
+            one = self._native.part(name, getattr(self._made.struct, part))
+        self._back = getattr(one, method)(*given)
 
     def apart(self, back: Any, ours: Any) -> str:
         """Number by number."""
@@ -113,7 +119,10 @@ while True:
     if not line:
         break
     method, given = json.loads(line)
-    back = getattr(one, method)(*given)
+    at = one
+    for word in method.split("."):
+        at = getattr(at, word)
+    back = at(*given)
     print(json.dumps([None if back is None else int(back), sum_of(one)]))
 """
 

@@ -167,6 +167,12 @@ def life_of_a_machine(rng: random.Random, table: Any) -> Iterator[Step]:
             yield "pass_time", (now,)
             low, high = (-FULL, FULL) if kind == "moved" else (-rng.choice((0, 400)), 0)
             values = [rng.randint(low, high) if at in scaled else rng.randint(0, 1) for at in range(many)]
+            if routes and rng.random() < 0.2:
+                # Where rest ends, from both sides.
+                band = rng.choice(routes).band
+                values[rng.choice(sorted(scaled - {NOBODY}) or [0])] = rng.choice((-1, 1)) * (
+                    band + rng.randint(0, 1)
+                )
             if kind == "bare":
                 values[rng.choice(sorted(scaled - {NOBODY}) or [0])] = NO_READING
             if table.commands.arm != NOBODY:
@@ -200,6 +206,8 @@ def life_of_a_machine(rng: random.Random, table: Any) -> Iterator[Step]:
             if rng.random() < 0.9:
                 if rng.random() < 0.3:
                     yield "wish", (rng.randrange(len(routes)), rng.choice((0, FULL, -9000)))
+                if rng.random() < 0.05:
+                    yield "let_go", ()
                 if rng.random() < 0.05:
                     yield "own_over", (desk.DONE, 5)
                 yield "turn", ()
@@ -298,12 +306,17 @@ def any_stepper(rng: random.Random) -> Table:
     )
 
 
+def any_machine(rng: random.Random) -> Table:
+    style = rng.choice(("", "", "", "train"))
+    return machine_table(random_link(rng, style=style))
+
+
 def any_pins(rng: random.Random) -> Table:
     return made(pins.PinTable, use=rng.randrange(6), most=rng.choice((1, 255, 65_535)), numbers=[1])
 
 
 LIVES: dict[str, tuple[type, Callable[[random.Random], Table], Callable[..., Iterator[Step]]]] = {
-    "Machine": (machine.Machine, lambda rng: machine_table(random_link(rng)), life_of_a_machine),
+    "Machine": (machine.Machine, any_machine, life_of_a_machine),
     "Pins": (pins.Pins, any_pins, life_of_pins),
     "Stepper": (stepper.Stepper, any_stepper, life_of_a_stepper),
     "Watch": (watch.Watch, lambda rng: watch_table(any_section(rng)), life_of_a_watch),

@@ -2,6 +2,7 @@
 
 import random
 from collections.abc import Callable, Iterator
+from operator import attrgetter
 from typing import Any
 
 from random_links import random_link
@@ -72,7 +73,7 @@ def _lived_here_too(here: Any, living: Any) -> Iterator[Step]:
     step = next(living)
     while True:
         back = yield step
-        getattr(here, step[0])(*step[1])
+        attrgetter(step[0])(here)(*step[1])
         step = living.send(back)
 
 
@@ -87,6 +88,7 @@ def _heard_and_asked(rng: random.Random, table: Any, here: handset_end.HandsetEn
                 yield "leave", ()
         if name != "turn":
             continue
+        yield "hearing.state", ()
         if rng.random() < 0.05:
             yield from _something_asked(rng, table.asking)
         here.writer.sender.length = 0

@@ -10,9 +10,11 @@ from nuvrik.core.levels import FULL
 from nuvrik.core.machine_end import MachineEnd
 from nuvrik.core.telling import NOTHING_THERE
 from nuvrik.export.traces.seen import carry_out, seen
+from nuvrik.levels import level_of
 from nuvrik.plan.form.backward import DemandItem, ShaftItem, VectorItem
 from nuvrik.plan.form.channels import AnyChannel, ChoiceChannel
 from nuvrik.plan.form.frame_actions import KeysFrame, TrainFrame
+from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES
 from nuvrik.plan.form.frame_texts import ColumnsFrame, LineFrame
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.ends import end_table
@@ -55,6 +57,7 @@ class Life:
         self._encoder = Encoder(link, stream=self.stream)
         self._channels = list(link.channels.items())
         self._requests = list(link.requests.values())
+        self._band = level_of(link.failsafe.rest_band)
         self._end = MachineEnd(self.table)
         self._now = self._rng.randrange(65536)
         self._seq = self._number = 0
@@ -125,9 +128,13 @@ class Life:
 
     def _arrival(self, mood: str) -> Iterator[Step]:
         rng, data = self._rng, [*self._arrives(mood)]
-        if mood == "noise" and rng.random() < 0.02:
+        if mood == "noise" and rng.random() < 0.05:
             # A sender that never comes to an end; or nothing at all, where that can come.
             data = rng.choices(range(1, 192), k=rng.choice((250, 430, 900))) if self.stream else []
+            if isinstance(self.link.frame, LineFrame | ColumnsFrame) and rng.random() < 0.5:
+                # Or a line of hex digits that is about as long as a body can be, or longer.
+                data = [*b"#", *rng.choices(b"0123456789abcdef", k=rng.choice((398, 400, 402, 700)))]
+                data += self.link.frame.end.encode()
         elif not data:
             return
         if isinstance(self.link.frame, TrainFrame):
@@ -166,6 +173,9 @@ class Life:
         if mood == "noise":
             body = self._damaged(body)
         data = self._travelling(body)
+        if not self.stream and isinstance(self.link.frame, LineFrame | ColumnsFrame) and rng.random() < 0.5:
+            # In a packet the end of a line may be there or not.
+            data += rng.choice((b"\n", b"\r\n", self.link.frame.end.encode()))
         if mood == "noise" and data and self.stream and rng.random() < 0.2:
             data = self._spoilt(data)
         return data
@@ -215,7 +225,11 @@ class Life:
             low = -FULL if channel.kind == "level" else 0
             if mood != "drive" and mood != "noise":
                 return rng.choice((0, 0, 0, 100))
-            return rng.choice((0, FULL, low, rng.randint(low, FULL), rng.randint(low, FULL)))
+            # Where rest ends, from both sides, matters as much as the ends.
+            band = self._band
+            near = max(low, -band), band, max(low, -band - 1), band + 1
+            some = 0, FULL, low, rng.choice(near), rng.randint(low, FULL), rng.randint(low, FULL)
+            return rng.choice(some)
         most = len(channel.options) - 1 if isinstance(channel, ChoiceChannel) else channel.most
         return rng.randint(0, most)
 
@@ -259,8 +273,12 @@ class Life:
             return body
         if chance < 0.6:
             return self._spoilt(body)
-        if chance < 0.7:
+        if chance < 0.67:
             return body[: rng.randrange(len(body))]
+        if chance < 0.7 and self.link.frame.sealed:
+            # Sound, and of the right length, but saying anything.
+            anything = rng.randbytes(len(body) - HEAD_BYTES - CHECK_BYTES)
+            return sealed(body[0] & 15, self.link.frame.pair, self._encoder.tag, self._seq, anything)
         if chance < 0.85 and self.link.frame.sealed:
             pair = rng.choice((self.link.frame.pair, self.link.frame.pair, rng.randrange(256)))
             return sealed(body[0] & 15, pair, rng.randrange(65536), self._seq, body[4:-2])
