@@ -81,7 +81,7 @@ def _remote_text(rng: random.Random) -> str:
 
 def worn(rng: random.Random, lengths: list[int]) -> list[int]:
     """Marks and spaces as a poor receiver tells them: a clock, a stretch, scatter, glitches, cut off."""
-    clock, scatter = rng.choice((1.0, 1.0, 0.85, 1.15)), rng.choice((0, 0, 0.05, 0.2))
+    clock, scatter = rng.choice((1.0, 1.0, 0.85, 1.15)), rng.choice((0, 0, 0.05, 0.2, 0.4))
     stretch = rng.choice((0, 0, 90, -90, 150))
     made = []
     for length in lengths:

@@ -1,6 +1,6 @@
 """Breaks core and the translator in one place at a time, and looks whether anything notices.
 
-    python tools/mutants.py [CORE [TRANSLATOR [SEED]]]
+    python tools/mutants.py [CORE [TRANSLATOR [SEED [NUMBER ...]]]]
 
 A changed core is lived in checked mode beside the C of the unchanged one: every class and whole machines, as
 in the tests. A changed translator makes the C again, which is compared with what is committed, and is given
@@ -26,6 +26,9 @@ SOURCE = ROOT / "src" / "nuvrik"
 TRANSLATOR = ("values", "expressions", "body", "to_c", "program", "parts")
 LONGEST_S = 240
 """What takes longer has been noticed: it does not come to an end."""
+
+READING = ("marks", "burst", "families", "shape", "infrared")
+"""What reads infrared codes."""
 
 OTHER = {
     ast.Lt: ast.LtE,
@@ -136,8 +139,11 @@ def _lived(module: str, library: str, seed: int) -> str:
         test_core.LIVES, key=lambda name: test_core.LIVES[name][0].__module__ != f"nuvrik.core.{module}"
     )
     for name in near:
-        for turn in range(4):
-            said = test_core.differs(native, name, test_core.LIVES[name][1](rng), turn, 700)
+        # A step of a reader is one mark or one space: it takes many to come to a rare code.
+        readers = name in ("InfraredReader", "Receiver") and module in READING
+        for turn in range(8 if readers else 4):
+            steps = 15_000 if readers else 700
+            said = test_core.differs(native, name, test_core.LIVES[name][1](rng), turn, steps)
             if said:
                 return f"{name}: {said}"
     links = [nuvrik.parse(starter_text(name)) for name in starter_names() if name != "curtain"]
@@ -211,8 +217,9 @@ def tested(file: Path, text: str) -> str:
     return ""
 
 
-def main(core: int, translator: int, seed: int) -> int:
-    """Change, look, and print what nobody noticed."""
+def main(core: int, translator: int, seed: int, *only: int) -> int:
+    """Change, look, and print what nobody noticed; of the changes only some, by their numbers, if any are
+    given."""
     from nuvrik.export.native import build
     from nuvrik.export.program import CORE, MODULES
 
@@ -223,6 +230,8 @@ def main(core: int, translator: int, seed: int) -> int:
     chosen += sample([SOURCE / "export" / f"{name}.py" for name in TRANSLATOR], translator, rng)
     left = []
     for number, (file, at) in enumerate(chosen):
+        if only and number + 1 not in only:
+            continue
         text, line, what = changed(file.read_text("utf-8"), at)
         words = [
             sys.executable,
@@ -245,7 +254,8 @@ def main(core: int, translator: int, seed: int) -> int:
         print(f"{number + 1:3} {'noticed' if said else 'LEFT   '} {where}", flush=True)
         if not said:
             left.append(where)
-    print(f"{len(chosen) - len(left)} of {len(chosen)} noticed, {100 * (1 - len(left) / len(chosen)):.1f} %")
+    many = len(only) or len(chosen)
+    print(f"{many - len(left)} of {many} noticed, {100 * (1 - len(left) / many):.1f} %")
     for where in left:
         print(f"left: {where}")
     return 0
