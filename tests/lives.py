@@ -183,7 +183,7 @@ def life_of_a_machine(rng: random.Random, table: Any) -> Iterator[Step]:
                 yield "numbered", (rng.randrange(256),)
             if rng.random() < 0.02:
                 yield "stop", ()
-            if rng.random() < 0.05:
+            if rng.random() < 0.15:
                 yield "jog", (rng.randrange(len(routes)), rng.randint(-8000, 8000), 10 * rng.randint(1, 50))
             if rng.random() < 0.01:
                 session = rng.choice((0, session, session + 1))

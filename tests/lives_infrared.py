@@ -49,7 +49,9 @@ def _remote_text(rng: random.Random) -> str:
     else:
         lines.append(f"address = {rng.randrange(1 << CODE_FORMS[protocol].address_bits)}")
     lines.append(f"disarm_after_ms = {rng.choice((500, 3000))}")
-    lines.append('accept = ["no_sequence", "no_pair", "no_layout", "no_check"]')
+    # A code of nec says its command twice over, which is a check.
+    lacks = ["no_sequence", "no_pair", "no_layout"] + ([] if protocol.startswith("nec") else ["no_check"])
+    lines.append(f"accept = {lacks}".replace("'", '"'))
     lines.append(f'[frame]\nstyle = "packed"\npair = {rng.randint(1, 255)}')
     codes = rng.sample(range(1 << min(bits, 30)), 8)
     for at, code in enumerate(codes[:7]):

@@ -48,7 +48,9 @@ def _text(rng: random.Random, style: str = "", medium: str = "", hands: bool = F
     flags = [f"f{at}" for at in range(rng.randint(1, 3))]
     channels += [f'[channels.{name}]\nkind = "flag"\n' for name in flags]
     if rng.random() < 0.5:
-        options = ", ".join(f'"o{at}"' for at in range(rng.randint(2, 20)))
+        # A selector has three buttons.
+        many = 3 if hands and rng.random() < 0.7 else rng.randint(2, 20)
+        options = ", ".join(f'"o{at}"' for at in range(many))
         channels.append(f'[channels.pick]\nkind = "choice"\noptions = [{options}]\n')
     if rng.random() < 0.5:
         channels.append(f'[channels.tally]\nkind = "count"\nbits = {rng.randint(1, 16)}\n')

@@ -36,7 +36,7 @@ def live(links: int, steps: int, seed: int = 5) -> None:
         rng = random.Random(seed)
         # What is rare is in the tables, more than in long lives.
         for at in range(8 * links):
-            live(name, any_table(rng), random.Random(at), steps // 4, {})
+            live(name, any_table(rng), random.Random(at), steps // 2, {})
 
 
 def unreached(links: int, steps: int) -> list[str]:

@@ -249,7 +249,11 @@ class Life:
         if kind < 0.3:
             return ECHO, self._seq, pack_echo(Echo(False, rng.randbytes(rng.randint(1, 16))))
         if kind < 0.4:
-            return rng.randrange(16), self._seq, bytes(rng.choices(range(3), k=rng.randint(0, 24)))
+            return (
+                rng.randrange(16),
+                self._seq,
+                bytes(rng.choices(range(3), k=rng.choice((0, rng.randint(1, 24))))),
+            )
         if kind < 0.5 or not self._requests:
             jog = Jog(rng.randrange(len(self.kinds) + 1), rng.randint(-FULL, FULL), rng.randint(1, 600))
             return REQUEST, self._seq, pack_jog(jog)
