@@ -35,7 +35,7 @@ def random_remote(rng: random.Random) -> nuvrik.Link:
 
 
 def _remote_text(rng: random.Random) -> str:
-    protocol = rng.choice([*PROTOCOLS, "learned"])
+    protocol = rng.choice([*PROTOCOLS, "learned", "learned", "learned"])
     lines = [f'link = {{ name = "far", rate_hz = {rng.choice((10, 20, 50))} }}']
     lines.append(f'[medium]\nkind = "infrared"\nprotocol = "{protocol}"')
     bits = 7

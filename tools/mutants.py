@@ -27,8 +27,11 @@ TRANSLATOR = ("values", "expressions", "body", "to_c", "program", "parts")
 LONGEST_S = 240
 """What takes longer has been noticed: it does not come to an end."""
 
-READING = ("marks", "burst", "families", "shape", "infrared")
-"""What reads infrared codes."""
+READ, MADE = ("marks", "burst", "families", "shape", "infrared"), ("codes", "remote")
+LONGER = {(one, name): (8, 15_000) for one in READ for name in ("InfraredReader", "Receiver")}
+LONGER |= {(one, "Remote"): (60, 300) for one in MADE}
+"""How many lives of how many steps, where others than usual find more: a step of a reader is one mark or one
+space, so it takes many to come to a rare code; and a remote has one code of many."""
 
 OTHER = {
     ast.Lt: ast.LtE,
@@ -139,10 +142,8 @@ def _lived(module: str, library: str, seed: int) -> str:
         test_core.LIVES, key=lambda name: test_core.LIVES[name][0].__module__ != f"nuvrik.core.{module}"
     )
     for name in near:
-        # A step of a reader is one mark or one space: it takes many to come to a rare code.
-        readers = name in ("InfraredReader", "Receiver") and module in READING
-        for turn in range(8 if readers else 4):
-            steps = 15_000 if readers else 700
+        lives, steps = LONGER.get((module, name), (4, 700))
+        for turn in range(lives):
             said = test_core.differs(native, name, test_core.LIVES[name][1](rng), turn, steps)
             if said:
                 return f"{name}: {said}"
