@@ -200,7 +200,11 @@ class Life:
             at = self._rng.randrange(len(text) + 1)
             text[at : at + self._rng.randint(0, 1)] = bytes((self._rng.choice(b"0019+-. ,;*#!aF"),))
         if self.link.frame.check != "none" and b"*" in text and self._rng.random() < 0.7:  # type: ignore[union-attr]
-            return with_check(bytes(text[: text.rindex(b"*")]), self.link.frame)  # type: ignore[arg-type]
+            made = with_check(bytes(text[: text.rindex(b"*")]), self.link.frame)  # type: ignore[arg-type]
+            if made[-1:] == b"0" and made[-2:-1] in b"123456789":
+                # As much, written with a g, which is no digit.
+                made = made[:-2] + b"%dg" % (int(made[-2:-1]) - 1)
+            return made
         return bytes(text)
 
     def _travelling(self, body: bytes) -> bytes:
