@@ -139,7 +139,7 @@ class Life:
             return
         if isinstance(self.link.frame, TrainFrame):
             yield ["slots", self._now, self._slots(bytes(data), mood)]
-        elif self.stream and rng.random() < 0.005:
+        elif self.stream and rng.random() < 0.02:
             yield ["skip", self._now, data]
         else:
             answer = rng.choice(self.answers)
