@@ -88,6 +88,15 @@ def added(text: str) -> dict[str, str]:
         ("from nuvrik.plan import tables\n", "an import from nuvrik.plan"),
         ("LIMIT = 0.5\n", "a constant that is no whole number"),
         ("class T(Clock):\n    a: u8\n", "inherits or is decorated"),
+        (
+            "class S:\n    def __init__(self) -> None:\n        self.a: list[u8] = [1, 2]\n",
+            "a list that is made otherwise",
+        ),
+        (
+            "class S:\n    def __init__(self, table: RampTable) -> None:\n"
+            "        self.a: list[u8] = [one for one in table.ones]\n",
+            "a list that is made otherwise",
+        ),
         ("class S:\n    def __init__(self) -> None:\n        print()\n", "does more than store fields"),
         (
             "class S:\n    def __init__(self) -> None:\n        self.a_ms: u16 = 0\n\n"
