@@ -29,9 +29,9 @@ LONGEST_S = 240
 
 READ, MADE = ("marks", "burst", "families", "shape", "infrared"), ("codes", "remote")
 LONGER = {(one, name): (8, 15_000) for one in READ for name in ("InfraredReader", "Receiver")}
-LONGER |= {(one, "Remote"): (60, 300) for one in MADE}
+LONGER |= {(one, "Remote"): (60, 300) for one in MADE} | {("mix", "Machine"): (40, 700)}
 """How many lives of how many steps, where others than usual find more: a step of a reader is one mark or one
-space, so it takes many to come to a rare code; and a remote has one code of many."""
+space, so it takes many to come to a rare code; a remote has one code of many, and a machine one mix."""
 
 OTHER = {
     ast.Lt: ast.LtE,
