@@ -14,6 +14,8 @@ from typed import nuvrik_command
 import nuvrik
 from nuvrik.budget.conditions import Conditions
 from nuvrik.calibration.remotes import learn
+from nuvrik.core.burst import MOST_SCORE, NO_FIT
+from nuvrik.core.families import MARGIN, RC5, SIRC12, Found
 from nuvrik.core.sizes import MOST_LENGTHS
 from nuvrik.ends.remote import Receiver, Remote
 from nuvrik.plan.form.media import CODE_FORMS
@@ -376,3 +378,15 @@ def test_an_infrared_link_file_is_checked(old: str, new: str, words: str, tmp_pa
     file = tmp_path / "c.toml"
     file.write_text(text.replace(old, new, 1))
     assert words in nuvrik_command("check", file, code=None)
+
+
+@pytest.mark.parametrize("best", [0, 100, MOST_SCORE, MOST_SCORE + 1])
+@pytest.mark.parametrize("behind", [MARGIN - 1, MARGIN, NO_FIT])
+def test_a_code_is_certain_up_to_the_limit_and_with_no_rival_within_the_margin(
+    best: int, behind: int
+) -> None:
+    found = Found()
+    found.enter(best, RC5, 3, 7, 0)
+    found.enter(min(best + behind, NO_FIT), SIRC12, 3, 7, 0)
+    assert found.certain() == (best <= MOST_SCORE and behind >= MARGIN)
+    assert (found.protocol, found.address, found.command) == (RC5, 3, 7)

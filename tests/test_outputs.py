@@ -179,11 +179,11 @@ def test_a_switch_is_on_only_while_armed_unless_it_holds() -> None:
 # ---- mixes ---------------------------------------------------------------------------------
 
 
-def sides(text: str, throttle: int, turn: int) -> tuple[int, int]:
+def sides(text: str, throttle: int, turn: int, band: float = 0.0) -> tuple[int, int]:
     start, end = starter_text("tug").index("[mix]"), starter_text("tug").index("# ---- who may move")
     link = nuvrik.parse(starter_text("tug").replace(starter_text("tug")[start:end], f"[mix]\n{text}\n"))
-    # A share of the rest band is not wanted here: what is mixed is the matter.
-    rules = link.failsafe.model_copy(update={"rest_band": 0.0})
+    # A rest band is mostly not wanted here: what is mixed is the matter.
+    rules = link.failsafe.model_copy(update={"rest_band": band})
     outputs = Outputs(outputs_table(link.model_copy(update={"failsafe": rules})))
     outputs.follow([throttle, turn, 1])
     return outputs.targets[0], outputs.targets[1]
@@ -209,6 +209,17 @@ def test_mixes_do_what_they_say(throttle: int, turn: int) -> None:
     if turn < 0:
         outer, inner = inner, outer
     assert outer == throttle and inner == mul(throttle, FULL - abs(turn))
+
+
+BAND = 300
+
+
+@given(*[st.sampled_from([sign * (BAND + away) for sign in (1, -1) for away in (-1, 0, 1, 900)])] * 2)
+def test_mixes_take_what_is_within_the_rest_band_for_rest(throttle: int, turn: int) -> None:
+    settled = [0 if abs(value) <= BAND else value for value in (throttle, turn)]
+    for style in ("one_stick", "pivot"):
+        text = ONE.replace("one_stick", style)
+        assert sides(text, throttle, turn, BAND / FULL) == sides(text, *settled)
 
 
 # ---- starters ------------------------------------------------------------------------------
