@@ -68,7 +68,7 @@ fuzz: $(VENV)/ready-dev      ## every decoder against inputs that a coverage-gui
 fuzz-core: $(VENV)/ready-dev   ## core as C against such inputs, with sanitizers (wants `make toolchain`)
 	$(BIN)/python tools/fuzz_core.py $(FUZZ_SECONDS)
 
-mutants: $(VENV)/ready-dev     ## core and the translator broken in 104 places, half an hour: does anything notice?
+mutants: $(VENV)/ready-dev     ## core and the translator broken in 104 places, an hour or two: does anything notice?
 	$(BIN)/python tools/mutants.py
 
 reached: $(VENV)/ready-dev     ## the lines and branches of core that no random life comes to, five minutes
@@ -82,7 +82,7 @@ screenshots: $(VENV)/ready-dev ## one picture per main command and figure (wants
 
 toolchain:                   ## Debian packages for pictures, and for tests through compilers and real servers; needs root
 	apt-get update -qq
-	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq avr-libc clang cppcheck fonts-dejavu-core gcc gcc-avr g++ imagemagick libclang-rt-14-dev ser2net socat xterm xvfb
+	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq avr-libc clang cppcheck fonts-dejavu-core gcc gcc-arm-none-eabi gcc-avr g++ imagemagick libclang-rt-14-dev libelf-dev libsimavr-dev picolibc-arm-none-eabi qemu-system-arm ser2net simavr socat xterm xvfb
 
 clean:                       ## what can be made again
 	rm -rf $(VENV) marram-demo build dist

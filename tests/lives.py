@@ -11,9 +11,9 @@ from nuvrik.core import (
     bits,
     demand,
     desk,
+    loop,
     machine,
     motor,
-    pins,
     ramp,
     servo,
     stepper,
@@ -254,16 +254,17 @@ def any_ramp(rng: random.Random) -> Table:
     return ramp_table(rng.choice((0, 1, 2, 250, 3001, 30_000)), rng.choice((0, 1, 120, 30_000)))
 
 
-def life_of_pins(rng: random.Random, table: Any) -> Iterator[Step]:
-    """Demands one after the other, and a board that loses its power."""
+def life_of_a_loop(rng: random.Random, table: Any) -> Iterator[Step]:
+    """Turns soon after one another, late ones, and gaps from both sides of every limit."""
     while True:
-        way = rng.choice((-1, 0, 1))
-        yield (
-            "follow",
-            (rng.choice((0, 1, rng.randrange(table.most + 1))), way, not way and rng.random() < 0.3),
-        )
-        if rng.random() < 0.05:
-            yield "let_float", ()
+        some = table.timeout_ms, table.tick_ms, 0, 1, 2, 5, 29_999, 30_000, 30_001, TIMER_MAX
+        yield "turn", (min(TIMER_MAX, max(0, rng.choice(some) + rng.choice((-1, 0, 1)))),)
+        if rng.random() < 0.9:
+            yield "ticks", ()
+
+
+def any_loop(rng: random.Random) -> Table:
+    return made(loop.LoopTable, tick_ms=rng.choice((1, 20, 1000)), timeout_ms=rng.choice((1, 400, 30_000)))
 
 
 def life_of_a_stepper(rng: random.Random, table: Any) -> Iterator[Step]:
@@ -311,13 +312,9 @@ def any_machine(rng: random.Random) -> Table:
     return machine_table(random_link(rng, style=style))
 
 
-def any_pins(rng: random.Random) -> Table:
-    return made(pins.PinTable, use=rng.randrange(6), most=rng.choice((1, 255, 65_535)), numbers=[1])
-
-
 LIVES: dict[str, tuple[type, Callable[[random.Random], Table], Callable[..., Iterator[Step]]]] = {
     "Machine": (machine.Machine, any_machine, life_of_a_machine),
-    "Pins": (pins.Pins, any_pins, life_of_pins),
+    "Loop": (loop.Loop, any_loop, life_of_a_loop),
     "Stepper": (stepper.Stepper, any_stepper, life_of_a_stepper),
     "Watch": (watch.Watch, lambda rng: watch_table(any_section(rng)), life_of_a_watch),
     "Motor": (motor.Motor, any_motor, life_of_a_motor),

@@ -105,9 +105,7 @@ def test_each_item_has_its_own_interval_and_a_stale_one_is_not_sent() -> None:
         machine.sense(0, dor=1)
     start, end = PANEL_TEXT.index("[requests.move]"), PANEL_TEXT.index("[failsafe]")
     unasked = PANEL_TEXT[:start] + PANEL_TEXT[end:]
-    small = nuvrik.parse(
-        unasked.replace('kind = "serial"\nbaud = 115200', 'kind = "radio"\npayload_max = 16')
-    )
+    small = nuvrik.parse(unasked.replace('kind = "serial"\nbaud = 57600', 'kind = "radio"\npayload_max = 16'))
     assert all(len(nuvrik.Machine(small).send(t)) <= 16 for t in range(0, 2000, 10))
 
 
@@ -266,7 +264,7 @@ def test_a_port_where_nobody_or_somebody_else_answers(tmp_path: Path) -> None:
 
 @pytest.mark.live
 def test_over_udp(tmp_path: Path) -> None:
-    text = PANEL_TEXT.replace('kind = "serial"\nbaud = 115200', 'kind = "udp"')
+    text = PANEL_TEXT.replace('kind = "serial"\nbaud = 57600', 'kind = "udp"')
     file, log = write(tmp_path, "panel.toml", text), tmp_path / "log.csv"
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as unused:
         unused.bind(("127.0.0.1", 0))

@@ -227,7 +227,7 @@ def rehearse(
     ] = False,
     on: Annotated[
         str,
-        typer.Option("--on", metavar="PLACES", help="Where the machine runs: python, c, micropython."),
+        typer.Option("--on", metavar="PLACES", help="Where the machine runs: python, c, micropython, avr."),
     ] = "python",
     most_states: Annotated[
         int, typer.Option("--most-states", min=1, help="With --every-state: look at no more than these.")
@@ -274,6 +274,19 @@ for _command in (drive, machine, jog):
 @speaks_plainly
 def export(
     link: LinkFile,
+    to: Annotated[str, typer.Option("--to", metavar="LANGUAGE", help="c.")] = "c",
+    end: Annotated[str, typer.Option("--end", metavar="END", help="machine.")] = "machine",
+    board: Annotated[
+        str, typer.Option("--board", metavar="BOARD", help="atmega328p, atmega2560, posix or blank.")
+    ] = "atmega328p",
+    out: Annotated[Path | None, typer.Option("--out", metavar="DIR", help="Write firmware there.")] = None,
+    packets: Annotated[
+        bool, typer.Option("--packets", help="Frames go to a radio module's driver, in radio.c, as packets.")
+    ] = False,
+    verify: Annotated[
+        Path | None,
+        typer.Option("--verify", metavar="DIR", help="Is what was written there still what the link means?"),
+    ] = None,
     vectors: Annotated[
         Path | None,
         typer.Option("--vectors", metavar="FILE", help="Write a random life of the machine as JSON lines."),
@@ -281,10 +294,13 @@ def export(
     seed: Annotated[int, typer.Option("--seed", help="Which life.")] = 0,
     steps: Annotated[int, typer.Option("--steps", min=1, max=1_000_000, help="How long it is.")] = 5000,
 ) -> int:
-    """Write what a link comes to, for others to use."""
-    from nuvrik.cli.export import run_export
+    """Write the firmware of a microcontroller, in C, to be built with make.
 
-    return run_export(link, vectors, seed, steps)
+    What is generated says so, and is made anew each time; main.c is yours, and is written once.
+    """
+    from nuvrik.cli.export import Options, run_export
+
+    return run_export(link, Options(to, end, board, out, packets, verify, vectors, seed, steps))
 
 
 @app.command()

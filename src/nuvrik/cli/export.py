@@ -1,19 +1,147 @@
-"""``nuvrik export``: what a link comes to, for others to use."""
+"""``nuvrik export``: firmware for a microcontroller, or a life for any other implementation."""
 
 import json
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
-from nuvrik.cli.words import DONE, Trouble, say
+from nuvrik.cli.words import DONE, NO, Trouble, console, say
 from nuvrik.plan.form.media import InfraredMedium
-from nuvrik.plan.load import load
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.load import load, parse, read_text
+from nuvrik.plan.problems import Problem, suggestion
 from nuvrik.ports.files import write_file
 
+TARGETS = ("c",)
+ENDS = ("machine",)
 
-def run_export(file: Path, vectors: Path | None, seed: int, steps: int) -> int:
-    """Write a random life of the link's machine."""
+
+@dataclass
+class Options:
+    """What is to be written, and whereto."""
+
+    to: str
+    end: str
+    board: str
+    out: Path | None
+    packets: bool
+    verify: Path | None
+    vectors: Path | None
+    seed: int
+    steps: int
+
+
+def run_export(file: Path, options: Options) -> int:
+    """Write firmware or vectors, or look through what was written."""
+    if options.verify is not None:
+        return _verify(file, options.verify)
+    if options.vectors is not None:
+        return _write_vectors(file, options.vectors, options.seed, options.steps)
+    if options.out is None:
+        raise Trouble("say whereto: --out DIR for firmware, --vectors FILE for a random life as JSON")
+    return _write_firmware(file, options, options.out)
+
+
+# ---- firmware ----
+
+
+def _write_firmware(file: Path, options: Options, folder: Path) -> int:
+    from nuvrik.export.boards import BOARDS
+    from nuvrik.export.folder import Foreign, write_export
+
+    for given, known, option in (
+        (options.to, TARGETS, "--to"),
+        (options.end, ENDS, "--end"),
+        (options.board, BOARDS, "--board"),
+    ):
+        if given not in known:
+            raise Trouble(f'{option}: there is no "{given}": {suggestion(given, known)}')
+    text = read_text(file)
+    link = parse(text, str(file))
+    problems = _misfits(link, options.board)
+    if problems:
+        out = console()
+        out.print((link.name, "bold"), f" does not fit on {options.board}; nothing has been written:")
+        for one in problems:
+            out.paragraph(f"  {one.where}: {one.what}" + (f"; {one.do}" if one.do else ""))
+        return NO
+    what = {"to": options.to, "end": options.end, "board": options.board, "packets": options.packets}
+    made = _made(link, file.name, what)
+    try:
+        new, kept = write_export(folder, what, text, made.files, made.own)
+    except Foreign as error:
+        raise Trouble(str(error)) from None
+    except OSError as error:
+        raise Trouble(f"{error.filename or folder}: cannot be written: {error.strerror}") from None
+    say(
+        f"{folder}: {link.name}, the {options.end}'s end for {options.board}: {len(made.files)} files written"
+    )
+    for name in new:
+        say(f"{folder / name}: yours, written this once")
+    for edited in kept:
+        say(f"{folder / edited.name}: had been edited; what you had is now {edited.beside}")
+    say(f"next: make -C {folder}, and read {folder / 'README.md'}")
+    return DONE
+
+
+def _misfits(link: Link, board: str) -> list[Problem]:
+    from nuvrik.export.boards import CHIPS, misfits
+
+    if isinstance(link.medium, InfraredMedium):
+        raise Trouble(f"{link.name} is a remote control's link; there is no firmware for its receiver yet")
+    return list(misfits(link, CHIPS[board])) if board in CHIPS else []
+
+
+def _made(link: Link, file: str, what: dict[str, Any]) -> Any:
+    from nuvrik.export.firmware import Wanted, firmware
+
+    return firmware(Wanted(link, file, what["board"], bool(what["packets"])))
+
+
+# ---- what was written ----
+
+
+def _verify(file: Path, folder: Path) -> int:
+    from nuvrik.export.folder import Foreign, keys_apart, look_through, read_manifest
+    from nuvrik.plan.tables.ends import build_tags
+
+    try:
+        manifest = read_manifest(folder)
+    except (Foreign, OSError) as error:
+        raise Trouble(str(error)) from None
+    if manifest is None:
+        raise Trouble(f"{folder}: there is no export in it (no export.json)")
+    text = read_text(file)
+    link = parse(text, str(file))
+    out = console()
+    if not manifest.whole:
+        out.print(f"{folder}: the export was broken off half-way; export again")
+        return NO
+    looked = look_through(folder, manifest, _made(link, file.name, manifest.what).files)
+    if looked.good:
+        out.print(f"{folder}: is what {file} means, file by file")
+        return DONE
+    for name in looked.missing:
+        out.print("  ", ("missing", "red"), f"  {name}")
+    for name in looked.edited:
+        out.print("  ", ("edited", "red"), f"   {name}: your changes go aside at the next export")
+    was = parse(manifest.link, f"{folder}'s link file")
+    sections = build_tags(was).apart(build_tags(link))
+    if sections:
+        out.print(f"  {file} means something else now, in: ", (", ".join(sections), "bold"))
+        for line in keys_apart(manifest.link, text):
+            out.print(f"    {line}")
+    elif looked.old:
+        out.print(f"  {file} means the same, but these would be written otherwise: {', '.join(looked.old)}")
+    out.print("export again, and flash the board")
+    return NO
+
+
+# ---- vectors ----
+
+
+def _write_vectors(file: Path, vectors: Path, seed: int, steps: int) -> int:
     link = load(file)
-    if vectors is None:
-        raise Trouble("say what to write: --vectors FILE, a random life of its machine as JSON")
     if isinstance(link.medium, InfraredMedium):
         raise Trouble(
             f"{link.name} is a remote control's link; vectors are of frames, and its receiver sees codes"

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
-from nuvrik.cli.inputs.elsewhere import PYTHON, makers
+from nuvrik.cli.inputs.elsewhere import AVR, PYTHON, makers
 from nuvrik.cli.inputs.files import conditions_of, read_recording
 from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
 from nuvrik.plan.form.models import Link
@@ -16,7 +16,7 @@ from nuvrik.plan.load import load
 from nuvrik.plan.problems import suggestion
 from nuvrik.recordings.recording import Recording
 from nuvrik.rehearsal.faults import FAULTS, faults_for, unfit_for
-from nuvrik.rehearsal.page import summary
+from nuvrik.rehearsal.page import on_chip, summary
 from nuvrik.rehearsal.verdict import Run, rehearse, rehearse_all
 from nuvrik.rehearsal.world import MakeMachine, Trace
 
@@ -58,8 +58,10 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
     played = read_recording(options.recording, link) if options.recording else None
     runs: list[Run] = []
     by_machine: dict[str, list[Run]] = {}
-    for on, make in makers(link, options.on):
-        names = [n for n in (options.names or able) if on == PYTHON or not FAULTS[n].own_code]
+    # What a chip does is printed beside what the library's own machine does.
+    places = options.on if AVR not in options.on or PYTHON in options.on else (PYTHON, *options.on)
+    for on, make in makers(link, places):
+        names = [n for n in (options.names or able) if _can(on, n)]
         jobs = [(name, seed) for name in names for seed in options.seeds]
         mine = by_machine[on] = []
         results = _results(link, jobs, played, conditions, options.jobs, make)
@@ -72,7 +74,9 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
         first = next(iter(by_machine))
         if options.as_json:
             continue
-        if on == first or _apart(by_machine[first], mine):
+        if on == AVR:
+            _print_chip(link, by_machine[PYTHON], mine, names)
+        elif on == first or _apart(by_machine[first], mine):
             _print_page(link, mine, conditions, on)
         if on != first:
             _print_alike(first, on, by_machine[first], mine)
@@ -86,6 +90,12 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
         write_report(link, file, runs, conditions, options.report)
         _tell(options, f"{options.report}: written, all in one file")
     return NO if any(result.verdict == "fail" for result in runs) else DONE
+
+
+def _can(on: str, fault: str) -> bool:
+    """Whether a fault can be made where a machine runs."""
+    one = FAULTS[fault]
+    return on == PYTHON or not (one.own_code or (on == AVR and one.holds_up))
 
 
 def _tell(options: Options, what: str) -> None:
@@ -165,6 +175,24 @@ def _print_alike(first: str, on: str, ones: list[Run], others: list[Run]) -> Non
         out.print(
             "  ", ("differs", "red"), f": {run.fault}, seed {run.seed}, {run.verdict} on {on}: {run.why}"
         )
+
+
+def _print_chip(link: Link, ours: list[Run], its: list[Run], faults: list[str]) -> None:
+    """What the pins of a chip show, beside the machine in Python and the bound."""
+    out = console()
+    out.print(
+        "\n", (link.name, "bold"), f" on an emulated chip: {len(its)} rehearsals of {len(faults)} faults\n"
+    )
+    columns = ["fault", "must", "verdict", ">worst us, its pins", ">worst ms, python", ">bound ms"]
+    rows = [
+        on_chip(name, [run for run in its if run.fault == name], [run for run in ours if run.fault == name])
+        for name in faults
+    ]
+    out.print(table("stop time, from the last frame that was accepted", columns, rows))
+    _print_whys([run for run in its if run.verdict == "fail"], out.print)
+    inside = [name for name in dict.fromkeys(run.fault for run in ours) if name not in faults]
+    if inside:
+        out.paragraph(f"  Not from outside a chip: {', '.join(inside)}.")
 
 
 def _print_page(link: Link, runs: list[Run], conditions: Conditions, on: str = PYTHON) -> None:

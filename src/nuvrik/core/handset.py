@@ -4,6 +4,7 @@ nothing."""
 from nuvrik.core.arming import READ_OFF, READ_ON, UNREAD, Arming, ArmingTable
 from nuvrik.core.hands import Hands, HandsTable
 from nuvrik.core.levels import NO_READING, NOBODY, TIMER_MAX, clamp, later
+from nuvrik.core.loop import next_due
 from nuvrik.core.sources import Sources, SourcesTable
 from nuvrik.core.widths import Table, i16, i32, reading, span, u8, u16
 
@@ -153,9 +154,7 @@ class Handset:
         """What is to be sent now. SENDS_ANYTHING: a question, if may_ask, or else what command says."""
         if self.due_ms > 0:
             return SENDS_NOTHING
-        # Long overdue frames are not made up for.
-        next: i32 = self.due_ms + self.table.period_ms
-        self.due_ms = self.table.period_ms if next <= 0 else next
+        self.due_ms = next_due(self.due_ms, self.table.period_ms)
         if self.arming.stopping:
             self.look_at_stop()
         return SENDS_STOP if self.arming.stopping else SENDS_ANYTHING

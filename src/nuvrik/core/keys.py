@@ -137,7 +137,7 @@ class Chooser:
             return NOBODY
         here: amount = self.away(wanted, self.keys.state)
         trembles: level = self.table.trembles if same != NOBODY else 0
-        # Nothing leads nearer, and nothing leaves it as it is: silence is better than a wrong key.
+        # Where nothing leads nearer and nothing leaves it as it is, silence is better than a wrong key.
         if least + trembles >= here:
             nearest = same
         if nearest != NOBODY:

@@ -22,9 +22,10 @@ from nuvrik.core.incoming import IN_KEYS, Incoming, IncomingTable
 from nuvrik.core.inputs import Inputs, InputsTable
 from nuvrik.core.keys import Keys, KeysTable
 from nuvrik.core.levels import FULL, TIMER_MAX, div, later
+from nuvrik.core.loop import LoopTable
 from nuvrik.core.machine import FORGET, WEAR, Machine, MachineTable
 from nuvrik.core.medium import MediumTable
-from nuvrik.core.pins import Pins, PinTable
+from nuvrik.core.pins import Pins, PinTable, Writes
 from nuvrik.core.sealed import (
     ACCEPTED,
     BAD_FIELD,
@@ -59,6 +60,7 @@ class EndTable(Table):
     cut to what a hello holds, and how many bytes of it go on its first page; build: the build tags; the
     version is the library's."""
 
+    loop: LoopTable
     machine: MachineTable
     sealed: SealedTable
     sender: SenderTable
@@ -79,7 +81,10 @@ class EndTable(Table):
 
 class MachineEnd:
     """One machine's end. take is given a stream byte by byte; packets go byte by byte between begin_packet
-    and end_packet. Each tells what became of what has arrived."""
+    and end_packet. Each tells what became of what has arrived.
+
+    told: outputs have been told something, by a turn or a stop. Whoever sees it calls follow for each of
+    them, at once, makes the writes, and then written."""
 
     def __init__(self, table: EndTable) -> None:
         self.table: EndTable = table
@@ -92,6 +97,8 @@ class MachineEnd:
         self.inputs: Inputs = Inputs(table.inputs)
         self.sender: Sender = Sender(table.sender)
         self.pins: list[Pins] = [Pins(one) for one in table.pins]
+        self.writes: Writes = Writes()
+        self.told: bool = False
         self.values: list[i32] = [0] * len(table.channels)
         self.up_part: u16 = 0
         self.up_s: whole = 0
@@ -201,7 +208,7 @@ class MachineEnd:
         self.machine.hear()
         if stop:
             self.machine.stop()
-            self.follow()
+            self.told = True
         else:
             self.machine.command(self.values)
         return ACCEPTED
@@ -337,7 +344,7 @@ class MachineEnd:
             self.machine.command(self.values)
         elif kind == KIND_STOP:
             self.machine.stop()
-            self.follow()
+            self.told = True
         elif kind == KIND_HELLO:
             self.machine.hello(self.sealed.two(1), self.sealed.body[HEAD + 3])
         elif kind == KIND_ECHO:
@@ -372,22 +379,25 @@ class MachineEnd:
         """One turn of the loop."""
         self.look()
         self.machine.turn()
-        self.follow()
+        self.told = True
 
     def look(self) -> None:
         """See what the machine's own inputs say."""
         self.inputs.look(self.telling, self.machine, self.machine.since_ms)
 
-    def follow(self) -> None:
-        """Say for each output what is to be written to its pins."""
-        for i in range(len(self.table.pins)):
-            told: Demand = self.machine.outputs.told(i)
-            self.pins[i].follow(told.value, told.way, told.braked)
+    def follow(self, output: u8) -> None:
+        """Say in writes what is to be written to the pins of an output."""
+        told: Demand = self.machine.outputs.told(output)
+        self.pins[output].follow(told.value, told.way, told.braked, self.writes)
+
+    def written(self) -> None:
+        """Every output has been followed."""
+        self.told = False
 
     def halt(self) -> None:
         """Every output to rest at once, without a ramp: for a board that has to leave."""
         self.machine.outputs.halt()
-        self.follow()
+        self.told = True
 
     def send(self) -> bool:
         """Put the frame that is due now, if one is, into the sender. Answers first: somebody waits for them,

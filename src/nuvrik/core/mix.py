@@ -25,13 +25,18 @@ class Route(Table):
     inner: sign
 
 
+def rests(route: Route, value: span) -> bool:
+    """Whether a channel counts as zero: without a reading, or at rest."""
+    return value == NO_READING or (value <= route.band and value >= -route.band)
+
+
 def total(route: Route, values: list[i32]) -> fine:
     """The weighed sum. A channel without a reading adds nothing, nor does one that is at rest: so what was at
     rest when the machine was armed puts no start duty on a motor."""
     sum: fine = 0
     for term in route.terms:
         value: span = values[term.place]
-        if value > route.band or (value < -route.band and value != NO_READING):
+        if not rests(route, value):
             # A weight of 1 needs no product, and is by far the commonest.
             weighed: span = value if term.weight == FULL else mul(term.weight, value)
             sum += weighed
@@ -52,7 +57,7 @@ def fit_side(sum: fine, other: fine) -> fine:
 def slowed(route: Route, sum: fine, values: list[i32]) -> fine:
     """A side's sum, slowed while it is the inner one of a turn. On the outer one the product is negative."""
     turned: span = values[route.turn]
-    if turned > route.band or (turned < -route.band and turned != NO_READING):
+    if not rests(route, turned):
         slowing: span = turned * route.inner
         if slowing > 0:
             return mul(sum, FULL - slowing)

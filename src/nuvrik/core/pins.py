@@ -54,9 +54,26 @@ def pins_of(use: u8) -> u8:
     return 3 if use == TWO_DIRECTIONS else 1
 
 
+class Writes:
+    """What is to be written to the pins of one output: count writes, pin and level of each, in order. One
+    serves all outputs of a machine, one after the other."""
+
+    def __init__(self) -> None:
+        self.wanted: list[u16] = [0] * PINS_EACH
+        self.changed: list[bool] = [False] * PINS_EACH
+        self.count: u8 = 0
+        self.pin: list[u8] = [0] * MOST_WRITES
+        self.level: list[u16] = [0] * MOST_WRITES
+
+    def put(self, pin: u8, to: u16) -> None:
+        """One more."""
+        self.pin[self.count] = pin
+        self.level[self.count] = to
+        self.count += 1
+
+
 class Pins:
-    """The pins of one output, all low until something is written. After follow there are count writes: pin
-    and level of each, in order."""
+    """The pins of one output, all low until something is written."""
 
     def __init__(self, table: PinTable) -> None:
         self.table: PinTable = table
@@ -64,21 +81,10 @@ class Pins:
         self.braked: bool = False
         self.known: bool = False
         self.levels: list[u16] = [0] * PINS_EACH
-        self.wanted: list[u16] = [0] * PINS_EACH
-        self.changed: list[bool] = [False] * PINS_EACH
-        self.count: u8 = 0
-        self.pin: list[u8] = [0] * MOST_WRITES
-        self.level: list[u16] = [0] * MOST_WRITES
 
-    def let_float(self) -> None:
-        """The board has lost power, or is in reset: pull-downs hold every pin low."""
-        self.known = False
-        for i in range(PINS_EACH):
-            self.levels[i] = 0
-
-    def follow(self, value: u16, way: sign, braked: bool) -> None:
+    def follow(self, value: u16, way: sign, braked: bool, writes: Writes) -> None:
         """Say what a new demand asks to be written."""
-        self.count = 0
+        writes.count = 0
         same: bool = self.known and way == self.way and braked == self.braked
         self.way = way
         self.braked = braked
@@ -86,45 +92,43 @@ class Pins:
             # Nearly always only the value changes, and with it one pin.
             at: u8 = 1 if self.table.use == TWO_POWERED and way < 0 else 0
             if way != 0 and self.levels[at] != value:
-                self.put(at, value)
+                self.put(at, value, writes)
             return
         self.known = True
-        self.change(value, way, braked)
+        self.change(value, way, braked, writes)
 
-    def change(self, value: u16, way: sign, braked: bool) -> None:
+    def change(self, value: u16, way: sign, braked: bool, writes: Writes) -> None:
         """The same, where a direction or everything may change."""
         pins: u8 = pins_of(self.table.use)
         turned: bool = False
         for i in range(pins):
-            self.wanted[i] = level_of_pin(self.table, i, value, way, braked)
-            self.changed[i] = self.levels[i] != self.wanted[i]
-            if self.changed[i] and not self.powers(i):
+            writes.wanted[i] = level_of_pin(self.table, i, value, way, braked)
+            writes.changed[i] = self.levels[i] != writes.wanted[i]
+            if writes.changed[i] and not self.powers(i):
                 turned = True
         if turned:
             for i in range(pins):
                 if self.powers(i) and self.levels[i] != 0:
-                    self.put(i, 0)
-                    self.changed[i] = self.wanted[i] != 0
-        self.put_changed(pins, False)
-        self.put_changed(pins, True)
+                    self.put(i, 0, writes)
+                    writes.changed[i] = writes.wanted[i] != 0
+        self.put_changed(pins, False, writes)
+        self.put_changed(pins, True, writes)
 
     def powers(self, pin: u8) -> bool:
         """Whether a pin makes the output turn; the others only say which way."""
         return pin == 0 or self.table.use == TWO_POWERED
 
-    def put_changed(self, pins: u8, power: bool) -> None:
+    def put_changed(self, pins: u8, power: bool, writes: Writes) -> None:
         """Write the pins of one sort that change. What goes down goes first, so that the two sides are never
         on together, except to brake."""
         for i in range(pins):
-            if self.changed[i] and self.powers(i) == power and self.wanted[i] == 0:
-                self.put(i, 0)
+            if writes.changed[i] and self.powers(i) == power and writes.wanted[i] == 0:
+                self.put(i, 0, writes)
         for i in range(pins):
-            if self.changed[i] and self.powers(i) == power and self.wanted[i] != 0:
-                self.put(i, self.wanted[i])
+            if writes.changed[i] and self.powers(i) == power and writes.wanted[i] != 0:
+                self.put(i, writes.wanted[i], writes)
 
-    def put(self, pin: u8, to: u16) -> None:
+    def put(self, pin: u8, to: u16, writes: Writes) -> None:
         """One more write."""
         self.levels[pin] = to
-        self.pin[self.count] = pin
-        self.level[self.count] = to
-        self.count += 1
+        writes.put(pin, to)

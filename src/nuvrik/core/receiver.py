@@ -15,7 +15,7 @@ from nuvrik.core.handset import SENDS_ANYTHING, SENDS_NOTHING, SENDS_STOP, Hands
 from nuvrik.core.infrared import ADDRESS, AGAIN_ONLY, NEW_PRESS, NOT_YET, InfraredReader
 from nuvrik.core.levels import TIMER_MAX, later
 from nuvrik.core.machine import Machine, MachineTable
-from nuvrik.core.pins import Pins, PinTable
+from nuvrik.core.pins import Pins, PinTable, Writes
 from nuvrik.core.shape import WORDS, ShapeTable
 from nuvrik.core.widths import Table, amount, i32, u8, u16
 
@@ -58,6 +58,7 @@ class Receiver:
         self.handset: Handset = Handset(table.handset)
         self.machine: Machine = Machine(table.machine)
         self.pins: list[Pins] = [Pins(one) for one in table.pins]
+        self.writes: Writes = Writes()
         self.values: list[i32] = [0] * len(table.channels)
         self.started: bool = False
         self.now_ms: u16 = 0
@@ -156,6 +157,8 @@ class Receiver:
         """One turn of the loop."""
         self.act()
         self.machine.turn()
-        for i in range(len(self.table.pins)):
-            told: Demand = self.machine.outputs.told(i)
-            self.pins[i].follow(told.value, told.way, told.braked)
+
+    def follow(self, output: u8) -> None:
+        """Say in writes what is to be written to the pins of an output; after each turn, for all of them."""
+        told: Demand = self.machine.outputs.told(output)
+        self.pins[output].follow(told.value, told.way, told.braked, self.writes)

@@ -2,7 +2,7 @@
 
 from nuvrik.core.demand import FOLLOW, LOST, SAFE, Demand
 from nuvrik.core.levels import FULL, clamp, mul
-from nuvrik.core.ramp import RampTable, Slew, coarse
+from nuvrik.core.ramp import RampTable, Slew
 from nuvrik.core.widths import Table, level, sign, span, u8, u16
 
 STAYS = 0
@@ -54,7 +54,7 @@ class Servo:
 
     def tell(self) -> None:
         """Tell the servo where to be."""
-        place: level = coarse(self.slew.fine)
+        place: level = self.slew.at()
         if self.released:
             self.demand.put(place, 0, 1, False, False)
         else:

@@ -95,6 +95,11 @@ class Machine:
         return self._moving.safe
 
     @property
+    def off_for_us(self) -> float | None:
+        """How long no pin has let a motor turn, where the pins of a chip can be looked at; None where not."""
+        return None
+
+    @property
     def mode(self) -> Mode:
         """What the state lets outputs do."""
         return Mode(self.core.mode())

@@ -49,7 +49,7 @@ class QuickEnd(MachineEnd):
         self.telling = Telling(table.telling)
         self.sender = self.out = QuickSender(encoder)
         self.inputs = Inputs(table.inputs)
-        self.pins, self.skips, self.calls = [], False, False
+        self.pins, self.skips, self.calls, self.told = [], False, False, False
         self.start = self.up_part = self.up_s = self.accepted = self.refused = 0
 
     def forget(self) -> None:

@@ -13,6 +13,7 @@ CORE = Path(__file__).parents[1] / "core"
 MODULES = (
     "sizes",
     "levels",
+    "loop",
     "bits",
     "sealed",
     "ramp",

@@ -41,7 +41,8 @@ class Translation:
 
     def _header(self) -> Iterator[str]:
         yield from ("#ifndef NUVRIK_CORE_H", "#define NUVRIK_CORE_H", "")
-        yield from ("#include <stdbool.h>", "#include <stdint.h>", "", '#include "nuvrik_rom.h"', "")
+        yield from ("#include <stdbool.h>", "#include <stdint.h>", "")
+        yield from ('#include "link_sizes.h"', '#include "nuvrik_rom.h"', "")
         yield from ("#ifdef __cplusplus", 'extern "C" {', "#endif", "")
         yield from described(parts.__doc__ or "")
         yield from (*parts.defaults(), "")

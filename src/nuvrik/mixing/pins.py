@@ -20,21 +20,22 @@ class OutputPins:
 
     def __init__(self, model: AnyOutput) -> None:
         self.core = core.Pins(pin_table(model))
+        self._writes = core.Writes()
         self._roles = pin_roles(model)
 
     def follow(self, demand: Demand) -> Writes:
         """The writes that a demand asks for, in the order in which they must be made."""
-        pins = self.core
-        pins.follow(demand.value, demand.direction, demand.braked)
-        return [(self._roles[pins.pin[at]], pins.level[at]) for at in range(pins.count)]
+        writes = self._writes
+        self.core.follow(demand.value, demand.direction, demand.braked, writes)
+        return [(self._roles[writes.pin[at]], writes.level[at]) for at in range(writes.count)]
 
 
 class Pins:
     """The pins of all outputs of a machine."""
 
     def __init__(self, link: Link) -> None:
-        self._pins = [OutputPins(model) for model in link.outputs.values()]
-        self._seen: list[Demand | None] = [None] * len(self._pins)
+        self._link = link
+        self.let_float()
 
     def follow(self, demands: Sequence[Demand]) -> list[tuple[int, str, int]]:
         """The writes that new demands ask for: the place of an output, the role of its pin, the level."""
@@ -47,6 +48,5 @@ class Pins:
 
     def let_float(self) -> None:
         """The board has lost power, or is in reset: pull-downs hold every pin low."""
-        for pins in self._pins:
-            pins.core.let_float()
-        self._seen = [None] * len(self._pins)
+        self._pins = [OutputPins(model) for model in self._link.outputs.values()]
+        self._seen: list[Demand | None] = [None] * len(self._pins)

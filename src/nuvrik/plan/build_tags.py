@@ -18,7 +18,8 @@ from nuvrik.plan.layout import CRC_INITIAL
 SECTIONS = {
     "outputs": """Term Route Point CurveTable MotorTable RampTable ServoTable SwitchTable StepperTable
         OutputTable OutputsTable PinTable InputsTable LimitsTable""",
-    "link": """EndTable MachineTable WatchTable Cell CommandTable Need SealedTable SenderTable ChannelTable
+    "link": """EndTable LoopTable MachineTable WatchTable Cell CommandTable Need SealedTable SenderTable
+        ChannelTable
         IncomingTable TextTable FormTable KeysTable KeyTable ChangeTable TrainTable OnOffTable MediumTable
         ReceiverTable ShapeTable HeardKeyTable KeyCodeTable HandsetTable HandsTable ControlTable
         MovedTable ButtonTable KeyControlTable RockerTable NudgeTable SelectorTable SourcesTable SourceTable

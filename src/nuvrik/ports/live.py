@@ -5,16 +5,16 @@ import time
 from collections.abc import Callable, Iterator
 from typing import NamedTuple, Protocol
 
+from nuvrik.core.levels import TIMER_MAX
+from nuvrik.core.loop import EXPIRES, LISTENS, LONGEST_GAP_MS, Loop
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.tables.ends import loop_table
 from nuvrik.ports.leaving import NO_SIGNALS, Signals
 from nuvrik.ports.port import PortError
 from nuvrik.recordings.recording import Recording
 from nuvrik.wire.events import Event, Frame
-
-LONGEST_GAP_MS = 30_000
-"""A longer gap in a loop is made a timeout here: the 16-bit clock of the ends could not tell it."""
 
 LONGEST_STEP_MS = 40
 """What a turn of the loop takes beyond this is not played: on a busy computer a recording is played late, and
@@ -144,17 +144,16 @@ def _turn_by_turn(
     warn: Callable[[str], None],
     signals: Signals,
 ) -> None:
-    tick_ms, timeout_ms = machine.link.tick_ms, machine.link.failsafe.timeout_ms
-    due_ms = before_ms = 0
+    loop, before_ms = Loop(loop_table(machine.link)), 0
     while for_ms is None or before_ms < for_ms:
         signals.checkpoint()
         data = line.read()
         now_ms = clock.now_ms()
         gap_ms, before_ms = now_ms - before_ms, now_ms
-        if gap_ms > LONGEST_GAP_MS:
+        first = loop.turn(min(gap_ms, TIMER_MAX))
+        if first == EXPIRES:
             machine.expire(now_ms)
-        if gap_ms >= timeout_ms:
-            # It was sent to somebody who was not listening.
+        if first != LISTENS:
             events = [event for piece in backlog(line, data) for event in machine.skip(piece, now_ms)]
         else:
             events = machine.feed(data, now_ms)
@@ -162,9 +161,7 @@ def _turn_by_turn(
             line.accepted()
         for event in events:
             heard(now_ms, event)
-        if now_ms >= due_ms:
-            # Aim at whole ticks, but do not make up for missed ones.
-            due_ms = max(due_ms + tick_ms, now_ms)
+        if loop.ticks():
             machine.tick(now_ms)
             watch(now_ms, machine)
             kick()

@@ -63,7 +63,8 @@ class Fault:
     ``before`` is done to the world at power-up, so that the fault can strike later; ``reaches`` is a state
     that must have come up for anything to have been shown; ``ready`` says from when on it is worth striking;
     ``judge`` says what else is wrong at the end, "" where nothing is; ``own_code`` that it gives the machine
-    code of the builder's own, in Python."""
+    code of the builder's own, in Python; ``holds_up`` that it holds up the machine's loop, as only a program
+    can that runs the loop, and not somebody from outside a chip."""
 
     name: str
     group: str
@@ -82,6 +83,7 @@ class Fault:
     judge: Callable[[World, float], str] | None = None
     ready: Callable[[World], bool] | None = None
     own_code: bool = False
+    holds_up: bool = False
 
     def unfit(self, link: Link) -> str:
         """Why it cannot strike a link; "" where it can."""

@@ -427,5 +427,6 @@ FAULTS = (
         ends_in=(FAILSAFE,),
         later_ms=lambda link: WRAP_MS + 2000,
         fits=_turns_a_motor,
+        holds_up=True,
     ),
 )

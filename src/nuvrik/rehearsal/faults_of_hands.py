@@ -381,6 +381,7 @@ FAULTS = (
         ends_in=(FAILSAFE, WAITING),
         later_ms=lambda link: HANGS_MS + 2 * link.tick_ms,
         fits=any_link,
+        holds_up=True,
     ),
     Fault(
         "own_code_in_a_stop",

@@ -37,7 +37,8 @@ AFTER_MS = 1200
 class Run(NamedTuple):
     """One rehearsal's outcome. ``stop_ms`` is from the sending of the last frame that was accepted to the
     tick that left no motor driven, None where it did not have to stop; ``why`` what the machine said then,
-    or what went wrong."""
+    or what went wrong. ``pins_us``: the same time in microseconds, as the pins of an
+    emulated chip show it."""
 
     fault: str
     seed: int
@@ -46,6 +47,7 @@ class Run(NamedTuple):
     bound_ms: float
     why: str
     trace: Trace
+    pins_us: float | None = None
 
 
 class Strike:
@@ -55,6 +57,7 @@ class Strike:
         self.world, self.fault = world, fault
         self.struck_us: int | None = None
         self.stop_ms: float | None = None
+        self.pins_us: float | None = None
         self.stopped_in: State | None = None
         self.stopped_why = ""
         if fault.before is not None:
@@ -108,6 +111,8 @@ class Strike:
         if world.at_rest and told and world.last_armed_sent_us is not None:
             self.stop_ms = (world.trace.moments[-1].t_ms * 1000 - world.last_armed_sent_us) / 1000
             self.stopped_in, self.stopped_why = machine.state, machine.why
+            if machine.off_for_us is not None:
+                self.pins_us = world.t_us - machine.off_for_us - world.last_armed_sent_us
             if self.fault.lasts_ms is None:
                 self._end_soon()
         else:
@@ -181,10 +186,11 @@ def _judged(world: World, fault: Fault, seed: int, strike: Strike) -> Run:
     bound, trace = bound_ms(world.link, fault), world.trace
     wrong = next(_wrongs(world, fault, strike, bound), None)
     if wrong is not None:
-        return Run(fault.name, seed, "fail", strike.stop_ms, bound, wrong, trace)
+        return Run(fault.name, seed, "fail", strike.stop_ms, bound, wrong, trace, strike.pins_us)
     if fault.must == "stop":
         said = strike.stopped_why or "no key is held any more"
-        return Run(fault.name, seed, "pass", strike.stop_ms, bound, f"{strike.stopped_in}: {said}", trace)
+        why = f"{strike.stopped_in}: {said}"
+        return Run(fault.name, seed, "pass", strike.stop_ms, bound, why, trace, strike.pins_us)
     said = "nothing moved" if fault.must == "never" else "nothing was accepted that was not meant for it"
     return Run(fault.name, seed, "pass", None, bound, said, trace)
 
@@ -213,6 +219,8 @@ def _wrongs(world: World, fault: Fault, strike: Strike, bound: float) -> Iterato
         yield judged
     if strike.stop_ms is not None and strike.stop_ms > bound:
         yield f"stopped {strike.stop_ms - bound:.1f} ms later than the bound"
+    if strike.pins_us is not None and strike.pins_us > 1000 * bound:
+        yield f"its pins stopped {strike.pins_us - 1000 * bound:.0f} us later than the bound"
     if fault.must == "never" and any(any(moment.efforts) for moment in trace.moments):
         yield "something moved"
     ends_in = ANY if isinstance(world, BeamWorld) else fault.ends_in

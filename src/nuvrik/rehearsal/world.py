@@ -12,6 +12,7 @@ from heapq import heappop, heappush
 from typing import Any, NamedTuple
 
 from nuvrik.budget.conditions import Conditions
+from nuvrik.core.loop import LONGEST_GAP_MS
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import ARMED, State
@@ -25,9 +26,6 @@ from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
 
 MakeMachine = Callable[[Link], Machine]
-
-LONGEST_GAP_MS = 30_000
-"""A longer gap in a machine's loop is made a timeout by its port, or by its watchdog."""
 
 # Moments are made by the thousand; a named tuple's own constructor costs twice this one.
 _new = tuple.__new__

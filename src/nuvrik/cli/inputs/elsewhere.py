@@ -1,4 +1,4 @@
-"""Where a machine's rules run: in Python, as C, or in MicroPython."""
+"""Where a machine's rules run: in Python, as C, in MicroPython, or on an emulated chip."""
 
 import shutil
 import subprocess
@@ -14,8 +14,8 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.problems import suggestion
 from nuvrik.rehearsal.world import MakeMachine
 
-PYTHON, C, MICROPYTHON = "python", "c", "micropython"
-PLACES = (PYTHON, C, MICROPYTHON)
+PYTHON, C, MICROPYTHON, AVR = "python", "c", "micropython", "avr"
+PLACES = (PYTHON, C, MICROPYTHON, AVR)
 
 COMPILERS = ("gcc", "clang", "cc")
 
@@ -39,6 +39,9 @@ def makers(link: Link, wanted: tuple[str, ...]) -> Iterator[tuple[str, MakeMachi
                 yield place, _in_c(link, Path(folder))
         elif place == MICROPYTHON:
             yield place, _in_micropython()
+        elif place == AVR:
+            with tempfile.TemporaryDirectory() as folder:
+                yield place, _on_avr(link, Path(folder))
         else:
             yield place, Machine
 
@@ -55,6 +58,18 @@ def _in_c(link: Link, folder: Path) -> MakeMachine:
         raise Trouble(
             f"--on c: {compiler} could not build it: {(error.stderr or '').strip()[-300:]}"
         ) from None
+
+
+def _on_avr(link: Link, folder: Path) -> MakeMachine:
+    from nuvrik.export.on_avr import NotHere, on_avr
+
+    try:
+        return on_avr(link, folder)
+    except NotHere as error:
+        raise Trouble(f"--on avr: {error}") from None
+    except subprocess.CalledProcessError as error:
+        said = (error.stderr or "").strip()[-300:]
+        raise Trouble(f"--on avr: {error.cmd[0]} could not build it: {said}") from None
 
 
 def _in_micropython() -> MakeMachine:

@@ -78,8 +78,13 @@ def seen(end: "Any", kinds: "list[tuple[int, int]]") -> "list[int]":
         found += [told.at, told.value, told.way, int(told.driven), int(told.braked)]
         if kind == 2:
             found += [one.steps_left, one.whole, one.part]
-        pins = end.pins[output]
-        found.append(pins.count)
-        for write in range(pins.count):
-            found += [pins.pin[write], pins.level[write]]
+        if not end.told:
+            found.append(0)
+            continue
+        end.follow(output)
+        writes = end.writes
+        found.append(writes.count)
+        for write in range(writes.count):
+            found += [writes.pin[write], writes.level[write]]
+    end.written()
     return found

@@ -1,12 +1,12 @@
-/* Made from core/sizes.py, core/levels.py, core/bits.py, core/sealed.py, core/ramp.py, core/demand.py,
-   core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
-   core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
-   core/keys.py, core/train.py, core/writer.py, core/telling.py, core/inputs.py, core/incoming.py,
-   core/on_off.py, core/medium.py, core/machine_end.py, core/controls.py, core/hands.py, core/sources.py,
-   core/arming.py, core/handset.py, core/hearing.py, core/asking.py, core/handset_end.py, core/marks.py,
-   core/burst.py, core/families.py, core/shape.py, core/infrared.py, core/codes.py, core/remote.py,
-   core/receiver.py, core/bridge.py by Nuvrik. Read it, step through it, port it, but do not edit it: the next
-   making would undo that. */
+/* Made from core/sizes.py, core/levels.py, core/loop.py, core/bits.py, core/sealed.py, core/ramp.py,
+   core/demand.py, core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py,
+   core/commands.py, core/mix.py, core/outputs.py, core/desk.py, core/machine.py, core/sender.py,
+   core/answers.py, core/text.py, core/keys.py, core/train.py, core/writer.py, core/telling.py,
+   core/inputs.py, core/incoming.py, core/on_off.py, core/medium.py, core/machine_end.py, core/controls.py,
+   core/hands.py, core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/asking.py,
+   core/handset_end.py, core/marks.py, core/burst.py, core/families.py, core/shape.py, core/infrared.py,
+   core/codes.py, core/remote.py, core/receiver.py, core/bridge.py by Nuvrik. Read it, step through it, port
+   it, but do not edit it: the next making would undo that. */
 #include "nuvrik_core.h"
 
 static int16_t nuvrik_abs16(int16_t x)
@@ -73,6 +73,44 @@ int16_t nuvrik_between(int16_t x, int16_t from_x, int16_t from_y, int16_t to_x, 
     int32_t area = way * rise;
     int32_t climbed = nuvrik_div(area, run);
     return (int16_t)(from_y + climbed);
+}
+
+/* ---- loop ---- */
+
+/** When something is due again that is overdue: aim at whole intervals, but do not make up for missed
+ *  ones.
+ */
+uint16_t nuvrik_next_due(int16_t due_ms, uint16_t every_ms)
+{
+    int32_t next = (int32_t)due_ms + every_ms;
+    return (uint16_t)((next <= 0) ? (int32_t)every_ms : next);
+}
+
+void nuvrik_loop_init(NuvrikLoop *self, const NuvrikLoopTable *table)
+{
+    self->table = table;
+    self->due_ms = 0;
+}
+
+/** A turn begins, so long after the one before; TIMER_MAX for longer than that. */
+uint8_t nuvrik_loop_turn(NuvrikLoop *self, uint16_t gap_ms)
+{
+    int32_t left = (int32_t)self->due_ms - gap_ms;
+    self->due_ms = (int16_t)nuvrik_clamp(left, -32767 - 1, 32767);
+    if (gap_ms > NUVRIK_LONGEST_GAP_MS) {
+        return NUVRIK_EXPIRES;
+    }
+    return (uint8_t)((gap_ms >= NUVRIK_U16(self->table->timeout_ms)) ? NUVRIK_SKIPS : NUVRIK_LISTENS);
+}
+
+/** Whether the machine ticks in this turn. */
+bool nuvrik_loop_ticks(NuvrikLoop *self)
+{
+    if (self->due_ms > 0) {
+        return false;
+    }
+    self->due_ms = (int16_t)nuvrik_next_due(self->due_ms, NUVRIK_U16(self->table->tick_ms));
+    return true;
 }
 
 /* ---- bits ---- */
@@ -834,7 +872,7 @@ void nuvrik_servo_begin(NuvrikServo *self)
 /** Tell the servo where to be. */
 void nuvrik_servo_tell(NuvrikServo *self)
 {
-    int16_t place = nuvrik_coarse(self->slew.fine);
+    int16_t place = nuvrik_slew_at(&self->slew);
     if (self->released) {
         nuvrik_demand_put(&self->demand, place, 0, 1, false, false);
     } else {
@@ -1196,15 +1234,8 @@ uint8_t nuvrik_pins_of(uint8_t use)
     return (uint8_t)((use == NUVRIK_TWO_DIRECTIONS) ? 3 : 1);
 }
 
-void nuvrik_pins_init(NuvrikPins *self, const NuvrikPinTable *table)
+void nuvrik_writes_init(NuvrikWrites *self)
 {
-    self->table = table;
-    self->way = 0;
-    self->braked = false;
-    self->known = false;
-    for (uint8_t i = 0; i < NUVRIK_PINS_EACH; i++) {
-        self->levels[i] = 0;
-    }
     for (uint8_t i = 0; i < NUVRIK_PINS_EACH; i++) {
         self->wanted[i] = 0;
     }
@@ -1220,9 +1251,19 @@ void nuvrik_pins_init(NuvrikPins *self, const NuvrikPinTable *table)
     }
 }
 
-/** The board has lost power, or is in reset: pull-downs hold every pin low. */
-void nuvrik_pins_let_float(NuvrikPins *self)
+/** One more. */
+void nuvrik_writes_put(NuvrikWrites *self, uint8_t pin, uint16_t to)
 {
+    self->pin[self->count] = pin;
+    self->level[self->count] = to;
+    self->count++;
+}
+
+void nuvrik_pins_init(NuvrikPins *self, const NuvrikPinTable *table)
+{
+    self->table = table;
+    self->way = 0;
+    self->braked = false;
     self->known = false;
     for (uint8_t i = 0; i < NUVRIK_PINS_EACH; i++) {
         self->levels[i] = 0;
@@ -1230,9 +1271,9 @@ void nuvrik_pins_let_float(NuvrikPins *self)
 }
 
 /** Say what a new demand asks to be written. */
-void nuvrik_pins_follow(NuvrikPins *self, uint16_t value, int8_t way, bool braked)
+void nuvrik_pins_follow(NuvrikPins *self, uint16_t value, int8_t way, bool braked, NuvrikWrites *writes)
 {
-    self->count = 0;
+    writes->count = 0;
     bool same = self->known && way == self->way && braked == self->braked;
     self->way = way;
     self->braked = braked;
@@ -1240,36 +1281,36 @@ void nuvrik_pins_follow(NuvrikPins *self, uint16_t value, int8_t way, bool brake
         /* Nearly always only the value changes, and with it one pin. */
         uint8_t at = (uint8_t)((NUVRIK_U8(self->table->use) == NUVRIK_TWO_POWERED && way < 0) ? 1 : 0);
         if (way != 0 && self->levels[at] != value) {
-            nuvrik_pins_put(self, at, value);
+            nuvrik_pins_put(self, at, value, writes);
         }
         return;
     }
     self->known = true;
-    nuvrik_pins_change(self, value, way, braked);
+    nuvrik_pins_change(self, value, way, braked, writes);
 }
 
 /** The same, where a direction or everything may change. */
-void nuvrik_pins_change(NuvrikPins *self, uint16_t value, int8_t way, bool braked)
+void nuvrik_pins_change(NuvrikPins *self, uint16_t value, int8_t way, bool braked, NuvrikWrites *writes)
 {
     uint8_t pins = nuvrik_pins_of(NUVRIK_U8(self->table->use));
     bool turned = false;
     for (uint8_t i = 0; i < pins; i++) {
-        self->wanted[i] = nuvrik_level_of_pin(self->table, i, value, way, braked);
-        self->changed[i] = self->levels[i] != self->wanted[i];
-        if (self->changed[i] && !nuvrik_pins_powers(self, i)) {
+        writes->wanted[i] = nuvrik_level_of_pin(self->table, i, value, way, braked);
+        writes->changed[i] = self->levels[i] != writes->wanted[i];
+        if (writes->changed[i] && !nuvrik_pins_powers(self, i)) {
             turned = true;
         }
     }
     if (turned) {
         for (uint8_t i = 0; i < pins; i++) {
             if (nuvrik_pins_powers(self, i) && self->levels[i] != 0) {
-                nuvrik_pins_put(self, i, 0);
-                self->changed[i] = self->wanted[i] != 0;
+                nuvrik_pins_put(self, i, 0, writes);
+                writes->changed[i] = writes->wanted[i] != 0;
             }
         }
     }
-    nuvrik_pins_put_changed(self, pins, false);
-    nuvrik_pins_put_changed(self, pins, true);
+    nuvrik_pins_put_changed(self, pins, false, writes);
+    nuvrik_pins_put_changed(self, pins, true, writes);
 }
 
 /** Whether a pin makes the output turn; the others only say which way. */
@@ -1281,27 +1322,25 @@ bool nuvrik_pins_powers(const NuvrikPins *self, uint8_t pin)
 /** Write the pins of one sort that change. What goes down goes first, so that the two sides are never on
  *  together, except to brake.
  */
-void nuvrik_pins_put_changed(NuvrikPins *self, uint8_t pins, bool power)
+void nuvrik_pins_put_changed(NuvrikPins *self, uint8_t pins, bool power, NuvrikWrites *writes)
 {
     for (uint8_t i = 0; i < pins; i++) {
-        if (self->changed[i] && nuvrik_pins_powers(self, i) == power && self->wanted[i] == 0) {
-            nuvrik_pins_put(self, i, 0);
+        if (writes->changed[i] && nuvrik_pins_powers(self, i) == power && writes->wanted[i] == 0) {
+            nuvrik_pins_put(self, i, 0, writes);
         }
     }
     for (uint8_t i = 0; i < pins; i++) {
-        if (self->changed[i] && nuvrik_pins_powers(self, i) == power && self->wanted[i] != 0) {
-            nuvrik_pins_put(self, i, self->wanted[i]);
+        if (writes->changed[i] && nuvrik_pins_powers(self, i) == power && writes->wanted[i] != 0) {
+            nuvrik_pins_put(self, i, writes->wanted[i], writes);
         }
     }
 }
 
 /** One more write. */
-void nuvrik_pins_put(NuvrikPins *self, uint8_t pin, uint16_t to)
+void nuvrik_pins_put(NuvrikPins *self, uint8_t pin, uint16_t to, NuvrikWrites *writes)
 {
     self->levels[pin] = to;
-    self->pin[self->count] = pin;
-    self->level[self->count] = to;
-    self->count++;
+    nuvrik_writes_put(writes, pin, to);
 }
 
 /* ---- watch ---- */
@@ -1540,6 +1579,13 @@ void nuvrik_commands_enter(NuvrikCommands *self, int32_t *values)
 
 /* ---- mix ---- */
 
+/** Whether a channel counts as zero: without a reading, or at rest. */
+bool nuvrik_rests(const NuvrikRoute *route, int32_t value)
+{
+    return value == NUVRIK_NO_READING || (value <= NUVRIK_I16(route->band)
+        && (int16_t)value >= (-NUVRIK_I16(route->band)));
+}
+
 /** The weighed sum. A channel without a reading adds nothing, nor does one that is at rest: so what was at
  *  rest when the machine was armed puts no start duty on a motor.
  */
@@ -1549,8 +1595,7 @@ int32_t nuvrik_total(const NuvrikRoute *route, const int32_t *values)
     for (uint8_t term_at = 0; term_at < NUVRIK_U8(route->terms_count); term_at++) {
         const NuvrikTerm *term = &NUVRIK_P(route->terms)[term_at];
         int32_t value = values[NUVRIK_U8(term->place)];
-        if (value > NUVRIK_I16(route->band) || ((int16_t)value < (-NUVRIK_I16(route->band))
-            && (int16_t)value != NUVRIK_NO_READING)) {
+        if (!nuvrik_rests(route, value)) {
             /* A weight of 1 needs no product, and is by far the commonest. */
             int32_t weighed = (NUVRIK_I32(term->weight) == NUVRIK_FULL) ? value
                 : nuvrik_mul(NUVRIK_I32(term->weight), value);
@@ -1578,8 +1623,7 @@ int32_t nuvrik_fit_side(int32_t sum, int32_t other)
 int32_t nuvrik_slowed(const NuvrikRoute *route, int32_t sum, const int32_t *values)
 {
     int32_t turned = values[NUVRIK_U8(route->turn)];
-    if (turned > NUVRIK_I16(route->band) || ((int16_t)turned < (-NUVRIK_I16(route->band))
-        && (int16_t)turned != NUVRIK_NO_READING)) {
+    if (!nuvrik_rests(route, turned)) {
         int32_t slowing = turned * NUVRIK_I8(route->inner);
         if (slowing > 0) {
             return nuvrik_mul(sum, NUVRIK_FULL - slowing);
@@ -3183,7 +3227,7 @@ uint8_t nuvrik_chooser_choose(NuvrikChooser *self, const int32_t *wanted)
     }
     uint32_t here = nuvrik_chooser_away(self, wanted, self->keys.state);
     int16_t trembles = (same != NUVRIK_NOBODY) ? NUVRIK_I16(self->table->trembles) : 0;
-    /* Nothing leads nearer, and nothing leaves it as it is: silence is better than a wrong key. */
+    /* Where nothing leads nearer and nothing leaves it as it is, silence is better than a wrong key. */
     if (((int32_t)least + trembles) >= (int32_t)here) {
         nearest = same;
     }
@@ -4245,6 +4289,8 @@ void nuvrik_machine_end_init(NuvrikMachineEnd *self, const NuvrikEndTable *table
     for (uint8_t i = 0; i < NUVRIK_U8(table->pins_count); i++) {
         nuvrik_pins_init(&self->pins[i], &NUVRIK_P(table->pins)[i]);
     }
+    nuvrik_writes_init(&self->writes);
+    self->told = false;
     for (uint8_t i = 0; i < NUVRIK_MOST_CHANNELS; i++) {
         self->values[i] = 0;
     }
@@ -4400,7 +4446,7 @@ uint8_t nuvrik_machine_end_plain(NuvrikMachineEnd *self, bool stop)
     nuvrik_machine_hear(&self->machine);
     if (stop) {
         nuvrik_machine_stop(&self->machine);
-        nuvrik_machine_end_follow(self);
+        self->told = true;
     } else {
         nuvrik_machine_command(&self->machine, self->values);
     }
@@ -4594,7 +4640,7 @@ void nuvrik_machine_end_obey(NuvrikMachineEnd *self, uint8_t kind)
         nuvrik_machine_command(&self->machine, self->values);
     } else if (kind == NUVRIK_KIND_STOP) {
         nuvrik_machine_stop(&self->machine);
-        nuvrik_machine_end_follow(self);
+        self->told = true;
     } else if (kind == NUVRIK_KIND_HELLO) {
         nuvrik_machine_hello(&self->machine, nuvrik_sealed_two(&self->sealed, 1),
             self->sealed.body[NUVRIK_HEAD + 3]);
@@ -4641,7 +4687,7 @@ void nuvrik_machine_end_turn(NuvrikMachineEnd *self)
 {
     nuvrik_machine_end_look(self);
     nuvrik_machine_turn(&self->machine);
-    nuvrik_machine_end_follow(self);
+    self->told = true;
 }
 
 /** See what the machine's own inputs say. */
@@ -4650,20 +4696,24 @@ void nuvrik_machine_end_look(NuvrikMachineEnd *self)
     nuvrik_inputs_look(&self->inputs, &self->telling, &self->machine, self->machine.since_ms);
 }
 
-/** Say for each output what is to be written to its pins. */
-void nuvrik_machine_end_follow(NuvrikMachineEnd *self)
+/** Say in writes what is to be written to the pins of an output. */
+void nuvrik_machine_end_follow(NuvrikMachineEnd *self, uint8_t output)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->pins_count); i++) {
-        NuvrikDemand *told = nuvrik_outputs_told(&self->machine.outputs, i);
-        nuvrik_pins_follow(&self->pins[i], told->value, told->way, told->braked);
-    }
+    NuvrikDemand *told = nuvrik_outputs_told(&self->machine.outputs, output);
+    nuvrik_pins_follow(&self->pins[output], told->value, told->way, told->braked, &self->writes);
+}
+
+/** Every output has been followed. */
+void nuvrik_machine_end_written(NuvrikMachineEnd *self)
+{
+    self->told = false;
 }
 
 /** Every output to rest at once, without a ramp: for a board that has to leave. */
 void nuvrik_machine_end_halt(NuvrikMachineEnd *self)
 {
     nuvrik_outputs_halt(&self->machine.outputs);
-    nuvrik_machine_end_follow(self);
+    self->told = true;
 }
 
 /** Put the frame that is due now, if one is, into the sender. Answers first: somebody waits for them, and
@@ -5755,9 +5805,7 @@ uint8_t nuvrik_handset_turn(NuvrikHandset *self)
     if (self->due_ms > 0) {
         return NUVRIK_SENDS_NOTHING;
     }
-    /* Long overdue frames are not made up for. */
-    int32_t next = (int32_t)self->due_ms + NUVRIK_U16(self->table->period_ms);
-    self->due_ms = (int16_t)((next <= 0) ? (int32_t)NUVRIK_U16(self->table->period_ms) : next);
+    self->due_ms = (int16_t)nuvrik_next_due(self->due_ms, NUVRIK_U16(self->table->period_ms));
     if (self->arming.stopping) {
         nuvrik_handset_look_at_stop(self);
     }
@@ -7634,6 +7682,7 @@ void nuvrik_receiver_init(NuvrikReceiver *self, const NuvrikReceiverTable *table
     for (uint8_t i = 0; i < NUVRIK_U8(table->pins_count); i++) {
         nuvrik_pins_init(&self->pins[i], &NUVRIK_P(table->pins)[i]);
     }
+    nuvrik_writes_init(&self->writes);
     for (uint8_t i = 0; i < NUVRIK_MOST_CHANNELS; i++) {
         self->values[i] = 0;
     }
@@ -7770,10 +7819,13 @@ void nuvrik_receiver_turn(NuvrikReceiver *self)
 {
     (void)nuvrik_receiver_act(self);
     nuvrik_machine_turn(&self->machine);
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->pins_count); i++) {
-        NuvrikDemand *told = nuvrik_outputs_told(&self->machine.outputs, i);
-        nuvrik_pins_follow(&self->pins[i], told->value, told->way, told->braked);
-    }
+}
+
+/** Say in writes what is to be written to the pins of an output; after each turn, for all of them. */
+void nuvrik_receiver_follow(NuvrikReceiver *self, uint8_t output)
+{
+    NuvrikDemand *told = nuvrik_outputs_told(&self->machine.outputs, output);
+    nuvrik_pins_follow(&self->pins[output], told->value, told->way, told->braked, &self->writes);
 }
 
 /* ---- bridge ---- */

@@ -1,18 +1,19 @@
-/* Made from core/sizes.py, core/levels.py, core/bits.py, core/sealed.py, core/ramp.py, core/demand.py,
-   core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py, core/commands.py, core/mix.py,
-   core/outputs.py, core/desk.py, core/machine.py, core/sender.py, core/answers.py, core/text.py,
-   core/keys.py, core/train.py, core/writer.py, core/telling.py, core/inputs.py, core/incoming.py,
-   core/on_off.py, core/medium.py, core/machine_end.py, core/controls.py, core/hands.py, core/sources.py,
-   core/arming.py, core/handset.py, core/hearing.py, core/asking.py, core/handset_end.py, core/marks.py,
-   core/burst.py, core/families.py, core/shape.py, core/infrared.py, core/codes.py, core/remote.py,
-   core/receiver.py, core/bridge.py by Nuvrik. Read it, step through it, port it, but do not edit it: the next
-   making would undo that. */
+/* Made from core/sizes.py, core/levels.py, core/loop.py, core/bits.py, core/sealed.py, core/ramp.py,
+   core/demand.py, core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py,
+   core/commands.py, core/mix.py, core/outputs.py, core/desk.py, core/machine.py, core/sender.py,
+   core/answers.py, core/text.py, core/keys.py, core/train.py, core/writer.py, core/telling.py,
+   core/inputs.py, core/incoming.py, core/on_off.py, core/medium.py, core/machine_end.py, core/controls.py,
+   core/hands.py, core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/asking.py,
+   core/handset_end.py, core/marks.py, core/burst.py, core/families.py, core/shape.py, core/infrared.py,
+   core/codes.py, core/remote.py, core/receiver.py, core/bridge.py by Nuvrik. Read it, step through it, port
+   it, but do not edit it: the next making would undo that. */
 #ifndef NUVRIK_CORE_H
 #define NUVRIK_CORE_H
 
 #include <stdbool.h>
 #include <stdint.h>
 
+#include "link_sizes.h"
 #include "nuvrik_rom.h"
 
 #ifdef __cplusplus
@@ -339,6 +340,46 @@ int32_t nuvrik_mul(int32_t a, int32_t b);
 int32_t nuvrik_clamp(int32_t value, int32_t low, int32_t high);
 uint16_t nuvrik_later(uint16_t timer, uint16_t dt_ms);
 int16_t nuvrik_between(int16_t x, int16_t from_x, int16_t from_y, int16_t to_x, int16_t to_y);
+
+/* ---- loop ---- */
+
+/** The turns of an end's loop: what a gap in it means, and when the machine ticks.
+ *
+ *  A loop looks at its clock, at what has arrived and, once a tick, at everything. Nothing tells it for
+ *  how long it has not been running: a debugger, a full disk or another program may have held it up, and
+ *  meanwhile the line went on filling. What has queued up by then was sent to somebody who was not
+ *  listening. So after a gap of a timeout only stops in it count; and a gap that the ends' 16-bit clock
+ *  could take for a short one is made a timeout outright.
+ */
+
+enum {
+    NUVRIK_LISTENS = 0,
+    NUVRIK_SKIPS = 1,
+    NUVRIK_EXPIRES = 2
+};
+/** What a turn has to do first: nothing; look through what has queued up for stops, and throw the rest
+ *  away; that too, and count the link as silent.
+ */
+
+/** The longest time that a link file may have, and less than half of what a 16-bit clock can tell. */
+#define NUVRIK_LONGEST_GAP_MS 30000
+
+/** How often a machine's loop ticks, and how long a silence is a timeout. */
+typedef struct {
+    uint16_t tick_ms;
+    uint16_t timeout_ms;
+} NuvrikLoopTable;
+
+/** One loop. due_ms: how long it is until the next tick. */
+typedef struct {
+    const NuvrikLoopTable *table;
+    int16_t due_ms;
+} NuvrikLoop;
+
+uint16_t nuvrik_next_due(int16_t due_ms, uint16_t every_ms);
+void nuvrik_loop_init(NuvrikLoop *self, const NuvrikLoopTable *table);
+uint8_t nuvrik_loop_turn(NuvrikLoop *self, uint16_t gap_ms);
+bool nuvrik_loop_ticks(NuvrikLoop *self);
 
 /* ---- bits ---- */
 
@@ -829,32 +870,37 @@ typedef struct {
     uint8_t numbers_count;
 } NuvrikPinTable;
 
-/** The pins of one output, all low until something is written. After follow there are count writes: pin
- *  and level of each, in order.
+/** What is to be written to the pins of one output: count writes, pin and level of each, in order. One
+ *  serves all outputs of a machine, one after the other.
  */
+typedef struct {
+    uint16_t wanted[NUVRIK_PINS_EACH];
+    bool changed[NUVRIK_PINS_EACH];
+    uint8_t count;
+    uint8_t pin[NUVRIK_MOST_WRITES];
+    uint16_t level[NUVRIK_MOST_WRITES];
+} NuvrikWrites;
+
+/** The pins of one output, all low until something is written. */
 typedef struct {
     const NuvrikPinTable *table;
     int8_t way;
     bool braked;
     bool known;
     uint16_t levels[NUVRIK_PINS_EACH];
-    uint16_t wanted[NUVRIK_PINS_EACH];
-    bool changed[NUVRIK_PINS_EACH];
-    uint8_t count;
-    uint8_t pin[NUVRIK_MOST_WRITES];
-    uint16_t level[NUVRIK_MOST_WRITES];
 } NuvrikPins;
 
 uint16_t nuvrik_level_of_pin(const NuvrikPinTable *table, uint8_t pin, uint16_t value, int8_t way,
     bool braked);
 uint8_t nuvrik_pins_of(uint8_t use);
+void nuvrik_writes_init(NuvrikWrites *self);
+void nuvrik_writes_put(NuvrikWrites *self, uint8_t pin, uint16_t to);
 void nuvrik_pins_init(NuvrikPins *self, const NuvrikPinTable *table);
-void nuvrik_pins_let_float(NuvrikPins *self);
-void nuvrik_pins_follow(NuvrikPins *self, uint16_t value, int8_t way, bool braked);
-void nuvrik_pins_change(NuvrikPins *self, uint16_t value, int8_t way, bool braked);
+void nuvrik_pins_follow(NuvrikPins *self, uint16_t value, int8_t way, bool braked, NuvrikWrites *writes);
+void nuvrik_pins_change(NuvrikPins *self, uint16_t value, int8_t way, bool braked, NuvrikWrites *writes);
 bool nuvrik_pins_powers(const NuvrikPins *self, uint8_t pin);
-void nuvrik_pins_put_changed(NuvrikPins *self, uint8_t pins, bool power);
-void nuvrik_pins_put(NuvrikPins *self, uint8_t pin, uint16_t to);
+void nuvrik_pins_put_changed(NuvrikPins *self, uint8_t pins, bool power, NuvrikWrites *writes);
+void nuvrik_pins_put(NuvrikPins *self, uint8_t pin, uint16_t to, NuvrikWrites *writes);
 
 /* ---- watch ---- */
 
@@ -1030,6 +1076,7 @@ typedef struct {
     int8_t inner;
 } NuvrikRoute;
 
+bool nuvrik_rests(const NuvrikRoute *route, int32_t value);
 int32_t nuvrik_total(const NuvrikRoute *route, const int32_t *values);
 int32_t nuvrik_fit_side(int32_t sum, int32_t other);
 int32_t nuvrik_slowed(const NuvrikRoute *route, int32_t sum, const int32_t *values);
@@ -2059,6 +2106,7 @@ typedef struct {
  *  version is the library's.
  */
 typedef struct {
+    const NuvrikLoopTable *loop;
     const NuvrikMachineTable *machine;
     const NuvrikSealedTable *sealed;
     const NuvrikSenderTable *sender;
@@ -2084,6 +2132,9 @@ typedef struct {
 
 /** One machine's end. take is given a stream byte by byte; packets go byte by byte between begin_packet
  *  and end_packet. Each tells what became of what has arrived.
+ *
+ *  told: outputs have been told something, by a turn or a stop. Whoever sees it calls follow for each of
+ *  them, at once, makes the writes, and then written.
  */
 typedef struct {
     const NuvrikEndTable *table;
@@ -2096,6 +2147,8 @@ typedef struct {
     NuvrikInputs inputs;
     NuvrikSender sender;
     NuvrikPins pins[NUVRIK_MOST_PINS];
+    NuvrikWrites writes;
+    bool told;
     int32_t values[NUVRIK_MOST_CHANNELS];
     uint16_t up_part;
     uint32_t up_s;
@@ -2134,7 +2187,8 @@ void nuvrik_machine_end_obey(NuvrikMachineEnd *self, uint8_t kind);
 void nuvrik_machine_end_ask(NuvrikMachineEnd *self, uint8_t code);
 void nuvrik_machine_end_turn(NuvrikMachineEnd *self);
 void nuvrik_machine_end_look(NuvrikMachineEnd *self);
-void nuvrik_machine_end_follow(NuvrikMachineEnd *self);
+void nuvrik_machine_end_follow(NuvrikMachineEnd *self, uint8_t output);
+void nuvrik_machine_end_written(NuvrikMachineEnd *self);
 void nuvrik_machine_end_halt(NuvrikMachineEnd *self);
 bool nuvrik_machine_end_send(NuvrikMachineEnd *self);
 void nuvrik_machine_end_answer(NuvrikMachineEnd *self, uint8_t at);
@@ -3263,6 +3317,7 @@ typedef struct {
     NuvrikHandset handset;
     NuvrikMachine machine;
     NuvrikPins pins[NUVRIK_MOST_PINS];
+    NuvrikWrites writes;
     int32_t values[NUVRIK_MOST_CHANNELS];
     bool started;
     uint16_t now_ms;
@@ -3280,6 +3335,7 @@ bool nuvrik_receiver_means(const NuvrikReceiver *self, const NuvrikKeyCodeTable 
 void nuvrik_receiver_press(NuvrikReceiver *self, uint8_t place, bool fresh);
 bool nuvrik_receiver_act(NuvrikReceiver *self);
 void nuvrik_receiver_turn(NuvrikReceiver *self);
+void nuvrik_receiver_follow(NuvrikReceiver *self, uint8_t output);
 
 /* ---- bridge ---- */
 

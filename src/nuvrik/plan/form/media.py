@@ -12,7 +12,7 @@ class SerialMedium(Section):
     """``[medium] kind = "serial"``: a wire that carries a stream of bytes."""
 
     kind: Literal["serial"]
-    baud: int = Field(default=115200, ge=50, le=4_000_000, description="bits a second on the wire")
+    baud: int = Field(default=57600, ge=50, le=4_000_000, description="bits a second on the wire")
     delay_ms: Millis = Field(
         default=0, description="delay beyond the airtime, in ms (a USB adapter adds 1 to 16)"
     )

@@ -11,6 +11,7 @@ from nuvrik.core.incoming import (
     IncomingTable,
 )
 from nuvrik.core.levels import NOBODY
+from nuvrik.core.loop import LoopTable
 from nuvrik.core.machine_end import EndTable
 from nuvrik.core.medium import MediumTable
 from nuvrik.core.on_off import OnOffTable
@@ -102,6 +103,7 @@ def _end(link: Link, *, stream: bool) -> EndTable:
     name = link.name.encode("utf-8")[: first + rest].decode("utf-8", "ignore").encode("utf-8")
     table = made(
         EndTable,
+        loop=loop_table(link),
         machine=machine_table(link),
         sealed=sealed_table(link, TO_MACHINE),
         sender=sender_table(link, stream=stream),
@@ -127,6 +129,11 @@ def _end(link: Link, *, stream: bool) -> EndTable:
     # Whatever it is tried on, a machine is what its link file says.
     table.build = [*tags_of(table)] if stream == own else end_table(link, stream=own).build
     return table
+
+
+def loop_table(link: Link) -> LoopTable:
+    """The loop of a link's ends."""
+    return made(LoopTable, tick_ms=link.tick_ms, timeout_ms=link.failsafe.timeout_ms)
 
 
 def build_tags(link: Link) -> BuildTags:

@@ -1,0 +1,215 @@
+"""What the boards have that firmware is written for, and whether a link fits on one."""
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from nuvrik.budget.clocks import divisors
+from nuvrik.plan.form.backward import AnyItem, DigitalItem, ShaftItem, VectorItem
+from nuvrik.plan.form.media import PulsesMedium, SerialMedium
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import MotorOutput, StepperOutput, pin_users, pwm_roles
+from nuvrik.plan.problems import Problem, listing
+
+MOST_SERVOS = 12
+"""More pulses than that do not fit into a round that servos like."""
+
+MOST_RATE = 10_000
+"""Steps a second: the timer that steps looks 20,000 times a second."""
+
+BAUD_PERCENT = 2.0
+"""A receiver that samples eight times a bit stands 3.9 percent between both ends; half of that is ours."""
+
+
+class Chip(NamedTuple):
+    """One chip as its usual board brings it out. ``pwm``: pin -> timer; ``wide``: its timers of 16 bits,
+    those for servos first; ``analog``: its pins that read volts; ``counts``: those that can count edges;
+    ``taken``: what the board needs for itself; ``first_ram``: where its RAM begins."""
+
+    name: str
+    clock_hz: int
+    flash: int
+    ram: int
+    first_ram: int
+    pins: int
+    pwm: dict[int, int]
+    wide: tuple[int, ...]
+    analog: range
+    counts: tuple[int, ...]
+    taken: dict[int, str]
+
+    def pin_name(self, pin: int) -> str:
+        """A pin as it is printed on the board."""
+        return f"A{pin - self.analog.start}" if pin in self.analog else str(pin)
+
+
+LINE = {0: "the serial line", 1: "the serial line"}
+
+ATMEGA328P = Chip(
+    name="atmega328p",
+    clock_hz=16_000_000,
+    flash=32_256,
+    ram=2048,
+    first_ram=0x100,
+    pins=20,
+    pwm={3: 2, 5: 0, 6: 0, 9: 1, 10: 1, 11: 2},
+    wide=(1,),
+    analog=range(14, 20),
+    counts=tuple(range(2, 20)),
+    taken=LINE,
+)
+"""32 KiB, of which the usual loader keeps half a kilobyte for itself."""
+
+ATMEGA2560 = Chip(
+    name="atmega2560",
+    clock_hz=16_000_000,
+    flash=253_952,
+    ram=8192,
+    first_ram=0x200,
+    pins=70,
+    pwm={
+        **{2: 3, 3: 3, 4: 0, 5: 3, 6: 4, 7: 4, 8: 4, 9: 2, 10: 2},
+        **{11: 1, 12: 1, 13: 0, 44: 5, 45: 5, 46: 5},
+    },
+    wide=(5, 4, 3, 1),
+    analog=range(54, 70),
+    counts=(2, 3, 10, 11, 12, 13, 14, 15, 18, 19, 20, 21, 50, 51, 52, 53, *range(62, 70)),
+    taken=LINE,
+)
+
+CHIPS = {chip.name: chip for chip in (ATMEGA328P, ATMEGA2560)}
+BOARDS = (*CHIPS, "posix", "blank")
+
+
+class Use(NamedTuple):
+    """One pin that a machine uses: the key that names it, its role for a board, and what hangs on it."""
+
+    key: str
+    pin: int
+    role: str
+    of: str
+
+
+PWM, PULSE, STEP, PLAIN, ANALOG, COUNTER, CONTACT = (
+    *("pwm", "pulse", "step", "plain"),
+    *("analog", "counter", "contact"),
+)
+
+
+def uses_of_outputs(link: Link) -> list[Use]:
+    """Every pin of the outputs of a link, in the order of the file."""
+    found = []
+    for name, output in link.outputs.items():
+        for role, pin in pin_users(output).items():
+            how = PLAIN
+            if role in pwm_roles(output):
+                pulse = not isinstance(output, MotorOutput) or output.driver == "servo_pulse"
+                how = PULSE if pulse else PWM
+            elif isinstance(output, StepperOutput) and role == "pins.step":
+                how = STEP
+            found.append(Use(f"outputs.{name}.{role}", pin, how, name))
+    return found
+
+
+def uses_of_sensors(link: Link) -> list[Use]:
+    """Every pin of its sensors that a board can read by itself."""
+    found = []
+    for name, item in link.telemetry.items():
+        how = reads(item)
+        if item.pin is not None and how:
+            found.append(Use(f"telemetry.{name}.pin", item.pin, how, name))
+    return found
+
+
+def reads(item: AnyItem) -> str:
+    """How a board reads a sensor, "" where the builder's own code has to."""
+    if isinstance(item, DigitalItem):
+        return CONTACT
+    if isinstance(item, ShaftItem):
+        return COUNTER if item.sensor else ""
+    return ANALOG if not isinstance(item, VectorItem) and hasattr(item, "raw") else ""
+
+
+def servo_timer(chip: Chip, uses: list[Use]) -> int:
+    """The timer of 16 bits that times servo pulses: one whose pins do no PWM, 0 for none there is."""
+    busy = {chip.pwm.get(use.pin) for use in uses if use.role == PWM}
+    return next((timer for timer in chip.wide if timer not in busy), 0)
+
+
+def misfits(link: Link, chip: Chip) -> Iterator[Problem]:
+    """Everything for which a link does not fit on a chip, with the key and what would fit."""
+    yield from _missing(link)
+    if isinstance(link.medium, SerialMedium):
+        yield from _baud(link.medium.baud, chip)
+    if isinstance(link.medium, PulsesMedium) or link.medium.kind in ("infrared", "on_off"):
+        yield _problem("medium.kind", f'"{link.medium.kind}" has no way in on the {chip.name} yet')
+    outputs, sensors = uses_of_outputs(link), uses_of_sensors(link)
+    for use in (*outputs, *sensors):
+        yield from _pin(use, chip)
+    yield from _timers(link, chip, outputs)
+    for use in sensors:
+        able = chip.analog if use.role == ANALOG else chip.counts if use.role == COUNTER else range(chip.pins)
+        if use.pin not in able:
+            does = "read volts" if use.role == ANALOG else "count"
+            fit = f"pins {_pins(chip, able)} can"
+            yield _problem(use.key, f"pin {use.pin} of the {chip.name} cannot {does}", fit)
+
+
+def _problem(where: str, what: str, do: str = "") -> Problem:
+    return Problem("error", where, what, do)
+
+
+def _pins(chip: Chip, pins: range | tuple[int, ...] | list[int]) -> str:
+    if isinstance(pins, range):
+        return (
+            f"{pins.start} to {pins.stop - 1} ({chip.pin_name(pins.start)} to {chip.pin_name(pins.stop - 1)})"
+        )
+    return listing([str(pin) for pin in pins])
+
+
+def _missing(link: Link) -> Iterator[Problem]:
+    for name, output in link.outputs.items():
+        if not pin_users(output):
+            yield _problem(f"outputs.{name}", "names no pins", "say which of the board's pins it has")
+
+
+def _baud(baud: int, chip: Chip) -> Iterator[Problem]:
+    best = divisors(chip.clock_hz, baud, ("8",))
+    if not best or abs(best[0].error_percent) > BAUD_PERCENT:
+        mhz = chip.clock_hz / 1e6
+        off = f"; the nearest is {best[0].error_percent:+.1f} % off" if best else ""
+        fit = listing([str(one) for one in (9600, 38400, 57600, 250000, 500000)])
+        yield _problem("medium.baud", f"{baud} cannot be made of {mhz:g} MHz{off}", f"{fit} can")
+
+
+def _pin(use: Use, chip: Chip) -> Iterator[Problem]:
+    if use.pin >= chip.pins:
+        last = chip.pins - 1
+        yield _problem(use.key, f"there is no pin {use.pin} on the {chip.name}", f"it has pins 0 to {last}")
+    elif use.pin in chip.taken:
+        what = f"pin {use.pin} of the {chip.name} is taken by {chip.taken[use.pin]}"
+        yield _problem(use.key, what, "choose another")
+
+
+def _timers(link: Link, chip: Chip, uses: list[Use]) -> Iterator[Problem]:
+    pulses = [use for use in uses if use.role == PULSE]
+    if len(pulses) > MOST_SERVOS:
+        what = f"is the {len(pulses)}th pin with servo pulses; one timer times {MOST_SERVOS}"
+        yield _problem(pulses[-1].key, what, "drive the others from a second board")
+    steps = any(use.role == STEP for use in uses)
+    for name, output in link.outputs.items():
+        if isinstance(output, StepperOutput) and output.rate_max > MOST_RATE:
+            what = f"is {output.rate_max}; the {chip.name} makes {MOST_RATE} steps a second at most"
+            yield _problem(f"outputs.{name}.rate_max", what, "let the driver step in larger steps")
+    taken = {2: "steps"} if steps else {}
+    if pulses and not servo_timer(chip, uses):
+        fit = [pin for pin in chip.pwm if chip.pwm[pin] not in (*chip.wide, *taken)]
+        what = "needs a timer of 16 bits, and PWM has them all"
+        yield _problem(pulses[0].key, what, f"move PWM to pins {_pins(chip, fit)} until one is free")
+    able = sorted(pin for pin, timer in chip.pwm.items() if timer not in taken)
+    for use in uses:
+        if use.role != PWM or use.pin in able or use.pin >= chip.pins:
+            continue
+        why = f"pin {use.pin} of the {chip.name} cannot do PWM"
+        if use.pin in chip.pwm:
+            why += f": its timer makes {taken[chip.pwm[use.pin]]}"
+        yield _problem(use.key, why, f"pins {_pins(chip, able)} can")

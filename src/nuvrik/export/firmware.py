@@ -1,0 +1,201 @@
+"""Everything that is written for one end of a link on one board, file by file."""
+
+import textwrap
+from collections.abc import Iterator
+from functools import cache
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from nuvrik.export import boards
+from nuvrik.export.native import C
+from nuvrik.export.parts import defines
+from nuvrik.export.program import Program
+from nuvrik.export.tables_as_c import as_c
+from nuvrik.export.wiring import wires
+from nuvrik.plan.form.backward import CallRequest
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import MotorOutput
+from nuvrik.plan.tables.ends import build_tags, end_table
+from nuvrik.ports.open import baud_of
+from nuvrik.version import VERSION_WORDS
+
+TEMPLATES = C / "templates"
+
+WIDEST = 110
+
+FREE = """Permission to use, copy, modify, and/or distribute this file for any purpose with or without fee is
+hereby granted. It is provided "as is", without any warranty: in no event are its makers liable for any
+damages whatsoever that come of its use."""
+"""What every written file says of itself (0BSD): it is the builder's own."""
+
+AVR_PARTS = ("board_avr.h", "board_avr.c", "board_avr_servos.c", "board_avr_steppers.c", "board_avr_inputs.c")
+
+
+class Made(NamedTuple):
+    """What is written: ``files`` anew at every export, ``own`` only once, for they are the builder's."""
+
+    files: dict[str, str]
+    own: dict[str, str]
+
+
+class Wanted(NamedTuple):
+    """What firmware is asked for. ``packets``: frames go to a radio module's driver as packets."""
+
+    link: Link
+    file: str
+    board: str
+    packets: bool = False
+
+
+def firmware(wanted: Wanted) -> Made:
+    """The firmware of a machine's end."""
+    board = wanted.board
+    head = _head(wanted)
+    sizes, tables = _sizes_and_tables(wanted)
+    words = _words(wanted)
+    files = {
+        "nuvrik_core.h": _copied("nuvrik_core.h"),
+        "nuvrik_core.c": _copied("nuvrik_core.c"),
+        "nuvrik_rom.h": head + _copied("nuvrik_rom.h"),
+        "nuvrik_board.h": head + _copied("nuvrik_board.h"),
+        "nuvrik.h": head + _copied("nuvrik.h"),
+        "nuvrik_call.h": head + _copied("nuvrik_call.h"),
+        "nuvrik_machine.c": head + _copied("nuvrik_machine.c"),
+        "link_sizes.h": head + sizes,
+        "link_tables.h": head + _filled("link_tables.h", words),
+        "link_tables.c": head + tables,
+    }
+    if board in boards.CHIPS:
+        files["board_chip.h"] = head + _copied(f"boards/board_{board}.h")
+        files |= {name: head + _copied(f"boards/{name}") for name in AVR_PARTS}
+    elif board == "posix":
+        files |= {name: head + _copied(f"boards/{name}") for name in ("board_posix.h", "board_posix.c")}
+    files["Makefile"] = _filled("Makefile", words | {"parts": sorted(n for n in files if n.endswith(".c"))})
+    files["README.md"] = _filled("README.md", words)
+    own = {"main.c": _filled("main.c", words)}
+    if board == "blank":
+        own["board.c"] = _copied("boards/board_blank.c")
+    if wanted.packets:
+        own["radio.c"], files["radio.h"] = _copied("boards/radio.c"), head + _copied("boards/radio.h")
+    return Made(files, own)
+
+
+def _head(wanted: Wanted) -> str:
+    tags = " ".join(f"{name} {tag:04X}" for name, tag in build_tags(wanted.link)._asdict().items())
+    said = (
+        f"Made by Nuvrik {VERSION_WORDS} from {wanted.file} ({wanted.link.name}: {tags}), for "
+        f"{wanted.board}. Do not edit it: change the link file and export again. {' '.join(FREE.split())}"
+    )
+    lines = textwrap.wrap(said, WIDEST - 3)
+    return "/* " + "\n   ".join(lines) + " */\n"
+
+
+@cache
+def _copied(name: str) -> str:
+    return (C / name).read_text("utf-8")
+
+
+def _filled(name: str, words: dict[str, Any]) -> str:
+    from jinja2 import Environment, FileSystemLoader, StrictUndefined
+
+    made = Environment(
+        loader=FileSystemLoader(TEMPLATES),
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        keep_trailing_newline=True,
+    )
+    return made.get_template(f"{name}.jinja").render(words)
+
+
+def _sizes_and_tables(wanted: Wanted) -> tuple[str, str]:
+    link, program = wanted.link, _program()
+    table = end_table(link, stream=not wanted.packets)
+    uses = boards.uses_of_outputs(link) + boards.uses_of_sensors(link)
+
+    def many(*roles: str) -> int:
+        return sum(use.role in roles for use in uses)
+
+    sizes = defines(table, program) | {
+        "PACKETS": int(wanted.packets),
+        "LINK_BAUD": baud_of(link),
+        "TICK_MS": link.tick_ms,
+        "PWM_PINS": many(boards.PWM),
+        "PWM_MOST": max(
+            (one.duty_max for one in link.outputs.values() if isinstance(one, MotorOutput)), default=255
+        ),
+        "PULSE_PINS": many(boards.PULSE),
+        "STEP_PINS": many(boards.STEP),
+        "ANALOG_PINS": many(boards.ANALOG),
+        "COUNTER_PINS": many(boards.COUNTER),
+    }
+    lines = [f"#define NUVRIK_{name} {value}" for name, value in sizes.items()]
+    chip = boards.CHIPS.get(wanted.board)
+    if chip is not None:
+        lines.append(
+            f"#define BOARD_SERVO_TIMER {boards.servo_timer(chip, uses) if many(boards.PULSE) else 0}"
+        )
+    about = "/* How much room this link needs, and what it does without. */"
+    text = "\n".join([about, "#ifndef LINK_SIZES_H", "#define LINK_SIZES_H", "", *lines, "", "#endif"])
+    body = [_folded(line) for line in as_c(table, "NUVRIK_LINK", program).splitlines()]
+    hooks = [
+        f"nuvrik_on_{name}" if isinstance(one, CallRequest) else "0" for name, one in link.requests.items()
+    ]
+    if any(hook != "0" for hook in hooks):
+        body.append(f"const NuvrikHook NUVRIK_HOOKS[] = {{{', '.join(hooks)}}};")
+    about = "/* The link as core runs on it: numbers only, which never change. */"
+    return text + "\n", "\n".join([about, '#include "nuvrik.h"', "", *body]) + "\n"
+
+
+@cache
+def _program() -> Program:
+    return Program()
+
+
+def _folded(line: str) -> str:
+    """A line of C, broken after commas where it is too long."""
+    made = textwrap.wrap(
+        line, WIDEST, subsequent_indent="    ", break_long_words=False, break_on_hyphens=False
+    )
+    return "\n".join(made)
+
+
+def _words(wanted: Wanted) -> dict[str, Any]:
+    """What the templates are filled with."""
+    link = wanted.link
+    chip = boards.CHIPS.get(wanted.board)
+    calls = {name: one for name, one in link.requests.items() if isinstance(one, CallRequest)}
+    told = [name for name, one in link.telemetry.items() if one.pin is None or not boards.reads(one)]
+    return {
+        "link": link,
+        "file": wanted.file,
+        "board": wanted.board,
+        "chip": chip,
+        "packets": wanted.packets,
+        "baud": baud_of(link),
+        "version": VERSION_WORDS,
+        "calls": calls,
+        "told": [name for name in told if _is_read_by_hand(link, name)],
+        "wires": list(wires(link, chip)),
+        "free": textwrap.wrap(" ".join(FREE.split()), 100),
+        "enums": dict(_enums(link)),
+        "head": _head(wanted),
+    }
+
+
+def _is_read_by_hand(link: Link, name: str) -> bool:
+    item = link.telemetry[name]
+    return item.kind not in ("demand",) and getattr(item, "sensor", True)
+
+
+def _enums(link: Link) -> Iterator[tuple[str, list[str]]]:
+    """The names that the builder's own code goes by."""
+    yield "OUTPUT", list(link.outputs)
+    yield "CHANNEL", list(link.channels)
+    yield "SENSOR", list(link.telemetry)
+    yield "REQUEST", list(link.requests)
+
+
+def files_of(folder: Path) -> dict[str, str]:
+    """The texts in a folder."""
+    return {one.name: one.read_text("utf-8") for one in sorted(folder.iterdir()) if one.is_file()}

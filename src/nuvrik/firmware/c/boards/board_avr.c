@@ -1,0 +1,319 @@
+/* ATmega328P and ATmega2560: clock, line, plain pins, PWM and watchdog. Servos, steppers and inputs have files of
+   their own.
+
+   Timers. Timer 0 is the clock, and its two pins still do PWM, at 976 Hz. Timer 2 steps steppers, where there are
+   any, or does PWM. One timer of 16 bits times servo pulses, where there are any; the others do PWM, and each
+   counts to what the link file calls full on. At 16 MHz: 976 Hz up to 255 counts, 7,800 Hz down to 1,950 Hz up to
+   1,023, 16 MHz by the count beyond. */
+#include "board_avr.h"
+
+#include <avr/eeprom.h>
+#include <avr/pgmspace.h>
+#include <avr/wdt.h>
+#include <util/delay_basic.h>
+
+/* ---- before everything ---- */
+
+static uint8_t reset_flags __attribute__((section(".noinit")));
+
+/* A watchdog that has bitten stays on, at its shortest, until its flag is put out. This runs before main, and before
+   variables are set, so that nothing in the way can take too long. After any reset every pin is an input. */
+void board_keep_reset_flags(void) __attribute__((naked, used, section(".init3")));
+void board_keep_reset_flags(void)
+{
+    reset_flags = MCUSR;
+    MCUSR = 0;
+    wdt_disable();
+}
+
+/* ---- plain pins ---- */
+
+#define PLACE(pin, port, bit) {(uint16_t)&PORT##port, (uint8_t)(1U << (bit))},
+static const struct {
+    uint16_t port;
+    uint8_t mask;
+} PLACES[] PROGMEM = {BOARD_PINS(PLACE)};
+
+BoardPlace board_place(uint8_t pin)
+{
+    BoardPlace place;
+    place.port = (volatile uint8_t *)pgm_read_word(&PLACES[pin].port);
+    place.mask = pgm_read_byte(&PLACES[pin].mask);
+    return place;
+}
+
+static void set_place(BoardPlace place, bool high)
+{
+    BOARD_UNDISTURBED(
+        *place.port = (uint8_t)(high ? *place.port | place.mask : *place.port & (uint8_t)~place.mask);
+        BOARD_DDR(place) |= place.mask);
+}
+
+void board_make_low(BoardPlace place)
+{
+    set_place(place, false);
+}
+
+void board_pin(uint8_t pin, bool high)
+{
+    set_place(board_place(pin), high);
+}
+
+/* ---- PWM ---- */
+
+#if NUVRIK_PWM_PINS
+
+#define CHANNEL(pin, timer, channel) \
+    {pin, (uint8_t)(1U << COM##timer##channel##1), (uint16_t)&TCCR##timer##A, (uint16_t)&OCR##timer##channel},
+static const struct {
+    uint8_t pin;
+    uint8_t connects;
+    uint16_t control;
+    uint16_t compare;
+} CHANNELS[] PROGMEM = {BOARD_PWM_NARROW(CHANNEL) BOARD_PWM_WIDE(CHANNEL)};
+
+#define COUNT_ONE(pin, timer, channel) +1
+#define NARROW (0 BOARD_PWM_NARROW(COUNT_ONE))
+
+void board_pwm(uint8_t pin, uint16_t on, uint16_t most)
+{
+    uint8_t at = 0;
+    while (pgm_read_byte(&CHANNELS[at].pin) != pin) {
+        at++;
+    }
+    volatile uint8_t *control = (volatile uint8_t *)pgm_read_word(&CHANNELS[at].control);
+    uint8_t connects = pgm_read_byte(&CHANNELS[at].connects);
+    uint16_t compare = pgm_read_word(&CHANNELS[at].compare);
+    uint16_t top = at < NARROW ? 255U : NUVRIK_PWM_MOST;
+    if (most != top) {
+        on = (uint16_t)(((uint32_t)on * top + most / 2U) / most);
+    }
+    if (on == 0) {
+        /* Off its timer first, and the pin is what PORT says: low. A compare of 0 would leave a spike of one count. */
+        *control &= (uint8_t)~connects;
+        board_make_low(board_place(pin));
+    }
+    /* Counts are set at the end of a period, so one that was on before comes back at 0 and not at what it was. */
+    if (at < NARROW) {
+        *(volatile uint8_t *)compare = (uint8_t)on;
+    } else {
+        /* Its two halves go through a register that interrupts use for other timers. */
+        BOARD_UNDISTURBED(*(volatile uint16_t *)compare = on);
+    }
+    if (on != 0) {
+        *control |= connects;
+    }
+}
+
+/* Fast PWM that counts to its ICR. */
+#if NUVRIK_PWM_MOST > 1023
+#define WIDE_PRESCALER(timer) (1U << CS##timer##0)
+#elif NUVRIK_PWM_MOST > 255
+#define WIDE_PRESCALER(timer) (1U << CS##timer##1)
+#else
+#define WIDE_PRESCALER(timer) ((1U << CS##timer##1) | (1U << CS##timer##0))
+#endif
+#define BEGIN_WIDE(timer)                                                                            \
+    if (timer != BOARD_SERVO_TIMER) {                                                                \
+        ICR##timer = NUVRIK_PWM_MOST;                                                                \
+        TCCR##timer##A |= (uint8_t)(1U << WGM##timer##1);                                            \
+        TCCR##timer##B = (uint8_t)((1U << WGM##timer##3) | (1U << WGM##timer##2) | WIDE_PRESCALER(timer)); \
+    }
+
+static void begin_pwm(void)
+{
+    BOARD_WIDE_TIMERS(BEGIN_WIDE)
+#if !NUVRIK_STEP_PINS
+    TCCR2A |= (uint8_t)((1U << WGM21) | (1U << WGM20));
+    TCCR2B = (uint8_t)(1U << CS22);
+#endif
+}
+
+#else
+
+void board_pwm(uint8_t pin, uint16_t on, uint16_t most)
+{
+    (void)pin;
+    (void)on;
+    (void)most;
+}
+
+#endif
+
+/* ---- the clock ---- */
+
+static volatile uint32_t now_ms;
+
+/* Timer 0 goes round every 256 * 64 cycles: 1.024 ms at 16 MHz. What is beyond a millisecond is kept, in eighths of
+   a microsecond. */
+#define ROUND_US (256UL * 64UL * 1000UL / (F_CPU / 1000UL))
+
+ISR(TIMER0_OVF_vect)
+{
+    static uint16_t beyond_us;
+    uint16_t us = (uint16_t)(beyond_us + ROUND_US % 1000UL);
+    uint32_t ms = now_ms + ROUND_US / 1000UL;
+    if (us >= 1000U) {
+        us = (uint16_t)(us - 1000U);
+        ms++;
+    }
+    beyond_us = us;
+    now_ms = ms;
+}
+
+uint32_t board_now_ms(void)
+{
+    uint32_t now;
+    BOARD_UNDISTURBED(now = now_ms);
+    return now;
+}
+
+/* ---- the line ---- */
+
+#define RING 64U
+#define SENDS (NUVRIK_MOST_WIRE < 64 ? 64U : 128U)
+
+/* The divisor that comes nearest, with 8 samples a bit; export has looked whether it is near enough. */
+#define DIVISOR ((F_CPU + 4UL * NUVRIK_LINK_BAUD) / (8UL * NUVRIK_LINK_BAUD) - 1UL)
+
+static volatile uint8_t arrived[RING];
+static volatile uint8_t arrived_in;
+static uint8_t arrived_out;
+static volatile uint8_t sends[SENDS];
+static uint8_t sends_in;
+static volatile uint8_t sends_out;
+
+ISR(BOARD_RX_VECT)
+{
+    uint8_t next = (uint8_t)((arrived_in + 1U) & (RING - 1U));
+    uint8_t byte = UDR0;
+    /* What does not fit is lost, and with it the frame that it was part of: its check will not be right. */
+    if (next != arrived_out) {
+        arrived[arrived_in] = byte;
+        arrived_in = next;
+    }
+}
+
+ISR(BOARD_UDRE_VECT)
+{
+    uint8_t at = sends_out;
+    if (at == sends_in) {
+        UCSR0B &= (uint8_t)~(1U << UDRIE0);
+        return;
+    }
+    UDR0 = sends[at];
+    sends_out = (uint8_t)((at + 1U) & (SENDS - 1U));
+}
+
+int16_t board_take(uint8_t line)
+{
+    if (line != BOARD_LINK || arrived_out == arrived_in) {
+        return -1;
+    }
+    uint8_t byte = arrived[arrived_out];
+    arrived_out = (uint8_t)((arrived_out + 1U) & (RING - 1U));
+    return byte;
+}
+
+static bool send_on_line(const uint8_t *bytes, uint16_t count)
+{
+    uint8_t waiting = (uint8_t)((sends_in - sends_out) & (SENDS - 1U));
+    if (count > (uint16_t)(SENDS - 1U - waiting)) {
+        return false;
+    }
+    uint8_t at = sends_in;
+    for (uint16_t i = 0; i < count; i++) {
+        sends[at] = bytes[i];
+        at = (uint8_t)((at + 1U) & (SENDS - 1U));
+    }
+    sends_in = at;
+    BOARD_UNDISTURBED(UCSR0B |= (uint8_t)(1U << UDRIE0));
+    return true;
+}
+
+static void begin_line(void)
+{
+    UBRR0 = (uint16_t)DIVISOR;
+    UCSR0A = (uint8_t)(1U << U2X0);
+    UCSR0C = (uint8_t)((1U << UCSZ01) | (1U << UCSZ00));
+    UCSR0B = (uint8_t)((1U << RXEN0) | (1U << TXEN0) | (1U << RXCIE0));
+}
+
+#if NUVRIK_PACKETS
+
+#include "radio.h"
+
+uint8_t board_packet(uint8_t *into)
+{
+    return radio_receive(into);
+}
+
+bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
+{
+    return line == BOARD_LINK ? radio_send(bytes, (uint8_t)count) : send_on_line(bytes, count);
+}
+
+#else
+
+uint8_t board_packet(uint8_t *into)
+{
+    (void)into;
+    return 0;
+}
+
+bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
+{
+    return line == BOARD_LINK && send_on_line(bytes, count);
+}
+
+#endif
+
+/* ---- start and watchdog ---- */
+
+static uint32_t EEMEM boots;
+
+uint8_t board_start(uint32_t *boot)
+{
+    uint32_t count = eeprom_read_dword(&boots) + 1U;
+    eeprom_update_dword(&boots, count);
+    *boot = count;
+    /* More than one may be on: power that rises slowly is a brown-out too. */
+    if (reset_flags & (1U << WDRF)) {
+        return 3;
+    }
+    if (reset_flags & (1U << PORF)) {
+        return 1;
+    }
+    if (reset_flags & (1U << BORF)) {
+        return 4;
+    }
+    return (uint8_t)(reset_flags & (1U << EXTRF) ? 2U : 0U);
+}
+
+void board_begin(void)
+{
+    TCCR0A |= (uint8_t)((1U << WGM01) | (1U << WGM00));
+    TCCR0B = (uint8_t)((1U << CS01) | (1U << CS00));
+    TIMSK0 = (uint8_t)(1U << TOIE0);
+#if NUVRIK_PWM_PINS
+    begin_pwm();
+#endif
+#if NUVRIK_PULSE_PINS
+    board_servos_begin();
+#endif
+#if NUVRIK_STEP_PINS
+    board_steppers_begin();
+#endif
+    begin_line();
+#if NUVRIK_PACKETS
+    radio_begin();
+#endif
+    sei();
+    /* Three ticks must fit in. */
+    wdt_enable(NUVRIK_TICK_MS <= 80 ? WDTO_250MS : NUVRIK_TICK_MS <= 300 ? WDTO_1S : WDTO_4S);
+}
+
+void board_alive(void)
+{
+    wdt_reset();
+}

@@ -1,0 +1,17 @@
+/* The radio module's driver, in radio.c: the builder's own. None of the three may wait. */
+#ifndef RADIO_H
+#define RADIO_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+/* Make the module ready: its channel, address and payload are in NUVRIK_LINK.medium. */
+void radio_begin(void);
+
+/* A packet that has arrived: put it into `into`, which has room for 255 bytes, and say how long it is; 0 for none. */
+uint8_t radio_receive(uint8_t *into);
+
+/* Send a packet: true if the module has taken it. */
+bool radio_send(const uint8_t *bytes, uint8_t count);
+
+#endif

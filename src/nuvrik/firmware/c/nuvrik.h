@@ -1,0 +1,67 @@
+/* A link's end on a chip, for the builder's own program: begin once, then turn for ever.
+
+       #include "nuvrik.h"
+       int main(void)
+       {
+           nuvrik_begin();
+           for (;;) {
+               nuvrik_turn();
+           }
+       }
+
+   Whatever else the loop does must come back within a few milliseconds: while it does not, nothing is heard and
+   nothing can stop, until the watchdog resets the board. */
+#ifndef NUVRIK_H
+#define NUVRIK_H
+
+#include "link_tables.h"
+#include "nuvrik_board.h"
+#include "nuvrik_core.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* At power-up, before anything else: every output off, then the board, then the link. */
+void nuvrik_begin(void);
+
+/* One turn: what has arrived, and once a tick the inputs, the outputs, and the watchdog. */
+void nuvrik_turn(void);
+
+/* For a program that has to leave: a turn without listening, by which everything comes to rest as after a loss.
+   True once it has. */
+bool nuvrik_leave(void);
+
+/* NUVRIK_WAITING, NUVRIK_STANDBY, NUVRIK_ARMED, NUVRIK_FAILSAFE or NUVRIK_STOPPED. */
+uint8_t nuvrik_state(void);
+
+/* What a channel said last, in the form that a mix knows: a level or a share in 16384ths, a flag, a number. */
+int32_t nuvrik_channel(uint8_t channel);
+
+/* What an output is told now. */
+const NuvrikDemand *nuvrik_told(uint8_t output);
+
+/* ---- sensors, by the names that link_tables.h gives them ---- */
+
+/* Tell what a sensor reads that the board does not read by itself; NUVRIK_NOTHING_THERE for nothing. */
+void nuvrik_tell(uint8_t sensor, int32_t raw);
+
+/* The same for one with three axes. */
+void nuvrik_tell_axes(uint8_t sensor, int32_t x, int32_t y, int32_t z);
+
+/* What a sensor read last, told or read by the board; NUVRIK_NOTHING_THERE for nothing yet. */
+int32_t nuvrik_sensor(uint8_t sensor);
+
+/* ---- the builder's own code ---- */
+
+/* From a hook: let an output go so far, -16384 to 16384, until the next tick. Ramps and limits hold as ever. */
+void nuvrik_move(uint8_t output, int16_t level);
+
+/* Called at every tick, when it is decided what every output does and before a pin is written. */
+void nuvrik_before_outputs(void);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,282 @@
+/* An emulated AVR as a shared library: real firmware, with bytes in and out of its line, readings on its pins, and
+   a look at its registers after every instruction. It is built on the spot against the emulator's own library. */
+#include <stdbool.h>
+#include <stdint.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <simavr/avr_adc.h>
+#include <simavr/avr_ioport.h>
+#include <simavr/avr_uart.h>
+#include <simavr/sim_avr.h>
+#include <simavr/sim_elf.h>
+#include <simavr/sim_io.h>
+
+enum { MOST_WATCHED = 64, MOST_CHANGES = 1 << 16, MOST_BYTES = 1 << 14, SREG_AT = 0x5F, MCUSR_AT = 0x54 };
+
+typedef struct {
+    uint64_t cycle;
+    uint32_t what;
+    uint32_t value;
+} Change;
+
+typedef struct {
+    avr_t *avr;
+    avr_irq_t *into;
+    avr_uart_t *uart;
+    uint16_t watched[MOST_WATCHED];
+    uint8_t seen[MOST_WATCHED];
+    uint32_t watched_count;
+    Change changes[MOST_CHANGES];
+    uint32_t changes_count;
+    uint32_t changes_lost;
+    uint16_t waiting[MOST_BYTES];
+    uint32_t waiting_in, waiting_out;
+    uint64_t free_at;
+    uint32_t byte_cycles;
+    Change said[MOST_BYTES];
+    uint32_t said_count;
+    uint64_t off_since, off_longest;
+    bool once_on;
+    uint32_t resets;
+    uint32_t deepest;
+    uint8_t kept[1 << 14];
+    uint16_t kept_from, kept_size, kept_when;
+    uint8_t kept_was;
+} Emulated;
+
+static void note(Emulated *self, uint32_t what, uint32_t value)
+{
+    if (self->changes_count == MOST_CHANGES) {
+        self->changes_lost++;
+        return;
+    }
+    self->changes[self->changes_count++] = (Change){self->avr->cycle, what, value};
+}
+
+static void hear(struct avr_irq_t *irq, uint32_t value, void *given)
+{
+    Emulated *self = given;
+    (void)irq;
+    if (self->said_count < MOST_BYTES) {
+        self->said[self->said_count++] = (Change){self->avr->cycle, 0, value & 0xFFU};
+    }
+}
+
+static void say_nothing(avr_t *avr, const int level, const char *format, va_list words)
+{
+    (void)avr;
+    (void)level;
+    (void)format;
+    (void)words;
+}
+
+/* The line of a chip: where it is, and that it prints nothing of its own. */
+static void find_line(Emulated *self)
+{
+    uint32_t flags = 0;
+    avr_ioctl(self->avr, AVR_IOCTL_UART_SET_FLAGS('0'), &flags);
+    self->into = avr_io_getirq(self->avr, AVR_IOCTL_UART_GETIRQ('0'), UART_IRQ_INPUT);
+    avr_irq_register_notify(avr_io_getirq(self->avr, AVR_IOCTL_UART_GETIRQ('0'), UART_IRQ_OUTPUT), hear, self);
+    for (avr_io_t *one = self->avr->io_port; one != NULL; one = one->next) {
+        if (strcmp(one->kind, "uart") == 0 && ((avr_uart_t *)one)->name == '0') {
+            self->uart = (avr_uart_t *)one;
+        }
+    }
+}
+
+Emulated *emulated_open(const char *path, const char *chip, uint32_t hz)
+{
+    elf_firmware_t firmware;
+    Emulated *self = calloc(1, sizeof *self);
+    memset(&firmware, 0, sizeof firmware);
+    avr_global_logger_set(say_nothing);
+    if (self == NULL || elf_read_firmware(path, &firmware) != 0) {
+        free(self);
+        return NULL;
+    }
+    self->avr = avr_make_mcu_by_name(chip);
+    if (self->avr == NULL) {
+        free(self);
+        return NULL;
+    }
+    avr_init(self->avr);
+    firmware.frequency = hz;
+    avr_load_firmware(self->avr, &firmware);
+    self->avr->frequency = hz;
+    self->avr->log = LOG_NONE;
+    /* Volts come from outside, and the supply is 5 V. */
+    self->avr->vcc = self->avr->avcc = self->avr->aref = 5000;
+    /* One instruction at a time, or a change could be seen late. */
+    self->avr->run_cycle_limit = 1;
+    self->avr->run_cycle_count = 1;
+    self->deepest = self->avr->ramend;
+    find_line(self);
+    return self;
+}
+
+void emulated_close(Emulated *self)
+{
+    avr_terminate(self->avr);
+    free(self->avr);
+    free(self);
+}
+
+/* Note every change of the byte at an address of data memory from now on. */
+void emulated_watch(Emulated *self, uint16_t address)
+{
+    if (self->watched_count < MOST_WATCHED) {
+        self->seen[self->watched_count] = self->avr->data[address];
+        self->watched[self->watched_count++] = address;
+    }
+}
+
+/* Keep a piece of memory as it is whenever the byte at `when` becomes 0; gives where. */
+uint8_t *emulated_keep(Emulated *self, uint16_t from, uint16_t size, uint16_t when)
+{
+    self->kept_from = from;
+    self->kept_size = size;
+    self->kept_when = when;
+    memcpy(self->kept, self->avr->data + from, size);
+    return self->kept;
+}
+
+/* Bytes for the line, one after the other. byte_cycles: how long each takes, 0 for as long as at the line's speed. */
+void emulated_send(Emulated *self, const uint8_t *bytes, uint32_t count, uint32_t byte_cycles)
+{
+    self->byte_cycles = byte_cycles;
+    for (uint32_t i = 0; i < count && self->waiting_in - self->waiting_out < MOST_BYTES; i++) {
+        self->waiting[self->waiting_in++ % MOST_BYTES] = bytes[i];
+    }
+}
+
+static void send_waiting(Emulated *self)
+{
+    if (self->waiting_out == self->waiting_in || self->avr->cycle < self->free_at) {
+        return;
+    }
+    uint64_t takes = self->uart->cycles_per_byte;
+    if (self->byte_cycles != 0) {
+        takes = self->byte_cycles;
+        self->uart->cycles_per_byte = takes > 1 ? takes - 1 : 1;
+    }
+    avr_raise_irq(self->into, self->waiting[self->waiting_out++ % MOST_BYTES]);
+    self->free_at = self->avr->cycle + takes;
+}
+
+static void look(Emulated *self)
+{
+    const uint8_t *data = self->avr->data;
+    if (self->kept_size != 0) {
+        if (self->kept_was != 0 && data[self->kept_when] == 0) {
+            memcpy(self->kept, data + self->kept_from, self->kept_size);
+        }
+        self->kept_was = data[self->kept_when];
+    }
+    for (uint32_t i = 0; i < self->watched_count; i++) {
+        uint8_t now = data[self->watched[i]];
+        if (now != self->seen[i]) {
+            self->seen[i] = now;
+            note(self, self->watched[i], now);
+        }
+    }
+    if (self->avr->sreg[S_I]) {
+        if (self->off_since != 0) {
+            uint64_t off = self->avr->cycle - self->off_since;
+            self->off_longest = off > self->off_longest ? off : self->off_longest;
+            self->off_since = 0;
+        }
+        self->once_on = true;
+    } else if (self->once_on && self->off_since == 0) {
+        self->off_since = self->avr->cycle;
+    }
+    uint32_t stack = data[0x5D] | (uint32_t)data[0x5E] << 8;
+    if (self->once_on && stack < self->deepest) {
+        self->deepest = stack;
+    }
+}
+
+/* Run to a cycle. 0: there; 1: the program has crashed; 2: it has been reset, and stands at its beginning. */
+int emulated_run(Emulated *self, uint64_t until)
+{
+    while (self->avr->cycle < until) {
+        uint32_t before = self->avr->pc;
+        send_waiting(self);
+        int state = avr_run(self->avr);
+        if (state == cpu_Crashed || state == cpu_Done) {
+            return 1;
+        }
+        look(self);
+        if (self->avr->pc == 0 && before != 0) {
+            self->resets++;
+            self->off_since = 0;
+            self->once_on = false;
+            return 2;
+        }
+    }
+    return 0;
+}
+
+/* Reset it, with these flags for why: power, a pin, or a supply too low. Memory stays, pins become inputs. */
+void emulated_reset(Emulated *self, uint8_t flags)
+{
+    avr_reset(self->avr);
+    self->avr->data[MCUSR_AT] = flags;
+    self->off_since = 0;
+    self->once_on = false;
+    look(self);
+}
+
+/* Look only about every so many cycles from now on: that is faster, and coarser. */
+void emulated_look_every(Emulated *self, uint32_t cycles)
+{
+    self->avr->run_cycle_limit = cycles;
+}
+
+uint64_t emulated_cycle(const Emulated *self)
+{
+    return self->avr->cycle;
+}
+
+uint8_t *emulated_data(Emulated *self)
+{
+    return self->avr->data;
+}
+
+uint32_t emulated_changes(Emulated *self, Change *into, uint32_t most)
+{
+    uint32_t count = self->changes_count < most ? self->changes_count : most;
+    memcpy(into, self->changes, count * sizeof *into);
+    self->changes_count -= count;
+    memmove(self->changes, self->changes + count, self->changes_count * sizeof *into);
+    return count;
+}
+
+uint32_t emulated_said(Emulated *self, Change *into, uint32_t most)
+{
+    uint32_t count = self->said_count < most ? self->said_count : most;
+    memcpy(into, self->said, count * sizeof *into);
+    self->said_count -= count;
+    memmove(self->said, self->said + count, self->said_count * sizeof *into);
+    return count;
+}
+
+void emulated_volts(Emulated *self, uint8_t channel, uint32_t millivolts)
+{
+    avr_raise_irq(avr_io_getirq(self->avr, AVR_IOCTL_ADC_GETIRQ, ADC_IRQ_ADC0 + channel), millivolts);
+}
+
+void emulated_level(Emulated *self, char port, uint8_t bit, uint8_t high)
+{
+    avr_raise_irq(avr_io_getirq(self->avr, AVR_IOCTL_IOPORT_GETIRQ(port), bit), high);
+}
+
+/* What has been measured: resets, the longest that interrupts were off, how deep the stack has gone, changes lost. */
+void emulated_measured(const Emulated *self, uint64_t *into)
+{
+    into[0] = self->resets;
+    into[1] = self->off_longest;
+    into[2] = self->deepest;
+    into[3] = self->changes_lost;
+}

@@ -1,0 +1,142 @@
+"""Real firmware on emulated chips: what its pins do, to the cycle."""
+
+import random
+from itertools import pairwise
+from pathlib import Path
+
+import pytest
+from chips import BOOTS_US, BYTE_AT_115200_US, chip_with, needs_a_chip
+from test_traces import SEED
+
+import nuvrik
+from nuvrik.budget.stop import stop_bound
+from nuvrik.core.watch import ARMED, FAILSAFE
+from nuvrik.export.boards import uses_of_sensors
+from nuvrik.export.emulated import BY_HAND, POWER, TOO_LOW
+from nuvrik.plan.starters import starter_text
+from nuvrik.recordings.pilot import play, practice
+from nuvrik.recordings.recording import Recording
+
+pytestmark = [needs_a_chip, pytest.mark.slow]
+
+LINKS = {"tug": "atmega328p", "rover": "atmega328p", "arm": "atmega328p", "marram": "atmega2560"}
+
+HANGS = """
+#include "nuvrik.h"
+volatile uint8_t hang;
+void nuvrik_before_outputs(void)
+{
+    while (hang) {
+    }
+}
+int main(void)
+{
+    nuvrik_begin();
+    for (;;) {
+        nuvrik_turn();
+    }
+}
+"""
+
+
+def link_of(name: str) -> nuvrik.Link:
+    return nuvrik.parse(starter_text(name))
+
+
+@pytest.mark.parametrize("name", LINKS)
+def test_no_pin_ever_does_what_it_must_not(name: str, tmp_path: Path) -> None:
+    """A pilot drives, the handset is killed, comes back; power goes and comes, in the midst of it."""
+    link, rng = link_of(name), random.Random(SEED)
+    chip = chip_with(link, tmp_path, LINKS[name])
+    chip.run(BOOTS_US)
+    recording = practice(link, SEED % 1000, 6000)
+    chip.drive(recording, 0, rng.randrange(3000, 4000), nuvrik.Handset(link, stream=True))
+    assert chip.armed_yet and chip.end.machine.watch.state == ARMED and chip.end.refused == 0
+    chip.run(2_000_000)
+    assert chip.end.machine.watch.state == FAILSAFE and not chip.powered
+    chip.drive(recording, 0, 2500, nuvrik.Handset(link, stream=True))
+    for why in (BY_HAND, TOO_LOW, POWER):
+        chip.emulated.reset(why)
+        assert not chip.powered, "every pin is an input in reset"
+        chip.look()
+        chip.armed_yet = False
+        chip.run(BOOTS_US + 1000 * rng.randrange(100))
+        assert not chip.powered and chip.end.start == {POWER: 1, BY_HAND: 2, TOO_LOW: 4}[why]
+        chip.drive(recording, 0, 2000, nuvrik.Handset(link, stream=True))
+        assert chip.armed_yet
+    measured = chip.emulated.measured
+    assert chip.wrong == [] and measured.lost == 0
+    off_us = measured.off * 1e6 / chip.emulated.chip.clock_hz
+    assert off_us < BYTE_AT_115200_US, f"interrupts were off for {off_us:.1f} us"
+    for pin, pulses in chip.pulses.items():
+        check_pulses(link, chip.servos[pin], pulses)
+
+
+def full_ahead(link: nuvrik.Link, seconds: int) -> Recording:
+    """Armed after half a second, and the stick hard ahead from one second on."""
+    arm, stick = ("arm_button", "left_stick")
+    moves = [(500, {arm: 1}), (600, {arm: 0}), (900, {stick: 0}), (1000, {stick: 1})]
+    return play(link, moves, 1000 * seconds, seed=1)
+
+
+def check_pulses(link: nuvrik.Link, name: str, pulses: list[tuple[int, float]]) -> None:
+    """Pulses stay within the servo's ends and never jump by more than its ramp allows."""
+    servo = link.outputs[name]
+    low, centre, high = servo.pulse_us
+    room = max(high - centre, centre - low)
+    assert len(pulses) > 50 and low - 1.5 <= min(us for _, us in pulses)
+    assert max(us for _, us in pulses) <= high + 1.5
+    for (cycle, us), (next_cycle, next_us) in pairwise(pulses):
+        apart_ms = (next_cycle - cycle) / 16_000
+        if servo.ramp_ms and apart_ms < 40:
+            most = room * (apart_ms + link.tick_ms) / servo.ramp_ms + 2
+            assert abs(next_us - us) <= most, (name, cycle, us, next_us)
+
+
+def test_a_stop_on_the_chip_keeps_to_the_bound(tmp_path: Path) -> None:
+    """The handset falls silent at full speed; the pins are off within the bound of the budget."""
+    link = link_of("tug")
+    chip = chip_with(link, tmp_path)
+    chip.run(BOOTS_US)
+    recording = full_ahead(link, 3)
+    chip.drive(recording, 0, 2500, nuvrik.Handset(link, stream=True))
+    assert chip.powered and max(duty or 0 for _, _, duty in chip.duties) == 230, "its limit is 0.9 of 255"
+    last_us = chip.emulated.us
+    chip.run(1_500_000)
+    assert not chip.powered
+    bound = stop_bound(link)
+    took_ms = (chip.off_at_us() - last_us) / 1000
+    assert bound.timeout_ms + bound.ramp_ms - link.period_ms - link.tick_ms <= took_ms <= bound.worst_ms
+
+
+def test_a_loop_that_hangs_is_reset_by_its_watchdog_and_says_so(tmp_path: Path) -> None:
+    link = link_of("tug")
+    chip = chip_with(link, tmp_path, main=HANGS)
+    chip.run(BOOTS_US)
+    recording = practice(link, 1, 6000)
+    chip.drive(recording, 0, 2500, nuvrik.Handset(link, stream=True))
+    assert chip.end.machine.watch.state == ARMED
+    boots = chip.end.machine.desk.boot_low
+    chip.emulated.memory[chip.emulated.symbol("hang")] = 1
+    begun_us = chip.emulated.us
+    while not chip.emulated.measured.resets:
+        chip.run(1000)
+        assert chip.emulated.us - begun_us < 400_000
+    assert not chip.powered, "a reset leaves every pin an input"
+    chip.armed_yet = False
+    chip.run(BOOTS_US)
+    assert (chip.end.start, chip.end.machine.desk.boot_low) == (3, boots + 1) and chip.wrong == []
+    assert not chip.powered and chip.end.machine.watch.state != ARMED
+
+
+def test_what_it_reads_is_what_it_tells(tmp_path: Path) -> None:
+    """Marram's battery on its analog pin comes back in volts, and its stack stays where it belongs."""
+    link = link_of("marram")
+    chip = chip_with(link, tmp_path, "atmega2560")
+    chip.run(BOOTS_US)
+    use = next(use for use in uses_of_sensors(link) if use.of == "battery")
+    chip.emulated.volts(use.pin - chip.emulated.chip.analog.start, 2500)
+    handset = nuvrik.Handset(link, stream=True)
+    chip.drive(practice(link, 2, 4000), 0, 2000, handset)
+    low, high = link.telemetry["battery"].range
+    assert handset.telemetry["battery"].value == pytest.approx((low + high) / 2, rel=0.02)

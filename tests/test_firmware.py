@@ -1,0 +1,189 @@
+"""What ``export`` writes: it compiles without a warning, it is never written over what is the builder's, and
+what does not fit is said before anything is written."""
+
+import json
+import shutil
+import subprocess
+from pathlib import Path
+
+import pytest
+from chips import needs_a_chip
+from links import write
+from typed import nuvrik_command
+
+import nuvrik
+from nuvrik.export import boards
+from nuvrik.export.firmware import Wanted, firmware
+from nuvrik.export.native import STRICT
+from nuvrik.plan.starters import starter_names, starter_text
+
+pytestmark = pytest.mark.slow
+
+NAMES = [name for name in starter_names() if name != "curtain"]
+AVR_STRICT = ("-Wall", "-Wextra", "-Wshadow", "-Wundef", "-Wcast-qual", "-Werror", "-std=gnu99", "-Os")
+CPP = ("-std=c++11", "-Wall", "-Wextra", "-Werror", "-fsyntax-only", "-x", "c++")
+
+
+@pytest.fixture
+def tug(tmp_path: Path) -> Path:
+    return write(tmp_path, "tug.toml", starter_text("tug"))
+
+
+def written(name: str, board: str, folder: Path, packets: bool = False) -> list[Path]:
+    folder.mkdir()
+    made = firmware(Wanted(nuvrik.parse(starter_text(name)), f"{name}.toml", board, packets))
+    for file, text in (made.files | made.own).items():
+        (folder / file).write_text(text, "utf-8")
+        if file.endswith((".c", ".h")):
+            assert max(map(len, text.splitlines())) <= 120, file
+    return sorted(folder.glob("*.c"))
+
+
+def compiles(compiler: str, flags: tuple[str, ...], files: list[Path]) -> None:
+    for file in files:
+        words = [compiler, *flags, "-c", str(file), "-o", str(file.with_suffix(".o"))]
+        done = subprocess.run(words, check=False, capture_output=True, text=True)
+        assert done.returncode == 0, done.stderr[-3000:]
+
+
+@needs_a_chip
+@pytest.mark.parametrize("name", NAMES)
+def test_what_is_written_compiles_without_a_warning(name: str, tmp_path: Path) -> None:
+    link = nuvrik.parse(starter_text(name))
+    for board, chip in boards.CHIPS.items():
+        if not any(boards.misfits(link, chip)):
+            for packets in (False, True) if link.medium.kind == "radio" else (False,):
+                flags = (*AVR_STRICT, f"-mmcu={board}", "-DF_CPU=16000000UL")
+                compiles("avr-gcc", flags, written(name, board, tmp_path / f"{board}{packets}", packets))
+    compiles("gcc", STRICT, written(name, "posix", tmp_path / "posix"))
+    blank = written(name, "blank", tmp_path / "blank")
+    compiles("gcc", STRICT, blank)
+    if shutil.which("g++"):
+        compiles("g++", CPP, blank)
+
+
+def test_a_folder_is_written_anew_and_what_is_the_builders_is_kept(tug: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "fw"
+    said = nuvrik_command("export", tug, "--to", "c", "--end", "machine", "--out", folder)
+    assert "main.c: yours" in said and "next: make" in said
+    assert "is what" in nuvrik_command("export", tug, "--verify", folder)
+    (folder / "main.c").write_text("int main(void) { return 7; }\n")
+    edited = folder / "nuvrik_machine.c"
+    edited.write_text(edited.read_text() + "/* mine */\n")
+    said = nuvrik_command("export", tug, "--verify", folder, code=1)
+    assert "edited" in said and "nuvrik_machine.c" in said and "main.c" not in said
+    for turn in (1, 2):
+        said = nuvrik_command("export", tug, "--out", folder)
+        kept = folder / f"nuvrik_machine.c.edited{turn}"
+        assert kept.name in said and "/* mine */" in kept.read_text()
+        assert "/* mine */" not in edited.read_text()
+        edited.write_text(edited.read_text() + "/* mine */\n")
+    nuvrik_command("export", tug, "--out", folder)
+    assert (folder / "main.c").read_text() == "int main(void) { return 7; }\n"
+
+
+def test_a_link_file_changed_since_is_named_by_section_and_key(tug: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "fw"
+    nuvrik_command("export", tug, "--out", folder)
+    text = tug.read_text()
+    text_now = text.replace("timeout_ms = 400", "timeout_ms = 700")
+    tug.write_text(text_now.replace("limit = 0.9", "limit = 0.8", 1))
+    said = nuvrik_command("export", tug, "--verify", folder, code=1)
+    assert "outputs, link" in said
+    assert "failsafe.timeout_ms was 400, and is 700" in said
+    assert "outputs.port_screw.limit was 0.9, and is 0.8" in said and "starboard" not in said
+    tug.write_text(text + "\n# only a remark\n")
+    assert "is what" in nuvrik_command("export", tug, "--verify", folder)
+
+
+def test_folders_that_hold_something_else_are_left_alone(tug: Path, tmp_path: Path) -> None:
+    other = tmp_path / "other"
+    other.mkdir()
+    (other / "thesis.txt").write_text("mine")
+    assert "holds something else" in nuvrik_command("export", tug, "--out", other, code=2)
+    assert [one.name for one in other.iterdir()] == ["thesis.txt"]
+    folder = tmp_path / "fw"
+    nuvrik_command("export", tug, "--out", folder)
+    said = nuvrik_command("export", tug, "--out", folder, "--board", "posix", code=2)
+    assert "another export (board atmega328p)" in said
+    assert "no export" in nuvrik_command("export", tug, "--verify", tmp_path, code=2)
+    manifest = json.loads((folder / "export.json").read_text())
+    (folder / "export.json").write_text(json.dumps(manifest | {"whole": False}))
+    (folder / "link_tables.c").unlink()
+    assert "half-way" in nuvrik_command("export", tug, "--verify", folder, code=1)
+    nuvrik_command("export", tug, "--out", folder)
+    assert "is what" in nuvrik_command("export", tug, "--verify", folder)
+    (folder / "export.json").write_text("{")
+    for words in (("--out", folder), ("--verify", folder)):
+        assert "damaged" in nuvrik_command("export", tug, *words, code=2)
+
+
+SERVOS = "".join(
+    f'[outputs.s{n}]\nkind = "servo"\npin = {n + 30}\nmix = {{ throttle = 1.0 }}\n' for n in range(13)
+)
+MOTOR = """[outputs.m]
+kind = "motor"
+driver = "pwm_1dir"
+pins = { pwm = 10, dir = 7 }
+mix = { pan = 1.0 }
+"""
+TILT = '[outputs.tilt_servo]\nkind = "servo"\npin = '
+PINS = "pins = { pwm = 5, forward = 7, backward = 8 }"
+PWM = "outputs.port_screw.pins.pwm"
+FORWARD = "outputs.port_screw.pins.forward"
+MISFITS = [
+    (
+        "tug",
+        "atmega328p",
+        "pwm = 5",
+        "pwm = 4",
+        "outputs.port_screw.pins.pwm",
+        "pins 3, 5, 6, 9, 10 or 11 can",
+    ),
+    ("tug", "atmega328p", "forward = 7", "forward = 20", FORWARD, "pins 0 to 19"),
+    ("tug", "atmega328p", "forward = 7", "forward = 1", FORWARD, "serial line"),
+    (
+        "tug",
+        "atmega328p",
+        "pins = { pwm = 5, forward = 7, backward = 8 }",
+        "",
+        "outputs.port_screw",
+        "no pins",
+    ),
+    ("arm", "atmega328p", "baud = 57600", "baud = 115200", "medium.baud", "+2.1 % off"),
+    (
+        "pan_tilt",
+        "atmega328p",
+        TILT + "10",
+        MOTOR + TILT + "12",
+        "outputs.pan_servo.pin",
+        "pins 3, 5, 6 or 11",
+    ),
+    ("marram", "atmega2560", "pin = 54", "pin = 14", "telemetry.battery.pin", "54 to 69 (A0 to A15)"),
+    ("marram", "atmega2560", "pin = 18", "pin = 30", "telemetry.port_shaft.pin", "cannot count"),
+    ("marram", "atmega2560", "pwm = 4", "pwm = 44", "outputs.hook_left.pin", "a timer of 16 bits"),
+    ("marram", "atmega2560", "[failsafe]", SERVOS + "[failsafe]", "outputs.s12.pin", "one timer times 12"),
+    ("vent", "atmega328p", "rate_max = ", "rate_max = 20", "outputs.shaft.rate_max", "10000 steps a second"),
+]
+
+
+@pytest.mark.parametrize(("name", "board", "old", "new", "where", "what"), MISFITS)
+def test_what_does_not_fit_is_said_and_nothing_is_written(
+    name: str, board: str, old: str, new: str, where: str, what: str, tmp_path: Path
+) -> None:
+    text = starter_text(name)
+    assert old in text
+    file = write(tmp_path, "link.toml", text.replace(old, new, 1))
+    said = nuvrik_command("export", file, "--board", board, "--out", tmp_path / "fw", code=1)
+    said = " ".join(said.split())
+    assert f"{where}: " in said and what in said and not (tmp_path / "fw").exists()
+
+
+def test_options_that_make_no_sense_are_said(tug: Path, tmp_path: Path) -> None:
+    for words, what in (
+        (("--to", "rust"), "--to"),
+        (("--end", "middle"), "--end"),
+        (("--board", "atmega"), "atmega328p"),
+    ):
+        assert what in nuvrik_command("export", tug, "--out", tmp_path / "fw", *words, code=2)
+    assert not (tmp_path / "fw").exists()
