@@ -94,8 +94,12 @@ class Chip:
             levels = {pin: self.pins.high(seen, pin) for pins in self.ways.values() for pin in pins}
             up = {pin: self.pins.high(seen, pin) for pin in self.servos}
             # One instruction changes one register; only a reset changes several at once.
-            for change in together:
+            changes = [*together]
+            for change in changes:
                 self.seen[change.address] = change.value
+            if len(changes) > 1:
+                self.rises.clear()
+                continue
             for pin in self.power:
                 on = self.pins.powered(seen, pin)
                 turned = [way for way in self.ways[pin] if self.pins.high(seen, way) != levels[way]]
@@ -110,7 +114,7 @@ class Chip:
     def _see_pulse(self, pin: int, was_up: bool, is_up: bool, cycle: int) -> None:
         if is_up and not was_up:
             self.rises[pin] = cycle
-        elif was_up and not is_up:
+        elif was_up and not is_up and pin in self.rises:
             long_us = (cycle - self.rises[pin]) * 1e6 / self.emulated.chip.clock_hz
             self.pulses[pin].append((cycle, long_us))
             if not self.armed_yet:

@@ -267,17 +267,22 @@ def test_a_control_that_is_worked_out_once_is_what_the_rules_say() -> None:
 
 
 CHANGES = [
-    ("Watch", "self->driven_ms < NUVRIK_U16(self->table->timeout_ms)", "<=", "a silence is noticed too late"),
-    ("Watch", "self->entered_ms >= NUVRIK_U16(self->table->give_up_ms)", ">", "giving up comes too late"),
     (
         "Watch",
-        "self->run < NUVRIK_U8(self->table->good_frames)) {\n            self->run++",
+        "self->driven_ms < NUVRIK_WATCH_TIMEOUT_MS(self->table)",
+        "<=",
+        "a silence is noticed too late",
+    ),
+    ("Watch", "self->entered_ms >= NUVRIK_WATCH_GIVE_UP_MS(self->table)", ">", "giving up comes too late"),
+    (
+        "Watch",
+        "self->run < NUVRIK_WATCH_GOOD_FRAMES(self->table)) {\n            self->run++",
         "<=",
         "one frame more",
     ),
     ("Watch", "event != NUVRIK_BARE_ON", "==", "a missing reading is not said"),
     ("Watch", "event == NUVRIK_GIVE_UP", "!=", "a reason without a cause"),
-    ("Watch", "NUVRIK_U8(cell->edge_to) != NUVRIK_NOWHERE", "==", "arming without an edge"),
+    ("Watch", "NUVRIK_CELL_EDGE_TO(cell) != NUVRIK_NOWHERE", "==", "arming without an edge"),
     ("Watch", "begins = !self->silent", " = !", "a silence begins again and again"),
     (
         "Motor",
@@ -286,22 +291,22 @@ CHANGES = [
         "a motor that follows when it may not",
     ),
     ("Motor", "mode == NUVRIK_LOST && !", "!=", "a loss that is no loss"),
-    ("Motor", "self->held_ms < NUVRIK_U16(self->table->hold_ms));", ">", "a hold without an end"),
+    ("Motor", "self->held_ms < NUVRIK_MOTOR_HOLD_MS(self->table));", ">", "a hold without an end"),
     ("Motor", "self->ramp.fine == 0) {", "!=", "a hold that never begins"),
     (
         "Motor",
-        "(at > 0) ? NUVRIK_I8(self->table->facing)\n            "
-        ": (-(int16_t)NUVRIK_I8(self->table->facing)));",
+        "(at > 0) ? NUVRIK_MOTOR_FACING(self->table)\n            "
+        ": (-(int16_t)NUVRIK_MOTOR_FACING(self->table)));",
         "<",
         "one side running backwards",
     ),
     ("Motor", "duty == 0", "!=", "a duty of nothing"),
     ("Servo", "turned < 0", ">", "half a travel of the wrong length"),
-    ("Servo", "on_loss) == NUVRIK_RELEASES", "!=", "a servo that lets go"),
+    ("Servo", "NUVRIK_SERVO_ON_LOSS(self->table) == NUVRIK_RELEASES", "!=", "a servo that lets go"),
     ("Switch", "mode == NUVRIK_SAFE || ", "!=", "a switch that stays on"),
     ("Ramp", "(goal - here) <= reach", ">=", "a ramp that jumps"),
     ("Ramp", "here > 0 && goal < 0", ">", "a ramp that passes zero"),
-    ("Ramp", "self->at_rest_ms >= NUVRIK_U16(self->table->pause_ms)", "<", "no pause before reversing"),
+    ("Ramp", "self->at_rest_ms >= NUVRIK_RAMP_PAUSE_MS(self->table)", "<", "no pause before reversing"),
     ("Slew", "(here - goal) <= reach", ">=", "a slew that jumps"),
 ]
 

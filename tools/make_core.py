@@ -9,7 +9,11 @@ from nuvrik.export.to_c import Translation
 
 def main() -> int:
     made = Translation(Program())
-    files = {C / "nuvrik_core.h": made.header, C / "nuvrik_core.c": made.source}
+    files = {
+        C / "nuvrik_core.h": made.header,
+        C / "nuvrik_reads.h": made.reads,
+        C / "nuvrik_core.c": made.source,
+    }
     stale = [file for file, text in files.items() if not file.exists() or file.read_text("utf-8") != text]
     for file in stale:
         if "--check" in sys.argv[1:]:

@@ -157,7 +157,8 @@ class CodeMaker:
             self.put_pair(shape.header_mark, shape.header_space)
         for i in range(shape.bits):
             bit: u8 = shape.bits - 1 - i
-            one: bool = ((code.words[bit >> 4] >> (bit & 15)) & 1) != 0
+            word: u16 = code.words[bit >> 4]
+            one: bool = ((word >> (bit & 15)) & 1) != 0
             self.put_pair(
                 shape.one_mark if one else shape.zero_mark, shape.one_space if one else shape.zero_space
             )

@@ -64,11 +64,18 @@ class Body(Expressions):
         name = ast.unparse(node.target)
         if isinstance(node.target, ast.Attribute):
             place = f"self->{node.target.attr}"
+            if width.startswith("list[") and _is_zero(self._program, node):
+                return []
             if width.startswith("list["):
                 return self._filled(node.target.attr, width[5:-1], node.value)
             if isinstance(node.value, ast.Call) and width in self._program.records:
+                if begins_as_zeros(self._program, width):
+                    return []
                 made = self._program.routines[f"{width}.__init__"]
                 return [f"{c_name(made)}({', '.join([f'&{place}', *self._given(made, node.value)])});"]
+            # An object is made in memory that is all zeros.
+            if _is_zero(self._program, node):
+                return []
             return [f"{place} = {self._fitted(node.value, width, name)};"]
         if name in self._widths:
             raise Outside(node, f"{name} is declared twice", "a name has one width in a function")
@@ -86,9 +93,11 @@ class Body(Expressions):
             value = self._fitted(made.left.elts[0], width, name)
             return [f"for ({at} i = 0; i < {room}; i++) {{", f"    self->{name}[i] = {value};", "}"]
         assert isinstance(made, ast.ListComp) and isinstance(made.elt, ast.Call)
+        if begins_as_zeros(self._program, width):
+            return []
         tables = self._value(made.generators[0].iter)
         init = c_name(self._program.routines[f"{width}.__init__"])
-        given = f", &NUVRIK_P({tables.text})[i]" if made.elt.args else ""
+        given = f", &{tables.text}[i]" if made.elt.args else ""
         count = self._count(made.generators[0].iter)
         return [f"for (uint8_t i = 0; i < {count}; i++) {{", f"    {init}(&self->{name}[i]{given});", "}"]
 
@@ -97,7 +106,7 @@ class Body(Expressions):
         if width.startswith("list["):
             return f"{RANGES[width[5:-1]].c} *"
         if width in self._program.records:
-            const = "const " if self._program.records[width].is_table else ""
+            const = "const NUVRIK_FLASH " if self._program.records[width].is_table else ""
             return f"{const}Nuvrik{width} *"
         return "void " if width == "None" else f"{RANGES[width].c} "
 
@@ -192,3 +201,23 @@ class Body(Expressions):
 
     def _continue(self, node: ast.Continue) -> list[str]:
         return ["continue;"]
+
+
+def begins_as_zeros(program: Program, name: str) -> bool:
+    """Whether an object of a class is nothing but zeros when it is made, so that nothing makes it."""
+    init = program.routines[f"{name}.__init__"]
+    if init.takes:
+        return False
+    body = init.node.body[1:] if ast.get_docstring(init.node) else init.node.body
+    return all(isinstance(one, ast.AnnAssign) and _is_zero(program, one) for one in body)
+
+
+def _is_zero(program: Program, node: ast.AnnAssign) -> bool:
+    value, width = node.value, ast.unparse(node.annotation)
+    if isinstance(value, ast.BinOp) and isinstance(value.left, ast.List):
+        value = value.left.elts[0]
+    if isinstance(value, ast.Call) and width in program.records:
+        return begins_as_zeros(program, width)
+    if isinstance(value, ast.Name) and value.id in program.constants:
+        return program.constants[value.id].value == 0
+    return isinstance(value, ast.Constant) and not value.value

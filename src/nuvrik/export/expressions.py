@@ -4,8 +4,8 @@ import ast
 from collections.abc import Callable
 
 from nuvrik.core.ranges import RANGES
-from nuvrik.export.parts import CONSTANTS, FLAGS, LISTS
-from nuvrik.export.program import Module, Outside, Program, Routine, snake
+from nuvrik.export.parts import CONSTANTS
+from nuvrik.export.program import Module, Outside, Program, Record, Routine, snake
 from nuvrik.export.values import (
     SYMBOLS,
     TRUSTED,
@@ -178,23 +178,19 @@ class Expressions:
         if width not in RANGES:
             raise Outside(None, f"{width} is no width", f"use one of {', '.join(RANGES)}, or a class of core")
         c, low, high = RANGES[width]
-        return Value(f"NUVRIK_{READS[c]}({text})" if in_table else text, c, low, high)
+        return Value(text, c, low, high)
 
     def _field(self, node: ast.Attribute) -> Value:
         base = self._value(node.value)
         record = self._program.records.get(base.c)
         if record is None or node.attr not in record.fields:
             raise Outside(node, f"{ast.unparse(node)} is no field", "fields are annotated in the class")
-        width, arrow = record.fields[node.attr], "." if base.inline else "->"
-        value = self._typed(f"{base.text}{arrow}{node.attr}", width, record.is_table)
+        width = record.fields[node.attr]
+        if record.is_table:
+            return self._typed(f"{macro_of(record, node.attr)}({base.reference})", width, True)
+        value = self._typed(f"{base.text}{'.' if base.inline else '->'}{node.attr}", width)
         inner = self._program.records.get(width)
-        if f"{record.name}.{node.attr}" in FLAGS:
-            return value._replace(text=f"(NUVRIK_HAS_{node.attr.upper()} && {value.text})")
-        if inner is None:
-            return value
-        return value._replace(
-            inline=not inner.is_table, text=f"NUVRIK_P({value.text})" if record.is_table else value.text
-        )
+        return value if inner is None else value._replace(inline=not inner.is_table)
 
     def _item(self, node: ast.Subscript) -> Value:
         base, at = self._value(node.value), self._value(node.slice)
@@ -204,9 +200,10 @@ class Expressions:
             )
         if not base.rom:
             return self._typed(f"{base.text}[{at.text}]", base.of)._replace(inline=base.of not in RANGES)
+        text = f"{base.text}[{at.text}]"
         if base.of in RANGES:
-            return self._typed(f"NUVRIK_P({base.text})[{at.text}]", base.of, True)
-        return Value(f"NUVRIK_P({base.text})[{at.text}]", base.of, inline=True)
+            return self._typed(f"NUVRIK_{READS[RANGES[base.of].c]}({text})", base.of)
+        return Value(text, base.of, inline=True)
 
     def _call(self, node: ast.Call) -> Value:
         if isinstance(node.func, ast.Attribute):
@@ -319,14 +316,18 @@ class Expressions:
         if not (isinstance(node, ast.Attribute) and self._value(node).rom):
             raise Outside(node, "len() of what is no list of a table", "keep its length in a field")
         base = self._value(node.value)
-        count = f"NUVRIK_U8({base.text}{'.' if base.inline else '->'}{node.attr}_count)"
-        return f"NUVRIK_COUNT({node.attr.upper()}, {count})" if node.attr in LISTS else count
+        return f"{macro_of(self._program.records[base.c], node.attr)}_COUNT({base.reference})"
 
 
 def _plain(value: Value, other: Value) -> str:
     """An arm of a choice. In C++ a name out of an enumeration and a number are two types."""
     named = value.constant and value.text.startswith("NUVRIK_") and not other.constant
     return f"({other.c}){value.bracketed}" if named else value.bracketed
+
+
+def macro_of(record: Record, field: str) -> str:
+    """What reads a field of a table. A link's own header may say what it comes to instead."""
+    return f"NUVRIK_{snake(record.name.removesuffix('Table')).upper()}_{field.upper()}"
 
 
 def room_of(room: str) -> str:

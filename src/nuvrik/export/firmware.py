@@ -1,12 +1,13 @@
 """Everything that is written for one end of a link on one board, file by file."""
 
 import textwrap
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import cache
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from nuvrik.export import boards
+from nuvrik.export.facts import facts_of
 from nuvrik.export.native import C
 from nuvrik.export.parts import defines
 from nuvrik.export.program import Program
@@ -51,20 +52,21 @@ def firmware(wanted: Wanted) -> Made:
     """The firmware of a machine's end."""
     board = wanted.board
     head = _head(wanted)
-    sizes, tables = _sizes_and_tables(wanted)
     words = _words(wanted)
     files = {
         "nuvrik_core.h": _copied("nuvrik_core.h"),
+        "nuvrik_reads.h": _copied("nuvrik_reads.h"),
         "nuvrik_core.c": _copied("nuvrik_core.c"),
         "nuvrik_rom.h": head + _copied("nuvrik_rom.h"),
         "nuvrik_board.h": head + _copied("nuvrik_board.h"),
         "nuvrik.h": head + _copied("nuvrik.h"),
         "nuvrik_call.h": head + _copied("nuvrik_call.h"),
         "nuvrik_machine.c": head + _copied("nuvrik_machine.c"),
-        "link_sizes.h": head + sizes,
-        "link_tables.h": head + _filled("link_tables.h", words),
-        "link_tables.c": head + tables,
     }
+    told = link_files(wanted.link, stream=not wanted.packets, more=_for_board(wanted))
+    files |= {name: head + text for name, text in told.items()}
+    if words["calls"]:
+        files["link_hooks.c"] = head + _hooks(wanted.link)
     if board in boards.CHIPS:
         files["board_chip.h"] = head + _copied(f"boards/board_{board}.h")
         files |= {name: head + _copied(f"boards/{name}") for name in AVR_PARTS}
@@ -108,43 +110,64 @@ def _filled(name: str, words: dict[str, Any]) -> str:
     return made.get_template(f"{name}.jinja").render(words)
 
 
-def _sizes_and_tables(wanted: Wanted) -> tuple[str, str]:
-    link, program = wanted.link, _program()
-    table = end_table(link, stream=not wanted.packets)
+def link_files(link: Link, *, stream: bool, more: Mapping[str, int] | None = None) -> dict[str, str]:
+    """What core is told of a link: ``link_sizes.h``, with ``more`` defined in it, ``link_tables.h`` and
+    ``link_tables.c``."""
+    table, program = end_table(link, stream=stream), _program()
+    facts = facts_of(table, "NUVRIK_LINK", program)
+    sizes = [f"#define NUVRIK_{name} {value}" for name, value in defines(table, program).items()]
+    sizes += [f"#define {name} {value}" for name, value in (more or {}).items()]
+    macros = [f"#define {macro}(table) NUVRIK_KNOWN(table, {text})" for macro, text in facts.macros.items()]
+    words = {
+        "enums": dict(_enums(link)),
+        "calls": [name for name, one in link.requests.items() if isinstance(one, CallRequest)],
+        "shared": facts.shared.values(),
+        "sizes": sizes,
+        "macros": macros,
+    }
+    body = [_folded(line) for line in as_c(table, "NUVRIK_LINK", program, facts.shared).splitlines()]
+    about = "/* The link as core runs on it: numbers only, which never change. */"
+    return {
+        "link_sizes.h": _filled("link_sizes.h", words),
+        "link_tables.h": _filled("link_tables.h", words),
+        "link_tables.c": "\n".join([about, '#include "link_tables.h"', "", *body]) + "\n",
+    }
+
+
+def _for_board(wanted: Wanted) -> dict[str, int]:
+    """What glue and boards are told of a link."""
+    link = wanted.link
     uses = boards.uses_of_outputs(link) + boards.uses_of_sensors(link)
+    motors = [one for one in link.outputs.values() if isinstance(one, MotorOutput)]
 
     def many(*roles: str) -> int:
         return sum(use.role in roles for use in uses)
 
-    sizes = defines(table, program) | {
-        "PACKETS": int(wanted.packets),
-        "LINK_BAUD": baud_of(link),
-        "TICK_MS": link.tick_ms,
-        "PWM_PINS": many(boards.PWM),
-        "PWM_MOST": max(
-            (one.duty_max for one in link.outputs.values() if isinstance(one, MotorOutput)), default=255
-        ),
-        "PULSE_PINS": many(boards.PULSE),
-        "STEP_PINS": many(boards.STEP),
-        "ANALOG_PINS": many(boards.ANALOG),
-        "COUNTER_PINS": many(boards.COUNTER),
+    told = {
+        "NUVRIK_PACKETS": int(wanted.packets),
+        "NUVRIK_LINK_BAUD": baud_of(link),
+        "NUVRIK_TICK_MS": link.tick_ms,
+        "NUVRIK_SENSORS": len(link.telemetry),
+        "NUVRIK_PWM_PINS": many(boards.PWM),
+        "NUVRIK_PWM_MOST": max((one.duty_max for one in motors), default=255),
+        "NUVRIK_PULSE_PINS": many(boards.PULSE),
+        "NUVRIK_STEP_PINS": many(boards.STEP),
+        "NUVRIK_ANALOG_PINS": many(boards.ANALOG),
+        "NUVRIK_COUNTER_PINS": many(boards.COUNTER),
     }
-    lines = [f"#define NUVRIK_{name} {value}" for name, value in sizes.items()]
     chip = boards.CHIPS.get(wanted.board)
     if chip is not None:
-        lines.append(
-            f"#define BOARD_SERVO_TIMER {boards.servo_timer(chip, uses) if many(boards.PULSE) else 0}"
-        )
-    about = "/* How much room this link needs, and what it does without. */"
-    text = "\n".join([about, "#ifndef LINK_SIZES_H", "#define LINK_SIZES_H", "", *lines, "", "#endif"])
-    body = [_folded(line) for line in as_c(table, "NUVRIK_LINK", program).splitlines()]
-    hooks = [
-        f"nuvrik_on_{name}" if isinstance(one, CallRequest) else "0" for name, one in link.requests.items()
-    ]
-    if any(hook != "0" for hook in hooks):
-        body.append(f"const NuvrikHook NUVRIK_HOOKS[] = {{{', '.join(hooks)}}};")
-    about = "/* The link as core runs on it: numbers only, which never change. */"
-    return text + "\n", "\n".join([about, '#include "nuvrik.h"', "", *body]) + "\n"
+        told["BOARD_SERVO_TIMER"] = boards.servo_timer(chip, uses) if many(boards.PULSE) else 0
+    return told
+
+
+def _hooks(link: Link) -> str:
+    """Which of the builder's own functions carries out which request."""
+    calls = [isinstance(one, CallRequest) for one in link.requests.values()]
+    named = [f"nuvrik_on_{name}" if call else "0" for name, call in zip(link.requests, calls, strict=True)]
+    about = "/* What carries out each request: 0 where core does by itself. */"
+    table = f"const NuvrikHook NUVRIK_HOOKS[] = {{{', '.join(named)}}};"
+    return "\n".join([about, '#include "link_tables.h"', "", _folded(table)]) + "\n"
 
 
 @cache
@@ -177,9 +200,6 @@ def _words(wanted: Wanted) -> dict[str, Any]:
         "calls": calls,
         "told": [name for name in told if _is_read_by_hand(link, name)],
         "wires": list(wires(link, chip)),
-        "free": textwrap.wrap(" ".join(FREE.split()), 100),
-        "enums": dict(_enums(link)),
-        "head": _head(wanted),
     }
 
 

@@ -14,6 +14,9 @@ from nuvrik.export.program import Program, Record, Routine
 C = Path(__file__).parents[1] / "firmware" / "c"
 """Where the C is that comes with the library."""
 
+CORE = ("nuvrik_core.c", "nuvrik_core.h", "nuvrik_reads.h", "nuvrik_rom.h", "nuvrik_call.h")
+"""What there is of core, without glue and boards."""
+
 TYPES: dict[str, Any] = {
     "bool": ctypes.c_bool,
     "uint8_t": ctypes.c_uint8,
@@ -44,19 +47,26 @@ def build(
     source: Path = C / "nuvrik_core.c",
     compiler: str = "gcc",
     flags: Sequence[str] = TRAPS,
-    sizes: Mapping[str, int] | None = None,
+    link: Path | None = None,
 ) -> None:
-    """Make a shared library of core, with room for the ``sizes`` of one link or, without, for most.
-    CalledProcessError, with what the compiler says, if it has a warning."""
-    rooms = [f"-DNUVRIK_{name}={size}" for name, size in (sizes or {}).items()]
+    """Make a shared library of core, with what it is told of one link (``link``, a folder with its files) or,
+    without, with room for the most of everything. CalledProcessError, with what the compiler says, if it has
+    a warning."""
+    if link is not None:
+        # Beside what it is told of its link: a header is first looked for where the file is that wants it.
+        for name in CORE:
+            (link / name).write_text((C / name).read_text("utf-8"), "utf-8")
+        source = link / "nuvrik_core.c"
+    # What is known of a link makes some tests of it true, or false, for ever: that is what it is for.
+    own = ["-Wno-type-limits", str(link / "link_tables.c")] if link else []
     words = [
         compiler,
         *STRICT,
         *flags,
-        *rooms,
         "-O1",
         "-shared",
         "-fPIC",
+        *own,
         f"-I{C}",
         str(source),
         "-o",

@@ -1,9 +1,9 @@
 """The parts of core that a link may do without, so that a chip keeps no room for them.
 
-What a link does not have is known from its tables: a kind that no record is of, a flag that none has set, a
-list that is always empty. In C each such kind, flag and list asks ``NUVRIK_HAS_...`` first. A link's own
-header defines as 0 what it has not; then the compiler sees that it never comes to that, and the linker leaves
-out what nobody calls."""
+What a link does not have is known from its tables: a kind that no record is of. In C each such kind asks
+``NUVRIK_HAS_...`` first. A link's own header defines as 0 what it has not, and says of fields what they come
+to (``facts``); then the compiler sees what never comes to pass, and the linker leaves out what nobody
+calls."""
 
 from nuvrik.core import desk
 from nuvrik.core.widths import Table
@@ -24,36 +24,23 @@ KINDS = {
 MOTIONS = {"STEPS_MOTION": (desk.ASKS_STEPS, desk.ASKS_HOME), "OWN_MOTION": (desk.ASKS_CALL,)}
 """What goes on only after a request of these kinds."""
 
-FLAGS = ("IncomingTable.lines", "EndTable.guarded", "InputsTable.used")
-"""Fields that are on in some links only."""
-
-LISTS = (
-    *("motors", "servos", "steppers", "switches", "moved", "buttons", "keys", "rockers", "nudges"),
-    *("selectors", "requests", "items", "limits"),
-)
-"""Lists of tables that are empty in some links."""
-
 CONSTANTS = frozenset(" ".join([*KINDS.values(), *MOTIONS]).split())
 """The constants that may be compared with in vain."""
 
 
 def missing_in(table: Table, program: Program) -> list[str]:
     """The names of what a link whose end has this table does without."""
-    kinds: dict[str, set[int]] = {name: set() for name in (*KINDS, *FLAGS)}
-    filled: set[str] = set()
+    kinds: dict[str, set[int]] = {name: set() for name in KINDS}
     for one in tables_in(table):
         for field, value in vars(one).items():
             key = f"{type(one).__name__}.{field}"
             if key in kinds:
                 kinds[key].add(int(value))
-            if isinstance(value, list) and value:
-                filled.add(field)
-    missing = [name.split(".")[1] for name in FLAGS if 1 not in kinds[name]]
+    missing = []
     for key, names in KINDS.items():
         missing += [name for name in names.split() if program.constants[name].value not in kinds[key]]
     asks = kinds["RequestTable.kind"]
-    missing += [name for name, after in MOTIONS.items() if not asks & set(after)]
-    return [name.upper() for name in (*missing, *(name for name in LISTS if name not in filled))]
+    return missing + [name for name, after in MOTIONS.items() if not asks & set(after)]
 
 
 def defines(table: Table, program: Program) -> dict[str, int]:
@@ -63,8 +50,7 @@ def defines(table: Table, program: Program) -> dict[str, int]:
 
 def defaults() -> list[str]:
     """What a header says of each: there, unless a link does without."""
-    flags = (flag.split(".")[1] for flag in FLAGS)
     lines = []
-    for name in sorted(f"NUVRIK_HAS_{name.upper()}" for name in (*CONSTANTS, *flags, *LISTS)):
+    for name in sorted(f"NUVRIK_HAS_{name}" for name in CONSTANTS):
         lines += [f"#ifndef {name}", f"#define {name} 1", "#endif"]
-    return [*lines, "#define NUVRIK_COUNT(part, count) (NUVRIK_HAS_##part ? (count) : 0)"]
+    return lines

@@ -1,29 +1,31 @@
 """Tables as C: constants, the inner ones first, in flash on a small chip."""
 
-from collections.abc import Iterator
+from collections.abc import Container, Iterator
 
 from nuvrik.core.ranges import RANGES
 from nuvrik.core.widths import Table
 from nuvrik.export.program import Program
 
 
-def as_c(table: Table, name: str, program: Program) -> str:
-    """C that has a table under a name, and static ones for all that it leads to.
+def as_c(table: Table, name: str, program: Program, shared: Container[str] = ()) -> str:
+    """C that has a table under a name, and constants for all that it leads to: static ones, but for those
+    that are ``shared``.
 
     >>> from nuvrik.core.ramp import RampTable
     >>> print(as_c(RampTable(rate=9, dt_most=2, pause_ms=0), "RAMP", Program()))
-    const NuvrikRampTable RAMP NUVRIK_ROM = {9, 2, 0};
+    const NUVRIK_FLASH NuvrikRampTable RAMP NUVRIK_ROM = {9, 2, 0};
     """
-    made = _Made(program)
+    made = _Made(program, shared)
     inner = made.initializer(table, name)
-    return "\n".join([*made.lines, f"const Nuvrik{type(table).__name__} {name} NUVRIK_ROM = {inner};"])
+    kind = f"NUVRIK_FLASH Nuvrik{type(table).__name__}"
+    return "\n".join([*made.lines, f"const {kind} {name} NUVRIK_ROM = {inner};"])
 
 
 class _Made:
     """What has been written so far; each constant has a name that says where it belongs."""
 
-    def __init__(self, program: Program) -> None:
-        self._program = program
+    def __init__(self, program: Program, shared: Container[str]) -> None:
+        self._program, self._shared = program, shared
         self.lines: list[str] = []
 
     def initializer(self, table: Table, name: str) -> str:
@@ -39,24 +41,28 @@ class _Made:
                 yield str(len(value))
             elif isinstance(value, Table):
                 made = self.initializer(value, inner)
-                self.lines.append(f"static const Nuvrik{width} {inner} NUVRIK_ROM = {made};")
+                self.lines.append(f"{self._const(inner)}Nuvrik{width} {inner} NUVRIK_ROM = {made};")
                 yield f"&{inner}"
             else:
-                yield _number(value, width)
+                yield literal(value, width)
+
+    def _const(self, name: str) -> str:
+        return f"{'' if name in self._shared else 'static '}const NUVRIK_FLASH "
 
     def _list(self, values: list[object], of: str, name: str) -> str:
         if not values:
             return "0"
         c = RANGES[of].c if of in RANGES else f"Nuvrik{of}"
         made = [
-            self.initializer(one, f"{name}_{at}") if isinstance(one, Table) else _number(one, of)
+            self.initializer(one, f"{name}_{at}") if isinstance(one, Table) else literal(one, of)
             for at, one in enumerate(values)
         ]
-        self.lines.append(f"static const {c} {name}[] NUVRIK_ROM = {{{', '.join(made)}}};")
+        self.lines.append(f"{self._const(name)}{c} {name}[] NUVRIK_ROM = {{{', '.join(made)}}};")
         return name
 
 
-def _number(value: object, width: str) -> str:
+def literal(value: object, width: str) -> str:
+    """A number as C writes it."""
     number = int(value)  # type: ignore[call-overload]
     if width == "bool":
         return "true" if number else "false"

@@ -9,9 +9,9 @@ from typing import TypeGuard
 
 from nuvrik.core.ranges import RANGES
 from nuvrik.export import parts
-from nuvrik.export.body import Body
-from nuvrik.export.expressions import c_name, room_of
-from nuvrik.export.program import Constant, Module, Program, Record, Routine
+from nuvrik.export.body import Body, begins_as_zeros
+from nuvrik.export.expressions import READS, c_name, macro_of, room_of
+from nuvrik.export.program import Constant, Module, Outside, Program, Record, Routine
 from nuvrik.export.values import LIMITS, number
 
 WIDEST = 110
@@ -23,6 +23,13 @@ MADE = (
 )
 
 
+READS_DOC = """How the fields of tables are read.
+
+A link's own header, link_sizes.h, may say of a field what it comes to, where that is the same in every such
+table of the link. Then the compiler knows it, and leaves out what never comes to pass: a ramp that no motor
+has, a question that nobody can ask."""
+
+
 class Translation:
     """The C of a program: ``header`` and ``source``. ``unproven`` lists the stores that the widths alone do
     not prove to fit; checked mode looks at each in every test. Outside if core is not in its subset."""
@@ -31,10 +38,15 @@ class Translation:
         self._program = program
         self._filled = filled(program)
         self._changing = changing(program, self._filled)
+        inside = {width for record in program.records.values() for width in record.fields.values()}
+        inside |= {width[5:-1] for width in inside if width.startswith("list[")}
+        self._roots = program.records.keys() - inside
+        """The classes of which no object is part of another."""
         self.unproven: list[str] = []
         where = ", ".join(f"core/{module.name}.py" for module in program.modules)
         made = "\n".join(textwrap.wrap(MADE.format(where), WIDEST, subsequent_indent="   "))
         self.header = _file(made, self._header())
+        self.reads = _file(made, self._reads())
         self.source = _file(made, self._source())
 
     # ---- the header ----
@@ -42,7 +54,7 @@ class Translation:
     def _header(self) -> Iterator[str]:
         yield from ("#ifndef NUVRIK_CORE_H", "#define NUVRIK_CORE_H", "")
         yield from ("#include <stdbool.h>", "#include <stdint.h>", "")
-        yield from ('#include "link_sizes.h"', '#include "nuvrik_rom.h"', "")
+        yield from ('#include "link_sizes.h"', '#include "nuvrik_rom.h"', '#include "nuvrik_reads.h"', "")
         yield from ("#ifdef __cplusplus", 'extern "C" {', "#endif", "")
         yield from described(parts.__doc__ or "")
         yield from (*parts.defaults(), "")
@@ -54,10 +66,16 @@ class Translation:
             yield from constants(module)
             for record in module.records:
                 yield from self._struct(record)
-            for routine in module.routines:
+            for routine in self._written(module):
                 yield f"{self._signature(module, routine)};"
             yield ""
         yield from ("#ifdef __cplusplus", "}", "#endif", "", "#endif")
+
+    def _written(self, module: Module) -> Iterator[Routine]:
+        """The routines of a module but for those that would make what is all zeros."""
+        for routine in module.routines:
+            if routine.name != "__init__" or not begins_as_zeros(self._program, routine.owner):
+                yield routine
 
     def _struct(self, record: Record) -> Iterator[str]:
         yield from described(record.doc)
@@ -67,12 +85,13 @@ class Translation:
                 of = width[5:-1]
                 c = RANGES[of].c if of in RANGES else f"Nuvrik{of}"
                 if record.is_table:
-                    yield from (f"    const {c} *{name};", f"    uint8_t {name}_count;")
+                    yield from (f"    const NUVRIK_FLASH {c} *{name};", f"    uint8_t {name}_count;")
                 else:
                     yield f"    {c} {name}[{room_of(record.rooms[name])}];"
             elif width in self._program.records:
                 table = self._program.records[width].is_table
-                yield f"    {'const ' if table else ''}Nuvrik{width} {'*' if table else ''}{name};"
+                kind = f"const NUVRIK_FLASH Nuvrik{width} *" if table else f"Nuvrik{width} "
+                yield f"    {kind}{name};"
             else:
                 yield f"    {RANGES[width].c} {name};"
         yield f"}} Nuvrik{record.name};"
@@ -89,14 +108,34 @@ class Translation:
             takes.insert(0, f"{const}Nuvrik{routine.owner} *self")
         return f"{body.declared(routine.gives)}{c_name(routine)}({', '.join(takes) or 'void'})"
 
+    def _reads(self) -> Iterator[str]:
+        """How each field of a table is read, unless a link's own header says what it comes to."""
+        yield from ("#ifndef NUVRIK_READS_H", "#define NUVRIK_READS_H", "")
+        yield from described(READS_DOC)
+        for record in (one for one in self._program.records.values() if one.is_table):
+            yield ""
+            for name, width in record.fields.items():
+                macro = macro_of(record, name)
+                if f"NUVRIK_{macro[7:]}" in self._enumerated:
+                    raise Outside(None, f"{macro} is a constant and a field", "give one of them another name")
+                kind = "P" if width not in RANGES else READS[RANGES[width].c]
+                yield from _unless_defined(macro, f"NUVRIK_{kind}((table)->{name})")
+                if width.startswith("list["):
+                    yield from _unless_defined(f"{macro}_COUNT", f"NUVRIK_U8((table)->{name}_count)")
+        yield from ("", "#endif")
+
+    @property
+    def _enumerated(self) -> Set[str]:
+        return {f"NUVRIK_{name}" for name in self._program.constants}
+
     # ---- the source ----
 
     def _source(self) -> Iterator[str]:
-        yield from ('#include "nuvrik_core.h"', "")
+        yield from ('#include "nuvrik_core.h"', "", "#include <string.h>", "", '#include "link_tables.h"', "")
         rest = []
         for module in self._program.modules:
             rest += [f"/* ---- {module.name} ---- */", ""]
-            for routine in module.routines:
+            for routine in self._written(module):
                 rest += self._function(module, routine)
         for bits in (16, 32):
             if f"nuvrik_abs{bits}(" in "\n".join(rest):
@@ -112,6 +151,8 @@ class Translation:
         yield from described(ast_text(doc))
         yield self._signature(module, routine)
         yield "{"
+        if routine.name == "__init__" and routine.owner in self._roots:
+            yield "    memset(self, 0, sizeof *self);"
         yield from lines
         yield "}"
         yield ""
@@ -183,6 +224,10 @@ def _is_place(node: ast.AST) -> TypeGuard[ast.Subscript]:
 
 def _file(made: str, lines: Iterator[str]) -> str:
     return "\n".join([made, *(part for line in lines for part in short(line)), ""])
+
+
+def _unless_defined(macro: str, text: str) -> Iterator[str]:
+    yield from (f"#ifndef {macro}", f"#define {macro}(table) {text}", "#endif")
 
 
 def ast_text(node: object) -> str:

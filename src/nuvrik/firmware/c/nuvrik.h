@@ -9,8 +9,8 @@
            }
        }
 
-   Whatever else the loop does must come back within a few milliseconds: while it does not, nothing is heard and
-   nothing can stop, until the watchdog resets the board. */
+   Whatever else the loop does must come back within a few milliseconds: while it does not, nothing is heard
+   and nothing can stop, until the watchdog resets the board. */
 #ifndef NUVRIK_H
 #define NUVRIK_H
 
@@ -28,14 +28,15 @@ void nuvrik_begin(void);
 /* One turn: what has arrived, and once a tick the inputs, the outputs, and the watchdog. */
 void nuvrik_turn(void);
 
-/* For a program that has to leave: a turn without listening, by which everything comes to rest as after a loss.
-   True once it has. */
+/* For a program that has to leave: a turn without listening, by which everything comes to rest as after a
+   loss. True once it has. */
 bool nuvrik_leave(void);
 
 /* NUVRIK_WAITING, NUVRIK_STANDBY, NUVRIK_ARMED, NUVRIK_FAILSAFE or NUVRIK_STOPPED. */
 uint8_t nuvrik_state(void);
 
-/* What a channel said last, in the form that a mix knows: a level or a share in 16384ths, a flag, a number. */
+/* What a channel said last, in the form that a mix knows: a level or a share in 16384ths, a flag, a
+   number. */
 int32_t nuvrik_channel(uint8_t channel);
 
 /* What an output is told now. */
@@ -54,7 +55,8 @@ int32_t nuvrik_sensor(uint8_t sensor);
 
 /* ---- the builder's own code ---- */
 
-/* From a hook: let an output go so far, -16384 to 16384, until the next tick. Ramps and limits hold as ever. */
+/* From a hook: let an output go so far, -16384 to 16384, until the next tick. Ramps and limits hold as
+   ever. */
 void nuvrik_move(uint8_t output, int16_t level);
 
 /* Called at every tick, when it is decided what every output does and before a pin is written. */

@@ -26,52 +26,56 @@ enum { BOARD_ANALOG = 0, BOARD_DIGITAL = 1, BOARD_COUNTER = 2 };
 #define BOARD_UNREAD (INT32_C(-100001))
 
 /* Make clock, lines, inputs and watchdog ready. The outputs have been set to off already. The watchdog must
-   reset the board if board_alive is not called for about a quarter of a second, or for three ticks where those
-   are longer. */
+   reset the board if board_alive is not called for about a quarter of a second, or for three ticks where
+   those are longer. */
 void board_begin(void);
 
 /* Why the board has started: 0 nobody knows, 1 power came, 2 reset by hand, 3 by the watchdog, 4 because the
-   supply fell too low. *boot: a number that was not there at any earlier start, or is not likely to have been. */
+   supply fell too low. *boot: a number that was not there at any earlier start, or is not likely to have
+   been. */
 uint8_t board_start(uint32_t *boot);
 
 /* Milliseconds since some moment. They go round at 2^32, never stand still and never go back. */
 uint32_t board_now_ms(void);
 
-/* The next byte that has arrived on a line, -1 for none. What arrives while nobody takes is kept, 64 bytes of it
-   or more. */
+/* The next byte that has arrived on a line, -1 for none. What arrives while nobody takes is kept, 64 bytes of
+   it or more. */
 int16_t board_take(uint8_t line);
 
 /* Send bytes: all of them, or none and say so with false. Where the link goes in packets, they are one. */
 bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count);
 
-/* A packet that has arrived whole: how many bytes of it have been put into `into`, which has room for 255; 0 for
-   none. Only where the link goes in packets. */
+/* A packet that has arrived whole: how many bytes of it have been put into `into`, which has room for 255; 0
+   for none. Only where the link goes in packets. */
 uint8_t board_packet(uint8_t *into);
 
 /* Set a pin high or low, at once, and make it an output if it is none yet: its level first. */
 void board_pin(uint8_t pin, bool high);
 
-/* Let a pin be high for `on` of each `most` counts. 0: low at once, whatever its timer is at; `most`: high. */
+/* Let a pin be high for `on` of each `most` counts. 0: low at once, whatever its timer is at; `most`:
+   high. */
 void board_pwm(uint8_t pin, uint16_t on, uint16_t most);
 
 /* Give a pin a pulse of so many microseconds, about fifty times a second. 0: none any more, but never half of
    one. A new length counts from the next pulse on. */
 void board_pulse(uint8_t pin, uint16_t us);
 
-/* Give a pin so many pulses a second, each of them a step. 0: none, at once. left: no more than so many from now
-   on; -1: for ever. */
+/* Give a pin so many pulses a second, each of them a step. 0: none, at once. left: no more than so many from
+   now on; -1: for ever. */
 void board_steps(uint8_t pin, uint16_t rate, int32_t left);
 
-/* What a pin reads: counts of its converter, 0 or 1, or edges counted since the start; BOARD_UNREAD where it has
-   nothing to say yet. The first call for a pin makes it an input, one with a pull-up where it is digital. */
+/* What a pin reads: counts of its converter, 0 or 1, or edges counted since the start; BOARD_UNREAD where
+   it has nothing to say yet. The first call for a pin makes it an input, one with a pull-up where it is
+   digital. */
 int32_t board_input(uint8_t pin, uint8_t what);
 
-/* The microseconds from one edge to the next on the pin that a receiver is on, the oldest first, and the level in
-   between; 0 for none. A level that has not ended after 30,000 us is given as far as it has got, once. */
+/* The microseconds from one edge to the next on the pin that a receiver is on, the oldest first, and the
+   level in between; 0 for none. A level that has not ended after 30,000 us is given as far as it has got,
+   once. */
 uint16_t board_edge(bool *high);
 
-/* Send a level of so many microseconds, then the other, and so on, beginning with the active one: all, or none and
-   say so with false. carrier_hz: the active one is so many times on and off; 0: it is on. */
+/* Send a level of so many microseconds, then the other, and so on, beginning with the active one: all, or
+   none and say so with false. carrier_hz: the active one is so many times on and off; 0: it is on. */
 bool board_emit(const uint16_t *lengths, uint8_t count, uint16_t carrier_hz);
 
 /* The loop has made a whole turn. Nothing else may keep the watchdog from biting. */

@@ -4,9 +4,9 @@
 
 #include "nuvrik_core.h"
 
-/* One call of a request. first: it has just been asked for; over: it may not go on, because the machine is not
-   armed any more or has been told otherwise: put away what needs putting away, and return. value: what the reply
-   says, to be set. */
+/* One call of a request. first: it has just been asked for; over: it may not go on, because the machine is
+   not armed any more or has been told otherwise: put away what needs putting away, and return. value: what
+   the reply says, to be set. */
 typedef struct {
     uint8_t request;
     bool first;
@@ -15,8 +15,9 @@ typedef struct {
     int32_t value;
 } NuvrikCall;
 
-/* Carries out a request, a little at each call, and never waits. It gives NUVRIK_RUNNING to be called again at the
-   next tick, or NUVRIK_DONE, NUVRIK_REFUSED or NUVRIK_FAILED. link_tables.h names one for each request. */
+/* Carries out a request, a little at each call, and never waits. It gives NUVRIK_RUNNING to be called again
+   at the next tick, or NUVRIK_DONE, NUVRIK_REFUSED or NUVRIK_FAILED. link_tables.h names one for each
+   request. */
 typedef uint8_t (*NuvrikHook)(NuvrikCall *call);
 
 #endif

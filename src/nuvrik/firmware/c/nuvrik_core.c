@@ -9,6 +9,10 @@
    it, but do not edit it: the next making would undo that. */
 #include "nuvrik_core.h"
 
+#include <string.h>
+
+#include "link_tables.h"
+
 static int16_t nuvrik_abs16(int16_t x)
 {
     return (int16_t)(x < 0 ? -x : x);
@@ -86,10 +90,10 @@ uint16_t nuvrik_next_due(int16_t due_ms, uint16_t every_ms)
     return (uint16_t)((next <= 0) ? (int32_t)every_ms : next);
 }
 
-void nuvrik_loop_init(NuvrikLoop *self, const NuvrikLoopTable *table)
+void nuvrik_loop_init(NuvrikLoop *self, const NUVRIK_FLASH NuvrikLoopTable *table)
 {
+    memset(self, 0, sizeof *self);
     self->table = table;
-    self->due_ms = 0;
 }
 
 /** A turn begins, so long after the one before; TIMER_MAX for longer than that. */
@@ -100,7 +104,7 @@ uint8_t nuvrik_loop_turn(NuvrikLoop *self, uint16_t gap_ms)
     if (gap_ms > NUVRIK_LONGEST_GAP_MS) {
         return NUVRIK_EXPIRES;
     }
-    return (uint8_t)((gap_ms >= NUVRIK_U16(self->table->timeout_ms)) ? NUVRIK_SKIPS : NUVRIK_LISTENS);
+    return (uint8_t)((gap_ms >= NUVRIK_LOOP_TIMEOUT_MS(self->table)) ? NUVRIK_SKIPS : NUVRIK_LISTENS);
 }
 
 /** Whether the machine ticks in this turn. */
@@ -109,7 +113,7 @@ bool nuvrik_loop_ticks(NuvrikLoop *self)
     if (self->due_ms > 0) {
         return false;
     }
-    self->due_ms = (int16_t)nuvrik_next_due(self->due_ms, NUVRIK_U16(self->table->tick_ms));
+    self->due_ms = (int16_t)nuvrik_next_due(self->due_ms, NUVRIK_LOOP_TICK_MS(self->table));
     return true;
 }
 
@@ -189,33 +193,33 @@ int32_t nuvrik_share_from_code(uint16_t code, uint8_t bits)
 }
 
 /** The value of a channel's code. */
-int32_t nuvrik_value_from_code(const NuvrikChannelTable *channel, uint16_t code)
+int32_t nuvrik_value_from_code(const NUVRIK_FLASH NuvrikChannelTable *channel, uint16_t code)
 {
-    if (NUVRIK_U8(channel->kind) == NUVRIK_IS_LEVEL) {
-        return nuvrik_level_from_code(code, NUVRIK_U8(channel->bits));
+    if (NUVRIK_CHANNEL_KIND(channel) == NUVRIK_IS_LEVEL) {
+        return nuvrik_level_from_code(code, NUVRIK_CHANNEL_BITS(channel));
     }
-    if (NUVRIK_U8(channel->kind) == NUVRIK_IS_SHARE) {
-        return nuvrik_share_from_code(code, NUVRIK_U8(channel->bits));
+    if (NUVRIK_CHANNEL_KIND(channel) == NUVRIK_IS_SHARE) {
+        return nuvrik_share_from_code(code, NUVRIK_CHANNEL_BITS(channel));
     }
     return code;
 }
 
 /** The code of a channel's value; of none, where its kind has a code for that, and else 0. */
-uint16_t nuvrik_code_of_value(const NuvrikChannelTable *channel, int32_t value)
+uint16_t nuvrik_code_of_value(const NUVRIK_FLASH NuvrikChannelTable *channel, int32_t value)
 {
-    if (NUVRIK_U8(channel->kind) == NUVRIK_IS_LEVEL) {
+    if (NUVRIK_CHANNEL_KIND(channel) == NUVRIK_IS_LEVEL) {
         return (uint16_t)((value == NUVRIK_NO_READING)
-            ? ((uint16_t)(nuvrik_mask_of(NUVRIK_U8(channel->bits)) >> 1) + 1)
-            : nuvrik_level_code((int16_t)value, NUVRIK_U8(channel->bits)));
+            ? ((uint16_t)(nuvrik_mask_of(NUVRIK_CHANNEL_BITS(channel)) >> 1) + 1)
+            : nuvrik_level_code((int16_t)value, NUVRIK_CHANNEL_BITS(channel)));
     }
-    if (NUVRIK_U8(channel->kind) == NUVRIK_IS_SHARE) {
-        return (value == NUVRIK_NO_READING) ? nuvrik_mask_of(NUVRIK_U8(channel->bits))
-            : nuvrik_share_code((int16_t)value, NUVRIK_U8(channel->bits));
+    if (NUVRIK_CHANNEL_KIND(channel) == NUVRIK_IS_SHARE) {
+        return (value == NUVRIK_NO_READING) ? nuvrik_mask_of(NUVRIK_CHANNEL_BITS(channel))
+            : nuvrik_share_code((int16_t)value, NUVRIK_CHANNEL_BITS(channel));
     }
     if (value < 0) {
         return 0;
     }
-    return (uint16_t)(value & nuvrik_mask_of(NUVRIK_U8(channel->bits)));
+    return (uint16_t)(value & nuvrik_mask_of(NUVRIK_CHANNEL_BITS(channel)));
 }
 
 /** One byte more of the CRC with polynomial 0x1021, not reflected. */
@@ -258,20 +262,9 @@ uint8_t nuvrik_crc8(uint8_t crc, uint8_t byte)
 
 /* ---- sealed ---- */
 
-void nuvrik_sealed_init(NuvrikSealed *self, const NuvrikSealedTable *table)
+void nuvrik_sealed_init(NuvrikSealed *self, const NUVRIK_FLASH NuvrikSealedTable *table)
 {
     self->table = table;
-    for (uint8_t i = 0; i < NUVRIK_MOST_BODY; i++) {
-        self->body[i] = 0;
-    }
-    self->length = 0;
-    self->crc = 0;
-    self->has_last = false;
-    self->last = 0;
-    self->worn = false;
-    self->kind = 0;
-    self->seq = 0;
-    self->payload = 0;
 }
 
 /** A new body. */
@@ -285,7 +278,7 @@ void nuvrik_sealed_put(NuvrikSealed *self, uint8_t byte)
 {
     if (self->length == 0) {
         bool hello = (byte & 15) == NUVRIK_KIND_HELLO;
-        self->crc = hello ? (uint16_t)NUVRIK_HELLO_INITIAL : NUVRIK_U16(self->table->tag);
+        self->crc = hello ? (uint16_t)NUVRIK_HELLO_INITIAL : NUVRIK_SEALED_TAG(self->table);
     }
     self->crc = nuvrik_crc16(self->crc, byte);
     if (self->length < NUVRIK_MOST_KEPT) {
@@ -310,10 +303,10 @@ uint8_t nuvrik_sealed_look(NuvrikSealed *self)
     if ((self->body[0] >> 4) != NUVRIK_THIS_VERSION) {
         return NUVRIK_VERSION;
     }
-    if (self->body[1] != NUVRIK_U8(self->table->pair) && !nuvrik_sealed_asks_anybody(self)) {
+    if (self->body[1] != NUVRIK_SEALED_PAIR(self->table) && !nuvrik_sealed_asks_anybody(self)) {
         return NUVRIK_WRONG_PAIR;
     }
-    if (self->kind > NUVRIK_KIND_ECHO || ((NUVRIK_U8(self->table->takes) >> (self->kind & 7)) & 1) == 0) {
+    if (self->kind > NUVRIK_KIND_ECHO || ((NUVRIK_SEALED_TAKES(self->table) >> (self->kind & 7)) & 1) == 0) {
         return NUVRIK_WRONG_KIND;
     }
     self->seq = self->body[3];
@@ -339,10 +332,10 @@ uint8_t nuvrik_sealed_unsound(const NuvrikSealed *self)
     for (uint16_t i = 0; i < self->length; i++) {
         difference = nuvrik_crc16_back(difference);
     }
-    if (difference == 0 || (uint8_t)(difference ^ NUVRIK_U16(self->table->tag)) != self->body[2]) {
+    if (difference == 0 || (uint8_t)(difference ^ NUVRIK_SEALED_TAG(self->table)) != self->body[2]) {
         return NUVRIK_CHECK;
     }
-    return (uint8_t)((self->body[1] == NUVRIK_U8(self->table->pair)) ? NUVRIK_WRONG_LAYOUT
+    return (uint8_t)((self->body[1] == NUVRIK_SEALED_PAIR(self->table)) ? NUVRIK_WRONG_LAYOUT
         : NUVRIK_WRONG_PAIR);
 }
 
@@ -388,13 +381,6 @@ void nuvrik_sealed_wear(NuvrikSealed *self)
     self->worn = true;
 }
 
-void nuvrik_cobs_reader_init(NuvrikCobsReader *self)
-{
-    self->left = 0;
-    self->stuffed = 0;
-    self->skipping = false;
-}
-
 /** One byte of the stream. ACCEPTED: a body has ended, and may be looked at. */
 uint8_t nuvrik_cobs_reader_take(NuvrikCobsReader *self, uint8_t byte, NuvrikSealed *sealed)
 {
@@ -437,13 +423,6 @@ uint8_t nuvrik_cobs_reader_end(NuvrikCobsReader *self)
         return NUVRIK_NO_EVENT;
     }
     return (uint8_t)(whole ? NUVRIK_ACCEPTED : NUVRIK_STUFFING);
-}
-
-void nuvrik_slip_reader_init(NuvrikSlipReader *self)
-{
-    self->length = 0;
-    self->escaped = false;
-    self->broken = false;
 }
 
 /** One byte of the stream. ACCEPTED: a body has ended, and may be looked at. */
@@ -497,14 +476,14 @@ uint8_t nuvrik_slip_reader_end(NuvrikSlipReader *self)
 /* ---- ramp ---- */
 
 /** How far from here towards a goal dt_ms reaches. */
-int32_t nuvrik_toward(const NuvrikRampTable *table, int32_t here, int32_t goal, uint16_t dt_ms)
+int32_t nuvrik_toward(const NUVRIK_FLASH NuvrikRampTable *table, int32_t here, int32_t goal, uint16_t dt_ms)
 {
-    if (NUVRIK_U32(table->rate) == 0 || goal == here) {
+    if (NUVRIK_RAMP_RATE(table) == 0 || goal == here) {
         return goal;
     }
     /* A gap in the loop longer than the whole way must not overflow the product. */
-    uint16_t capped = (dt_ms < NUVRIK_U16(table->dt_most)) ? dt_ms : NUVRIK_U16(table->dt_most);
-    int32_t reach = (int32_t)NUVRIK_U32(table->rate) * capped;
+    uint16_t capped = (dt_ms < NUVRIK_RAMP_DT_MOST(table)) ? dt_ms : NUVRIK_RAMP_DT_MOST(table);
+    int32_t reach = (int32_t)NUVRIK_RAMP_RATE(table) * capped;
     if (goal > here) {
         return ((goal - here) <= reach) ? goal : (here + reach);
     }
@@ -521,21 +500,20 @@ int16_t nuvrik_coarse(int32_t here)
 }
 
 /** By how many levels it can move in dt_ms at most. */
-int16_t nuvrik_change(const NuvrikRampTable *table, uint16_t dt_ms)
+int16_t nuvrik_change(const NUVRIK_FLASH NuvrikRampTable *table, uint16_t dt_ms)
 {
-    if (NUVRIK_U32(table->rate) == 0) {
+    if (NUVRIK_RAMP_RATE(table) == 0) {
         return NUVRIK_FULL;
     }
-    uint16_t capped = (dt_ms < NUVRIK_U16(table->dt_most)) ? dt_ms : NUVRIK_U16(table->dt_most);
-    uint32_t way = NUVRIK_U32(table->rate) * capped;
+    uint16_t capped = (dt_ms < NUVRIK_RAMP_DT_MOST(table)) ? dt_ms : NUVRIK_RAMP_DT_MOST(table);
+    uint32_t way = NUVRIK_RAMP_RATE(table) * capped;
     uint32_t reach = (uint32_t)((((int32_t)way + NUVRIK_FINE) - 1) >> NUVRIK_FINE_BITS);
     return (int16_t)(((int32_t)reach < NUVRIK_FULL) ? reach : (uint32_t)NUVRIK_FULL);
 }
 
-void nuvrik_slew_init(NuvrikSlew *self, const NuvrikRampTable *table)
+void nuvrik_slew_init(NuvrikSlew *self, const NUVRIK_FLASH NuvrikRampTable *table)
 {
     self->table = table;
-    self->fine = 0;
 }
 
 /** Where it is. */
@@ -558,11 +536,9 @@ bool nuvrik_slew_towards(NuvrikSlew *self, int16_t target, uint16_t dt_ms)
     return self->fine != before;
 }
 
-void nuvrik_ramp_init(NuvrikRamp *self, const NuvrikRampTable *table)
+void nuvrik_ramp_init(NuvrikRamp *self, const NUVRIK_FLASH NuvrikRampTable *table)
 {
     self->table = table;
-    self->fine = 0;
-    self->last_sign = 0;
     /* At power-up it has been at rest for longer than any pause. */
     self->at_rest_ms = NUVRIK_TIMER_MAX;
 }
@@ -577,10 +553,10 @@ int16_t nuvrik_ramp_at(const NuvrikRamp *self)
 uint16_t nuvrik_ramp_pause_left(const NuvrikRamp *self, int16_t target)
 {
     if (self->fine != 0 || (target * self->last_sign) >= 0
-        || self->at_rest_ms >= NUVRIK_U16(self->table->pause_ms)) {
+        || self->at_rest_ms >= NUVRIK_RAMP_PAUSE_MS(self->table)) {
         return 0;
     }
-    return (uint16_t)((int32_t)NUVRIK_U16(self->table->pause_ms) - self->at_rest_ms);
+    return (uint16_t)((int32_t)NUVRIK_RAMP_PAUSE_MS(self->table) - self->at_rest_ms);
 }
 
 /** At once to zero, without a ramp. */
@@ -623,15 +599,6 @@ bool nuvrik_ramp_towards(NuvrikRamp *self, int16_t target, uint16_t dt_ms)
 
 /* ---- demand ---- */
 
-void nuvrik_demand_init(NuvrikDemand *self)
-{
-    self->at = 0;
-    self->value = 0;
-    self->way = 0;
-    self->driven = false;
-    self->braked = false;
-}
-
 /** Be told something else. */
 void nuvrik_demand_put(NuvrikDemand *self, int16_t at, uint16_t value, int8_t way, bool driven, bool braked)
 {
@@ -645,21 +612,21 @@ void nuvrik_demand_put(NuvrikDemand *self, int16_t at, uint16_t value, int8_t wa
 /* ---- motor ---- */
 
 /** The value at a level on a curve that has points; level beyond the ends. */
-int16_t nuvrik_along(const NuvrikCurveTable *curve, int16_t at)
+int16_t nuvrik_along(const NUVRIK_FLASH NuvrikCurveTable *curve, int16_t at)
 {
-    const NuvrikPoint *before = &NUVRIK_P(curve->points)[0];
-    if (at <= NUVRIK_I16(before->x)) {
-        return NUVRIK_I16(before->y);
+    const NUVRIK_FLASH NuvrikPoint *before = &NUVRIK_CURVE_POINTS(curve)[0];
+    if (at <= NUVRIK_POINT_X(before)) {
+        return NUVRIK_POINT_Y(before);
     }
-    for (uint8_t point_at = 0; point_at < NUVRIK_U8(curve->points_count); point_at++) {
-        const NuvrikPoint *point = &NUVRIK_P(curve->points)[point_at];
-        if (at <= NUVRIK_I16(point->x)) {
-            return nuvrik_between(at, NUVRIK_I16(before->x), NUVRIK_I16(before->y), NUVRIK_I16(point->x),
-                NUVRIK_I16(point->y));
+    for (uint8_t point_at = 0; point_at < NUVRIK_CURVE_POINTS_COUNT(curve); point_at++) {
+        const NUVRIK_FLASH NuvrikPoint *point = &NUVRIK_CURVE_POINTS(curve)[point_at];
+        if (at <= NUVRIK_POINT_X(point)) {
+            return nuvrik_between(at, NUVRIK_POINT_X(before), NUVRIK_POINT_Y(before), NUVRIK_POINT_X(point),
+                NUVRIK_POINT_Y(point));
         }
         before = point;
     }
-    return NUVRIK_I16(before->y);
+    return NUVRIK_POINT_Y(before);
 }
 
 /** Duty for a size: nothing at rest, and from the start to the top beyond. */
@@ -675,21 +642,16 @@ uint16_t nuvrik_above(int16_t size, uint16_t start, uint16_t top)
     return (uint16_t)((int32_t)start + grown);
 }
 
-void nuvrik_motor_init(NuvrikMotor *self, const NuvrikMotorTable *table)
+void nuvrik_motor_init(NuvrikMotor *self, const NUVRIK_FLASH NuvrikMotorTable *table)
 {
     self->table = table;
-    nuvrik_ramp_init(&self->ramp, NUVRIK_P(table->ramp));
-    nuvrik_demand_init(&self->demand);
-    self->armed = false;
-    self->lost = false;
-    self->has_turned = false;
-    self->held_ms = 0;
+    nuvrik_ramp_init(&self->ramp, NUVRIK_MOTOR_RAMP(table));
 }
 
 /** At power-up: off, as the driver is to be told. */
 void nuvrik_motor_begin(NuvrikMotor *self)
 {
-    nuvrik_motor_idle(self, NUVRIK_U8(self->table->brakes_idle));
+    nuvrik_motor_idle(self, NUVRIK_MOTOR_BRAKES_IDLE(self->table));
 }
 
 /** Let no power make it turn. A speed controller is told its pulse at rest all the time: without pulses it
@@ -697,8 +659,8 @@ void nuvrik_motor_begin(NuvrikMotor *self)
  */
 void nuvrik_motor_idle(NuvrikMotor *self, bool braked)
 {
-    if (NUVRIK_U8(self->table->pulses)) {
-        nuvrik_demand_put(&self->demand, 0, NUVRIK_U16(self->table->rest), 1, false, braked);
+    if (NUVRIK_MOTOR_PULSES(self->table)) {
+        nuvrik_demand_put(&self->demand, 0, NUVRIK_MOTOR_REST(self->table), 1, false, braked);
     } else {
         nuvrik_demand_put(&self->demand, 0, 0, 0, false, braked);
     }
@@ -711,22 +673,22 @@ void nuvrik_motor_tick(NuvrikMotor *self, int16_t target, bool asked, uint16_t d
     if (mode != NUVRIK_FOLLOW) {
         self->armed = false;
         self->has_turned = false;
-        if (mode == NUVRIK_LOST && !NUVRIK_U8(self->table->ramps_on_loss)) {
+        if (mode == NUVRIK_LOST && !NUVRIK_MOTOR_RAMPS_ON_LOSS(self->table)) {
             /* Halted, and then moved by nothing, so that the time at rest counts from this tick. */
             nuvrik_ramp_halt(&self->ramp);
             (void)nuvrik_ramp_towards(&self->ramp, 0, dt_ms);
-            nuvrik_motor_idle(self, NUVRIK_U8(self->table->brakes_lost));
+            nuvrik_motor_idle(self, NUVRIK_MOTOR_BRAKES_LOST(self->table));
             self->lost = true;
             return;
         }
     }
     if (self->lost) {
         self->lost = false;
-        nuvrik_motor_idle(self, NUVRIK_U8(self->table->brakes_idle));
+        nuvrik_motor_idle(self, NUVRIK_MOTOR_BRAKES_IDLE(self->table));
     } else if (!self->armed) {
         /* A load that is up when the machine is armed may have to be held from then on. */
         self->armed = true;
-        self->has_turned = NUVRIK_U8(self->table->hold_from_arming);
+        self->has_turned = NUVRIK_MOTOR_HOLD_FROM_ARMING(self->table);
         self->held_ms = 0;
     }
     bool moved = nuvrik_ramp_towards(&self->ramp, wanted, dt_ms);
@@ -735,7 +697,7 @@ void nuvrik_motor_tick(NuvrikMotor *self, int16_t target, bool asked, uint16_t d
         self->has_turned = true;
         self->held_ms = 0;
     }
-    if (NUVRIK_U16(self->table->hold) != 0 && self->ramp.fine == 0) {
+    if (NUVRIK_MOTOR_HOLD(self->table) != 0 && self->ramp.fine == 0) {
         /* In the tick that reaches rest too: a gap of one tick lets the load drop a little each time. */
         nuvrik_motor_keep_holding(self, wanted, (uint16_t)(moved ? 0 : dt_ms), mode);
     }
@@ -745,17 +707,17 @@ void nuvrik_motor_tick(NuvrikMotor *self, int16_t target, bool asked, uint16_t d
 void nuvrik_motor_drive(NuvrikMotor *self, int16_t at)
 {
     if (at == 0) {
-        nuvrik_motor_idle(self, NUVRIK_U8(self->table->brakes_idle));
-    } else if (NUVRIK_U8(self->table->pulses)) {
+        nuvrik_motor_idle(self, NUVRIK_MOTOR_BRAKES_IDLE(self->table));
+    } else if (NUVRIK_MOTOR_PULSES(self->table)) {
         nuvrik_motor_pulse(self, at);
     } else {
         int16_t size = nuvrik_abs16(at);
-        if (NUVRIK_U8(NUVRIK_P(self->table->curve)->points_count) != 0) {
-            size = nuvrik_along(NUVRIK_P(self->table->curve), size);
+        if (NUVRIK_CURVE_POINTS_COUNT(NUVRIK_MOTOR_CURVE(self->table)) != 0) {
+            size = nuvrik_along(NUVRIK_MOTOR_CURVE(self->table), size);
         }
-        uint16_t duty = nuvrik_above(size, NUVRIK_U16(self->table->start), NUVRIK_U16(self->table->top));
-        int8_t way = (int8_t)((at > 0) ? NUVRIK_I8(self->table->facing)
-            : (-(int16_t)NUVRIK_I8(self->table->facing)));
+        uint16_t duty = nuvrik_above(size, NUVRIK_MOTOR_START(self->table), NUVRIK_MOTOR_TOP(self->table));
+        int8_t way = (int8_t)((at > 0) ? NUVRIK_MOTOR_FACING(self->table)
+            : (-(int16_t)NUVRIK_MOTOR_FACING(self->table)));
         if (duty == 0) {
             nuvrik_demand_put(&self->demand, at, 0, 0, false, false);
         } else {
@@ -767,15 +729,15 @@ void nuvrik_motor_drive(NuvrikMotor *self, int16_t at)
 /** Tell a speed controller a level. */
 void nuvrik_motor_pulse(NuvrikMotor *self, int16_t at)
 {
-    if ((at > 0) == (NUVRIK_I8(self->table->facing) > 0)) {
-        uint16_t ahead = nuvrik_above(nuvrik_abs16(at), NUVRIK_U16(self->table->start),
-            NUVRIK_U16(self->table->top));
-        nuvrik_demand_put(&self->demand, at, (uint16_t)((int32_t)NUVRIK_U16(self->table->rest) + ahead), 1,
+    if ((at > 0) == (NUVRIK_MOTOR_FACING(self->table) > 0)) {
+        uint16_t ahead = nuvrik_above(nuvrik_abs16(at), NUVRIK_MOTOR_START(self->table),
+            NUVRIK_MOTOR_TOP(self->table));
+        nuvrik_demand_put(&self->demand, at, (uint16_t)((int32_t)NUVRIK_MOTOR_REST(self->table) + ahead), 1,
             ahead != 0, false);
     } else {
-        uint16_t back = nuvrik_above(nuvrik_abs16(at), NUVRIK_U16(self->table->back_start),
-            NUVRIK_U16(self->table->back_top));
-        nuvrik_demand_put(&self->demand, at, (uint16_t)((int32_t)NUVRIK_U16(self->table->rest) - back), 1,
+        uint16_t back = nuvrik_above(nuvrik_abs16(at), NUVRIK_MOTOR_BACK_START(self->table),
+            NUVRIK_MOTOR_BACK_TOP(self->table));
+        nuvrik_demand_put(&self->demand, at, (uint16_t)((int32_t)NUVRIK_MOTOR_REST(self->table) - back), 1,
             back != 0, false);
     }
 }
@@ -789,14 +751,14 @@ bool nuvrik_motor_holding(const NuvrikMotor *self)
 /** How long it goes on holding, where that has an end. */
 uint16_t nuvrik_motor_hold_left_ms(const NuvrikMotor *self)
 {
-    return (uint16_t)((self->held_ms < NUVRIK_U16(self->table->hold_ms))
-        ? ((int32_t)NUVRIK_U16(self->table->hold_ms) - self->held_ms) : (int32_t)0);
+    return (uint16_t)((self->held_ms < NUVRIK_MOTOR_HOLD_MS(self->table))
+        ? ((int32_t)NUVRIK_MOTOR_HOLD_MS(self->table) - self->held_ms) : (int32_t)0);
 }
 
 /** Whether it holds a load and will let go of it within HOLD_ENDS_MS. */
 bool nuvrik_motor_hold_ends(const NuvrikMotor *self)
 {
-    return nuvrik_motor_holding(self) && NUVRIK_U16(self->table->hold_ms) != 0
+    return nuvrik_motor_holding(self) && NUVRIK_MOTOR_HOLD_MS(self->table) != 0
         && nuvrik_motor_hold_left_ms(self) <= NUVRIK_HOLD_ENDS_MS;
 }
 
@@ -807,17 +769,17 @@ void nuvrik_motor_keep_holding(NuvrikMotor *self, int16_t wanted, uint16_t dt_ms
 {
     /* The time at rest counts whether or not it is held: a hold that has ended does not begin again. */
     self->held_ms = nuvrik_later(self->held_ms, dt_ms);
-    bool goes_on = self->has_turned && (NUVRIK_U16(self->table->hold_ms) == 0
-        || self->held_ms < NUVRIK_U16(self->table->hold_ms));
+    bool goes_on = self->has_turned && (NUVRIK_MOTOR_HOLD_MS(self->table) == 0
+        || self->held_ms < NUVRIK_MOTOR_HOLD_MS(self->table));
     bool hold = goes_on && mode == NUVRIK_FOLLOW && wanted == 0;
-    if (hold && nuvrik_ramp_pause_left(&self->ramp, NUVRIK_I8(self->table->hold_toward)) != 0) {
+    if (hold && nuvrik_ramp_pause_left(&self->ramp, NUVRIK_MOTOR_HOLD_TOWARD(self->table)) != 0) {
         hold = false;
     }
     if (hold && !nuvrik_motor_holding(self)) {
-        nuvrik_demand_put(&self->demand, 0, NUVRIK_U16(self->table->hold),
-            (int8_t)(NUVRIK_I8(self->table->facing) * NUVRIK_I8(self->table->hold_toward)), true, false);
+        nuvrik_demand_put(&self->demand, 0, NUVRIK_MOTOR_HOLD(self->table),
+            (int8_t)(NUVRIK_MOTOR_FACING(self->table) * NUVRIK_MOTOR_HOLD_TOWARD(self->table)), true, false);
     } else if (nuvrik_motor_holding(self) && !hold) {
-        nuvrik_motor_idle(self, NUVRIK_U8(self->table->brakes_idle));
+        nuvrik_motor_idle(self, NUVRIK_MOTOR_BRAKES_IDLE(self->table));
     }
 }
 
@@ -826,7 +788,7 @@ void nuvrik_motor_cut_short(NuvrikMotor *self)
 {
     nuvrik_ramp_halt(&self->ramp);
     self->held_ms = 0;
-    nuvrik_motor_idle(self, NUVRIK_U8(self->table->brakes_idle));
+    nuvrik_motor_idle(self, NUVRIK_MOTOR_BRAKES_IDLE(self->table));
 }
 
 /** To rest at once, without a ramp. */
@@ -836,31 +798,29 @@ void nuvrik_motor_halt(NuvrikMotor *self)
     self->armed = false;
     self->lost = false;
     self->has_turned = false;
-    nuvrik_motor_idle(self, NUVRIK_U8(self->table->brakes_idle));
+    nuvrik_motor_idle(self, NUVRIK_MOTOR_BRAKES_IDLE(self->table));
 }
 
 /* ---- servo ---- */
 
 /** The pulse for a place, in microseconds. Each half of the travel has a length of its own. */
-uint16_t nuvrik_pulse_at(const NuvrikServoTable *table, int16_t place)
+uint16_t nuvrik_pulse_at(const NUVRIK_FLASH NuvrikServoTable *table, int16_t place)
 {
-    int16_t turned = (int16_t)(place * NUVRIK_I8(table->facing));
-    uint16_t room = (uint16_t)((int32_t)NUVRIK_U16(table->pulse_high) - NUVRIK_U16(table->pulse_centre));
+    int16_t turned = (int16_t)(place * NUVRIK_SERVO_FACING(table));
+    uint16_t room = (uint16_t)((int32_t)NUVRIK_SERVO_PULSE_HIGH(table) - NUVRIK_SERVO_PULSE_CENTRE(table));
     if (turned < 0) {
-        room = (uint16_t)((int32_t)NUVRIK_U16(table->pulse_centre) - NUVRIK_U16(table->pulse_low));
+        room = (uint16_t)((int32_t)NUVRIK_SERVO_PULSE_CENTRE(table) - NUVRIK_SERVO_PULSE_LOW(table));
     }
     int32_t away = nuvrik_mul(turned, room);
-    return (uint16_t)(NUVRIK_U16(table->pulse_centre) + away);
+    return (uint16_t)(NUVRIK_SERVO_PULSE_CENTRE(table) + away);
 }
 
-void nuvrik_servo_init(NuvrikServo *self, const NuvrikServoTable *table)
+void nuvrik_servo_init(NuvrikServo *self, const NUVRIK_FLASH NuvrikServoTable *table)
 {
     self->table = table;
-    nuvrik_slew_init(&self->slew, NUVRIK_P(table->slew));
-    nuvrik_demand_init(&self->demand);
-    self->goal = 0;
-    self->released = NUVRIK_U8(table->silent);
-    self->started = !NUVRIK_U8(table->silent);
+    nuvrik_slew_init(&self->slew, NUVRIK_SERVO_SLEW(table));
+    self->released = NUVRIK_SERVO_SILENT(table);
+    self->started = !NUVRIK_SERVO_SILENT(table);
 }
 
 /** At power-up: in the centre, as far as anybody knows. */
@@ -887,14 +847,14 @@ void nuvrik_servo_tick(NuvrikServo *self, int16_t target, bool asked, uint16_t d
         self->released = false;
         self->started = true;
         if (asked) {
-            self->goal = (int16_t)nuvrik_clamp(target, NUVRIK_I16(self->table->low),
-                NUVRIK_I16(self->table->high));
+            self->goal = (int16_t)nuvrik_clamp(target, NUVRIK_SERVO_LOW(self->table),
+                NUVRIK_SERVO_HIGH(self->table));
         }
     } else if (mode == NUVRIK_LOST && self->started) {
         /* One that was never armed gets no pulses for being lost either. */
-        self->released = NUVRIK_U8(self->table->on_loss) == NUVRIK_RELEASES;
-        if (NUVRIK_U8(self->table->on_loss) == NUVRIK_GOES) {
-            self->goal = NUVRIK_I16(self->table->lost_place);
+        self->released = NUVRIK_SERVO_ON_LOSS(self->table) == NUVRIK_RELEASES;
+        if (NUVRIK_SERVO_ON_LOSS(self->table) == NUVRIK_GOES) {
+            self->goal = NUVRIK_SERVO_LOST_PLACE(self->table);
         }
     }
     bool moved = nuvrik_slew_towards(&self->slew, self->goal, dt_ms);
@@ -910,10 +870,9 @@ void nuvrik_servo_halt(NuvrikServo *self)
     self->goal = nuvrik_slew_at(&self->slew);
 }
 
-void nuvrik_switch_init(NuvrikSwitch *self, const NuvrikSwitchTable *table)
+void nuvrik_switch_init(NuvrikSwitch *self, const NUVRIK_FLASH NuvrikSwitchTable *table)
 {
     self->table = table;
-    nuvrik_demand_init(&self->demand);
 }
 
 /** Be on, or off. */
@@ -939,7 +898,7 @@ void nuvrik_switch_tick(NuvrikSwitch *self, int16_t target, bool asked, uint8_t 
         if (asked) {
             nuvrik_switch_put(self, target > 0);
         }
-    } else if (mode == NUVRIK_SAFE || !NUVRIK_U8(self->table->holds)) {
+    } else if (mode == NUVRIK_SAFE || !NUVRIK_SWITCH_HOLDS(self->table)) {
         nuvrik_switch_put(self, false);
     }
 }
@@ -953,18 +912,18 @@ void nuvrik_switch_halt(NuvrikSwitch *self)
 /* ---- stepper ---- */
 
 /** Steps a second at a level of that size. */
-uint16_t nuvrik_rate_of(const NuvrikStepperTable *table, int16_t size)
+uint16_t nuvrik_rate_of(const NUVRIK_FLASH NuvrikStepperTable *table, int16_t size)
 {
-    uint32_t exact = (uint32_t)size * NUVRIK_U16(table->rate_max);
+    uint32_t exact = (uint32_t)size * NUVRIK_STEPPER_RATE_MAX(table);
     return (uint16_t)(((int32_t)exact + (NUVRIK_FULL / 2)) >> NUVRIK_FULL_BITS);
 }
 
 /** At most how many thousandths of a step pass at a level (0 to FULL) for dt_ms and then down the ramp to
  *  rest. One step a second more than the rate pays for the rounding of every rate on the way.
  */
-uint32_t nuvrik_reach(const NuvrikStepperTable *table, int16_t size, uint16_t dt_ms)
+uint32_t nuvrik_reach(const NUVRIK_FLASH NuvrikStepperTable *table, int16_t size, uint16_t dt_ms)
 {
-    uint32_t slowing = (uint32_t)size * NUVRIK_U16(table->ramp_ms);
+    uint32_t slowing = (uint32_t)size * NUVRIK_STEPPER_RAMP_MS(table);
     uint16_t down_ms = (uint16_t)((((int32_t)slowing + NUVRIK_FULL) - 1) >> NUVRIK_FULL_BITS);
     /* A triangle of down_ms and a block of dt_ms, which counts in full; each half by itself, to stay small.
        */
@@ -977,16 +936,10 @@ uint32_t nuvrik_reach(const NuvrikStepperTable *table, int16_t size, uint16_t dt
     return halves;
 }
 
-void nuvrik_stepper_init(NuvrikStepper *self, const NuvrikStepperTable *table)
+void nuvrik_stepper_init(NuvrikStepper *self, const NUVRIK_FLASH NuvrikStepperTable *table)
 {
     self->table = table;
-    nuvrik_ramp_init(&self->ramp, NUVRIK_P(table->ramp));
-    nuvrik_demand_init(&self->demand);
-    self->whole = 0;
-    self->part = 0;
-    self->moving = false;
-    self->goal_whole = 0;
-    self->goal_part = 0;
+    nuvrik_ramp_init(&self->ramp, NUVRIK_STEPPER_RAMP(table));
     self->steps_left = NUVRIK_NO_LIMIT;
 }
 
@@ -1015,7 +968,7 @@ void nuvrik_stepper_count_on(NuvrikStepper *self, uint16_t dt_ms)
     uint32_t more = (uint32_t)((int32_t)parts / NUVRIK_WHOLE);
     uint32_t steps = (uint32_t)(((int32_t)self->demand.value * seconds) + (int32_t)more);
     uint16_t part = (uint16_t)((int32_t)parts - ((int32_t)more * NUVRIK_WHOLE));
-    bool ahead = (self->demand.way > 0) == (NUVRIK_I8(self->table->facing) > 0);
+    bool ahead = (self->demand.way > 0) == (NUVRIK_STEPPER_FACING(self->table) > 0);
     if (self->moving && (nuvrik_stepper_there(self) || ahead != nuvrik_stepper_behind(self))
         && nuvrik_stepper_beyond(self, steps, part)) {
         self->whole = self->goal_whole;
@@ -1089,8 +1042,8 @@ void nuvrik_stepper_tick(NuvrikStepper *self, int16_t target, bool asked, uint16
         nuvrik_stepper_rest(self);
     } else {
         self->steps_left = (self->moving) ? nuvrik_stepper_limit(self, at > 0) : (int32_t)NUVRIK_NO_LIMIT;
-        nuvrik_demand_put(&self->demand, at, rate, (int8_t)((at > 0) ? NUVRIK_I8(self->table->facing)
-            : (-(int16_t)NUVRIK_I8(self->table->facing))), true, false);
+        nuvrik_demand_put(&self->demand, at, rate, (int8_t)((at > 0) ? NUVRIK_STEPPER_FACING(self->table)
+            : (-(int16_t)NUVRIK_STEPPER_FACING(self->table))), true, false);
     }
 }
 
@@ -1167,8 +1120,8 @@ int16_t nuvrik_stepper_wanted(const NuvrikStepper *self, uint16_t dt_ms)
         time_ms = NUVRIK_LONGEST_TICK_MS;
     }
     int16_t size = nuvrik_stepper_fastest(self, nuvrik_abs16(now), left, time_ms);
-    if (size < NUVRIK_I16(self->table->least)) {
-        size = NUVRIK_I16(self->table->least);
+    if (size < NUVRIK_STEPPER_LEAST(self->table)) {
+        size = NUVRIK_STEPPER_LEAST(self->table);
     }
     return (int16_t)(behind ? (-size) : size);
 }
@@ -1176,7 +1129,7 @@ int16_t nuvrik_stepper_wanted(const NuvrikStepper *self, uint16_t dt_ms)
 /** The greatest size of a level, of those that the ramp can reach, from which left is enough to stop. */
 int16_t nuvrik_stepper_fastest(const NuvrikStepper *self, int16_t now, uint32_t left, uint16_t time_ms)
 {
-    int16_t most = nuvrik_change(NUVRIK_P(self->table->ramp), time_ms);
+    int16_t most = nuvrik_change(NUVRIK_STEPPER_RAMP(self->table), time_ms);
     int16_t low = (int16_t)((now > most) ? (now - most) : 0);
     int16_t top = (int16_t)((most < (NUVRIK_FULL - now)) ? (now + most) : (int16_t)NUVRIK_FULL);
     if (nuvrik_reach(self->table, top, time_ms) <= left) {
@@ -1204,23 +1157,23 @@ void nuvrik_stepper_halt(NuvrikStepper *self)
 /* ---- pins ---- */
 
 /** What one pin of an output is at under a demand. Of two directions or two of power the first is forward. */
-uint16_t nuvrik_level_of_pin(const NuvrikPinTable *table, uint8_t pin, uint16_t value, int8_t way,
-    bool braked)
+uint16_t nuvrik_level_of_pin(const NUVRIK_FLASH NuvrikPinTable *table, uint8_t pin, uint16_t value,
+    int8_t way, bool braked)
 {
-    if (NUVRIK_U8(table->use) >= NUVRIK_SWITCHED_HIGH) {
-        return (uint16_t)(((value != 0) == (NUVRIK_U8(table->use) == NUVRIK_SWITCHED_HIGH)) ? 1 : 0);
+    if (NUVRIK_PIN_USE(table) >= NUVRIK_SWITCHED_HIGH) {
+        return (uint16_t)(((value != 0) == (NUVRIK_PIN_USE(table) == NUVRIK_SWITCHED_HIGH)) ? 1 : 0);
     }
-    if (NUVRIK_U8(table->use) == NUVRIK_TWO_POWERED) {
+    if (NUVRIK_PIN_USE(table) == NUVRIK_TWO_POWERED) {
         if (way == ((pin == 0) ? 1 : (-1))) {
             return value;
         }
-        return (uint16_t)(braked ? NUVRIK_U16(table->most) : 0);
+        return (uint16_t)(braked ? NUVRIK_PIN_MOST(table) : 0);
     }
     if (pin == 0) {
         return value;
     }
     if (pin == 1) {
-        return (uint16_t)((way > 0 || (NUVRIK_U8(table->use) == NUVRIK_TWO_DIRECTIONS && braked)) ? 1 : 0);
+        return (uint16_t)((way > 0 || (NUVRIK_PIN_USE(table) == NUVRIK_TWO_DIRECTIONS && braked)) ? 1 : 0);
     }
     return (uint16_t)((way < 0 || braked) ? 1 : 0);
 }
@@ -1234,23 +1187,6 @@ uint8_t nuvrik_pins_of(uint8_t use)
     return (uint8_t)((use == NUVRIK_TWO_DIRECTIONS) ? 3 : 1);
 }
 
-void nuvrik_writes_init(NuvrikWrites *self)
-{
-    for (uint8_t i = 0; i < NUVRIK_PINS_EACH; i++) {
-        self->wanted[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_PINS_EACH; i++) {
-        self->changed[i] = false;
-    }
-    self->count = 0;
-    for (uint8_t i = 0; i < NUVRIK_MOST_WRITES; i++) {
-        self->pin[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_WRITES; i++) {
-        self->level[i] = 0;
-    }
-}
-
 /** One more. */
 void nuvrik_writes_put(NuvrikWrites *self, uint8_t pin, uint16_t to)
 {
@@ -1259,15 +1195,9 @@ void nuvrik_writes_put(NuvrikWrites *self, uint8_t pin, uint16_t to)
     self->count++;
 }
 
-void nuvrik_pins_init(NuvrikPins *self, const NuvrikPinTable *table)
+void nuvrik_pins_init(NuvrikPins *self, const NUVRIK_FLASH NuvrikPinTable *table)
 {
     self->table = table;
-    self->way = 0;
-    self->braked = false;
-    self->known = false;
-    for (uint8_t i = 0; i < NUVRIK_PINS_EACH; i++) {
-        self->levels[i] = 0;
-    }
 }
 
 /** Say what a new demand asks to be written. */
@@ -1277,9 +1207,9 @@ void nuvrik_pins_follow(NuvrikPins *self, uint16_t value, int8_t way, bool brake
     bool same = self->known && way == self->way && braked == self->braked;
     self->way = way;
     self->braked = braked;
-    if (same && NUVRIK_U8(self->table->use) < NUVRIK_SWITCHED_HIGH && !braked) {
+    if (same && NUVRIK_PIN_USE(self->table) < NUVRIK_SWITCHED_HIGH && !braked) {
         /* Nearly always only the value changes, and with it one pin. */
-        uint8_t at = (uint8_t)((NUVRIK_U8(self->table->use) == NUVRIK_TWO_POWERED && way < 0) ? 1 : 0);
+        uint8_t at = (uint8_t)((NUVRIK_PIN_USE(self->table) == NUVRIK_TWO_POWERED && way < 0) ? 1 : 0);
         if (way != 0 && self->levels[at] != value) {
             nuvrik_pins_put(self, at, value, writes);
         }
@@ -1292,7 +1222,7 @@ void nuvrik_pins_follow(NuvrikPins *self, uint16_t value, int8_t way, bool brake
 /** The same, where a direction or everything may change. */
 void nuvrik_pins_change(NuvrikPins *self, uint16_t value, int8_t way, bool braked, NuvrikWrites *writes)
 {
-    uint8_t pins = nuvrik_pins_of(NUVRIK_U8(self->table->use));
+    uint8_t pins = nuvrik_pins_of(NUVRIK_PIN_USE(self->table));
     bool turned = false;
     for (uint8_t i = 0; i < pins; i++) {
         writes->wanted[i] = nuvrik_level_of_pin(self->table, i, value, way, braked);
@@ -1316,7 +1246,7 @@ void nuvrik_pins_change(NuvrikPins *self, uint16_t value, int8_t way, bool brake
 /** Whether a pin makes the output turn; the others only say which way. */
 bool nuvrik_pins_powers(const NuvrikPins *self, uint8_t pin)
 {
-    return pin == 0 || NUVRIK_U8(self->table->use) == NUVRIK_TWO_POWERED;
+    return pin == 0 || NUVRIK_PIN_USE(self->table) == NUVRIK_TWO_POWERED;
 }
 
 /** Write the pins of one sort that change. What goes down goes first, so that the two sides are never on
@@ -1345,20 +1275,14 @@ void nuvrik_pins_put(NuvrikPins *self, uint8_t pin, uint16_t to, NuvrikWrites *w
 
 /* ---- watch ---- */
 
-void nuvrik_watch_init(NuvrikWatch *self, const NuvrikWatchTable *table)
+void nuvrik_watch_init(NuvrikWatch *self, const NUVRIK_FLASH NuvrikWatchTable *table)
 {
     self->table = table;
-    self->state = NUVRIK_WAITING;
     self->why = NUVRIK_WHY_FIRST_FRAME;
     self->place = NUVRIK_NOBODY;
-    self->number = 0;
-    self->run = 0;
-    self->off_seen = 0;
-    self->counted = false;
     /* Before the first drive frame there is nothing yet that a silence could end. */
     self->silent = true;
     self->driven_ms = NUVRIK_TIMER_MAX;
-    self->entered_ms = 0;
 }
 
 /** Let dt_ms go by, before anything that arrived in that time is looked at. True if a silence begins:
@@ -1368,17 +1292,17 @@ void nuvrik_watch_init(NuvrikWatch *self, const NuvrikWatchTable *table)
 bool nuvrik_watch_pass_time(NuvrikWatch *self, uint16_t dt_ms)
 {
     self->driven_ms = nuvrik_later(self->driven_ms, dt_ms);
-    if (NUVRIK_U8(self->table->gives_up)) {
+    if (NUVRIK_WATCH_GIVES_UP(self->table)) {
         /* First, because it leads to WAITING, where the silence that is judged next changes nothing more. */
         self->entered_ms = nuvrik_later(self->entered_ms, dt_ms);
-        if (self->entered_ms >= NUVRIK_U16(self->table->give_up_ms)) {
+        if (self->entered_ms >= NUVRIK_WATCH_GIVE_UP_MS(self->table)) {
             nuvrik_watch_happen(self, NUVRIK_GIVE_UP, NUVRIK_NOBODY, 0);
         }
     }
-    if (self->driven_ms < NUVRIK_U16(self->table->timeout_ms)) {
+    if (self->driven_ms < NUVRIK_WATCH_TIMEOUT_MS(self->table)) {
         return false;
     }
-    nuvrik_watch_happen(self, NUVRIK_SILENCE, NUVRIK_NOBODY, NUVRIK_U16(self->table->timeout_ms));
+    nuvrik_watch_happen(self, NUVRIK_SILENCE, NUVRIK_NOBODY, NUVRIK_WATCH_TIMEOUT_MS(self->table));
     bool begins = !self->silent;
     self->silent = true;
     return begins;
@@ -1397,7 +1321,7 @@ void nuvrik_watch_drive(NuvrikWatch *self, bool arm, uint8_t moved)
 {
     self->driven_ms = 0;
     self->silent = false;
-    if (!(arm || NUVRIK_U8(self->table->armless))) {
+    if (!(arm || NUVRIK_WATCH_ARMLESS(self->table))) {
         nuvrik_watch_happen(self, NUVRIK_DRIVE_OFF, NUVRIK_NOBODY, 0);
     } else if (moved == NUVRIK_NOBODY) {
         nuvrik_watch_happen(self, NUVRIK_DRIVE_REST, NUVRIK_NOBODY, 0);
@@ -1409,7 +1333,7 @@ void nuvrik_watch_drive(NuvrikWatch *self, bool arm, uint8_t moved)
 /** A command that lacks a required reading: no drive frame, and no sign of life. */
 void nuvrik_watch_bare(NuvrikWatch *self, bool arm, uint8_t missing)
 {
-    if (arm || NUVRIK_U8(self->table->armless)) {
+    if (arm || NUVRIK_WATCH_ARMLESS(self->table)) {
         nuvrik_watch_happen(self, NUVRIK_BARE_ON, missing, 0);
     } else {
         nuvrik_watch_happen(self, NUVRIK_BARE_OFF, missing, 0);
@@ -1425,8 +1349,9 @@ void nuvrik_watch_stop(NuvrikWatch *self)
 /** Look an event up, do what its cell says, and say why nothing moves. */
 void nuvrik_watch_happen(NuvrikWatch *self, uint8_t event, uint8_t place, uint16_t number)
 {
-    const NuvrikCell *cell = &NUVRIK_P(self->table->cells)[(event * NUVRIK_STATES) + self->state];
-    if (NUVRIK_U8(cell->acts)) {
+    const NUVRIK_FLASH NuvrikCell *cell = &NUVRIK_WATCH_CELLS(self->table)[(event * NUVRIK_STATES)
+        + self->state];
+    if (NUVRIK_CELL_ACTS(cell)) {
         nuvrik_watch_carry_out(self, cell);
     } else if (event == NUVRIK_GIVE_UP) {
         /* It means nothing in this state, and changes no reason. */
@@ -1443,30 +1368,30 @@ void nuvrik_watch_happen(NuvrikWatch *self, uint8_t event, uint8_t place, uint16
 }
 
 /** Do what a cell says. */
-void nuvrik_watch_carry_out(NuvrikWatch *self, const NuvrikCell *cell)
+void nuvrik_watch_carry_out(NuvrikWatch *self, const NUVRIK_FLASH NuvrikCell *cell)
 {
-    if (NUVRIK_U8(cell->to) != NUVRIK_NOWHERE) {
-        nuvrik_watch_enter(self, NUVRIK_U8(cell->to));
+    if (NUVRIK_CELL_TO(cell) != NUVRIK_NOWHERE) {
+        nuvrik_watch_enter(self, NUVRIK_CELL_TO(cell));
     }
     /* The order matters: entering a state clears run and off_seen, and the cell may set them again. */
-    if (NUVRIK_U8(cell->run) != NUVRIK_NOWHERE) {
-        self->run = NUVRIK_U8(cell->run);
-        self->counted = self->counted || NUVRIK_U8(cell->run) > 0;
-    } else if (NUVRIK_U8(cell->counts_to) != NUVRIK_NOWHERE && !self->counted) {
-        if (self->run < NUVRIK_U8(self->table->good_frames)) {
+    if (NUVRIK_CELL_RUN(cell) != NUVRIK_NOWHERE) {
+        self->run = NUVRIK_CELL_RUN(cell);
+        self->counted = self->counted || NUVRIK_CELL_RUN(cell) > 0;
+    } else if (NUVRIK_CELL_COUNTS_TO(cell) != NUVRIK_NOWHERE && !self->counted) {
+        if (self->run < NUVRIK_WATCH_GOOD_FRAMES(self->table)) {
             self->run++;
         }
         self->counted = true;
     }
-    if (NUVRIK_U8(cell->off_seen) != NUVRIK_NOWHERE) {
-        self->off_seen = NUVRIK_U8(cell->off_seen);
+    if (NUVRIK_CELL_OFF_SEEN(cell) != NUVRIK_NOWHERE) {
+        self->off_seen = NUVRIK_CELL_OFF_SEEN(cell);
     }
-    if (NUVRIK_U8(cell->counts_to) < NUVRIK_STATES && self->run >= NUVRIK_U8(self->table->good_frames)) {
-        nuvrik_watch_enter(self, NUVRIK_U8(cell->counts_to));
+    if (NUVRIK_CELL_COUNTS_TO(cell) < NUVRIK_STATES && self->run >= NUVRIK_WATCH_GOOD_FRAMES(self->table)) {
+        nuvrik_watch_enter(self, NUVRIK_CELL_COUNTS_TO(cell));
     }
-    if (NUVRIK_U8(cell->edge_to) != NUVRIK_NOWHERE && (self->off_seen != 0
-        || NUVRIK_U8(self->table->armless))) {
-        nuvrik_watch_enter(self, NUVRIK_U8(cell->edge_to));
+    if (NUVRIK_CELL_EDGE_TO(cell) != NUVRIK_NOWHERE && (self->off_seen != 0
+        || NUVRIK_WATCH_ARMLESS(self->table))) {
+        nuvrik_watch_enter(self, NUVRIK_CELL_EDGE_TO(cell));
     }
 }
 
@@ -1480,17 +1405,17 @@ void nuvrik_watch_enter(NuvrikWatch *self, uint8_t state)
 }
 
 /** Say why nothing moves, with the code that helps most. */
-void nuvrik_watch_explain(NuvrikWatch *self, uint8_t event, const NuvrikCell *cell, uint8_t place,
-    uint16_t number)
+void nuvrik_watch_explain(NuvrikWatch *self, uint8_t event, const NUVRIK_FLASH NuvrikCell *cell,
+    uint8_t place, uint16_t number)
 {
     if (self->state == NUVRIK_STOPPED) {
         nuvrik_watch_say(self, NUVRIK_WHY_STOPPED, NUVRIK_NOBODY, self->run);
-    } else if (NUVRIK_U8(cell->counts_to) != NUVRIK_NOWHERE && self->run > 0
-        && self->run < NUVRIK_U8(self->table->good_frames)) {
+    } else if (NUVRIK_CELL_COUNTS_TO(cell) != NUVRIK_NOWHERE && self->run > 0
+        && self->run < NUVRIK_WATCH_GOOD_FRAMES(self->table)) {
         nuvrik_watch_say(self, NUVRIK_WHY_GOOD_FRAMES, NUVRIK_NOBODY, self->run);
     } else if (event != NUVRIK_SILENCE || self->why != NUVRIK_WHY_FIRST_FRAME) {
         /* Before the first frame "no drive frame for 400 ms" would be true and would help nobody. */
-        nuvrik_watch_say(self, NUVRIK_U8(cell->why), place, number);
+        nuvrik_watch_say(self, NUVRIK_CELL_WHY(cell), place, number);
     }
 }
 
@@ -1504,41 +1429,37 @@ void nuvrik_watch_say(NuvrikWatch *self, uint8_t why, uint8_t place, uint16_t nu
 
 /* ---- commands ---- */
 
-void nuvrik_commands_init(NuvrikCommands *self, const NuvrikCommandTable *table)
+void nuvrik_commands_init(NuvrikCommands *self, const NUVRIK_FLASH NuvrikCommandTable *table)
 {
     self->table = table;
-    self->arm = false;
     self->missing = NUVRIK_NOBODY;
     self->moved = NUVRIK_NOBODY;
-    self->unready = NUVRIK_U8(table->optional_count);
-    for (uint8_t i = 0; i < NUVRIK_MOST_OPTIONAL; i++) {
-        self->ready[i] = false;
-    }
+    self->unready = NUVRIK_COMMAND_OPTIONAL_COUNT(table);
 }
 
 /** Say what a command is. */
 void nuvrik_commands_sort(NuvrikCommands *self, const int32_t *values)
 {
-    const NuvrikCommandTable *table = self->table;
-    int16_t band = NUVRIK_I16(table->band);
-    self->arm = NUVRIK_U8(table->arm) != NUVRIK_NOBODY && values[NUVRIK_U8(table->arm)] != 0;
+    const NUVRIK_FLASH NuvrikCommandTable *table = self->table;
+    int16_t band = NUVRIK_COMMAND_BAND(table);
+    self->arm = NUVRIK_COMMAND_ARM(table) != NUVRIK_NOBODY && values[NUVRIK_COMMAND_ARM(table)] != 0;
     self->missing = NUVRIK_NOBODY;
     self->moved = NUVRIK_NOBODY;
     /* Optional channels first: their readiness has to be followed in every command, drive frame or not. */
-    if (NUVRIK_U8(table->optional_count) != 0) {
+    if (NUVRIK_COMMAND_OPTIONAL_COUNT(table) != 0) {
         nuvrik_commands_look_at_optional(self, values);
     }
-    for (uint8_t need_at = 0; need_at < NUVRIK_U8(table->required_count); need_at++) {
-        const NuvrikNeed *need = &NUVRIK_P(table->required)[need_at];
-        int32_t value = values[NUVRIK_U8(need->place)];
+    for (uint8_t need_at = 0; need_at < NUVRIK_COMMAND_REQUIRED_COUNT(table); need_at++) {
+        const NUVRIK_FLASH NuvrikNeed *need = &NUVRIK_COMMAND_REQUIRED(table)[need_at];
+        int32_t value = values[NUVRIK_NEED_PLACE(need)];
         if (value == NUVRIK_NO_READING) {
-            self->missing = NUVRIK_U8(need->place);
+            self->missing = NUVRIK_NEED_PLACE(need);
             self->moved = NUVRIK_NOBODY;
             return;
         }
         /* Of several that are not at rest the first is named: one is enough to act on. */
-        if (NUVRIK_U8(need->turns) && self->moved == NUVRIK_NOBODY && (value > band || value < (-band))) {
-            self->moved = NUVRIK_U8(need->place);
+        if (NUVRIK_NEED_TURNS(need) && self->moved == NUVRIK_NOBODY && (value > band || value < (-band))) {
+            self->moved = NUVRIK_NEED_PLACE(need);
         }
     }
 }
@@ -1546,10 +1467,10 @@ void nuvrik_commands_sort(NuvrikCommands *self, const int32_t *values)
 /** Follow which of the optional channels have a say. */
 void nuvrik_commands_look_at_optional(NuvrikCommands *self, const int32_t *values)
 {
-    int16_t band = NUVRIK_I16(self->table->band);
+    int16_t band = NUVRIK_COMMAND_BAND(self->table);
     self->unready = 0;
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->optional_count); i++) {
-        uint8_t place = NUVRIK_U8(NUVRIK_P(self->table->optional)[i]);
+    for (uint8_t i = 0; i < NUVRIK_COMMAND_OPTIONAL_COUNT(self->table); i++) {
+        uint8_t place = NUVRIK_U8(NUVRIK_COMMAND_OPTIONAL(self->table)[i]);
         int32_t value = values[place];
         if (value == NUVRIK_NO_READING) {
             self->ready[i] = false;
@@ -1570,9 +1491,9 @@ void nuvrik_commands_enter(NuvrikCommands *self, int32_t *values)
     if (self->unready == 0) {
         return;
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->optional_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_COMMAND_OPTIONAL_COUNT(self->table); i++) {
         if (!self->ready[i]) {
-            values[NUVRIK_U8(NUVRIK_P(self->table->optional)[i])] = 0;
+            values[NUVRIK_U8(NUVRIK_COMMAND_OPTIONAL(self->table)[i])] = 0;
         }
     }
 }
@@ -1580,25 +1501,25 @@ void nuvrik_commands_enter(NuvrikCommands *self, int32_t *values)
 /* ---- mix ---- */
 
 /** Whether a channel counts as zero: without a reading, or at rest. */
-bool nuvrik_rests(const NuvrikRoute *route, int32_t value)
+bool nuvrik_rests(const NUVRIK_FLASH NuvrikRoute *route, int32_t value)
 {
-    return value == NUVRIK_NO_READING || (value <= NUVRIK_I16(route->band)
-        && (int16_t)value >= (-NUVRIK_I16(route->band)));
+    return value == NUVRIK_NO_READING || (value <= NUVRIK_ROUTE_BAND(route)
+        && (int16_t)value >= (-NUVRIK_ROUTE_BAND(route)));
 }
 
 /** The weighed sum. A channel without a reading adds nothing, nor does one that is at rest: so what was at
  *  rest when the machine was armed puts no start duty on a motor.
  */
-int32_t nuvrik_total(const NuvrikRoute *route, const int32_t *values)
+int32_t nuvrik_total(const NUVRIK_FLASH NuvrikRoute *route, const int32_t *values)
 {
     int32_t sum = 0;
-    for (uint8_t term_at = 0; term_at < NUVRIK_U8(route->terms_count); term_at++) {
-        const NuvrikTerm *term = &NUVRIK_P(route->terms)[term_at];
-        int32_t value = values[NUVRIK_U8(term->place)];
+    for (uint8_t term_at = 0; term_at < NUVRIK_ROUTE_TERMS_COUNT(route); term_at++) {
+        const NUVRIK_FLASH NuvrikTerm *term = &NUVRIK_ROUTE_TERMS(route)[term_at];
+        int32_t value = values[NUVRIK_TERM_PLACE(term)];
         if (!nuvrik_rests(route, value)) {
             /* A weight of 1 needs no product, and is by far the commonest. */
-            int32_t weighed = (NUVRIK_I32(term->weight) == NUVRIK_FULL) ? value
-                : nuvrik_mul(NUVRIK_I32(term->weight), value);
+            int32_t weighed = (NUVRIK_TERM_WEIGHT(term) == NUVRIK_FULL) ? value
+                : nuvrik_mul(NUVRIK_TERM_WEIGHT(term), value);
             sum = sum + weighed;
         }
     }
@@ -1620,11 +1541,11 @@ int32_t nuvrik_fit_side(int32_t sum, int32_t other)
 }
 
 /** A side's sum, slowed while it is the inner one of a turn. On the outer one the product is negative. */
-int32_t nuvrik_slowed(const NuvrikRoute *route, int32_t sum, const int32_t *values)
+int32_t nuvrik_slowed(const NUVRIK_FLASH NuvrikRoute *route, int32_t sum, const int32_t *values)
 {
-    int32_t turned = values[NUVRIK_U8(route->turn)];
+    int32_t turned = values[NUVRIK_ROUTE_TURN(route)];
     if (!nuvrik_rests(route, turned)) {
-        int32_t slowing = turned * NUVRIK_I8(route->inner);
+        int32_t slowing = turned * NUVRIK_ROUTE_INNER(route);
         if (slowing > 0) {
             return nuvrik_mul(sum, NUVRIK_FULL - slowing);
         }
@@ -1634,61 +1555,40 @@ int32_t nuvrik_slowed(const NuvrikRoute *route, int32_t sum, const int32_t *valu
 
 /* ---- outputs ---- */
 
-void nuvrik_outputs_init(NuvrikOutputs *self, const NuvrikOutputsTable *table)
+void nuvrik_outputs_init(NuvrikOutputs *self, const NUVRIK_FLASH NuvrikOutputsTable *table)
 {
     self->table = table;
-    for (uint8_t i = 0; i < NUVRIK_COUNT(MOTORS, NUVRIK_U8(table->motors_count)); i++) {
-        nuvrik_motor_init(&self->motors[i], &NUVRIK_P(table->motors)[i]);
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_MOTORS_COUNT(table); i++) {
+        nuvrik_motor_init(&self->motors[i], &NUVRIK_OUTPUTS_MOTORS(table)[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_COUNT(SERVOS, NUVRIK_U8(table->servos_count)); i++) {
-        nuvrik_servo_init(&self->servos[i], &NUVRIK_P(table->servos)[i]);
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_SERVOS_COUNT(table); i++) {
+        nuvrik_servo_init(&self->servos[i], &NUVRIK_OUTPUTS_SERVOS(table)[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_COUNT(STEPPERS, NUVRIK_U8(table->steppers_count)); i++) {
-        nuvrik_stepper_init(&self->steppers[i], &NUVRIK_P(table->steppers)[i]);
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_STEPPERS_COUNT(table); i++) {
+        nuvrik_stepper_init(&self->steppers[i], &NUVRIK_OUTPUTS_STEPPERS(table)[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_COUNT(SWITCHES, NUVRIK_U8(table->switches_count)); i++) {
-        nuvrik_switch_init(&self->switches[i], &NUVRIK_P(table->switches)[i]);
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_SWITCHES_COUNT(table); i++) {
+        nuvrik_switch_init(&self->switches[i], &NUVRIK_OUTPUTS_SWITCHES(table)[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
-        self->targets[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
-        self->sums[i] = 0;
-    }
-    self->asked = false;
     self->jogged = NUVRIK_NOBODY;
-    self->jog_level = 0;
-    self->jog_for_ms = 0;
-    self->jog_ms = 0;
-    for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
-        self->moves[i] = false;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
-        self->wishes[i] = 0;
-    }
-    self->moving = false;
-    self->limited = false;
     for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
         self->factors[i] = NUVRIK_FULL;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
-        self->ends[i] = 0;
     }
 }
 
 /** At power-up. */
 void nuvrik_outputs_begin(NuvrikOutputs *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_COUNT(MOTORS, NUVRIK_U8(self->table->motors_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_MOTORS_COUNT(self->table); i++) {
         nuvrik_motor_begin(&self->motors[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_COUNT(SERVOS, NUVRIK_U8(self->table->servos_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_SERVOS_COUNT(self->table); i++) {
         nuvrik_servo_begin(&self->servos[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_COUNT(STEPPERS, NUVRIK_U8(self->table->steppers_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_STEPPERS_COUNT(self->table); i++) {
         nuvrik_stepper_begin(&self->steppers[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_COUNT(SWITCHES, NUVRIK_U8(self->table->switches_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_SWITCHES_COUNT(self->table); i++) {
         nuvrik_switch_begin(&self->switches[i]);
     }
 }
@@ -1705,21 +1605,21 @@ void nuvrik_outputs_pass_time(NuvrikOutputs *self, uint16_t dt_ms)
 void nuvrik_outputs_follow(NuvrikOutputs *self, const int32_t *values)
 {
     self->asked = true;
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->outputs_count); i++) {
-        self->sums[i] = nuvrik_total(NUVRIK_P(NUVRIK_P(self->table->outputs)[i].route), values);
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_OUTPUTS_COUNT(self->table); i++) {
+        self->sums[i] = nuvrik_total(NUVRIK_OUTPUT_ROUTE(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[i]), values);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->outputs_count); i++) {
-        const NuvrikRoute *route = NUVRIK_P(NUVRIK_P(self->table->outputs)[i].route);
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_OUTPUTS_COUNT(self->table); i++) {
+        const NUVRIK_FLASH NuvrikRoute *route = NUVRIK_OUTPUT_ROUTE(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[i]);
         int32_t sum = self->sums[i];
-        if (NUVRIK_U8(route->partner) != NUVRIK_NOBODY) {
-            sum = nuvrik_fit_side(sum, self->sums[NUVRIK_U8(route->partner)]);
+        if (NUVRIK_ROUTE_PARTNER(route) != NUVRIK_NOBODY) {
+            sum = nuvrik_fit_side(sum, self->sums[NUVRIK_ROUTE_PARTNER(route)]);
         }
-        if (NUVRIK_U8(route->turn) != NUVRIK_NOBODY) {
+        if (NUVRIK_ROUTE_TURN(route) != NUVRIK_NOBODY) {
             sum = nuvrik_slowed(route, sum, values);
         }
         /* Clipped once, at the end: the sum of two halves may pass full scale on the way. And a flag is 0 */
         /* or 1, not a level: it is made full, so that a switch need not know the difference. */
-        if (sum > NUVRIK_FULL || (NUVRIK_U8(route->switched) && sum != 0)) {
+        if (sum > NUVRIK_FULL || (NUVRIK_ROUTE_SWITCHED(route) && sum != 0)) {
             sum = NUVRIK_FULL;
         } else if (sum < (-NUVRIK_FULL)) {
             sum = -NUVRIK_FULL;
@@ -1752,7 +1652,7 @@ void nuvrik_outputs_end_jog(NuvrikOutputs *self)
 /** Whether an output turns; the others stand in a place, or are off or on. */
 bool nuvrik_outputs_turns(const NuvrikOutputs *self, uint8_t output)
 {
-    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind);
+    uint8_t kind = NUVRIK_OUTPUT_KIND(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[output]);
     return (NUVRIK_HAS_IS_MOTOR && kind == NUVRIK_IS_MOTOR) || (NUVRIK_HAS_IS_STEPPER
         && kind == NUVRIK_IS_STEPPER);
 }
@@ -1761,7 +1661,7 @@ bool nuvrik_outputs_turns(const NuvrikOutputs *self, uint8_t output)
 bool nuvrik_outputs_switches_only(const NuvrikOutputs *self, uint8_t output)
 {
     return (NUVRIK_HAS_IS_SWITCH
-        && NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind) == NUVRIK_IS_SWITCH);
+        && NUVRIK_OUTPUT_KIND(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[output]) == NUVRIK_IS_SWITCH);
 }
 
 /** Whether a hand, or a jog, moves an output that a motion is to move, or may no longer let it. */
@@ -1791,7 +1691,7 @@ void nuvrik_outputs_wish(NuvrikOutputs *self, uint8_t output, int16_t to)
 void nuvrik_outputs_let_go(NuvrikOutputs *self)
 {
     self->moving = false;
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->outputs_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_OUTPUTS_COUNT(self->table); i++) {
         self->moves[i] = false;
     }
 }
@@ -1809,11 +1709,12 @@ void nuvrik_outputs_limit(NuvrikOutputs *self, uint8_t output, int16_t factor, u
 /** Which way a level above 0 turns what turns. */
 int8_t nuvrik_outputs_facing(const NuvrikOutputs *self, uint8_t output)
 {
-    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].at);
-    if ((NUVRIK_HAS_IS_MOTOR && NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind) == NUVRIK_IS_MOTOR)) {
-        return NUVRIK_I8(NUVRIK_P(self->table->motors)[at].facing);
+    uint8_t at = NUVRIK_OUTPUT_AT(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[output]);
+    if ((NUVRIK_HAS_IS_MOTOR
+        && NUVRIK_OUTPUT_KIND(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[output]) == NUVRIK_IS_MOTOR)) {
+        return NUVRIK_MOTOR_FACING(&NUVRIK_OUTPUTS_MOTORS(self->table)[at]);
     }
-    return NUVRIK_I8(NUVRIK_P(self->table->steppers)[at].facing);
+    return NUVRIK_STEPPER_FACING(&NUVRIK_OUTPUTS_STEPPERS(self->table)[at]);
 }
 
 /** Whether a level would turn an output further beyond an end. */
@@ -1829,8 +1730,8 @@ bool nuvrik_outputs_barred(const NuvrikOutputs *self, uint8_t output, int32_t to
 /** What is left of a target. What still turns beyond its end is cut short, without a ramp. */
 int16_t nuvrik_outputs_within_limits(NuvrikOutputs *self, uint8_t output, int16_t target)
 {
-    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].at);
-    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind);
+    uint8_t at = NUVRIK_OUTPUT_AT(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[output]);
+    uint8_t kind = NUVRIK_OUTPUT_KIND(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[output]);
     if ((NUVRIK_HAS_IS_MOTOR && kind == NUVRIK_IS_MOTOR) && nuvrik_outputs_barred(self, output,
         self->motors[at].ramp.fine)) {
         nuvrik_motor_cut_short(&self->motors[at]);
@@ -1847,7 +1748,7 @@ int16_t nuvrik_outputs_within_limits(NuvrikOutputs *self, uint8_t output, int16_
 /** What passed was turned at the rates told before, so it is counted before new ones are told. */
 void nuvrik_outputs_count_on(NuvrikOutputs *self, uint16_t dt_ms)
 {
-    for (uint8_t i = 0; i < NUVRIK_COUNT(STEPPERS, NUVRIK_U8(self->table->steppers_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_STEPPERS_COUNT(self->table); i++) {
         nuvrik_stepper_count_on(&self->steppers[i], dt_ms);
     }
 }
@@ -1858,8 +1759,8 @@ void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode)
     if (self->jogged != NUVRIK_NOBODY && (mode != NUVRIK_FOLLOW || self->jog_ms >= self->jog_for_ms)) {
         self->jogged = NUVRIK_NOBODY;
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->outputs_count); i++) {
-        const NuvrikOutputTable *one = &NUVRIK_P(self->table->outputs)[i];
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_OUTPUTS_COUNT(self->table); i++) {
+        const NUVRIK_FLASH NuvrikOutputTable *one = &NUVRIK_OUTPUTS_OUTPUTS(self->table)[i];
         int16_t target = self->targets[i];
         bool asked = self->asked;
         if (self->jogged == i) {
@@ -1873,14 +1774,14 @@ void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode)
         if (self->limited && nuvrik_outputs_turns(self, i)) {
             target = nuvrik_outputs_within_limits(self, i, target);
         }
-        if ((NUVRIK_HAS_IS_MOTOR && NUVRIK_U8(one->kind) == NUVRIK_IS_MOTOR)) {
-            nuvrik_motor_tick(&self->motors[NUVRIK_U8(one->at)], target, asked, dt_ms, mode);
-        } else if ((NUVRIK_HAS_IS_SERVO && NUVRIK_U8(one->kind) == NUVRIK_IS_SERVO)) {
-            nuvrik_servo_tick(&self->servos[NUVRIK_U8(one->at)], target, asked, dt_ms, mode);
-        } else if ((NUVRIK_HAS_IS_STEPPER && NUVRIK_U8(one->kind) == NUVRIK_IS_STEPPER)) {
-            nuvrik_stepper_tick(&self->steppers[NUVRIK_U8(one->at)], target, asked, dt_ms, mode);
+        if ((NUVRIK_HAS_IS_MOTOR && NUVRIK_OUTPUT_KIND(one) == NUVRIK_IS_MOTOR)) {
+            nuvrik_motor_tick(&self->motors[NUVRIK_OUTPUT_AT(one)], target, asked, dt_ms, mode);
+        } else if ((NUVRIK_HAS_IS_SERVO && NUVRIK_OUTPUT_KIND(one) == NUVRIK_IS_SERVO)) {
+            nuvrik_servo_tick(&self->servos[NUVRIK_OUTPUT_AT(one)], target, asked, dt_ms, mode);
+        } else if ((NUVRIK_HAS_IS_STEPPER && NUVRIK_OUTPUT_KIND(one) == NUVRIK_IS_STEPPER)) {
+            nuvrik_stepper_tick(&self->steppers[NUVRIK_OUTPUT_AT(one)], target, asked, dt_ms, mode);
         } else {
-            nuvrik_switch_tick(&self->switches[NUVRIK_U8(one->at)], target, asked, mode);
+            nuvrik_switch_tick(&self->switches[NUVRIK_OUTPUT_AT(one)], target, asked, mode);
         }
     }
 }
@@ -1888,16 +1789,16 @@ void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode)
 /** Every output to rest at once, without a ramp. */
 void nuvrik_outputs_halt(NuvrikOutputs *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_COUNT(MOTORS, NUVRIK_U8(self->table->motors_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_MOTORS_COUNT(self->table); i++) {
         nuvrik_motor_halt(&self->motors[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_COUNT(SERVOS, NUVRIK_U8(self->table->servos_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_SERVOS_COUNT(self->table); i++) {
         nuvrik_servo_halt(&self->servos[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_COUNT(STEPPERS, NUVRIK_U8(self->table->steppers_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_STEPPERS_COUNT(self->table); i++) {
         nuvrik_stepper_halt(&self->steppers[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_COUNT(SWITCHES, NUVRIK_U8(self->table->switches_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_SWITCHES_COUNT(self->table); i++) {
         nuvrik_switch_halt(&self->switches[i]);
     }
 }
@@ -1905,8 +1806,8 @@ void nuvrik_outputs_halt(NuvrikOutputs *self)
 /** What an output is told now. */
 NuvrikDemand *nuvrik_outputs_told(NuvrikOutputs *self, uint8_t output)
 {
-    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].kind);
-    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->outputs)[output].at);
+    uint8_t kind = NUVRIK_OUTPUT_KIND(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[output]);
+    uint8_t at = NUVRIK_OUTPUT_AT(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[output]);
     if ((NUVRIK_HAS_IS_MOTOR && kind == NUVRIK_IS_MOTOR)) {
         return &self->motors[at].demand;
     }
@@ -1922,7 +1823,7 @@ NuvrikDemand *nuvrik_outputs_told(NuvrikOutputs *self, uint8_t output)
 /** Whether an output is about to let go of a load that it holds. */
 bool nuvrik_outputs_hold_ends(const NuvrikOutputs *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_COUNT(MOTORS, NUVRIK_U8(self->table->motors_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_MOTORS_COUNT(self->table); i++) {
         if (nuvrik_motor_hold_ends(&self->motors[i])) {
             return true;
         }
@@ -1952,56 +1853,9 @@ int32_t nuvrik_steps_between(uint32_t whole_to, uint16_t part_to, uint32_t whole
     return -((NUVRIK_TURNS - (int32_t)steps) + 1);
 }
 
-void nuvrik_desk_init(NuvrikDesk *self, const NuvrikDeskTable *table)
+void nuvrik_desk_init(NuvrikDesk *self, const NUVRIK_FLASH NuvrikDeskTable *table)
 {
     self->table = table;
-    self->boot_low = 0;
-    self->boot_high = 0;
-    self->met = false;
-    self->session = 0;
-    self->number = 0;
-    self->replied = false;
-    self->code = 0;
-    self->status = 0;
-    self->value = 0;
-    for (uint8_t i = 0; i < NUVRIK_MOST_ARGUMENTS; i++) {
-        self->arguments[i] = 0;
-    }
-    self->motion = NUVRIK_NO_MOTION;
-    self->move_code = 0;
-    self->move_session = 0;
-    self->move_number = 0;
-    self->begun = false;
-    self->steps = 0;
-    self->back = false;
-    self->from_whole = 0;
-    self->from_part = 0;
-    self->first = 0;
-    self->waiting = 0;
-    for (uint8_t i = 0; i < NUVRIK_MOST_WAITING; i++) {
-        self->kinds[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_WAITING; i++) {
-        self->codes[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_WAITING; i++) {
-        self->sessions[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_WAITING; i++) {
-        self->numbers[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_WAITING; i++) {
-        self->statuses[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_WAITING; i++) {
-        self->values[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_WAITING; i++) {
-        self->lengths[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_TOKENS; i++) {
-        self->tokens[i] = 0;
-    }
 }
 
 /** Answer who is there, or how it has fared; a new session makes all that the old one sent stale. Session
@@ -2022,7 +1876,7 @@ void nuvrik_desk_hello(NuvrikDesk *self, uint16_t session, uint8_t page, NuvrikO
         self->number = 0;
         self->replied = false;
     }
-    if (NUVRIK_U8(self->table->says_hello)) {
+    if (NUVRIK_DESK_SAYS_HELLO(self->table)) {
         self->kinds[nuvrik_desk_place(self)] = (uint8_t)((page == NUVRIK_WHO) ? NUVRIK_ANSWERS_HELLO
             : NUVRIK_ANSWERS_HOW);
     }
@@ -2078,23 +1932,23 @@ bool nuvrik_desk_ask(NuvrikDesk *self, uint8_t code, uint16_t boot_low, uint16_t
     }
     self->number = number;
     self->code = code;
-    return nuvrik_desk_begin(self, &NUVRIK_P(self->table->requests)[code], armed);
+    return nuvrik_desk_begin(self, &NUVRIK_DESK_REQUESTS(self->table)[code], armed);
 }
 
 /** Carry it out, or begin to. */
-bool nuvrik_desk_begin(NuvrikDesk *self, const NuvrikRequestTable *request, bool armed)
+bool nuvrik_desk_begin(NuvrikDesk *self, const NUVRIK_FLASH NuvrikRequestTable *request, bool armed)
 {
-    if (NUVRIK_U8(request->moves) && !armed) {
+    if (NUVRIK_REQUEST_MOVES(request) && !armed) {
         nuvrik_desk_answer(self, NUVRIK_NOT_ARMED, 0);
-    } else if (NUVRIK_U8(request->moves) && self->motion != NUVRIK_NO_MOTION) {
+    } else if (NUVRIK_REQUEST_MOVES(request) && self->motion != NUVRIK_NO_MOTION) {
         nuvrik_desk_answer(self, NUVRIK_BUSY, 0);
-    } else if ((NUVRIK_HAS_ASKS_CALL && NUVRIK_U8(request->kind) == NUVRIK_ASKS_CALL)) {
+    } else if ((NUVRIK_HAS_ASKS_CALL && NUVRIK_REQUEST_KIND(request) == NUVRIK_ASKS_CALL)) {
         return true;
-    } else if ((NUVRIK_HAS_ASKS_STEPS && NUVRIK_U8(request->kind) == NUVRIK_ASKS_STEPS)
-        || (NUVRIK_HAS_ASKS_HOME && NUVRIK_U8(request->kind) == NUVRIK_ASKS_HOME)) {
+    } else if ((NUVRIK_HAS_ASKS_STEPS && NUVRIK_REQUEST_KIND(request) == NUVRIK_ASKS_STEPS)
+        || (NUVRIK_HAS_ASKS_HOME && NUVRIK_REQUEST_KIND(request) == NUVRIK_ASKS_HOME)) {
         self->motion = NUVRIK_STEPS_MOTION;
         self->begun = false;
-        int32_t asked = ((NUVRIK_HAS_ASKS_STEPS && NUVRIK_U8(request->kind) == NUVRIK_ASKS_STEPS))
+        int32_t asked = ((NUVRIK_HAS_ASKS_STEPS && NUVRIK_REQUEST_KIND(request) == NUVRIK_ASKS_STEPS))
             ? self->arguments[0] : (int32_t)0;
         self->back = asked < 0;
         self->steps = (uint16_t)nuvrik_abs32(asked);
@@ -2143,7 +1997,7 @@ void nuvrik_desk_overlay(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_m
         nuvrik_desk_over(self, NUVRIK_DONE, 0, outputs);
         return;
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(outputs->table->outputs_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_OUTPUTS_COUNT(outputs->table); i++) {
         if (outputs->moves[i] && (nuvrik_outputs_a_hand_moves(outputs, i)
             || nuvrik_outputs_ends_here(outputs, i))) {
             nuvrik_desk_over(self, NUVRIK_ENDED, 0, outputs);
@@ -2155,18 +2009,18 @@ void nuvrik_desk_overlay(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_m
 /** A move by steps, one tick of it. False: it is there. */
 bool nuvrik_desk_step(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms)
 {
-    const NuvrikRequestTable *request = &NUVRIK_P(self->table->requests)[self->move_code];
-    NuvrikStepper *stepper = &outputs->steppers[NUVRIK_U8(request->stepper)];
+    const NUVRIK_FLASH NuvrikRequestTable *request = &NUVRIK_DESK_REQUESTS(self->table)[self->move_code];
+    NuvrikStepper *stepper = &outputs->steppers[NUVRIK_REQUEST_STEPPER(request)];
     if (!self->begun) {
         /* A move counts from rest: what a hand still turns is not part of it. */
         if (stepper->ramp.fine != 0) {
-            nuvrik_outputs_wish(outputs, NUVRIK_U8(request->output), 0);
+            nuvrik_outputs_wish(outputs, NUVRIK_REQUEST_OUTPUT(request), 0);
             return true;
         }
         self->begun = true;
         self->from_whole = stepper->whole;
         self->from_part = stepper->part;
-        if ((NUVRIK_HAS_ASKS_HOME && NUVRIK_U8(request->kind) == NUVRIK_ASKS_HOME)) {
+        if ((NUVRIK_HAS_ASKS_HOME && NUVRIK_REQUEST_KIND(request) == NUVRIK_ASKS_HOME)) {
             nuvrik_stepper_go_to(stepper, 0, 0);
         } else if (self->back) {
             nuvrik_stepper_go_to(stepper, (stepper->whole - self->steps) & UINT32_C(0x3fffffff),
@@ -2179,7 +2033,7 @@ bool nuvrik_desk_step(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms)
     if (nuvrik_stepper_arrived(stepper)) {
         return false;
     }
-    nuvrik_outputs_wish(outputs, NUVRIK_U8(request->output), nuvrik_stepper_wanted(stepper, dt_ms));
+    nuvrik_outputs_wish(outputs, NUVRIK_REQUEST_OUTPUT(request), nuvrik_stepper_wanted(stepper, dt_ms));
     return true;
 }
 
@@ -2191,8 +2045,8 @@ void nuvrik_desk_over(NuvrikDesk *self, uint8_t status, int32_t value, NuvrikOut
     }
     int32_t came_to = value;
     if ((NUVRIK_HAS_STEPS_MOTION && self->motion == NUVRIK_STEPS_MOTION)) {
-        const NuvrikRequestTable *request = &NUVRIK_P(self->table->requests)[self->move_code];
-        NuvrikStepper *stepper = &outputs->steppers[NUVRIK_U8(request->stepper)];
+        const NUVRIK_FLASH NuvrikRequestTable *request = &NUVRIK_DESK_REQUESTS(self->table)[self->move_code];
+        NuvrikStepper *stepper = &outputs->steppers[NUVRIK_REQUEST_STEPPER(request)];
         came_to = 0;
         if (self->begun) {
             came_to = nuvrik_steps_between(stepper->whole, stepper->part, self->from_whole, self->from_part);
@@ -2235,23 +2089,13 @@ uint8_t nuvrik_desk_echo(NuvrikDesk *self, uint8_t length)
 
 /* ---- machine ---- */
 
-void nuvrik_machine_init(NuvrikMachine *self, const NuvrikMachineTable *table)
+void nuvrik_machine_init(NuvrikMachine *self, const NUVRIK_FLASH NuvrikMachineTable *table)
 {
     self->table = table;
-    nuvrik_watch_init(&self->watch, NUVRIK_P(table->watch));
-    nuvrik_commands_init(&self->commands, NUVRIK_P(table->commands));
-    nuvrik_outputs_init(&self->outputs, NUVRIK_P(table->outputs));
-    nuvrik_desk_init(&self->desk, NUVRIK_P(table->desk));
-    self->started = false;
-    self->now_ms = 0;
-    self->ticked = false;
-    self->since_ms = 0;
-    self->heard = false;
-    self->heard_ms = 0;
-    self->followed = false;
-    self->last_command = 0;
-    self->resting = false;
-    self->holding = false;
+    nuvrik_watch_init(&self->watch, NUVRIK_MACHINE_WATCH(table));
+    nuvrik_commands_init(&self->commands, NUVRIK_MACHINE_COMMANDS(table));
+    nuvrik_outputs_init(&self->outputs, NUVRIK_MACHINE_OUTPUTS(table));
+    nuvrik_desk_init(&self->desk, NUVRIK_MACHINE_DESK(table));
 }
 
 /** At power-up, with a number that differs from boot to boot. */
@@ -2301,7 +2145,7 @@ uint8_t nuvrik_machine_pass_time(NuvrikMachine *self, uint16_t now_ms)
         /* Where no command comes no silence begins, and yet whoever asked something, and has gone since, */
         /* must not have the last word about what is new. */
         self->heard_ms = nuvrik_later(self->heard_ms, dt_ms);
-        if (self->heard_ms >= NUVRIK_U16(NUVRIK_P(self->table->watch)->timeout_ms)) {
+        if (self->heard_ms >= NUVRIK_WATCH_TIMEOUT_MS(NUVRIK_MACHINE_WATCH(self->table))) {
             self->heard = false;
             return NUVRIK_WEAR;
         }
@@ -2474,19 +2318,9 @@ uint8_t nuvrik_digit(uint8_t code)
     return (uint8_t)((code < 10) ? (code + 48) : (code + 87));
 }
 
-void nuvrik_sender_init(NuvrikSender *self, const NuvrikSenderTable *table)
+void nuvrik_sender_init(NuvrikSender *self, const NUVRIK_FLASH NuvrikSenderTable *table)
 {
     self->table = table;
-    self->seq = 0;
-    for (uint8_t i = 0; i < NUVRIK_MOST_BODY; i++) {
-        self->body[i] = 0;
-    }
-    self->length = 0;
-    self->at = 0;
-    for (uint16_t i = 0; i < NUVRIK_MOST_WIRE; i++) {
-        self->wire[i] = 0;
-    }
-    self->count = 0;
 }
 
 /** A frame of a kind, with the next number. */
@@ -2496,8 +2330,8 @@ void nuvrik_sender_begin(NuvrikSender *self, uint8_t kind)
         self->body[i] = 0;
     }
     self->body[0] = (uint8_t)((NUVRIK_THIS_VERSION << 4) + kind);
-    self->body[1] = NUVRIK_U8(self->table->pair);
-    self->body[2] = (uint8_t)NUVRIK_U16(self->table->tag);
+    self->body[1] = NUVRIK_SENDER_PAIR(self->table);
+    self->body[2] = (uint8_t)NUVRIK_SENDER_TAG(self->table);
     self->body[3] = self->seq;
     self->at = (uint16_t)(8 * NUVRIK_HEAD);
 }
@@ -2527,7 +2361,7 @@ void nuvrik_sender_seal(NuvrikSender *self)
     self->seq = (uint8_t)(self->seq + 1);
     uint8_t length = (uint8_t)(((int32_t)self->at + 7) >> 3);
     uint16_t crc = ((self->body[0] & 15) == NUVRIK_KIND_HELLO) ? (uint16_t)NUVRIK_HELLO_INITIAL
-        : NUVRIK_U16(self->table->tag);
+        : NUVRIK_SENDER_TAG(self->table);
     for (uint8_t i = 0; i < length; i++) {
         crc = nuvrik_crc16(crc, self->body[i]);
     }
@@ -2541,11 +2375,11 @@ void nuvrik_sender_seal(NuvrikSender *self)
 void nuvrik_sender_travel(NuvrikSender *self)
 {
     self->count = 0;
-    if ((NUVRIK_HAS_STUFFED && NUVRIK_U8(self->table->way) == NUVRIK_STUFFED)) {
+    if ((NUVRIK_HAS_STUFFED && NUVRIK_SENDER_WAY(self->table) == NUVRIK_STUFFED)) {
         nuvrik_sender_stuff(self);
-    } else if ((NUVRIK_HAS_ESCAPED && NUVRIK_U8(self->table->way) == NUVRIK_ESCAPED)) {
+    } else if ((NUVRIK_HAS_ESCAPED && NUVRIK_SENDER_WAY(self->table) == NUVRIK_ESCAPED)) {
         nuvrik_sender_escape(self);
-    } else if ((NUVRIK_HAS_IN_HEX && NUVRIK_U8(self->table->way) == NUVRIK_IN_HEX)) {
+    } else if ((NUVRIK_HAS_IN_HEX && NUVRIK_SENDER_WAY(self->table) == NUVRIK_IN_HEX)) {
         nuvrik_sender_write_out(self);
     } else {
         for (uint8_t i = 0; i < self->length; i++) {
@@ -2564,7 +2398,7 @@ void nuvrik_sender_put(NuvrikSender *self, uint8_t byte)
 /** Between zeros: each zero is replaced by the distance to the next. */
 void nuvrik_sender_stuff(NuvrikSender *self)
 {
-    if (NUVRIK_U8(self->table->leads)) {
+    if (NUVRIK_SENDER_LEADS(self->table)) {
         nuvrik_sender_put(self, 0);
     }
     uint16_t code = self->count;
@@ -2583,7 +2417,7 @@ void nuvrik_sender_stuff(NuvrikSender *self)
 /** Between ENDs. */
 void nuvrik_sender_escape(NuvrikSender *self)
 {
-    if (NUVRIK_U8(self->table->leads)) {
+    if (NUVRIK_SENDER_LEADS(self->table)) {
         nuvrik_sender_put(self, NUVRIK_SLIP_END);
     }
     for (uint8_t i = 0; i < self->length; i++) {
@@ -2603,7 +2437,7 @@ void nuvrik_sender_escape(NuvrikSender *self)
 /** As a line of hex digits. */
 void nuvrik_sender_write_out(NuvrikSender *self)
 {
-    if (NUVRIK_U8(self->table->leads)) {
+    if (NUVRIK_SENDER_LEADS(self->table)) {
         nuvrik_sender_put_ending(self);
     }
     nuvrik_sender_put(self, NUVRIK_HEX_MARK);
@@ -2617,8 +2451,8 @@ void nuvrik_sender_write_out(NuvrikSender *self)
 /** What ends a line. */
 void nuvrik_sender_put_ending(NuvrikSender *self)
 {
-    for (uint8_t character_at = 0; character_at < NUVRIK_U8(self->table->ending_count); character_at++) {
-        uint8_t character = NUVRIK_U8(NUVRIK_P(self->table->ending)[character_at]);
+    for (uint8_t character_at = 0; character_at < NUVRIK_SENDER_ENDING_COUNT(self->table); character_at++) {
+        uint8_t character = NUVRIK_U8(NUVRIK_SENDER_ENDING(self->table)[character_at]);
         nuvrik_sender_put(self, character);
     }
 }
@@ -2693,15 +2527,15 @@ uint8_t nuvrik_hex_value(uint8_t character)
 }
 
 /** The value that a number within its form's range stands for. */
-int32_t nuvrik_value_of_number(const NuvrikFormTable *form, int32_t given)
+int32_t nuvrik_value_of_number(const NUVRIK_FLASH NuvrikFormTable *form, int32_t given)
 {
-    if (!NUVRIK_U8(form->scaled)) {
+    if (!NUVRIK_FORM_SCALED(form)) {
         return given;
     }
-    uint16_t steps = (uint16_t)nuvrik_abs32(NUVRIK_I32(form->high) - NUVRIK_I32(form->low));
-    uint16_t away = (uint16_t)nuvrik_abs32(given - NUVRIK_I32(form->low));
+    uint16_t steps = (uint16_t)nuvrik_abs32(NUVRIK_FORM_HIGH(form) - NUVRIK_FORM_LOW(form));
+    uint16_t away = (uint16_t)nuvrik_abs32(given - NUVRIK_FORM_LOW(form));
     uint32_t part = (uint32_t)away * NUVRIK_FULL;
-    if (NUVRIK_U8(form->one_sided)) {
+    if (NUVRIK_FORM_ONE_SIDED(form)) {
         return nuvrik_div((int32_t)part, steps);
     }
     /* Twice as much fits no 31 bits, so the whole steps and the rest are doubled apart. */
@@ -2712,16 +2546,17 @@ int32_t nuvrik_value_of_number(const NuvrikFormTable *form, int32_t given)
 }
 
 /** The number that stands for a value. */
-int32_t nuvrik_number_of_value(const NuvrikFormTable *form, int32_t value)
+int32_t nuvrik_number_of_value(const NUVRIK_FLASH NuvrikFormTable *form, int32_t value)
 {
-    if (!NUVRIK_U8(form->scaled)) {
+    if (!NUVRIK_FORM_SCALED(form)) {
         return value;
     }
-    uint16_t steps = (uint16_t)nuvrik_abs32(NUVRIK_I32(form->high) - NUVRIK_I32(form->low));
+    uint16_t steps = (uint16_t)nuvrik_abs32(NUVRIK_FORM_HIGH(form) - NUVRIK_FORM_LOW(form));
     int16_t here = (int16_t)value;
-    uint16_t along = (uint16_t)((NUVRIK_U8(form->one_sided)) ? (int32_t)here : ((int32_t)here + NUVRIK_FULL));
+    uint16_t along = (uint16_t)((NUVRIK_FORM_ONE_SIDED(form)) ? (int32_t)here : ((int32_t)here
+        + NUVRIK_FULL));
     uint32_t up = (uint32_t)along * (uint32_t)(steps >> 1);
-    if (NUVRIK_U8(form->one_sided)) {
+    if (NUVRIK_FORM_ONE_SIDED(form)) {
         uint32_t exact = (uint32_t)along * steps;
         up = (uint32_t)(((int32_t)exact + (NUVRIK_FULL / 2)) >> NUVRIK_FULL_BITS);
     } else {
@@ -2729,8 +2564,8 @@ int32_t nuvrik_number_of_value(const NuvrikFormTable *form, int32_t value)
         uint16_t odd = (uint16_t)(((int16_t)(steps & 1) != 0) ? along : 0);
         up = (uint32_t)(((int32_t)up + ((uint16_t)(odd + NUVRIK_FULL) >> 1)) >> NUVRIK_FULL_BITS);
     }
-    return (NUVRIK_I32(form->high) > NUVRIK_I32(form->low)) ? (NUVRIK_I32(form->low) + (int32_t)up)
-        : (NUVRIK_I32(form->low) - (int32_t)up);
+    return (NUVRIK_FORM_HIGH(form) > NUVRIK_FORM_LOW(form)) ? (NUVRIK_FORM_LOW(form) + (int32_t)up)
+        : (NUVRIK_FORM_LOW(form) - (int32_t)up);
 }
 
 /** Ten times as much, or what is beyond every range. */
@@ -2743,20 +2578,9 @@ uint32_t nuvrik_ten_times(uint32_t size)
     return grown;
 }
 
-void nuvrik_text_reader_init(NuvrikTextReader *self, const NuvrikTextTable *table)
+void nuvrik_text_reader_init(NuvrikTextReader *self, const NUVRIK_FLASH NuvrikTextTable *table)
 {
     self->table = table;
-    for (uint16_t i = 0; i < NUVRIK_MOST_PIECE; i++) {
-        self->piece[i] = 0;
-    }
-    self->length = 0;
-    self->ended = false;
-    self->skipping = false;
-    for (uint8_t i = 0; i < NUVRIK_MOST_END; i++) {
-        self->tail[i] = 0;
-    }
-    self->stop = false;
-    self->value = 0;
 }
 
 /** A new line, or a packet. */
@@ -2780,7 +2604,7 @@ void nuvrik_text_reader_keep(NuvrikTextReader *self, uint8_t byte)
 /** One character of a stream. ACCEPTED: a line has ended, and may be read. */
 uint8_t nuvrik_text_reader_take(NuvrikTextReader *self, uint8_t byte)
 {
-    uint8_t ends = NUVRIK_U8(self->table->ending_count);
+    uint8_t ends = NUVRIK_TEXT_ENDING_COUNT(self->table);
     if (self->ended) {
         nuvrik_text_reader_begin(self);
     }
@@ -2812,7 +2636,7 @@ bool nuvrik_text_reader_ends_here(const NuvrikTextReader *self, uint8_t ends)
 {
     uint8_t first = (uint8_t)(NUVRIK_MOST_END - ends);
     for (uint8_t i = 0; i < ends; i++) {
-        if (self->tail[first + i] != NUVRIK_U8(NUVRIK_P(self->table->ending)[i])) {
+        if (self->tail[first + i] != NUVRIK_U8(NUVRIK_TEXT_ENDING(self->table)[i])) {
             return false;
         }
     }
@@ -2822,13 +2646,13 @@ bool nuvrik_text_reader_ends_here(const NuvrikTextReader *self, uint8_t ends)
 /** In a packet the end of the line may be there or not. */
 void nuvrik_text_reader_without_ending(NuvrikTextReader *self)
 {
-    uint8_t ends = NUVRIK_U8(self->table->ending_count);
+    uint8_t ends = NUVRIK_TEXT_ENDING_COUNT(self->table);
     if (self->length < ends) {
         return;
     }
     uint16_t from_here = (uint16_t)((int32_t)self->length - ends);
     for (uint8_t i = 0; i < ends; i++) {
-        if (self->piece[(int32_t)from_here + i] != NUVRIK_U8(NUVRIK_P(self->table->ending)[i])) {
+        if (self->piece[(int32_t)from_here + i] != NUVRIK_U8(NUVRIK_TEXT_ENDING(self->table)[i])) {
             return;
         }
     }
@@ -2869,7 +2693,7 @@ uint8_t nuvrik_text_reader_read(NuvrikTextReader *self, int32_t *values)
 {
     self->stop = false;
     uint16_t length = self->length;
-    uint8_t digits = nuvrik_check_digits(NUVRIK_U8(self->table->check));
+    uint8_t digits = nuvrik_check_digits(NUVRIK_TEXT_CHECK(self->table));
     if (digits > 0) {
         /* The check first: what is damaged may look like a stop, or like another kind. */
         if (!nuvrik_text_reader_sound(self, digits)) {
@@ -2877,18 +2701,18 @@ uint8_t nuvrik_text_reader_read(NuvrikTextReader *self, int32_t *values)
         }
         length = (uint16_t)(((int32_t)length - digits) - 1);
     }
-    if (length > 0 && length == NUVRIK_U8(self->table->stop_count)
+    if (length > 0 && length == NUVRIK_TEXT_STOP_COUNT(self->table)
         && nuvrik_text_reader_begins_with_stop(self)) {
         self->stop = true;
         return NUVRIK_ACCEPTED;
     }
-    if (length < NUVRIK_U8(self->table->tag_count) || !nuvrik_text_reader_begins_with_tag(self)) {
+    if (length < NUVRIK_TEXT_TAG_COUNT(self->table) || !nuvrik_text_reader_begins_with_tag(self)) {
         return NUVRIK_WRONG_KIND;
     }
-    if (NUVRIK_U8(self->table->columns)) {
-        return nuvrik_text_reader_read_columns(self, NUVRIK_U8(self->table->tag_count), length, values);
+    if (NUVRIK_TEXT_COLUMNS(self->table)) {
+        return nuvrik_text_reader_read_columns(self, NUVRIK_TEXT_TAG_COUNT(self->table), length, values);
     }
-    return nuvrik_text_reader_read_line(self, NUVRIK_U8(self->table->tag_count), length, values);
+    return nuvrik_text_reader_read_line(self, NUVRIK_TEXT_TAG_COUNT(self->table), length, values);
 }
 
 /** Whether the line has a check, and it is that of the rest. */
@@ -2904,9 +2728,9 @@ bool nuvrik_text_reader_checked(const NuvrikTextReader *self, uint8_t digits)
     if (self->piece[mark] != NUVRIK_CHECK_MARK) {
         return false;
     }
-    uint16_t over = nuvrik_check_begins(NUVRIK_U8(self->table->check));
+    uint16_t over = nuvrik_check_begins(NUVRIK_TEXT_CHECK(self->table));
     for (uint16_t i = 0; i < mark; i++) {
-        over = nuvrik_check_over(NUVRIK_U8(self->table->check), over, self->piece[i]);
+        over = nuvrik_check_over(NUVRIK_TEXT_CHECK(self->table), over, self->piece[i]);
     }
     uint16_t said = 0;
     for (uint8_t i = 0; i < digits; i++) {
@@ -2922,8 +2746,8 @@ bool nuvrik_text_reader_checked(const NuvrikTextReader *self, uint8_t digits)
 /** Whether the line is the text of a stop, of whose length it is. */
 bool nuvrik_text_reader_begins_with_stop(const NuvrikTextReader *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->stop_count); i++) {
-        if (self->piece[i] != NUVRIK_U8(NUVRIK_P(self->table->stop)[i])) {
+    for (uint8_t i = 0; i < NUVRIK_TEXT_STOP_COUNT(self->table); i++) {
+        if (self->piece[i] != NUVRIK_U8(NUVRIK_TEXT_STOP(self->table)[i])) {
             return false;
         }
     }
@@ -2933,8 +2757,8 @@ bool nuvrik_text_reader_begins_with_stop(const NuvrikTextReader *self)
 /** Whether it begins as every command does. */
 bool nuvrik_text_reader_begins_with_tag(const NuvrikTextReader *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->tag_count); i++) {
-        if (self->piece[i] != NUVRIK_U8(NUVRIK_P(self->table->tag)[i])) {
+    for (uint8_t i = 0; i < NUVRIK_TEXT_TAG_COUNT(self->table); i++) {
+        if (self->piece[i] != NUVRIK_U8(NUVRIK_TEXT_TAG(self->table)[i])) {
             return false;
         }
     }
@@ -2946,22 +2770,22 @@ uint8_t nuvrik_text_reader_read_columns(NuvrikTextReader *self, uint8_t begins, 
     int32_t *values)
 {
     uint16_t at = begins;
-    for (uint8_t column_at = 0; column_at < NUVRIK_U8(self->table->forms_count); column_at++) {
-        const NuvrikFormTable *column = &NUVRIK_P(self->table->forms)[column_at];
-        at = (uint16_t)((int32_t)at + NUVRIK_U8(column->width));
+    for (uint8_t column_at = 0; column_at < NUVRIK_TEXT_FORMS_COUNT(self->table); column_at++) {
+        const NUVRIK_FLASH NuvrikFormTable *column = &NUVRIK_TEXT_FORMS(self->table)[column_at];
+        at = (uint16_t)((int32_t)at + NUVRIK_FORM_WIDTH(column));
     }
     if (at != length) {
         return NUVRIK_BAD_FIELD;
     }
     at = begins;
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->forms_count); i++) {
-        const NuvrikFormTable *form = &NUVRIK_P(self->table->forms)[i];
+    for (uint8_t i = 0; i < NUVRIK_TEXT_FORMS_COUNT(self->table); i++) {
+        const NUVRIK_FLASH NuvrikFormTable *form = &NUVRIK_TEXT_FORMS(self->table)[i];
         if (!nuvrik_text_reader_read_field(self, form, at, (uint16_t)((int32_t)at
-            + NUVRIK_U8(form->width)))) {
+            + NUVRIK_FORM_WIDTH(form)))) {
             return NUVRIK_BAD_FIELD;
         }
         values[i] = self->value;
-        at = (uint16_t)((int32_t)at + NUVRIK_U8(form->width));
+        at = (uint16_t)((int32_t)at + NUVRIK_FORM_WIDTH(form));
     }
     return NUVRIK_ACCEPTED;
 }
@@ -2976,11 +2800,11 @@ uint8_t nuvrik_text_reader_read_line(NuvrikTextReader *self, uint8_t begins, uin
     while (true) {
         bool ends = at == length;
         if (ends || nuvrik_text_reader_separates(self, at, length)) {
-            if (fields == NUVRIK_U8(self->table->forms_count)) {
+            if (fields == NUVRIK_TEXT_FORMS_COUNT(self->table)) {
                 return NUVRIK_BAD_FIELD;
             }
             /* A wrong number of fields and a field that is wrong are the same to whoever sent them. */
-            if (sound && nuvrik_text_reader_read_field(self, &NUVRIK_P(self->table->forms)[fields],
+            if (sound && nuvrik_text_reader_read_field(self, &NUVRIK_TEXT_FORMS(self->table)[fields],
                 from_here, at)) {
                 values[fields] = self->value;
             } else {
@@ -2990,24 +2814,24 @@ uint8_t nuvrik_text_reader_read_line(NuvrikTextReader *self, uint8_t begins, uin
             if (ends) {
                 break;
             }
-            at = (uint16_t)((int32_t)at + NUVRIK_U8(self->table->separator_count));
+            at = (uint16_t)((int32_t)at + NUVRIK_TEXT_SEPARATOR_COUNT(self->table));
             from_here = at;
         } else {
             at++;
         }
     }
-    return (uint8_t)((sound && fields == NUVRIK_U8(self->table->forms_count)) ? NUVRIK_ACCEPTED
+    return (uint8_t)((sound && fields == NUVRIK_TEXT_FORMS_COUNT(self->table)) ? NUVRIK_ACCEPTED
         : NUVRIK_BAD_FIELD);
 }
 
 /** Whether a separator stands here. */
 bool nuvrik_text_reader_separates(const NuvrikTextReader *self, uint16_t at, uint16_t length)
 {
-    if (((int32_t)at + NUVRIK_U8(self->table->separator_count)) > length) {
+    if (((int32_t)at + NUVRIK_TEXT_SEPARATOR_COUNT(self->table)) > length) {
         return false;
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->separator_count); i++) {
-        if (self->piece[(int32_t)at + i] != NUVRIK_U8(NUVRIK_P(self->table->separator)[i])) {
+    for (uint8_t i = 0; i < NUVRIK_TEXT_SEPARATOR_COUNT(self->table); i++) {
+        if (self->piece[(int32_t)at + i] != NUVRIK_U8(NUVRIK_TEXT_SEPARATOR(self->table)[i])) {
             return false;
         }
     }
@@ -3015,12 +2839,12 @@ bool nuvrik_text_reader_separates(const NuvrikTextReader *self, uint16_t at, uin
 }
 
 /** One field: a sign, digits, decimals. False where it means nothing. */
-bool nuvrik_text_reader_read_field(NuvrikTextReader *self, const NuvrikFormTable *form, uint16_t begins,
-    uint16_t ends)
+bool nuvrik_text_reader_read_field(NuvrikTextReader *self, const NUVRIK_FLASH NuvrikFormTable *form,
+    uint16_t begins, uint16_t ends)
 {
     uint16_t at = begins;
     uint16_t until = ends;
-    if (NUVRIK_U8(self->table->spaces)) {
+    if (NUVRIK_TEXT_SPACES(self->table)) {
         while (at < until && self->piece[at] == 32) {
             at++;
         }
@@ -3028,8 +2852,8 @@ bool nuvrik_text_reader_read_field(NuvrikTextReader *self, const NuvrikFormTable
             until--;
         }
     }
-    if (at == until && NUVRIK_U8(self->table->blanks)) {
-        self->value = (NUVRIK_U8(form->scaled)) ? NUVRIK_NO_READING : 0;
+    if (at == until && NUVRIK_TEXT_BLANKS(self->table)) {
+        self->value = (NUVRIK_FORM_SCALED(form)) ? NUVRIK_NO_READING : 0;
         return true;
     }
     bool negative = at < until && self->piece[at] == 45;
@@ -3040,8 +2864,8 @@ bool nuvrik_text_reader_read_field(NuvrikTextReader *self, const NuvrikFormTable
 }
 
 /** The digits of a field, with a point among them or not. */
-bool nuvrik_text_reader_read_digits(NuvrikTextReader *self, const NuvrikFormTable *form, uint16_t begins,
-    uint16_t ends, bool negative)
+bool nuvrik_text_reader_read_digits(NuvrikTextReader *self, const NUVRIK_FLASH NuvrikFormTable *form,
+    uint16_t begins, uint16_t ends, bool negative)
 {
     uint16_t at = begins;
     uint32_t size = 0;
@@ -3071,14 +2895,14 @@ bool nuvrik_text_reader_read_digits(NuvrikTextReader *self, const NuvrikFormTabl
         at++;
     }
     while (at < ends) {
-        if (!nuvrik_text_reader_is_digit(self, at) || decimals == NUVRIK_U8(form->decimals)) {
+        if (!nuvrik_text_reader_is_digit(self, at) || decimals == NUVRIK_FORM_DECIMALS(form)) {
             return false;
         }
         size = (uint32_t)((int32_t)nuvrik_ten_times(size) + (self->piece[at] - 48));
         decimals++;
         at++;
     }
-    while (decimals < NUVRIK_U8(form->decimals)) {
+    while (decimals < NUVRIK_FORM_DECIMALS(form)) {
         size = nuvrik_ten_times(size);
         decimals++;
     }
@@ -3092,13 +2916,14 @@ bool nuvrik_text_reader_is_digit(const NuvrikTextReader *self, uint16_t at)
 }
 
 /** Whether a number is within the range of a field; its value, if it is. */
-bool nuvrik_text_reader_within(NuvrikTextReader *self, const NuvrikFormTable *form, int32_t given)
+bool nuvrik_text_reader_within(NuvrikTextReader *self, const NUVRIK_FLASH NuvrikFormTable *form,
+    int32_t given)
 {
-    if (NUVRIK_I32(form->low) < NUVRIK_I32(form->high)) {
-        if (given < NUVRIK_I32(form->low) || given > NUVRIK_I32(form->high)) {
+    if (NUVRIK_FORM_LOW(form) < NUVRIK_FORM_HIGH(form)) {
+        if (given < NUVRIK_FORM_LOW(form) || given > NUVRIK_FORM_HIGH(form)) {
             return false;
         }
-    } else if (given < NUVRIK_I32(form->high) || given > NUVRIK_I32(form->low)) {
+    } else if (given < NUVRIK_FORM_HIGH(form) || given > NUVRIK_FORM_LOW(form)) {
         return false;
     }
     self->value = nuvrik_value_of_number(form, given);
@@ -3108,33 +2933,27 @@ bool nuvrik_text_reader_within(NuvrikTextReader *self, const NuvrikFormTable *fo
 /* ---- keys ---- */
 
 /** What a key does to the values of the channels. */
-void nuvrik_change_all(const NuvrikKeyTable *key, int32_t *state)
+void nuvrik_change_all(const NUVRIK_FLASH NuvrikKeyTable *key, int32_t *state)
 {
-    for (uint8_t change_at = 0; change_at < NUVRIK_U8(key->changes_count); change_at++) {
-        const NuvrikChangeTable *change = &NUVRIK_P(key->changes)[change_at];
-        int32_t before = (NUVRIK_U8(change->adds)) ? state[NUVRIK_U8(change->place)] : (int32_t)0;
-        state[NUVRIK_U8(change->place)] = nuvrik_clamp(NUVRIK_I32(change->value) + before,
-            NUVRIK_I16(change->low), NUVRIK_I32(change->high));
+    for (uint8_t change_at = 0; change_at < NUVRIK_KEY_CHANGES_COUNT(key); change_at++) {
+        const NUVRIK_FLASH NuvrikChangeTable *change = &NUVRIK_KEY_CHANGES(key)[change_at];
+        int32_t before = (NUVRIK_CHANGE_ADDS(change)) ? state[NUVRIK_CHANGE_PLACE(change)] : (int32_t)0;
+        state[NUVRIK_CHANGE_PLACE(change)] = nuvrik_clamp(NUVRIK_CHANGE_VALUE(change) + before,
+            NUVRIK_CHANGE_LOW(change), NUVRIK_CHANGE_HIGH(change));
     }
 }
 
-void nuvrik_keys_init(NuvrikKeys *self, const NuvrikKeysTable *table)
+void nuvrik_keys_init(NuvrikKeys *self, const NUVRIK_FLASH NuvrikKeysTable *table)
 {
     self->table = table;
-    for (uint8_t i = 0; i < NUVRIK_MOST_CHANNELS; i++) {
-        self->state[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_CHANNELS; i++) {
-        self->kept[i] = 0;
-    }
 }
 
 /** Whether a byte is a key of this link. */
 bool nuvrik_keys_known(const NuvrikKeys *self, uint8_t code)
 {
-    for (uint8_t key_at = 0; key_at < NUVRIK_COUNT(KEYS, NUVRIK_U8(self->table->keys_count)); key_at++) {
-        const NuvrikKeyTable *key = &NUVRIK_P(self->table->keys)[key_at];
-        if (NUVRIK_U8(key->code) == code) {
+    for (uint8_t key_at = 0; key_at < NUVRIK_KEYS_KEYS_COUNT(self->table); key_at++) {
+        const NUVRIK_FLASH NuvrikKeyTable *key = &NUVRIK_KEYS_KEYS(self->table)[key_at];
+        if (NUVRIK_KEY_CODE(key) == code) {
             return true;
         }
     }
@@ -3144,10 +2963,10 @@ bool nuvrik_keys_known(const NuvrikKeys *self, uint8_t code)
 /** Whether a key stops everything. */
 bool nuvrik_keys_stops(const NuvrikKeys *self, uint8_t code)
 {
-    for (uint8_t key_at = 0; key_at < NUVRIK_COUNT(KEYS, NUVRIK_U8(self->table->keys_count)); key_at++) {
-        const NuvrikKeyTable *key = &NUVRIK_P(self->table->keys)[key_at];
-        if (NUVRIK_U8(key->code) == code) {
-            return NUVRIK_U8(key->stop);
+    for (uint8_t key_at = 0; key_at < NUVRIK_KEYS_KEYS_COUNT(self->table); key_at++) {
+        const NUVRIK_FLASH NuvrikKeyTable *key = &NUVRIK_KEYS_KEYS(self->table)[key_at];
+        if (NUVRIK_KEY_CODE(key) == code) {
+            return NUVRIK_KEY_STOP(key);
         }
     }
     return false;
@@ -3156,13 +2975,13 @@ bool nuvrik_keys_stops(const NuvrikKeys *self, uint8_t code)
 /** A key that stops nothing: the values of the command that it is. */
 void nuvrik_keys_press(NuvrikKeys *self, uint8_t code, int32_t *values)
 {
-    for (uint8_t key_at = 0; key_at < NUVRIK_COUNT(KEYS, NUVRIK_U8(self->table->keys_count)); key_at++) {
-        const NuvrikKeyTable *key = &NUVRIK_P(self->table->keys)[key_at];
-        if (NUVRIK_U8(key->code) == code) {
+    for (uint8_t key_at = 0; key_at < NUVRIK_KEYS_KEYS_COUNT(self->table); key_at++) {
+        const NUVRIK_FLASH NuvrikKeyTable *key = &NUVRIK_KEYS_KEYS(self->table)[key_at];
+        if (NUVRIK_KEY_CODE(key) == code) {
             nuvrik_change_all(key, self->state);
         }
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_KEYS_CHANNELS_COUNT(self->table); i++) {
         values[i] = self->state[i];
     }
 }
@@ -3170,10 +2989,10 @@ void nuvrik_keys_press(NuvrikKeys *self, uint8_t code, int32_t *values)
 /** Whether the machine follows what was commanded last. */
 void nuvrik_keys_told(NuvrikKeys *self, bool followed)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_KEYS_CHANNELS_COUNT(self->table); i++) {
         if (followed) {
             self->kept[i] = self->state[i];
-        } else if (NUVRIK_U8(NUVRIK_P(self->table->channels)[i])) {
+        } else if (NUVRIK_U8(NUVRIK_KEYS_CHANNELS(self->table)[i])) {
             self->state[i] = self->kept[i];
         }
     }
@@ -3182,18 +3001,15 @@ void nuvrik_keys_told(NuvrikKeys *self, bool followed)
 /** Everything at rest and off again, but for places. */
 void nuvrik_keys_forget(NuvrikKeys *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
-        self->state[i] = (NUVRIK_U8(NUVRIK_P(self->table->channels)[i])) ? self->kept[i] : (int32_t)0;
+    for (uint8_t i = 0; i < NUVRIK_KEYS_CHANNELS_COUNT(self->table); i++) {
+        self->state[i] = (NUVRIK_U8(NUVRIK_KEYS_CHANNELS(self->table)[i])) ? self->kept[i] : (int32_t)0;
     }
 }
 
-void nuvrik_chooser_init(NuvrikChooser *self, const NuvrikChooserTable *table)
+void nuvrik_chooser_init(NuvrikChooser *self, const NUVRIK_FLASH NuvrikChooserTable *table)
 {
     self->table = table;
-    nuvrik_keys_init(&self->keys, NUVRIK_P(table->keys));
-    for (uint8_t i = 0; i < NUVRIK_MOST_CHANNELS; i++) {
-        self->tried[i] = 0;
-    }
+    nuvrik_keys_init(&self->keys, NUVRIK_CHOOSER_KEYS(table));
     for (uint8_t i = 0; i < NUVRIK_MOST_KEYS; i++) {
         self->ages[i] = NUVRIK_TIMER_MAX;
     }
@@ -3205,9 +3021,9 @@ uint8_t nuvrik_chooser_choose(NuvrikChooser *self, const int32_t *wanted)
     uint8_t nearest = NUVRIK_NOBODY;
     uint8_t same = NUVRIK_NOBODY;
     uint32_t least = 0;
-    for (uint8_t i = 0; i < NUVRIK_COUNT(KEYS, NUVRIK_U8(NUVRIK_P(self->table->keys)->keys_count)); i++) {
-        const NuvrikKeyTable *key = &NUVRIK_P(NUVRIK_P(self->table->keys)->keys)[i];
-        if (NUVRIK_U8(key->stop)) {
+    for (uint8_t i = 0; i < NUVRIK_KEYS_KEYS_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
+        const NUVRIK_FLASH NuvrikKeyTable *key = &NUVRIK_KEYS_KEYS(NUVRIK_CHOOSER_KEYS(self->table))[i];
+        if (NUVRIK_KEY_STOP(key)) {
             continue;
         }
         nuvrik_chooser_begin_trying(self);
@@ -3226,7 +3042,7 @@ uint8_t nuvrik_chooser_choose(NuvrikChooser *self, const int32_t *wanted)
         return NUVRIK_NOBODY;
     }
     uint32_t here = nuvrik_chooser_away(self, wanted, self->keys.state);
-    int16_t trembles = (same != NUVRIK_NOBODY) ? NUVRIK_I16(self->table->trembles) : 0;
+    int16_t trembles = (same != NUVRIK_NOBODY) ? NUVRIK_CHOOSER_TREMBLES(self->table) : 0;
     /* Where nothing leads nearer and nothing leaves it as it is, silence is better than a wrong key. */
     if (((int32_t)least + trembles) >= (int32_t)here) {
         nearest = same;
@@ -3240,12 +3056,12 @@ uint8_t nuvrik_chooser_choose(NuvrikChooser *self, const int32_t *wanted)
 /** That key goes out now. */
 void nuvrik_chooser_send(NuvrikChooser *self, uint8_t place)
 {
-    const NuvrikKeyTable *key = &NUVRIK_P(NUVRIK_P(self->table->keys)->keys)[place];
+    const NUVRIK_FLASH NuvrikKeyTable *key = &NUVRIK_KEYS_KEYS(NUVRIK_CHOOSER_KEYS(self->table))[place];
     nuvrik_change_all(key, self->keys.state);
     /* A machine that is not armed moves no place. */
-    nuvrik_keys_told(&self->keys, NUVRIK_U8(self->table->arm) == NUVRIK_NOBODY
-        || self->keys.state[NUVRIK_U8(self->table->arm)] != 0);
-    for (uint8_t i = 0; i < NUVRIK_COUNT(KEYS, NUVRIK_U8(NUVRIK_P(self->table->keys)->keys_count)); i++) {
+    nuvrik_keys_told(&self->keys, NUVRIK_CHOOSER_ARM(self->table) == NUVRIK_NOBODY
+        || self->keys.state[NUVRIK_CHOOSER_ARM(self->table)] != 0);
+    for (uint8_t i = 0; i < NUVRIK_KEYS_KEYS_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
         self->ages[i] = nuvrik_later(self->ages[i], 1);
     }
     self->ages[place] = 0;
@@ -3255,8 +3071,8 @@ void nuvrik_chooser_send(NuvrikChooser *self, uint8_t place)
 uint8_t nuvrik_chooser_stop(NuvrikChooser *self)
 {
     nuvrik_keys_forget(&self->keys);
-    for (uint8_t i = 0; i < NUVRIK_COUNT(KEYS, NUVRIK_U8(NUVRIK_P(self->table->keys)->keys_count)); i++) {
-        if (NUVRIK_U8(NUVRIK_P(NUVRIK_P(self->table->keys)->keys)[i].stop)) {
+    for (uint8_t i = 0; i < NUVRIK_KEYS_KEYS_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
+        if (NUVRIK_KEY_STOP(&NUVRIK_KEYS_KEYS(NUVRIK_CHOOSER_KEYS(self->table))[i])) {
             return i;
         }
     }
@@ -3266,7 +3082,7 @@ uint8_t nuvrik_chooser_stop(NuvrikChooser *self)
 /** Try from where the values are. */
 void nuvrik_chooser_begin_trying(NuvrikChooser *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->keys)->channels_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_KEYS_CHANNELS_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
         self->tried[i] = self->keys.state[i];
     }
 }
@@ -3274,7 +3090,7 @@ void nuvrik_chooser_begin_trying(NuvrikChooser *self)
 /** Whether what was tried changes nothing. */
 bool nuvrik_chooser_stays(const NuvrikChooser *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->keys)->channels_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_KEYS_CHANNELS_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
         if (self->tried[i] != self->keys.state[i]) {
             return false;
         }
@@ -3286,11 +3102,11 @@ bool nuvrik_chooser_stays(const NuvrikChooser *self)
 uint32_t nuvrik_chooser_away(const NuvrikChooser *self, const int32_t *wanted, const int32_t *state)
 {
     uint32_t sum = 0;
-    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->keys)->channels_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_KEYS_CHANNELS_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
         int32_t here = state[i];
         int32_t there = wanted[i];
         uint16_t apart = (uint16_t)nuvrik_abs32(here - there);
-        uint32_t far = (uint32_t)apart * (uint32_t)NUVRIK_I16(NUVRIK_P(self->table->weights)[i]);
+        uint32_t far = (uint32_t)apart * (uint32_t)NUVRIK_I16(NUVRIK_CHOOSER_WEIGHTS(self->table)[i]);
         sum = sum + far;
     }
     return sum;
@@ -3301,58 +3117,54 @@ uint32_t nuvrik_chooser_away(const NuvrikChooser *self, const int32_t *wanted, c
 /** The value of a slot, the nearest end's where it is a little beyond: a transmitter's trims reach there,
  *  and that is full, not more than full.
  */
-int32_t nuvrik_value_of_slot(const NuvrikTrainTable *table, const NuvrikChannelTable *channel,
-    uint16_t slot_us)
+int32_t nuvrik_value_of_slot(const NUVRIK_FLASH NuvrikTrainTable *table,
+    const NUVRIK_FLASH NuvrikChannelTable *channel, uint16_t slot_us)
 {
-    uint16_t low = (NUVRIK_U16(table->low_us) < NUVRIK_U16(table->high_us)) ? NUVRIK_U16(table->low_us)
-        : NUVRIK_U16(table->high_us);
-    uint16_t high = (NUVRIK_U16(table->low_us) < NUVRIK_U16(table->high_us)) ? NUVRIK_U16(table->high_us)
-        : NUVRIK_U16(table->low_us);
+    uint16_t low = (NUVRIK_TRAIN_LOW_US(table) < NUVRIK_TRAIN_HIGH_US(table)) ? NUVRIK_TRAIN_LOW_US(table)
+        : NUVRIK_TRAIN_HIGH_US(table);
+    uint16_t high = (NUVRIK_TRAIN_LOW_US(table) < NUVRIK_TRAIN_HIGH_US(table))
+        ? NUVRIK_TRAIN_HIGH_US(table) : NUVRIK_TRAIN_LOW_US(table);
     uint16_t kept = (uint16_t)nuvrik_clamp(slot_us, low, high);
-    int32_t away = (int32_t)kept - NUVRIK_U16(table->low_us);
-    int32_t steps = (int32_t)NUVRIK_U16(table->high_us) - NUVRIK_U16(table->low_us);
-    if (NUVRIK_U8(channel->kind) == NUVRIK_IS_LEVEL) {
+    int32_t away = (int32_t)kept - NUVRIK_TRAIN_LOW_US(table);
+    int32_t steps = (int32_t)NUVRIK_TRAIN_HIGH_US(table) - NUVRIK_TRAIN_LOW_US(table);
+    if (NUVRIK_CHANNEL_KIND(channel) == NUVRIK_IS_LEVEL) {
         int32_t twice = away * ((uint16_t)2 * NUVRIK_FULL);
         int32_t along = nuvrik_div(twice, steps);
         return along - NUVRIK_FULL;
     }
-    uint16_t most = (uint16_t)((NUVRIK_U8(channel->kind) == NUVRIK_IS_SHARE) ? (uint16_t)NUVRIK_FULL
-        : NUVRIK_U16(channel->most));
+    uint16_t most = (uint16_t)((NUVRIK_CHANNEL_KIND(channel) == NUVRIK_IS_SHARE) ? (uint16_t)NUVRIK_FULL
+        : NUVRIK_CHANNEL_MOST(channel));
     int32_t once = away * most;
     return nuvrik_div(once, steps);
 }
 
 /** The length of the slot of a value. */
-uint16_t nuvrik_slot_of_value(const NuvrikTrainTable *table, const NuvrikChannelTable *channel, int32_t value)
+uint16_t nuvrik_slot_of_value(const NUVRIK_FLASH NuvrikTrainTable *table,
+    const NUVRIK_FLASH NuvrikChannelTable *channel, int32_t value)
 {
-    int32_t steps = (int32_t)NUVRIK_U16(table->high_us) - NUVRIK_U16(table->low_us);
-    if (NUVRIK_U8(channel->kind) == NUVRIK_IS_LEVEL) {
+    int32_t steps = (int32_t)NUVRIK_TRAIN_HIGH_US(table) - NUVRIK_TRAIN_LOW_US(table);
+    if (NUVRIK_CHANNEL_KIND(channel) == NUVRIK_IS_LEVEL) {
         int16_t at = (int16_t)value;
         int32_t twice = ((int32_t)at + NUVRIK_FULL) * steps;
         int32_t far = nuvrik_div(twice, (uint16_t)2 * NUVRIK_FULL);
-        return (uint16_t)(NUVRIK_U16(table->low_us) + far);
+        return (uint16_t)(NUVRIK_TRAIN_LOW_US(table) + far);
     }
-    uint16_t most = (uint16_t)((NUVRIK_U8(channel->kind) == NUVRIK_IS_SHARE) ? (uint16_t)NUVRIK_FULL
-        : NUVRIK_U16(channel->most));
+    uint16_t most = (uint16_t)((NUVRIK_CHANNEL_KIND(channel) == NUVRIK_IS_SHARE) ? (uint16_t)NUVRIK_FULL
+        : NUVRIK_CHANNEL_MOST(channel));
     int32_t once = value * steps;
     int32_t way = nuvrik_div(once, most);
-    return (uint16_t)(NUVRIK_U16(table->low_us) + way);
+    return (uint16_t)(NUVRIK_TRAIN_LOW_US(table) + way);
 }
 
-void nuvrik_train_reader_init(NuvrikTrainReader *self, const NuvrikTrainTable *table)
+void nuvrik_train_reader_init(NuvrikTrainReader *self, const NUVRIK_FLASH NuvrikTrainTable *table)
 {
     self->table = table;
-    self->begun = false;
-    self->count = 0;
-    for (uint8_t i = 0; i < NUVRIK_MOST_SLOTS; i++) {
-        self->slots[i] = 0;
-    }
 }
 
 /** The time from one pulse to the next. ACCEPTED: a train has ended, and values are a command. */
 uint8_t nuvrik_train_reader_take(NuvrikTrainReader *self, uint16_t slot_us, int32_t *values)
 {
-    if (slot_us < NUVRIK_U16(self->table->gap_us)) {
+    if (slot_us < NUVRIK_TRAIN_GAP_US(self->table)) {
         if (self->count < NUVRIK_MOST_SLOTS) {
             self->slots[self->count] = slot_us;
         }
@@ -3378,17 +3190,17 @@ uint8_t nuvrik_train_reader_end(const NuvrikTrainReader *self, int32_t *values)
     if (self->count > NUVRIK_LONGEST_TRAIN) {
         return NUVRIK_TOO_LONG;
     }
-    if (self->count != NUVRIK_U8(self->table->channels_count)) {
+    if (self->count != NUVRIK_TRAIN_CHANNELS_COUNT(self->table)) {
         return NUVRIK_BAD_FIELD;
     }
     for (uint8_t i = 0; i < self->count; i++) {
-        if (self->slots[i] < NUVRIK_U16(self->table->shortest_us)
-            || self->slots[i] > NUVRIK_U16(self->table->longest_us)) {
+        if (self->slots[i] < NUVRIK_TRAIN_SHORTEST_US(self->table)
+            || self->slots[i] > NUVRIK_TRAIN_LONGEST_US(self->table)) {
             return NUVRIK_BAD_FIELD;
         }
     }
     for (uint8_t i = 0; i < self->count; i++) {
-        values[i] = nuvrik_value_of_slot(self->table, &NUVRIK_P(self->table->channels)[i], self->slots[i]);
+        values[i] = nuvrik_value_of_slot(self->table, &NUVRIK_TRAIN_CHANNELS(self->table)[i], self->slots[i]);
     }
     return NUVRIK_ACCEPTED;
 }
@@ -3401,27 +3213,17 @@ uint8_t nuvrik_upper(uint8_t code)
     return (uint8_t)((code < 10) ? (code + 48) : (code + 55));
 }
 
-void nuvrik_writer_init(NuvrikWriter *self, const NuvrikWriterTable *table)
+void nuvrik_writer_init(NuvrikWriter *self, const NUVRIK_FLASH NuvrikWriterTable *table)
 {
     self->table = table;
-    nuvrik_sender_init(&self->sender, NUVRIK_P(table->sender));
-    nuvrik_chooser_init(&self->chooser, NUVRIK_P(table->keys));
-    for (uint8_t i = 0; i < NUVRIK_MOST_SLOTS; i++) {
-        self->slots[i] = 0;
-    }
-    self->echo = 0;
-    for (uint8_t i = 0; i < NUVRIK_MOST_CHANNELS; i++) {
-        self->rest[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_FIGURES; i++) {
-        self->figures[i] = 0;
-    }
+    nuvrik_sender_init(&self->sender, NUVRIK_WRITER_SENDER(table));
+    nuvrik_chooser_init(&self->chooser, NUVRIK_WRITER_KEYS(table));
 }
 
 /** Write a command. False: the style has no way of saying this. */
 bool nuvrik_writer_command(NuvrikWriter *self, const int32_t *values)
 {
-    if ((NUVRIK_HAS_OUT_SEALED && NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_SEALED)) {
+    if ((NUVRIK_HAS_OUT_SEALED && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_SEALED)) {
         nuvrik_writer_pack(self, values);
         return true;
     }
@@ -3432,23 +3234,23 @@ bool nuvrik_writer_command(NuvrikWriter *self, const int32_t *values)
 /** Write a stop; in a style that knows none, everything at rest and arm off. */
 bool nuvrik_writer_stop(NuvrikWriter *self)
 {
-    if ((NUVRIK_HAS_OUT_SEALED && NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_SEALED)) {
+    if ((NUVRIK_HAS_OUT_SEALED && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_SEALED)) {
         nuvrik_sender_begin(&self->sender, NUVRIK_KIND_STOP);
         nuvrik_sender_seal(&self->sender);
         return true;
     }
     nuvrik_writer_begin_plain(self);
-    if ((NUVRIK_HAS_OUT_KEYS && NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_KEYS)) {
+    if ((NUVRIK_HAS_OUT_KEYS && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_KEYS)) {
         return nuvrik_writer_press(self, nuvrik_chooser_stop(&self->chooser));
     }
-    if ((NUVRIK_HAS_OUT_SLOTS && NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_SLOTS)
-        || NUVRIK_U8(NUVRIK_P(self->table->text)->stop_count) == 0) {
+    if ((NUVRIK_HAS_OUT_SLOTS && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_SLOTS)
+        || NUVRIK_TEXT_STOP_COUNT(NUVRIK_WRITER_TEXT(self->table)) == 0) {
         return nuvrik_writer_plain(self, self->rest);
     }
     nuvrik_writer_put_lead(self);
     for (uint8_t character_at
-        = 0; character_at < NUVRIK_U8(NUVRIK_P(self->table->text)->stop_count); character_at++) {
-        uint8_t character = NUVRIK_U8(NUVRIK_P(NUVRIK_P(self->table->text)->stop)[character_at]);
+        = 0; character_at < NUVRIK_TEXT_STOP_COUNT(NUVRIK_WRITER_TEXT(self->table)); character_at++) {
+        uint8_t character = NUVRIK_U8(NUVRIK_TEXT_STOP(NUVRIK_WRITER_TEXT(self->table))[character_at]);
         nuvrik_sender_put(&self->sender, character);
     }
     nuvrik_writer_put_check(self);
@@ -3458,18 +3260,18 @@ bool nuvrik_writer_stop(NuvrikWriter *self)
 /** A command that is no sealed body. */
 bool nuvrik_writer_plain(NuvrikWriter *self, const int32_t *values)
 {
-    if ((NUVRIK_HAS_OUT_TEXT && NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_TEXT)) {
+    if ((NUVRIK_HAS_OUT_TEXT && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_TEXT)) {
         return nuvrik_writer_write_command(self, values);
     }
     if (nuvrik_writer_says_nothing(self, values)) {
         return false;
     }
-    if ((NUVRIK_HAS_OUT_KEYS && NUVRIK_U8(self->table->way_out) == NUVRIK_OUT_KEYS)) {
+    if ((NUVRIK_HAS_OUT_KEYS && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_KEYS)) {
         return nuvrik_writer_press(self, nuvrik_chooser_choose(&self->chooser, values));
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
-        self->slots[i] = nuvrik_slot_of_value(NUVRIK_P(self->table->train),
-            &NUVRIK_P(self->table->channels)[i], values[i]);
+    for (uint8_t i = 0; i < NUVRIK_WRITER_CHANNELS_COUNT(self->table); i++) {
+        self->slots[i] = nuvrik_slot_of_value(NUVRIK_WRITER_TRAIN(self->table),
+            &NUVRIK_WRITER_CHANNELS(self->table)[i], values[i]);
     }
     return true;
 }
@@ -3484,7 +3286,7 @@ void nuvrik_writer_begin_plain(NuvrikWriter *self)
 /** Whether a channel has no reading. */
 bool nuvrik_writer_says_nothing(const NuvrikWriter *self, const int32_t *values)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_WRITER_CHANNELS_COUNT(self->table); i++) {
         if (values[i] == NUVRIK_NO_READING) {
             return true;
         }
@@ -3496,12 +3298,12 @@ bool nuvrik_writer_says_nothing(const NuvrikWriter *self, const int32_t *values)
 void nuvrik_writer_pack(NuvrikWriter *self, const int32_t *values)
 {
     nuvrik_sender_begin(&self->sender, NUVRIK_KIND_COMMAND);
-    if (NUVRIK_U8(self->table->guarded)) {
+    if (NUVRIK_WRITER_GUARDED(self->table)) {
         nuvrik_sender_byte(&self->sender, self->echo);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
-        const NuvrikChannelTable *one = &NUVRIK_P(self->table->channels)[i];
-        nuvrik_sender_bits(&self->sender, nuvrik_code_of_value(one, values[i]), NUVRIK_U8(one->bits));
+    for (uint8_t i = 0; i < NUVRIK_WRITER_CHANNELS_COUNT(self->table); i++) {
+        const NUVRIK_FLASH NuvrikChannelTable *one = &NUVRIK_WRITER_CHANNELS(self->table)[i];
+        nuvrik_sender_bits(&self->sender, nuvrik_code_of_value(one, values[i]), NUVRIK_CHANNEL_BITS(one));
     }
     nuvrik_sender_seal(&self->sender);
 }
@@ -3513,35 +3315,35 @@ bool nuvrik_writer_press(NuvrikWriter *self, uint8_t key)
         return false;
     }
     nuvrik_sender_put(&self->sender,
-        NUVRIK_U8(NUVRIK_P(NUVRIK_P(NUVRIK_P(self->table->keys)->keys)->keys)[key].code));
+        NUVRIK_KEY_CODE(&NUVRIK_KEYS_KEYS(NUVRIK_CHOOSER_KEYS(NUVRIK_WRITER_KEYS(self->table)))[key]));
     return true;
 }
 
 /** Values to text. */
 bool nuvrik_writer_write_command(NuvrikWriter *self, const int32_t *values)
 {
-    const NuvrikTextTable *text = NUVRIK_P(self->table->text);
+    const NUVRIK_FLASH NuvrikTextTable *text = NUVRIK_WRITER_TEXT(self->table);
     nuvrik_writer_put_lead(self);
-    for (uint8_t character_at = 0; character_at < NUVRIK_U8(text->tag_count); character_at++) {
-        uint8_t character = NUVRIK_U8(NUVRIK_P(text->tag)[character_at]);
+    for (uint8_t character_at = 0; character_at < NUVRIK_TEXT_TAG_COUNT(text); character_at++) {
+        uint8_t character = NUVRIK_U8(NUVRIK_TEXT_TAG(text)[character_at]);
         nuvrik_sender_put(&self->sender, character);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(text->forms_count); i++) {
-        const NuvrikFormTable *form = &NUVRIK_P(text->forms)[i];
+    for (uint8_t i = 0; i < NUVRIK_TEXT_FORMS_COUNT(text); i++) {
+        const NUVRIK_FLASH NuvrikFormTable *form = &NUVRIK_TEXT_FORMS(text)[i];
         if (i > 0) {
-            for (uint8_t character_at = 0; character_at < NUVRIK_U8(text->separator_count); character_at++) {
-                uint8_t character = NUVRIK_U8(NUVRIK_P(text->separator)[character_at]);
+            for (uint8_t character_at = 0; character_at < NUVRIK_TEXT_SEPARATOR_COUNT(text); character_at++) {
+                uint8_t character = NUVRIK_U8(NUVRIK_TEXT_SEPARATOR(text)[character_at]);
                 nuvrik_sender_put(&self->sender, character);
             }
         }
-        if (values[i] == NUVRIK_NO_READING && NUVRIK_U8(form->scaled)) {
-            if (!NUVRIK_U8(text->blanks)) {
+        if (values[i] == NUVRIK_NO_READING && NUVRIK_FORM_SCALED(form)) {
+            if (!NUVRIK_TEXT_BLANKS(text)) {
                 return false;
             }
         } else {
             int32_t value = (values[i] == NUVRIK_NO_READING) ? (int32_t)0 : values[i];
-            if (NUVRIK_U8(form->counts)) {
-                value = nuvrik_code_of_value(&NUVRIK_P(self->table->channels)[i], value);
+            if (NUVRIK_FORM_COUNTS(form)) {
+                value = nuvrik_code_of_value(&NUVRIK_WRITER_CHANNELS(self->table)[i], value);
             }
             nuvrik_writer_write_number(self, form, nuvrik_number_of_value(form, value));
         }
@@ -3551,30 +3353,30 @@ bool nuvrik_writer_write_command(NuvrikWriter *self, const int32_t *values)
 }
 
 /** A sign, zeros up to the width, digits, and a point before the decimals. */
-void nuvrik_writer_write_number(NuvrikWriter *self, const NuvrikFormTable *form, int32_t number)
+void nuvrik_writer_write_number(NuvrikWriter *self, const NUVRIK_FLASH NuvrikFormTable *form, int32_t number)
 {
     uint32_t left = (uint32_t)nuvrik_abs32(number);
     uint8_t count = 0;
-    while ((int32_t)left != 0 || count <= NUVRIK_U8(form->decimals)) {
+    while ((int32_t)left != 0 || count <= NUVRIK_FORM_DECIMALS(form)) {
         uint32_t tenth = (uint32_t)((int32_t)left / 10);
         self->figures[count] = (uint8_t)((int32_t)left - ((int32_t)tenth * 10));
         left = tenth;
         count++;
     }
     uint8_t length = count;
-    if (NUVRIK_U8(form->decimals) > 0) {
+    if (NUVRIK_FORM_DECIMALS(form) > 0) {
         length++;
     }
-    if (number < 0 || (NUVRIK_U8(form->signs) && NUVRIK_U8(form->width) > 0)) {
+    if (number < 0 || (NUVRIK_FORM_SIGNS(form) && NUVRIK_FORM_WIDTH(form) > 0)) {
         nuvrik_sender_put(&self->sender, (uint8_t)((number < 0) ? 45 : 43));
         length++;
     }
-    while (length < NUVRIK_U8(form->width)) {
+    while (length < NUVRIK_FORM_WIDTH(form)) {
         nuvrik_sender_put(&self->sender, 48);
         length++;
     }
     while (count > 0) {
-        if (count == NUVRIK_U8(form->decimals)) {
+        if (count == NUVRIK_FORM_DECIMALS(form)) {
             nuvrik_sender_put(&self->sender, 46);
         }
         count--;
@@ -3585,7 +3387,7 @@ void nuvrik_writer_write_number(NuvrikWriter *self, const NuvrikFormTable *form,
 /** The end of a line before it too, where it leads. */
 void nuvrik_writer_put_lead(NuvrikWriter *self)
 {
-    if (NUVRIK_U8(NUVRIK_P(self->table->sender)->leads)) {
+    if (NUVRIK_SENDER_LEADS(NUVRIK_WRITER_SENDER(self->table))) {
         nuvrik_sender_put_ending(&self->sender);
     }
 }
@@ -3593,10 +3395,10 @@ void nuvrik_writer_put_lead(NuvrikWriter *self)
 /** The check over all that is written, and the end of the line. */
 void nuvrik_writer_put_check(NuvrikWriter *self)
 {
-    uint8_t check = NUVRIK_U8(NUVRIK_P(self->table->text)->check);
+    uint8_t check = NUVRIK_TEXT_CHECK(NUVRIK_WRITER_TEXT(self->table));
     if (check != NUVRIK_NO_CHECK) {
-        uint16_t begins = (uint16_t)((NUVRIK_U8(NUVRIK_P(self->table->sender)->leads))
-            ? NUVRIK_U8(NUVRIK_P(self->table->sender)->ending_count) : 0);
+        uint16_t begins = (uint16_t)((NUVRIK_SENDER_LEADS(NUVRIK_WRITER_SENDER(self->table)))
+            ? NUVRIK_SENDER_ENDING_COUNT(NUVRIK_WRITER_SENDER(self->table)) : 0);
         uint16_t sum = nuvrik_check_begins(check);
         for (uint16_t i = 0; i < ((int32_t)self->sender.count - begins); i++) {
             sum = nuvrik_check_over(check, sum, self->sender.wire[(int32_t)begins + i]);
@@ -3615,48 +3417,24 @@ void nuvrik_writer_put_check(NuvrikWriter *self)
 /* ---- telling ---- */
 
 /** A reading as a share of its range, -FULL for what is below: clipped, 0 to FULL. */
-int32_t nuvrik_scaled(const NuvrikItemTable *item, int32_t raw)
+int32_t nuvrik_scaled(const NUVRIK_FLASH NuvrikItemTable *item, int32_t raw)
 {
-    int32_t low = (NUVRIK_I32(item->low) < NUVRIK_I32(item->high)) ? NUVRIK_I32(item->low)
-        : NUVRIK_I32(item->high);
-    int32_t high = (NUVRIK_I32(item->low) < NUVRIK_I32(item->high)) ? NUVRIK_I32(item->high)
-        : NUVRIK_I32(item->low);
+    int32_t low = (NUVRIK_ITEM_LOW(item) < NUVRIK_ITEM_HIGH(item)) ? NUVRIK_ITEM_LOW(item)
+        : NUVRIK_ITEM_HIGH(item);
+    int32_t high = (NUVRIK_ITEM_LOW(item) < NUVRIK_ITEM_HIGH(item)) ? NUVRIK_ITEM_HIGH(item)
+        : NUVRIK_ITEM_LOW(item);
     int32_t kept = nuvrik_clamp(raw, low, high);
-    int32_t away = (kept - NUVRIK_I32(item->low)) * NUVRIK_FULL;
-    return nuvrik_div(away, NUVRIK_I32(item->high) - NUVRIK_I32(item->low));
+    int32_t away = (kept - NUVRIK_ITEM_LOW(item)) * NUVRIK_FULL;
+    return nuvrik_div(away, NUVRIK_ITEM_HIGH(item) - NUVRIK_ITEM_LOW(item));
 }
 
-void nuvrik_telling_init(NuvrikTelling *self, const NuvrikTellingTable *table)
+void nuvrik_telling_init(NuvrikTelling *self, const NUVRIK_FLASH NuvrikTellingTable *table)
 {
     self->table = table;
-    for (uint8_t i = 0; i < NUVRIK_MOST_CODES; i++) {
-        self->codes[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_ITEMS; i++) {
-        self->known[i] = false;
-    }
     for (uint8_t i = 0; i < NUVRIK_MOST_ITEMS; i++) {
         self->read_ms[i] = NUVRIK_TIMER_MAX;
     }
-    for (uint8_t i = 0; i < NUVRIK_MOST_ITEMS; i++) {
-        self->due_ms[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_ITEMS; i++) {
-        self->chosen[i] = false;
-    }
-    self->since_ms = 0;
     self->told_ms = NUVRIK_TIMER_MAX;
-    self->said = 0;
-    self->sent = 0;
-    self->last_seq = 0;
-    self->first = 0;
-    self->noted = 0;
-    for (uint8_t i = 0; i < NUVRIK_NOTES; i++) {
-        self->counts[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_NOTES; i++) {
-        self->ages_ms[i] = 0;
-    }
 }
 
 /** Let dt_ms go by. */
@@ -3674,7 +3452,7 @@ void nuvrik_telling_catch_up(NuvrikTelling *self)
     }
     self->since_ms = 0;
     self->told_ms = nuvrik_later(self->told_ms, dt_ms);
-    for (uint8_t i = 0; i < NUVRIK_COUNT(ITEMS, NUVRIK_U8(self->table->items_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_TELLING_ITEMS_COUNT(self->table); i++) {
         self->read_ms[i] = nuvrik_later(self->read_ms[i], dt_ms);
         /* Long overdue is as good as overdue. */
         int32_t left = (int32_t)self->due_ms[i] - dt_ms;
@@ -3689,35 +3467,37 @@ void nuvrik_telling_catch_up(NuvrikTelling *self)
 /** Whether its reading is not too old; after catch_up. */
 bool nuvrik_telling_is_fresh(const NuvrikTelling *self, uint8_t item)
 {
-    return self->known[item] && self->read_ms[item] < NUVRIK_U16(NUVRIK_P(self->table->items)[item].stale_ms);
+    return self->known[item]
+        && self->read_ms[item] < NUVRIK_ITEM_STALE_MS(&NUVRIK_TELLING_ITEMS(self->table)[item]);
 }
 
 /** Where a reading within a range stands, 0 to FULL, NO_READING for none that is fresh; after catch_up. */
 int32_t nuvrik_telling_share_of(NuvrikTelling *self, uint8_t item)
 {
-    const NuvrikItemTable *about = &NUVRIK_P(self->table->items)[item];
+    const NUVRIK_FLASH NuvrikItemTable *about = &NUVRIK_TELLING_ITEMS(self->table)[item];
     if (!nuvrik_telling_is_fresh(self, item)) {
         return NUVRIK_NO_READING;
     }
-    return nuvrik_share_from_code(self->codes[NUVRIK_U8(about->first)], NUVRIK_U8(about->bits));
+    return nuvrik_share_from_code(self->codes[NUVRIK_ITEM_FIRST(about)], NUVRIK_ITEM_BITS(about));
 }
 
 /** A reading, NOTHING_THERE for none. */
 void nuvrik_telling_take(NuvrikTelling *self, uint8_t item, int32_t raw)
 {
     nuvrik_telling_catch_up(self);
-    const NuvrikItemTable *about = &NUVRIK_P(self->table->items)[item];
+    const NUVRIK_FLASH NuvrikItemTable *about = &NUVRIK_TELLING_ITEMS(self->table)[item];
     self->known[item] = true;
     self->read_ms[item] = 0;
     if (raw == NUVRIK_NOTHING_THERE) {
-        self->codes[NUVRIK_U8(about->first)] = 0xffffU;
-    } else if ((NUVRIK_HAS_TELLS_COUNT && NUVRIK_U8(about->tells) == NUVRIK_TELLS_COUNT)) {
-        self->codes[NUVRIK_U8(about->first)] = (uint16_t)raw;
-    } else if ((NUVRIK_HAS_TELLS_DIGITAL && NUVRIK_U8(about->tells) == NUVRIK_TELLS_DIGITAL)) {
-        self->codes[NUVRIK_U8(about->first)] = (uint16_t)(((raw != 0) == NUVRIK_U8(about->high_on)) ? 1 : 0);
+        self->codes[NUVRIK_ITEM_FIRST(about)] = 0xffffU;
+    } else if ((NUVRIK_HAS_TELLS_COUNT && NUVRIK_ITEM_TELLS(about) == NUVRIK_TELLS_COUNT)) {
+        self->codes[NUVRIK_ITEM_FIRST(about)] = (uint16_t)raw;
+    } else if ((NUVRIK_HAS_TELLS_DIGITAL && NUVRIK_ITEM_TELLS(about) == NUVRIK_TELLS_DIGITAL)) {
+        self->codes[NUVRIK_ITEM_FIRST(about)] = (uint16_t)(((raw != 0) == NUVRIK_ITEM_HIGH_ON(about)) ? 1
+            : 0);
     } else {
-        self->codes[NUVRIK_U8(about->first)] = nuvrik_share_code((int16_t)nuvrik_scaled(about, raw),
-            NUVRIK_U8(about->bits));
+        self->codes[NUVRIK_ITEM_FIRST(about)] = nuvrik_share_code((int16_t)nuvrik_scaled(about, raw),
+            NUVRIK_ITEM_BITS(about));
     }
 }
 
@@ -3725,15 +3505,15 @@ void nuvrik_telling_take(NuvrikTelling *self, uint8_t item, int32_t raw)
 void nuvrik_telling_take_axis(NuvrikTelling *self, uint8_t item, uint8_t axis, int32_t raw)
 {
     nuvrik_telling_catch_up(self);
-    const NuvrikItemTable *about = &NUVRIK_P(self->table->items)[item];
+    const NUVRIK_FLASH NuvrikItemTable *about = &NUVRIK_TELLING_ITEMS(self->table)[item];
     self->known[item] = true;
     self->read_ms[item] = 0;
-    int32_t low = (NUVRIK_I32(about->low) < NUVRIK_I32(about->high)) ? NUVRIK_I32(about->low)
-        : NUVRIK_I32(about->high);
-    int32_t high = (NUVRIK_I32(about->low) < NUVRIK_I32(about->high)) ? NUVRIK_I32(about->high)
-        : NUVRIK_I32(about->low);
+    int32_t low = (NUVRIK_ITEM_LOW(about) < NUVRIK_ITEM_HIGH(about)) ? NUVRIK_ITEM_LOW(about)
+        : NUVRIK_ITEM_HIGH(about);
+    int32_t high = (NUVRIK_ITEM_LOW(about) < NUVRIK_ITEM_HIGH(about)) ? NUVRIK_ITEM_HIGH(about)
+        : NUVRIK_ITEM_LOW(about);
     int32_t kept = nuvrik_clamp(raw, low, high);
-    uint16_t away = (uint16_t)nuvrik_abs32(kept - NUVRIK_I32(about->low));
+    uint16_t away = (uint16_t)nuvrik_abs32(kept - NUVRIK_ITEM_LOW(about));
     uint16_t whole_way = (uint16_t)(high - low);
     /* Sensors of 16 bits read over all of them, and twice that product would not fit in 31 bits. So the */
     /* half is divided, and then what was left over. */
@@ -3743,27 +3523,28 @@ void nuvrik_telling_take_axis(NuvrikTelling *self, uint8_t item, uint8_t axis, i
     uint16_t rest = (uint16_t)((int32_t)area - (int32_t)done);
     uint8_t more = (uint8_t)nuvrik_div((int32_t)2 * rest, whole_way);
     int32_t along = (uint16_t)((uint16_t)2 * (uint16_t)once) + more;
-    self->codes[NUVRIK_U8(about->first) + axis] = nuvrik_level_code((int16_t)(along - NUVRIK_FULL),
-        NUVRIK_U8(about->bits));
+    self->codes[NUVRIK_ITEM_FIRST(about) + axis] = nuvrik_level_code((int16_t)(along - NUVRIK_FULL),
+        NUVRIK_ITEM_BITS(about));
 }
 
 /** Choose the items that are due and known, as many as fit. False: there are none. */
 bool nuvrik_telling_choose(NuvrikTelling *self)
 {
-    uint16_t room = NUVRIK_U16(self->table->room);
+    uint16_t room = NUVRIK_TELLING_ROOM(self->table);
     bool any = false;
-    for (uint8_t i = 0; i < NUVRIK_COUNT(ITEMS, NUVRIK_U8(self->table->items_count)); i++) {
-        const NuvrikItemTable *item = &NUVRIK_P(self->table->items)[i];
-        uint16_t size = (uint16_t)(((NUVRIK_HAS_TELLS_AXES && NUVRIK_U8(item->tells) == NUVRIK_TELLS_AXES))
-            ? (NUVRIK_AXES * NUVRIK_U8(item->bits)) : NUVRIK_U8(item->bits));
-        bool fresh = NUVRIK_U8(item->tells) >= NUVRIK_TELLS_STEPS || nuvrik_telling_is_fresh(self, i);
+    for (uint8_t i = 0; i < NUVRIK_TELLING_ITEMS_COUNT(self->table); i++) {
+        const NUVRIK_FLASH NuvrikItemTable *item = &NUVRIK_TELLING_ITEMS(self->table)[i];
+        uint16_t size = (uint16_t)(((NUVRIK_HAS_TELLS_AXES
+            && NUVRIK_ITEM_TELLS(item) == NUVRIK_TELLS_AXES)) ? (NUVRIK_AXES * NUVRIK_ITEM_BITS(item))
+            : NUVRIK_ITEM_BITS(item));
+        bool fresh = NUVRIK_ITEM_TELLS(item) >= NUVRIK_TELLS_STEPS || nuvrik_telling_is_fresh(self, i);
         self->chosen[i] = self->due_ms[i] <= 0 && fresh && size <= room;
         if (self->chosen[i]) {
             any = true;
             room = (uint16_t)((int32_t)room - size);
             /* Aim at whole intervals, but after a gap do not send everything at once. */
-            int32_t half = NUVRIK_U16(item->every_ms) / 2;
-            int32_t next = (int32_t)self->due_ms[i] + NUVRIK_U16(item->every_ms);
+            int32_t half = NUVRIK_ITEM_EVERY_MS(item) / 2;
+            int32_t next = (int32_t)self->due_ms[i] + NUVRIK_ITEM_EVERY_MS(item);
             self->due_ms[i] = (int16_t)((next < half) ? half : next);
         }
     }
@@ -3774,29 +3555,29 @@ bool nuvrik_telling_choose(NuvrikTelling *self)
 bool nuvrik_telling_due(NuvrikTelling *self, uint8_t state, bool followed, uint8_t last_command,
     NuvrikOutputs *outputs, NuvrikSender *sender)
 {
-    if (NUVRIK_COUNT(ITEMS, NUVRIK_U8(self->table->items_count)) == 0) {
+    if (NUVRIK_TELLING_ITEMS_COUNT(self->table) == 0) {
         return false;
     }
     nuvrik_telling_catch_up(self);
     bool some = nuvrik_telling_choose(self);
     uint8_t said = (uint8_t)(nuvrik_outputs_hold_ends(outputs) ? (state + 16) : state);
     /* A change of state, or a hold about to end, is news by itself. */
-    if (!some && said == self->said && self->told_ms < NUVRIK_U16(self->table->tell_ms)) {
+    if (!some && said == self->said && self->told_ms < NUVRIK_TELLING_TELL_MS(self->table)) {
         return false;
     }
     self->said = said;
     self->told_ms = 0;
-    if (NUVRIK_U16(self->table->guard_ms) != 0) {
+    if (NUVRIK_TELLING_GUARD_MS(self->table) != 0) {
         nuvrik_telling_note(self, sender->seq);
     }
     nuvrik_sender_begin(sender, NUVRIK_KIND_TELEMETRY);
     nuvrik_sender_byte(sender, (uint8_t)(followed ? (said + 8) : said));
     nuvrik_sender_byte(sender, (uint8_t)(followed ? last_command : 0));
-    for (uint8_t i = 0; i < NUVRIK_COUNT(ITEMS, NUVRIK_U8(self->table->items_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_TELLING_ITEMS_COUNT(self->table); i++) {
         nuvrik_sender_bits(sender, (uint16_t)((self->chosen[i]) ? 1 : 0), 1);
     }
     sender->at = (uint16_t)((((int32_t)sender->at + 7) >> 3) << 3);
-    for (uint8_t i = 0; i < NUVRIK_COUNT(ITEMS, NUVRIK_U8(self->table->items_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_TELLING_ITEMS_COUNT(self->table); i++) {
         if (self->chosen[i]) {
             nuvrik_telling_say(self, i, outputs, sender);
         }
@@ -3808,19 +3589,19 @@ bool nuvrik_telling_due(NuvrikTelling *self, uint8_t state, bool followed, uint8
 /** The codes of one item. */
 void nuvrik_telling_say(NuvrikTelling *self, uint8_t item, NuvrikOutputs *outputs, NuvrikSender *sender)
 {
-    const NuvrikItemTable *about = &NUVRIK_P(self->table->items)[item];
-    if ((NUVRIK_HAS_TELLS_DEMAND && NUVRIK_U8(about->tells) == NUVRIK_TELLS_DEMAND)) {
-        nuvrik_sender_bits(sender, nuvrik_level_code(nuvrik_outputs_told(outputs, NUVRIK_U8(about->of))->at,
-            NUVRIK_U8(about->bits)), NUVRIK_U8(about->bits));
-    } else if ((NUVRIK_HAS_TELLS_STEPS && NUVRIK_U8(about->tells) == NUVRIK_TELLS_STEPS)) {
-        nuvrik_sender_bits(sender, (uint16_t)nuvrik_steps_of(outputs, NUVRIK_U8(about->of)),
-            NUVRIK_U8(about->bits));
-    } else if ((NUVRIK_HAS_TELLS_AXES && NUVRIK_U8(about->tells) == NUVRIK_TELLS_AXES)) {
+    const NUVRIK_FLASH NuvrikItemTable *about = &NUVRIK_TELLING_ITEMS(self->table)[item];
+    if ((NUVRIK_HAS_TELLS_DEMAND && NUVRIK_ITEM_TELLS(about) == NUVRIK_TELLS_DEMAND)) {
+        nuvrik_sender_bits(sender, nuvrik_level_code(nuvrik_outputs_told(outputs, NUVRIK_ITEM_OF(about))->at,
+            NUVRIK_ITEM_BITS(about)), NUVRIK_ITEM_BITS(about));
+    } else if ((NUVRIK_HAS_TELLS_STEPS && NUVRIK_ITEM_TELLS(about) == NUVRIK_TELLS_STEPS)) {
+        nuvrik_sender_bits(sender, (uint16_t)nuvrik_steps_of(outputs, NUVRIK_ITEM_OF(about)),
+            NUVRIK_ITEM_BITS(about));
+    } else if ((NUVRIK_HAS_TELLS_AXES && NUVRIK_ITEM_TELLS(about) == NUVRIK_TELLS_AXES)) {
         for (uint8_t i = 0; i < NUVRIK_AXES; i++) {
-            nuvrik_sender_bits(sender, self->codes[NUVRIK_U8(about->first) + i], NUVRIK_U8(about->bits));
+            nuvrik_sender_bits(sender, self->codes[NUVRIK_ITEM_FIRST(about) + i], NUVRIK_ITEM_BITS(about));
         }
     } else {
-        nuvrik_sender_bits(sender, self->codes[NUVRIK_U8(about->first)], NUVRIK_U8(about->bits));
+        nuvrik_sender_bits(sender, self->codes[NUVRIK_ITEM_FIRST(about)], NUVRIK_ITEM_BITS(about));
     }
 }
 
@@ -3846,7 +3627,7 @@ void nuvrik_telling_note(NuvrikTelling *self, uint8_t seq)
         uint8_t at = nuvrik_telling_place(self, i);
         self->counts[at] = nuvrik_later(self->counts[at], steps);
     }
-    if (self->noted == 0 || self->ages_ms[newest] >= NUVRIK_U16(self->table->piece_ms)) {
+    if (self->noted == 0 || self->ages_ms[newest] >= NUVRIK_TELLING_PIECE_MS(self->table)) {
         if (self->noted == NUVRIK_NOTES) {
             self->first = nuvrik_telling_place(self, 1);
             self->noted--;
@@ -3866,7 +3647,7 @@ bool nuvrik_telling_recent(NuvrikTelling *self, uint8_t seq)
     for (uint8_t i = 0; i < self->noted; i++) {
         uint8_t at = nuvrik_telling_place(self, (uint8_t)((self->noted - 1) - i));
         if (self->counts[at] >= back) {
-            return self->sent > back && self->ages_ms[at] <= NUVRIK_U16(self->table->guard_ms);
+            return self->sent > back && self->ages_ms[at] <= NUVRIK_TELLING_GUARD_MS(self->table);
         }
     }
     return false;
@@ -3881,63 +3662,61 @@ uint32_t nuvrik_steps_of(NuvrikOutputs *outputs, uint8_t stepper)
 
 /* ---- inputs ---- */
 
-void nuvrik_inputs_init(NuvrikInputs *self, const NuvrikInputsTable *table)
+void nuvrik_inputs_init(NuvrikInputs *self, const NUVRIK_FLASH NuvrikInputsTable *table)
 {
     self->table = table;
-    self->too_low = false;
-    self->changing_ms = 0;
 }
 
 /** Before each turn: what they say now, dt_ms after the last one. */
 void nuvrik_inputs_look(NuvrikInputs *self, NuvrikTelling *telling, NuvrikMachine *machine, uint16_t dt_ms)
 {
-    if (!(NUVRIK_HAS_USED && NUVRIK_U8(self->table->used))) {
+    if (!NUVRIK_INPUTS_USED(self->table)) {
         return;
     }
     nuvrik_telling_catch_up(telling);
-    if (NUVRIK_U8(self->table->battery) != NUVRIK_NOBODY) {
+    if (NUVRIK_INPUTS_BATTERY(self->table) != NUVRIK_NOBODY) {
         nuvrik_inputs_look_at_battery(self, telling, dt_ms);
     }
-    int16_t most = (self->too_low) ? NUVRIK_I16(self->table->battery_to) : (int16_t)NUVRIK_FULL;
-    for (uint8_t i = 0; i < NUVRIK_COUNT(LIMITS, NUVRIK_U8(self->table->limits_count)); i++) {
-        const NuvrikLimitsTable *one = &NUVRIK_P(self->table->limits)[i];
+    int16_t most = (self->too_low) ? NUVRIK_INPUTS_BATTERY_TO(self->table) : (int16_t)NUVRIK_FULL;
+    for (uint8_t i = 0; i < NUVRIK_INPUTS_LIMITS_COUNT(self->table); i++) {
+        const NUVRIK_FLASH NuvrikLimitsTable *one = &NUVRIK_INPUTS_LIMITS(self->table)[i];
         int16_t factor = most;
-        if (NUVRIK_U8(one->dial) != NUVRIK_NOBODY) {
-            factor = (int16_t)nuvrik_mul(most, nuvrik_dialled(telling, NUVRIK_U8(one->dial)));
+        if (NUVRIK_LIMITS_DIAL(one) != NUVRIK_NOBODY) {
+            factor = (int16_t)nuvrik_mul(most, nuvrik_dialled(telling, NUVRIK_LIMITS_DIAL(one)));
         }
         uint8_t at_end = 0;
-        if (NUVRIK_U8(one->end_forward) != NUVRIK_NOBODY && nuvrik_on_or_unread(telling,
-            NUVRIK_U8(one->end_forward))) {
+        if (NUVRIK_LIMITS_END_FORWARD(one) != NUVRIK_NOBODY && nuvrik_on_or_unread(telling,
+            NUVRIK_LIMITS_END_FORWARD(one))) {
             at_end = (uint8_t)(at_end + NUVRIK_AT_FORWARD_END);
         }
-        if (NUVRIK_U8(one->end_backward) != NUVRIK_NOBODY && nuvrik_on_or_unread(telling,
-            NUVRIK_U8(one->end_backward))) {
+        if (NUVRIK_LIMITS_END_BACKWARD(one) != NUVRIK_NOBODY && nuvrik_on_or_unread(telling,
+            NUVRIK_LIMITS_END_BACKWARD(one))) {
             at_end = (uint8_t)(at_end + NUVRIK_AT_BACKWARD_END);
         }
         nuvrik_outputs_limit(&machine->outputs, i, factor, at_end);
     }
-    if (NUVRIK_U8(self->table->stop) != NUVRIK_NOBODY && nuvrik_on_or_unread(telling,
-        NUVRIK_U8(self->table->stop))) {
-        nuvrik_machine_press_stop(machine, NUVRIK_WHY_STOP_SWITCH, NUVRIK_U8(self->table->stop));
-    } else if (self->too_low && NUVRIK_I16(self->table->battery_to) == 0) {
-        nuvrik_machine_press_stop(machine, NUVRIK_WHY_LOW_BATTERY, NUVRIK_U8(self->table->battery));
+    if (NUVRIK_INPUTS_STOP(self->table) != NUVRIK_NOBODY && nuvrik_on_or_unread(telling,
+        NUVRIK_INPUTS_STOP(self->table))) {
+        nuvrik_machine_press_stop(machine, NUVRIK_WHY_STOP_SWITCH, NUVRIK_INPUTS_STOP(self->table));
+    } else if (self->too_low && NUVRIK_INPUTS_BATTERY_TO(self->table) == 0) {
+        nuvrik_machine_press_stop(machine, NUVRIK_WHY_LOW_BATTERY, NUVRIK_INPUTS_BATTERY(self->table));
     }
 }
 
 /** Whether it is too low. What cannot be read says nothing. */
 void nuvrik_inputs_look_at_battery(NuvrikInputs *self, NuvrikTelling *telling, uint16_t dt_ms)
 {
-    int32_t at = nuvrik_telling_share_of(telling, NUVRIK_U8(self->table->battery));
-    bool changes = at < NUVRIK_I16(self->table->battery_low);
+    int32_t at = nuvrik_telling_share_of(telling, NUVRIK_INPUTS_BATTERY(self->table));
+    bool changes = at < NUVRIK_INPUTS_BATTERY_LOW(self->table);
     if (self->too_low) {
-        changes = at >= NUVRIK_I16(self->table->battery_high);
+        changes = at >= NUVRIK_INPUTS_BATTERY_HIGH(self->table);
     }
     if (at == NUVRIK_NO_READING || !changes) {
         self->changing_ms = 0;
         return;
     }
     self->changing_ms = nuvrik_later(self->changing_ms, dt_ms);
-    if (self->changing_ms >= NUVRIK_U16(self->table->battery_ms)) {
+    if (self->changing_ms >= NUVRIK_INPUTS_BATTERY_MS(self->table)) {
         self->too_low = !self->too_low;
         self->changing_ms = 0;
     }
@@ -3946,8 +3725,8 @@ void nuvrik_inputs_look_at_battery(NuvrikInputs *self, NuvrikTelling *telling, u
 /** Whether a switch is on, or has no fresh reading. */
 bool nuvrik_on_or_unread(NuvrikTelling *telling, uint8_t item)
 {
-    const NuvrikItemTable *about = &NUVRIK_P(telling->table->items)[item];
-    return !nuvrik_telling_is_fresh(telling, item) || telling->codes[NUVRIK_U8(about->first)] != 0;
+    const NUVRIK_FLASH NuvrikItemTable *about = &NUVRIK_TELLING_ITEMS(telling->table)[item];
+    return !nuvrik_telling_is_fresh(telling, item) || telling->codes[NUVRIK_ITEM_FIRST(about)] != 0;
 }
 
 /** How far a dial is turned, 0 where nobody knows. */
@@ -3959,24 +3738,22 @@ int16_t nuvrik_dialled(NuvrikTelling *telling, uint8_t item)
 
 /* ---- incoming ---- */
 
-void nuvrik_incoming_init(NuvrikIncoming *self, const NuvrikIncomingTable *table)
+void nuvrik_incoming_init(NuvrikIncoming *self, const NUVRIK_FLASH NuvrikIncomingTable *table)
 {
     self->table = table;
-    nuvrik_cobs_reader_init(&self->cobs);
-    nuvrik_slip_reader_init(&self->slip);
-    nuvrik_text_reader_init(&self->text, NUVRIK_P(table->text));
+    nuvrik_text_reader_init(&self->text, NUVRIK_INCOMING_TEXT(table));
 }
 
 /** One byte of a stream. */
 uint8_t nuvrik_incoming_take(NuvrikIncoming *self, uint8_t byte, NuvrikSealed *sealed)
 {
-    if ((NUVRIK_HAS_IN_COBS && NUVRIK_U8(self->table->way_in) == NUVRIK_IN_COBS)) {
+    if ((NUVRIK_HAS_IN_COBS && NUVRIK_INCOMING_WAY_IN(self->table) == NUVRIK_IN_COBS)) {
         return nuvrik_cobs_reader_take(&self->cobs, byte, sealed);
     }
-    if ((NUVRIK_HAS_IN_SLIP && NUVRIK_U8(self->table->way_in) == NUVRIK_IN_SLIP)) {
+    if ((NUVRIK_HAS_IN_SLIP && NUVRIK_INCOMING_WAY_IN(self->table) == NUVRIK_IN_SLIP)) {
         return nuvrik_slip_reader_take(&self->slip, byte, sealed);
     }
-    if ((NUVRIK_HAS_IN_LINES && NUVRIK_U8(self->table->way_in) == NUVRIK_IN_LINES)) {
+    if ((NUVRIK_HAS_IN_LINES && NUVRIK_INCOMING_WAY_IN(self->table) == NUVRIK_IN_LINES)) {
         return nuvrik_text_reader_take(&self->text, byte);
     }
     return NUVRIK_NO_EVENT;
@@ -3992,7 +3769,7 @@ void nuvrik_incoming_begin_packet(NuvrikIncoming *self, NuvrikSealed *sealed)
 /** One byte of a packet. */
 void nuvrik_incoming_packet_byte(NuvrikIncoming *self, uint8_t byte, NuvrikSealed *sealed)
 {
-    if ((NUVRIK_HAS_LINES && NUVRIK_U8(self->table->lines))) {
+    if (NUVRIK_INCOMING_LINES(self->table)) {
         nuvrik_text_reader_keep(&self->text, byte);
     } else {
         nuvrik_sealed_put(sealed, byte);
@@ -4002,15 +3779,14 @@ void nuvrik_incoming_packet_byte(NuvrikIncoming *self, uint8_t byte, NuvrikSeale
 /** It has ended. An empty one is nothing. */
 uint8_t nuvrik_incoming_end_packet(NuvrikIncoming *self, NuvrikSealed *sealed)
 {
-    uint16_t length = ((NUVRIK_HAS_LINES && NUVRIK_U8(self->table->lines))) ? self->text.length
-        : sealed->length;
+    uint16_t length = (NUVRIK_INCOMING_LINES(self->table)) ? self->text.length : sealed->length;
     if (length == 0) {
         return NUVRIK_NO_EVENT;
     }
     if (length > NUVRIK_LONGEST) {
         return NUVRIK_TOO_LONG;
     }
-    if ((NUVRIK_HAS_LINES && NUVRIK_U8(self->table->lines))) {
+    if (NUVRIK_INCOMING_LINES(self->table)) {
         nuvrik_text_reader_without_ending(&self->text);
     }
     return NUVRIK_ACCEPTED;
@@ -4018,24 +3794,11 @@ uint8_t nuvrik_incoming_end_packet(NuvrikIncoming *self, NuvrikSealed *sealed)
 
 /* ---- on_off ---- */
 
-void nuvrik_on_off_reader_init(NuvrikOnOffReader *self, const NuvrikOnOffTable *table)
+void nuvrik_on_off_reader_init(NuvrikOnOffReader *self, const NUVRIK_FLASH NuvrikOnOffTable *table)
 {
+    memset(self, 0, sizeof *self);
     self->table = table;
-    self->run_us = 0;
-    self->mark = false;
-    self->half = 0;
-    self->late = 0;
-    self->lean = 0;
-    self->early = 0;
-    self->recent = 0;
-    self->reading = false;
     self->first = NUVRIK_NO_HALF;
-    self->bits = 0;
-    self->gathered = 0;
-    self->length = 0;
-    for (uint8_t i = 0; i < NUVRIK_MOST_BODY; i++) {
-        self->body[i] = 0;
-    }
 }
 
 /** So many microseconds of mark or of space. True: a body has ended. */
@@ -4047,7 +3810,7 @@ bool nuvrik_on_off_reader_take(NuvrikOnOffReader *self, bool mark, uint32_t us)
     }
     bool ended = false;
     if (self->run_us > 0 && mark != self->mark
-        && (((int32_t)3 * length) * NUVRIK_UNIT) >= NUVRIK_I32(self->table->half)) {
+        && (((int32_t)3 * length) * NUVRIK_UNIT) >= NUVRIK_ON_OFF_HALF(self->table)) {
         ended = nuvrik_on_off_reader_run_ended(self, self->mark, self->run_us);
         self->run_us = length;
         self->mark = mark;
@@ -4083,7 +3846,7 @@ bool nuvrik_on_off_reader_run_ended(NuvrikOnOffReader *self, bool mark, uint16_t
 uint8_t nuvrik_on_off_reader_follow(NuvrikOnOffReader *self, bool mark, uint16_t us)
 {
     if (self->half == 0) {
-        self->half = NUVRIK_I32(self->table->half);
+        self->half = NUVRIK_ON_OFF_HALF(self->table);
     }
     int32_t lean = mark ? self->lean : (-self->lean);
     int32_t reach = ((int32_t)us * NUVRIK_UNIT) + self->late;
@@ -4100,10 +3863,10 @@ uint8_t nuvrik_on_off_reader_follow(NuvrikOnOffReader *self, bool mark, uint16_t
     int32_t step = nuvrik_div(error, (self->reading) ? NUVRIK_KEEPING_PHASE : NUVRIK_FINDING_PHASE);
     self->late = late - step;
     int32_t pace = nuvrik_div(error, count * ((self->reading) ? NUVRIK_KEEPING_PACE : NUVRIK_FINDING_PACE));
-    self->half = nuvrik_clamp(self->half + pace, NUVRIK_I32(self->table->fastest),
-        NUVRIK_I32(self->table->slowest));
+    self->half = nuvrik_clamp(self->half + pace, NUVRIK_ON_OFF_FASTEST(self->table),
+        NUVRIK_ON_OFF_SLOWEST(self->table));
     int32_t leaning = nuvrik_div(error, (self->reading) ? NUVRIK_KEEPING_LEAN : NUVRIK_FINDING_LEAN);
-    int32_t most = NUVRIK_I32(self->table->most_lean);
+    int32_t most = NUVRIK_ON_OFF_MOST_LEAN(self->table);
     self->lean = nuvrik_clamp(mark ? (self->lean + leaning) : (self->lean - leaning), -most, most);
     return count;
 }
@@ -4111,7 +3874,7 @@ uint8_t nuvrik_on_off_reader_follow(NuvrikOnOffReader *self, bool mark, uint16_t
 /** No clock any more: whatever was being read is not a frame. */
 void nuvrik_on_off_reader_lose(NuvrikOnOffReader *self)
 {
-    self->half = NUVRIK_I32(self->table->half);
+    self->half = NUVRIK_ON_OFF_HALF(self->table);
     self->late = 0;
     self->lean = 0;
     nuvrik_on_off_reader_look(self);
@@ -4176,17 +3939,10 @@ bool nuvrik_on_off_reader_bit(NuvrikOnOffReader *self, uint8_t one)
     return true;
 }
 
-void nuvrik_on_off_maker_init(NuvrikOnOffMaker *self, const NuvrikOnOffTable *table)
+void nuvrik_on_off_maker_init(NuvrikOnOffMaker *self, const NUVRIK_FLASH NuvrikOnOffTable *table)
 {
+    memset(self, 0, sizeof *self);
     self->table = table;
-    for (uint8_t i = 0; i < NUVRIK_MOST_BODY; i++) {
-        self->sent[i] = 0;
-    }
-    self->size = 0;
-    self->place = 0;
-    self->halves = 0;
-    self->is_mark = false;
-    self->part = 0;
 }
 
 /** A new body; add its bytes, and then call next until it gives 0. */
@@ -4194,9 +3950,9 @@ void nuvrik_on_off_maker_begin(NuvrikOnOffMaker *self)
 {
     self->size = 0;
     self->place = 0;
-    self->halves = (uint16_t)(2 * ((NUVRIK_U8(self->table->training_bits) + NUVRIK_SYNC_BITS)
+    self->halves = (uint16_t)(2 * ((NUVRIK_ON_OFF_TRAINING_BITS(self->table) + NUVRIK_SYNC_BITS)
         + NUVRIK_LENGTH_BITS));
-    self->part = (uint32_t)((int32_t)NUVRIK_U32(self->table->bitrate) / 2);
+    self->part = (uint32_t)((int32_t)NUVRIK_ON_OFF_BITRATE(self->table) / 2);
 }
 
 /** One byte more. */
@@ -4236,8 +3992,8 @@ uint16_t nuvrik_on_off_maker_next(NuvrikOnOffMaker *self)
 uint16_t nuvrik_on_off_maker_half_us(NuvrikOnOffMaker *self)
 {
     uint32_t parts = (uint32_t)((int32_t)self->part + INT32_C(500000));
-    uint16_t whole_us = (uint16_t)((int32_t)parts / (int32_t)NUVRIK_U32(self->table->bitrate));
-    uint32_t taken = whole_us * NUVRIK_U32(self->table->bitrate);
+    uint16_t whole_us = (uint16_t)((int32_t)parts / (int32_t)NUVRIK_ON_OFF_BITRATE(self->table));
+    uint32_t taken = whole_us * NUVRIK_ON_OFF_BITRATE(self->table);
     self->part = (uint32_t)((int32_t)parts - (int32_t)taken);
     return whole_us;
 }
@@ -4255,10 +4011,10 @@ bool nuvrik_on_off_maker_carrier(const NuvrikOnOffMaker *self, uint16_t half)
 /** Whether a bit is a one. */
 bool nuvrik_on_off_maker_one(const NuvrikOnOffMaker *self, uint16_t place)
 {
-    if (place < NUVRIK_U8(self->table->training_bits)) {
+    if (place < NUVRIK_ON_OFF_TRAINING_BITS(self->table)) {
         return true;
     }
-    uint16_t at = (uint16_t)((int32_t)place - NUVRIK_U8(self->table->training_bits));
+    uint16_t at = (uint16_t)((int32_t)place - NUVRIK_ON_OFF_TRAINING_BITS(self->table));
     if (at < NUVRIK_SYNC_BITS) {
         uint8_t sync = (uint8_t)((NUVRIK_SYNC_BITS - 1) - (int16_t)at);
         return (int16_t)((uint16_t)(NUVRIK_SYNC_WORD >> sync) & 1) != 0;
@@ -4275,32 +4031,21 @@ bool nuvrik_on_off_maker_one(const NuvrikOnOffMaker *self, uint16_t place)
 
 /* ---- machine_end ---- */
 
-void nuvrik_machine_end_init(NuvrikMachineEnd *self, const NuvrikEndTable *table)
+void nuvrik_machine_end_init(NuvrikMachineEnd *self, const NUVRIK_FLASH NuvrikEndTable *table)
 {
+    memset(self, 0, sizeof *self);
     self->table = table;
-    nuvrik_machine_init(&self->machine, NUVRIK_P(table->machine));
-    nuvrik_sealed_init(&self->sealed, NUVRIK_P(table->sealed));
-    nuvrik_incoming_init(&self->incoming, NUVRIK_P(table->incoming));
-    nuvrik_keys_init(&self->keys, NUVRIK_P(table->keys));
-    nuvrik_train_reader_init(&self->train, NUVRIK_P(table->train));
-    nuvrik_telling_init(&self->telling, NUVRIK_P(table->telling));
-    nuvrik_inputs_init(&self->inputs, NUVRIK_P(table->inputs));
-    nuvrik_sender_init(&self->sender, NUVRIK_P(table->sender));
-    for (uint8_t i = 0; i < NUVRIK_U8(table->pins_count); i++) {
-        nuvrik_pins_init(&self->pins[i], &NUVRIK_P(table->pins)[i]);
+    nuvrik_machine_init(&self->machine, NUVRIK_END_MACHINE(table));
+    nuvrik_sealed_init(&self->sealed, NUVRIK_END_SEALED(table));
+    nuvrik_incoming_init(&self->incoming, NUVRIK_END_INCOMING(table));
+    nuvrik_keys_init(&self->keys, NUVRIK_END_KEYS(table));
+    nuvrik_train_reader_init(&self->train, NUVRIK_END_TRAIN(table));
+    nuvrik_telling_init(&self->telling, NUVRIK_END_TELLING(table));
+    nuvrik_inputs_init(&self->inputs, NUVRIK_END_INPUTS(table));
+    nuvrik_sender_init(&self->sender, NUVRIK_END_SENDER(table));
+    for (uint8_t i = 0; i < NUVRIK_END_PINS_COUNT(table); i++) {
+        nuvrik_pins_init(&self->pins[i], &NUVRIK_END_PINS(table)[i]);
     }
-    nuvrik_writes_init(&self->writes);
-    self->told = false;
-    for (uint8_t i = 0; i < NUVRIK_MOST_CHANNELS; i++) {
-        self->values[i] = 0;
-    }
-    self->up_part = 0;
-    self->up_s = 0;
-    self->accepted = 0;
-    self->refused = 0;
-    self->start = 0;
-    self->calls = false;
-    self->skips = false;
 }
 
 /** At power-up, with a number that differs from boot to boot, and why it has started, 0 where nobody
@@ -4369,7 +4114,7 @@ void nuvrik_machine_end_skip(NuvrikMachineEnd *self, bool begins)
 /** One byte of a stream. */
 uint8_t nuvrik_machine_end_take(NuvrikMachineEnd *self, uint8_t byte)
 {
-    if (NUVRIK_U8(NUVRIK_P(self->table->incoming)->way_in) >= NUVRIK_IN_KEYS) {
+    if (NUVRIK_INCOMING_WAY_IN(NUVRIK_END_INCOMING(self->table)) >= NUVRIK_IN_KEYS) {
         return nuvrik_machine_end_count(self, nuvrik_machine_end_press(self, byte));
     }
     return nuvrik_machine_end_piece(self, nuvrik_incoming_take(&self->incoming, byte, &self->sealed));
@@ -4379,7 +4124,7 @@ uint8_t nuvrik_machine_end_take(NuvrikMachineEnd *self, uint8_t byte)
 uint8_t nuvrik_machine_end_piece(NuvrikMachineEnd *self, uint8_t event)
 {
     if (event == NUVRIK_ACCEPTED) {
-        event = ((NUVRIK_HAS_LINES && NUVRIK_U8(NUVRIK_P(self->table->incoming)->lines)))
+        event = (NUVRIK_INCOMING_LINES(NUVRIK_END_INCOMING(self->table)))
             ? nuvrik_machine_end_judge_line(self) : nuvrik_machine_end_judge(self);
     }
     return (event != NUVRIK_NO_EVENT) ? nuvrik_machine_end_count(self, event) : event;
@@ -4496,7 +4241,7 @@ uint8_t nuvrik_machine_end_judge(NuvrikMachineEnd *self)
         if (kind != NUVRIK_KIND_STOP) {
             return event;
         }
-    } else if (kind == NUVRIK_KIND_COMMAND && (NUVRIK_HAS_GUARDED && NUVRIK_U8(self->table->guarded))
+    } else if (kind == NUVRIK_KIND_COMMAND && NUVRIK_END_GUARDED(self->table)
         && !nuvrik_telling_recent(&self->telling, self->sealed.body[NUVRIK_HEAD])) {
         /* Lateness last, and before the number moves: a late frame leaves room for the one behind it. */
         return NUVRIK_LATE;
@@ -4548,26 +4293,26 @@ uint8_t nuvrik_machine_end_understand(NuvrikMachineEnd *self, uint8_t kind)
 uint8_t nuvrik_machine_end_unpack(NuvrikMachineEnd *self)
 {
     uint16_t at = (uint16_t)(8 * NUVRIK_HEAD);
-    if ((NUVRIK_HAS_GUARDED && NUVRIK_U8(self->table->guarded))) {
+    if (NUVRIK_END_GUARDED(self->table)) {
         at = (uint16_t)((int32_t)at + 8);
     }
     uint16_t bits = at;
-    for (uint8_t channel_at = 0; channel_at < NUVRIK_U8(self->table->channels_count); channel_at++) {
-        const NuvrikChannelTable *channel = &NUVRIK_P(self->table->channels)[channel_at];
-        bits = (uint16_t)((int32_t)bits + NUVRIK_U8(channel->bits));
+    for (uint8_t channel_at = 0; channel_at < NUVRIK_END_CHANNELS_COUNT(self->table); channel_at++) {
+        const NUVRIK_FLASH NuvrikChannelTable *channel = &NUVRIK_END_CHANNELS(self->table)[channel_at];
+        bits = (uint16_t)((int32_t)bits + NUVRIK_CHANNEL_BITS(channel));
     }
     uint16_t size = (uint16_t)(((int32_t)bits + 7) >> 3);
     if (((int32_t)self->sealed.payload + NUVRIK_HEAD) != size) {
         return NUVRIK_BAD_FIELD;
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
-        const NuvrikChannelTable *one = &NUVRIK_P(self->table->channels)[i];
-        uint16_t code = nuvrik_got(self->sealed.body, at, NUVRIK_U8(one->bits));
-        if (NUVRIK_U8(one->kind) == NUVRIK_IS_CHOICE && code > NUVRIK_U16(one->most)) {
+    for (uint8_t i = 0; i < NUVRIK_END_CHANNELS_COUNT(self->table); i++) {
+        const NUVRIK_FLASH NuvrikChannelTable *one = &NUVRIK_END_CHANNELS(self->table)[i];
+        uint16_t code = nuvrik_got(self->sealed.body, at, NUVRIK_CHANNEL_BITS(one));
+        if (NUVRIK_CHANNEL_KIND(one) == NUVRIK_IS_CHOICE && code > NUVRIK_CHANNEL_MOST(one)) {
             return NUVRIK_BAD_FIELD;
         }
         self->values[i] = nuvrik_value_from_code(one, code);
-        at = (uint16_t)((int32_t)at + NUVRIK_U8(one->bits));
+        at = (uint16_t)((int32_t)at + NUVRIK_CHANNEL_BITS(one));
     }
     return (uint8_t)(nuvrik_machine_end_padded(self, at, size) ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
 }
@@ -4589,7 +4334,7 @@ bool nuvrik_machine_end_jog_fits(const NuvrikMachineEnd *self, uint16_t size)
     uint8_t place = self->sealed.body[NUVRIK_HEAD + 1];
     uint8_t time = self->sealed.body[NUVRIK_HEAD + 3];
     if (size != NUVRIK_JOG_BYTES
-        || place >= NUVRIK_U8(NUVRIK_P(NUVRIK_P(self->table->machine)->outputs)->outputs_count)) {
+        || place >= NUVRIK_OUTPUTS_OUTPUTS_COUNT(NUVRIK_MACHINE_OUTPUTS(NUVRIK_END_MACHINE(self->table)))) {
         return false;
     }
     if (time < 1 || time > NUVRIK_JOG_MOST_TIME || self->sealed.body[NUVRIK_HEAD + 2] == 128) {
@@ -4613,16 +4358,15 @@ int32_t nuvrik_machine_end_jog_step(const NuvrikMachineEnd *self)
 /** Whether there is a request in the payload that this link knows. */
 bool nuvrik_machine_end_request_fits(const NuvrikMachineEnd *self, uint8_t code, uint16_t size)
 {
-    if (code >= NUVRIK_COUNT(REQUESTS,
-        NUVRIK_U8(NUVRIK_P(NUVRIK_P(self->table->machine)->desk)->requests_count))) {
+    if (code >= NUVRIK_DESK_REQUESTS_COUNT(NUVRIK_MACHINE_DESK(NUVRIK_END_MACHINE(self->table)))) {
         return false;
     }
-    const NuvrikRequestTable *request
-        = &NUVRIK_P(NUVRIK_P(NUVRIK_P(self->table->machine)->desk)->requests)[code];
+    const NUVRIK_FLASH NuvrikRequestTable *request
+        = &NUVRIK_DESK_REQUESTS(NUVRIK_MACHINE_DESK(NUVRIK_END_MACHINE(self->table)))[code];
     uint16_t bits = 0;
-    for (uint8_t argument_at = 0; argument_at < NUVRIK_U8(request->arguments_count); argument_at++) {
-        const NuvrikArgumentTable *argument = &NUVRIK_P(request->arguments)[argument_at];
-        bits = (uint16_t)((int32_t)bits + NUVRIK_U8(argument->bits));
+    for (uint8_t argument_at = 0; argument_at < NUVRIK_REQUEST_ARGUMENTS_COUNT(request); argument_at++) {
+        const NUVRIK_FLASH NuvrikArgumentTable *argument = &NUVRIK_REQUEST_ARGUMENTS(request)[argument_at];
+        bits = (uint16_t)((int32_t)bits + NUVRIK_ARGUMENT_BITS(argument));
     }
     if (size != (uint16_t)(NUVRIK_ASK_BYTES + (int16_t)(((int32_t)bits + 7) >> 3))) {
         return false;
@@ -4664,13 +4408,13 @@ void nuvrik_machine_end_obey(NuvrikMachineEnd *self, uint8_t kind)
 void nuvrik_machine_end_ask(NuvrikMachineEnd *self, uint8_t code)
 {
     uint16_t at = (uint16_t)(8 * (NUVRIK_HEAD + NUVRIK_ASK_BYTES));
-    const NuvrikRequestTable *request
-        = &NUVRIK_P(NUVRIK_P(NUVRIK_P(self->table->machine)->desk)->requests)[code];
-    for (uint8_t i = 0; i < NUVRIK_U8(request->arguments_count); i++) {
-        const NuvrikArgumentTable *about = &NUVRIK_P(request->arguments)[i];
-        uint8_t bits = NUVRIK_U8(about->bits);
+    const NUVRIK_FLASH NuvrikRequestTable *request
+        = &NUVRIK_DESK_REQUESTS(NUVRIK_MACHINE_DESK(NUVRIK_END_MACHINE(self->table)))[code];
+    for (uint8_t i = 0; i < NUVRIK_REQUEST_ARGUMENTS_COUNT(request); i++) {
+        const NUVRIK_FLASH NuvrikArgumentTable *about = &NUVRIK_REQUEST_ARGUMENTS(request)[i];
+        uint8_t bits = NUVRIK_ARGUMENT_BITS(about);
         uint16_t given = nuvrik_got(self->sealed.body, at, bits);
-        bool negative = NUVRIK_U8(about->either_sign) && given > (uint16_t)(nuvrik_mask_of(bits) >> 1);
+        bool negative = NUVRIK_ARGUMENT_EITHER_SIGN(about) && given > (uint16_t)(nuvrik_mask_of(bits) >> 1);
         nuvrik_machine_argument(&self->machine, i, negative ? (((int32_t)given - nuvrik_mask_of(bits)) - 1)
             : (int32_t)given);
         at = (uint16_t)((int32_t)at + bits);
@@ -4749,20 +4493,20 @@ void nuvrik_machine_end_say_who(NuvrikMachineEnd *self)
     nuvrik_sender_begin(&self->sender, NUVRIK_KIND_HELLO);
     nuvrik_sender_byte(&self->sender, 1);
     nuvrik_sender_byte(&self->sender, NUVRIK_WHO);
-    nuvrik_sender_word(&self->sender, NUVRIK_U16(NUVRIK_P(self->table->sealed)->tag));
-    for (uint8_t tag_at = 0; tag_at < NUVRIK_U8(self->table->build_count); tag_at++) {
-        uint16_t tag = NUVRIK_U16(NUVRIK_P(self->table->build)[tag_at]);
+    nuvrik_sender_word(&self->sender, NUVRIK_SEALED_TAG(NUVRIK_END_SEALED(self->table)));
+    for (uint8_t tag_at = 0; tag_at < NUVRIK_END_BUILD_COUNT(self->table); tag_at++) {
+        uint16_t tag = NUVRIK_U16(NUVRIK_END_BUILD(self->table)[tag_at]);
         nuvrik_sender_word(&self->sender, tag);
     }
     nuvrik_sender_word(&self->sender, self->machine.desk.boot_low);
     nuvrik_sender_word(&self->sender, self->machine.desk.boot_high);
-    for (uint8_t part_at = 0; part_at < NUVRIK_U8(self->table->version_count); part_at++) {
-        uint8_t part = NUVRIK_U8(NUVRIK_P(self->table->version)[part_at]);
+    for (uint8_t part_at = 0; part_at < NUVRIK_END_VERSION_COUNT(self->table); part_at++) {
+        uint8_t part = NUVRIK_U8(NUVRIK_END_VERSION(self->table)[part_at]);
         nuvrik_sender_byte(&self->sender, part);
     }
     nuvrik_sender_byte(&self->sender, self->start);
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->name_first); i++) {
-        nuvrik_sender_byte(&self->sender, NUVRIK_U8(NUVRIK_P(self->table->name)[i]));
+    for (uint8_t i = 0; i < NUVRIK_END_NAME_FIRST(self->table); i++) {
+        nuvrik_sender_byte(&self->sender, NUVRIK_U8(NUVRIK_END_NAME(self->table)[i]));
     }
 }
 
@@ -4777,9 +4521,9 @@ void nuvrik_machine_end_say_how(NuvrikMachineEnd *self)
     nuvrik_sender_word(&self->sender, (uint16_t)self->accepted);
     nuvrik_sender_word(&self->sender, (uint16_t)((int32_t)self->accepted >> 16));
     nuvrik_sender_word(&self->sender, self->refused);
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->name_count); i++) {
-        if (i >= NUVRIK_U8(self->table->name_first)) {
-            nuvrik_sender_byte(&self->sender, NUVRIK_U8(NUVRIK_P(self->table->name)[i]));
+    for (uint8_t i = 0; i < NUVRIK_END_NAME_COUNT(self->table); i++) {
+        if (i >= NUVRIK_END_NAME_FIRST(self->table)) {
+            nuvrik_sender_byte(&self->sender, NUVRIK_U8(NUVRIK_END_NAME(self->table)[i]));
         }
     }
 }
@@ -4787,18 +4531,18 @@ void nuvrik_machine_end_say_how(NuvrikMachineEnd *self)
 /* ---- controls ---- */
 
 /** The level before any curve: 0 at rest, each half scaled to its own end. */
-int16_t nuvrik_straight(const NuvrikMovedTable *table, int32_t raw)
+int16_t nuvrik_straight(const NUVRIK_FLASH NuvrikMovedTable *table, int32_t raw)
 {
-    int32_t away = raw - NUVRIK_I32(table->rest);
+    int32_t away = raw - NUVRIK_MOVED_REST(table);
     if (away == 0) {
         return 0;
     }
-    int32_t upper = NUVRIK_I32(table->high) - NUVRIK_I32(table->rest);
+    int32_t upper = NUVRIK_MOVED_HIGH(table) - NUVRIK_MOVED_REST(table);
     int32_t scaled = away * NUVRIK_FULL;
-    if (upper != 0 && (away > 0) == (NUVRIK_I32(table->high) > NUVRIK_I32(table->low))) {
+    if (upper != 0 && (away > 0) == (NUVRIK_MOVED_HIGH(table) > NUVRIK_MOVED_LOW(table))) {
         return (int16_t)nuvrik_div(scaled, upper);
     }
-    int16_t down = (int16_t)nuvrik_div(scaled, NUVRIK_I32(table->low) - NUVRIK_I32(table->rest));
+    int16_t down = (int16_t)nuvrik_div(scaled, NUVRIK_MOVED_LOW(table) - NUVRIK_MOVED_REST(table));
     return (int16_t)(-down);
 }
 
@@ -4825,48 +4569,43 @@ int16_t nuvrik_with_expo(int16_t at, int16_t expo)
 }
 
 /** The level of a reading; readings beyond the range count as its ends. */
-int16_t nuvrik_bent_level(const NuvrikMovedTable *table, int32_t raw)
+int16_t nuvrik_bent_level(const NUVRIK_FLASH NuvrikMovedTable *table, int32_t raw)
 {
-    int32_t bottom = (NUVRIK_I32(table->low) < NUVRIK_I32(table->high)) ? NUVRIK_I32(table->low)
-        : NUVRIK_I32(table->high);
-    int32_t top = (NUVRIK_I32(table->low) < NUVRIK_I32(table->high)) ? NUVRIK_I32(table->high)
-        : NUVRIK_I32(table->low);
+    int32_t bottom = (NUVRIK_MOVED_LOW(table) < NUVRIK_MOVED_HIGH(table)) ? NUVRIK_MOVED_LOW(table)
+        : NUVRIK_MOVED_HIGH(table);
+    int32_t top = (NUVRIK_MOVED_LOW(table) < NUVRIK_MOVED_HIGH(table)) ? NUVRIK_MOVED_HIGH(table)
+        : NUVRIK_MOVED_LOW(table);
     int16_t at = nuvrik_without_dead_zone(nuvrik_straight(table, nuvrik_clamp(raw, bottom, top)),
-        NUVRIK_I16(table->dead_zone));
-    int32_t bent = (NUVRIK_U8(NUVRIK_P(table->curve)->points_count) != 0)
-        ? nuvrik_along(NUVRIK_P(table->curve), at) : nuvrik_with_expo(at, NUVRIK_I16(table->expo));
-    if (NUVRIK_U8(table->reverse)) {
+        NUVRIK_MOVED_DEAD_ZONE(table));
+    int32_t bent = (NUVRIK_CURVE_POINTS_COUNT(NUVRIK_MOVED_CURVE(table)) != 0)
+        ? nuvrik_along(NUVRIK_MOVED_CURVE(table), at) : nuvrik_with_expo(at, NUVRIK_MOVED_EXPO(table));
+    if (NUVRIK_MOVED_REVERSE(table)) {
         /* A curve may lead a slider below nothing. */
-        bent = (NUVRIK_U8(table->one_sided)) ? (NUVRIK_FULL - bent) : (int32_t)(-(int16_t)bent);
+        bent = (NUVRIK_MOVED_ONE_SIDED(table)) ? (NUVRIK_FULL - bent) : (int32_t)(-(int16_t)bent);
     }
-    return (int16_t)nuvrik_clamp(bent + NUVRIK_I16(table->trim), (NUVRIK_U8(table->one_sided)) ? 0
+    return (int16_t)nuvrik_clamp(bent + NUVRIK_MOVED_TRIM(table), (NUVRIK_MOVED_ONE_SIDED(table)) ? 0
         : (-NUVRIK_FULL), NUVRIK_FULL);
 }
 
-void nuvrik_moved_init(NuvrikMoved *self, const NuvrikMovedTable *table)
+void nuvrik_moved_init(NuvrikMoved *self, const NUVRIK_FLASH NuvrikMovedTable *table)
 {
     self->table = table;
     self->value = NUVRIK_NO_READING;
-    self->latched = false;
-    self->begun = false;
-    self->fine = 0;
-    nuvrik_slew_init(&self->slew, NUVRIK_P(table->ramp));
-    self->pushed = 0;
-    self->held = 0;
+    nuvrik_slew_init(&self->slew, NUVRIK_MOVED_RAMP(table));
 }
 
 /** A reading, dt_ms after the one before. */
 void nuvrik_moved_read(NuvrikMoved *self, int32_t raw, uint16_t dt_ms)
 {
-    for (uint8_t none_at = 0; none_at < NUVRIK_U8(self->table->ignore_count); none_at++) {
-        int32_t none = NUVRIK_I32(NUVRIK_P(self->table->ignore)[none_at]);
+    for (uint8_t none_at = 0; none_at < NUVRIK_MOVED_IGNORE_COUNT(self->table); none_at++) {
+        int32_t none = NUVRIK_I32(NUVRIK_MOVED_IGNORE(self->table)[none_at]);
         if (raw == none) {
             self->value = NUVRIK_NO_READING;
             return;
         }
     }
     int16_t at = nuvrik_bent_level(self->table, raw);
-    if (!NUVRIK_U8(self->table->plain)) {
+    if (!NUVRIK_MOVED_PLAIN(self->table)) {
         at = nuvrik_moved_follow(self, at, dt_ms);
     }
     self->value = at;
@@ -4875,16 +4614,16 @@ void nuvrik_moved_read(NuvrikMoved *self, int32_t raw, uint16_t dt_ms)
 /** Where the value is on its way to a level. */
 int16_t nuvrik_moved_follow(NuvrikMoved *self, int16_t at, uint16_t dt_ms)
 {
-    int16_t goal = (NUVRIK_U8(self->table->holds)) ? nuvrik_moved_keep(self, at) : at;
+    int16_t goal = (NUVRIK_MOVED_HOLDS(self->table)) ? nuvrik_moved_keep(self, at) : at;
     /* Behind a gap it goes on from the value sent last: what passed in the gap is no time of moving. Only */
     /* the first reading of all is taken as it is. */
     uint16_t passed_ms = (uint16_t)((self->value == NUVRIK_NO_READING) ? 0 : dt_ms);
     bool first = !self->begun;
     self->begun = true;
-    if (NUVRIK_U16(self->table->smooth_ms) != 0) {
+    if (NUVRIK_MOVED_SMOOTH_MS(self->table) != 0) {
         goal = nuvrik_moved_smooth(self, goal, passed_ms, first);
     }
-    if (NUVRIK_U8(self->table->slows)) {
+    if (NUVRIK_MOVED_SLOWS(self->table)) {
         if (first) {
             nuvrik_slew_put(&self->slew, goal);
         }
@@ -4900,10 +4639,10 @@ int16_t nuvrik_moved_smooth(NuvrikMoved *self, int16_t goal, uint16_t passed_ms,
     if (first) {
         self->fine = (int32_t)goal * NUVRIK_SMOOTH;
     }
-    uint16_t here_ms = (passed_ms < NUVRIK_U16(self->table->smooth_ms)) ? passed_ms
-        : NUVRIK_U16(self->table->smooth_ms);
+    uint16_t here_ms = (passed_ms < NUVRIK_MOVED_SMOOTH_MS(self->table)) ? passed_ms
+        : NUVRIK_MOVED_SMOOTH_MS(self->table);
     int32_t way = (((int32_t)goal * NUVRIK_SMOOTH) - self->fine) * here_ms;
-    int32_t nearer = nuvrik_div(way, (int32_t)NUVRIK_U16(self->table->smooth_ms) + here_ms);
+    int32_t nearer = nuvrik_div(way, (int32_t)NUVRIK_MOVED_SMOOTH_MS(self->table) + here_ms);
     self->fine = self->fine + nearer;
     return (int16_t)nuvrik_div(self->fine, NUVRIK_SMOOTH);
 }
@@ -4931,22 +4670,16 @@ void nuvrik_moved_withdraw(NuvrikMoved *self)
     self->latched = false;
 }
 
-void nuvrik_button_init(NuvrikButton *self, const NuvrikButtonTable *table)
+void nuvrik_button_init(NuvrikButton *self, const NUVRIK_FLASH NuvrikButtonTable *table)
 {
     self->table = table;
     self->value = NUVRIK_NO_READING;
-    self->latched = false;
-    self->presses = 0;
-    self->known = false;
-    self->down = false;
-    self->changing = false;
-    self->changed_ms = 0;
 }
 
 /** A reading, dt_ms after the one before. */
 void nuvrik_button_read(NuvrikButton *self, int32_t raw, uint16_t dt_ms)
 {
-    bool pressed = (raw != 0) == (NUVRIK_U8(self->table->pressed) != 0);
+    bool pressed = (raw != 0) == (NUVRIK_BUTTON_PRESSED(self->table) != 0);
     if (self->known && pressed == self->down) {
         self->changing = false;
     } else if (!self->known) {
@@ -4955,7 +4688,7 @@ void nuvrik_button_read(NuvrikButton *self, int32_t raw, uint16_t dt_ms)
     } else {
         self->changed_ms = (uint16_t)((self->changing) ? nuvrik_later(self->changed_ms, dt_ms) : 0);
         self->changing = true;
-        if (self->changed_ms >= NUVRIK_U16(self->table->debounce_ms)) {
+        if (self->changed_ms >= NUVRIK_BUTTON_DEBOUNCE_MS(self->table)) {
             self->down = pressed;
             self->changing = false;
             if (pressed) {
@@ -4970,7 +4703,7 @@ void nuvrik_button_read(NuvrikButton *self, int32_t raw, uint16_t dt_ms)
 void nuvrik_button_press(NuvrikButton *self)
 {
     self->presses = (uint16_t)(self->presses + 1);
-    if (NUVRIK_U8(self->table->toggles)) {
+    if (NUVRIK_BUTTON_TOGGLES(self->table)) {
         self->latched = !self->latched;
     }
 }
@@ -4978,7 +4711,7 @@ void nuvrik_button_press(NuvrikButton *self)
 /** Its value, from what it is. */
 void nuvrik_button_say(NuvrikButton *self)
 {
-    bool on = (NUVRIK_U8(self->table->toggles)) ? self->latched : self->down;
+    bool on = (NUVRIK_BUTTON_TOGGLES(self->table)) ? self->latched : self->down;
     self->value = on ? NUVRIK_FULL : 0;
 }
 
@@ -5001,15 +4734,9 @@ void nuvrik_button_withdraw(NuvrikButton *self)
     self->changing = false;
 }
 
-void nuvrik_key_init(NuvrikKey *self, const NuvrikKeyControlTable *table)
+void nuvrik_key_init(NuvrikKey *self, const NUVRIK_FLASH NuvrikKeyControlTable *table)
 {
     self->table = table;
-    self->value = 0;
-    self->latched = false;
-    self->presses = 0;
-    self->counted = false;
-    self->count = 0;
-    self->down = false;
 }
 
 /** How often it has arrived so far. True: it has arrived. */
@@ -5029,14 +4756,14 @@ bool nuvrik_key_read(NuvrikKey *self, uint16_t count)
  */
 void nuvrik_key_arrive(NuvrikKey *self, bool fresh)
 {
-    if (fresh || NUVRIK_U8(self->table->every)) {
+    if (fresh || NUVRIK_KEY_CONTROL_EVERY(self->table)) {
         self->presses = (uint16_t)(self->presses + 1);
     }
-    if (NUVRIK_U8(self->table->toggles) && fresh) {
+    if (NUVRIK_KEY_CONTROL_TOGGLES(self->table) && fresh) {
         self->latched = !self->latched;
     }
     self->down = true;
-    bool on = (NUVRIK_U8(self->table->toggles)) ? self->latched : true;
+    bool on = (NUVRIK_KEY_CONTROL_TOGGLES(self->table)) ? self->latched : true;
     self->value = on ? NUVRIK_FULL : 0;
 }
 
@@ -5053,23 +4780,23 @@ void nuvrik_key_switch_off(NuvrikKey *self)
 void nuvrik_key_withdraw(NuvrikKey *self)
 {
     self->down = false;
-    bool on = NUVRIK_U8(self->table->toggles) && self->latched;
+    bool on = NUVRIK_KEY_CONTROL_TOGGLES(self->table) && self->latched;
     self->value = on ? NUVRIK_FULL : 0;
 }
 
 /* ---- hands ---- */
 
-void nuvrik_hands_init(NuvrikHands *self, const NuvrikHandsTable *table)
+void nuvrik_hands_init(NuvrikHands *self, const NUVRIK_FLASH NuvrikHandsTable *table)
 {
     self->table = table;
-    for (uint8_t i = 0; i < NUVRIK_COUNT(MOVED, NUVRIK_U8(table->moved_count)); i++) {
-        nuvrik_moved_init(&self->moved[i], &NUVRIK_P(table->moved)[i]);
+    for (uint8_t i = 0; i < NUVRIK_HANDS_MOVED_COUNT(table); i++) {
+        nuvrik_moved_init(&self->moved[i], &NUVRIK_HANDS_MOVED(table)[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_COUNT(BUTTONS, NUVRIK_U8(table->buttons_count)); i++) {
-        nuvrik_button_init(&self->buttons[i], &NUVRIK_P(table->buttons)[i]);
+    for (uint8_t i = 0; i < NUVRIK_HANDS_BUTTONS_COUNT(table); i++) {
+        nuvrik_button_init(&self->buttons[i], &NUVRIK_HANDS_BUTTONS(table)[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_COUNT(KEYS, NUVRIK_U8(table->keys_count)); i++) {
-        nuvrik_key_init(&self->keys[i], &NUVRIK_P(table->keys)[i]);
+    for (uint8_t i = 0; i < NUVRIK_HANDS_KEYS_COUNT(table); i++) {
+        nuvrik_key_init(&self->keys[i], &NUVRIK_HANDS_KEYS(table)[i]);
     }
     for (uint8_t i = 0; i < NUVRIK_MOST_ROCKERS; i++) {
         self->rocked[i] = NUVRIK_NO_READING;
@@ -5077,40 +4804,30 @@ void nuvrik_hands_init(NuvrikHands *self, const NuvrikHandsTable *table)
     for (uint8_t i = 0; i < NUVRIK_MOST_NUDGES; i++) {
         self->nudged[i] = NUVRIK_NO_READING;
     }
-    for (uint8_t i = 0; i < NUVRIK_MOST_NUDGES; i++) {
-        self->stored[i] = 0;
-    }
     for (uint8_t i = 0; i < NUVRIK_MOST_SELECTORS; i++) {
         self->selected[i] = NUVRIK_NO_READING;
     }
-    for (uint8_t i = 0; i < NUVRIK_MOST_SELECTORS; i++) {
-        self->chosen[i] = 0;
-    }
     for (uint8_t i = 0; i < NUVRIK_MOST_CONTROLS; i++) {
         self->since_ms[i] = NUVRIK_TIMER_MAX;
-    }
-    self->waited_ms = 0;
-    for (uint8_t i = 0; i < NUVRIK_MOST_SEEN; i++) {
-        self->presses_seen[i] = 0;
     }
 }
 
 /** At power-up. */
 void nuvrik_hands_begin(NuvrikHands *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_COUNT(NUDGES, NUVRIK_U8(self->table->nudges_count)); i++) {
-        self->stored[i] = NUVRIK_I16(NUVRIK_P(self->table->nudges)[i].start);
+    for (uint8_t i = 0; i < NUVRIK_HANDS_NUDGES_COUNT(self->table); i++) {
+        self->stored[i] = NUVRIK_NUDGE_START(&NUVRIK_HANDS_NUDGES(self->table)[i]);
     }
-    for (uint8_t i = 0; i < NUVRIK_COUNT(SELECTORS, NUVRIK_U8(self->table->selectors_count)); i++) {
-        self->chosen[i] = NUVRIK_U8(NUVRIK_P(self->table->selectors)[i].start);
+    for (uint8_t i = 0; i < NUVRIK_HANDS_SELECTORS_COUNT(self->table); i++) {
+        self->chosen[i] = NUVRIK_SELECTOR_START(&NUVRIK_HANDS_SELECTORS(self->table)[i]);
     }
 }
 
 /** The level of a control, 0 or FULL for a button, NO_READING for none. */
 int32_t nuvrik_hands_value(const NuvrikHands *self, uint8_t control)
 {
-    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
-    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
+    uint8_t kind = NUVRIK_CONTROL_KIND(&NUVRIK_HANDS_CONTROLS(self->table)[control]);
+    uint8_t at = NUVRIK_CONTROL_AT(&NUVRIK_HANDS_CONTROLS(self->table)[control]);
     if ((NUVRIK_HAS_IS_MOVED && kind == NUVRIK_IS_MOVED)) {
         return self->moved[at].value;
     }
@@ -5134,8 +4851,8 @@ int32_t nuvrik_hands_value(const NuvrikHands *self, uint8_t control)
  */
 bool nuvrik_hands_latched(const NuvrikHands *self, uint8_t control)
 {
-    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
-    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
+    uint8_t kind = NUVRIK_CONTROL_KIND(&NUVRIK_HANDS_CONTROLS(self->table)[control]);
+    uint8_t at = NUVRIK_CONTROL_AT(&NUVRIK_HANDS_CONTROLS(self->table)[control]);
     if ((NUVRIK_HAS_IS_MOVED && kind == NUVRIK_IS_MOVED)) {
         return self->moved[at].latched;
     }
@@ -5146,17 +4863,17 @@ bool nuvrik_hands_latched(const NuvrikHands *self, uint8_t control)
         return self->keys[at].latched;
     }
     if ((NUVRIK_HAS_IS_NUDGE && kind == NUVRIK_IS_NUDGE)) {
-        return self->stored[at] != NUVRIK_I16(NUVRIK_P(self->table->nudges)[at].start);
+        return self->stored[at] != NUVRIK_NUDGE_START(&NUVRIK_HANDS_NUDGES(self->table)[at]);
     }
     return (NUVRIK_HAS_IS_SELECTOR && kind == NUVRIK_IS_SELECTOR)
-        && self->chosen[at] != NUVRIK_U8(NUVRIK_P(self->table->selectors)[at].start);
+        && self->chosen[at] != NUVRIK_SELECTOR_START(&NUVRIK_HANDS_SELECTORS(self->table)[at]);
 }
 
 /** How often a button or a key has been pressed. */
 uint16_t nuvrik_hands_presses(const NuvrikHands *self, uint8_t control)
 {
-    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
-    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
+    uint8_t kind = NUVRIK_CONTROL_KIND(&NUVRIK_HANDS_CONTROLS(self->table)[control]);
+    uint8_t at = NUVRIK_CONTROL_AT(&NUVRIK_HANDS_CONTROLS(self->table)[control]);
     if ((NUVRIK_HAS_IS_BUTTON && kind == NUVRIK_IS_BUTTON)) {
         return self->buttons[at].presses;
     }
@@ -5166,8 +4883,8 @@ uint16_t nuvrik_hands_presses(const NuvrikHands *self, uint8_t control)
 /** A toggle goes off; whatever else it is stays as it is. */
 void nuvrik_hands_switch_off(NuvrikHands *self, uint8_t control)
 {
-    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
-    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
+    uint8_t kind = NUVRIK_CONTROL_KIND(&NUVRIK_HANDS_CONTROLS(self->table)[control]);
+    uint8_t at = NUVRIK_CONTROL_AT(&NUVRIK_HANDS_CONTROLS(self->table)[control]);
     if ((NUVRIK_HAS_IS_BUTTON && kind == NUVRIK_IS_BUTTON)) {
         nuvrik_button_switch_off(&self->buttons[at]);
     } else if ((NUVRIK_HAS_IS_KEY && kind == NUVRIK_IS_KEY)) {
@@ -5180,10 +4897,10 @@ bool nuvrik_hands_pass_time(NuvrikHands *self, uint16_t dt_ms)
 {
     self->waited_ms = nuvrik_later(self->waited_ms, dt_ms);
     bool ended = false;
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->controls_count); i++) {
-        const NuvrikControlTable *one = &NUVRIK_P(self->table->controls)[i];
-        if (NUVRIK_U8(one->kind) <= NUVRIK_IS_KEY && (self->since_ms[i]
-            + self->waited_ms) >= NUVRIK_U16(one->stale_ms) && nuvrik_hands_is_fresh(self, i)) {
+    for (uint8_t i = 0; i < NUVRIK_HANDS_CONTROLS_COUNT(self->table); i++) {
+        const NUVRIK_FLASH NuvrikControlTable *one = &NUVRIK_HANDS_CONTROLS(self->table)[i];
+        if (NUVRIK_CONTROL_KIND(one) <= NUVRIK_IS_KEY && (self->since_ms[i]
+            + self->waited_ms) >= NUVRIK_CONTROL_STALE_MS(one) && nuvrik_hands_is_fresh(self, i)) {
             nuvrik_hands_withdraw(self, i);
             ended = true;
         }
@@ -5197,7 +4914,7 @@ bool nuvrik_hands_pass_time(NuvrikHands *self, uint16_t dt_ms)
 /** Bring every timer up to now. */
 void nuvrik_hands_catch_up(NuvrikHands *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->controls_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_HANDS_CONTROLS_COUNT(self->table); i++) {
         self->since_ms[i] = nuvrik_clamp(self->since_ms[i] + self->waited_ms, 0, NUVRIK_TIMER_MAX);
     }
     self->waited_ms = 0;
@@ -5206,9 +4923,9 @@ void nuvrik_hands_catch_up(NuvrikHands *self)
 /** Whether a reading of it can still become too old. */
 bool nuvrik_hands_is_fresh(NuvrikHands *self, uint8_t control)
 {
-    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
+    uint8_t kind = NUVRIK_CONTROL_KIND(&NUVRIK_HANDS_CONTROLS(self->table)[control]);
     if ((NUVRIK_HAS_IS_KEY && kind == NUVRIK_IS_KEY)) {
-        return self->keys[NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at)].down;
+        return self->keys[NUVRIK_CONTROL_AT(&NUVRIK_HANDS_CONTROLS(self->table)[control])].down;
     }
     return nuvrik_hands_value(self, control) != NUVRIK_NO_READING;
 }
@@ -5216,8 +4933,8 @@ bool nuvrik_hands_is_fresh(NuvrikHands *self, uint8_t control)
 /** There is no reading of it any more. */
 void nuvrik_hands_withdraw(NuvrikHands *self, uint8_t control)
 {
-    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
-    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
+    uint8_t kind = NUVRIK_CONTROL_KIND(&NUVRIK_HANDS_CONTROLS(self->table)[control]);
+    uint8_t at = NUVRIK_CONTROL_AT(&NUVRIK_HANDS_CONTROLS(self->table)[control]);
     if ((NUVRIK_HAS_IS_MOVED && kind == NUVRIK_IS_MOVED)) {
         nuvrik_moved_withdraw(&self->moved[at]);
     } else if ((NUVRIK_HAS_IS_BUTTON && kind == NUVRIK_IS_BUTTON)) {
@@ -5230,8 +4947,8 @@ void nuvrik_hands_withdraw(NuvrikHands *self, uint8_t control)
 /** A reading of a control that has readings of its own. A key's is how often it has arrived, modulo 65536. */
 void nuvrik_hands_read(NuvrikHands *self, uint8_t control, int32_t raw)
 {
-    uint8_t kind = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].kind);
-    uint8_t at = NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at);
+    uint8_t kind = NUVRIK_CONTROL_KIND(&NUVRIK_HANDS_CONTROLS(self->table)[control]);
+    uint8_t at = NUVRIK_CONTROL_AT(&NUVRIK_HANDS_CONTROLS(self->table)[control]);
     uint16_t dt_ms = (uint16_t)nuvrik_clamp(self->since_ms[control] + self->waited_ms, 0, NUVRIK_TIMER_MAX);
     if ((NUVRIK_HAS_IS_KEY && kind == NUVRIK_IS_KEY)) {
         if (nuvrik_key_read(&self->keys[at], (uint16_t)raw)) {
@@ -5250,7 +4967,7 @@ void nuvrik_hands_read(NuvrikHands *self, uint8_t control, int32_t raw)
 /** The code of a key has arrived. */
 void nuvrik_hands_arrive(NuvrikHands *self, uint8_t control, bool fresh)
 {
-    nuvrik_key_arrive(&self->keys[NUVRIK_U8(NUVRIK_P(self->table->controls)[control].at)], fresh);
+    nuvrik_key_arrive(&self->keys[NUVRIK_CONTROL_AT(&NUVRIK_HANDS_CONTROLS(self->table)[control])], fresh);
     self->since_ms[control] = -(int32_t)self->waited_ms;
 }
 
@@ -5267,8 +4984,8 @@ uint16_t nuvrik_hands_fresh_presses(NuvrikHands *self, uint8_t place, uint8_t co
 void nuvrik_hands_refresh(NuvrikHands *self)
 {
     uint8_t place = 0;
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->controls_count); i++) {
-        uint8_t button = NUVRIK_U8(NUVRIK_P(self->table->controls)[i].off_by);
+    for (uint8_t i = 0; i < NUVRIK_HANDS_CONTROLS_COUNT(self->table); i++) {
+        uint8_t button = NUVRIK_CONTROL_OFF_BY(&NUVRIK_HANDS_CONTROLS(self->table)[i]);
         if (button != NUVRIK_NOBODY) {
             if (nuvrik_hands_fresh_presses(self, place, button) != 0) {
                 nuvrik_hands_switch_off(self, i);
@@ -5276,14 +4993,14 @@ void nuvrik_hands_refresh(NuvrikHands *self)
             place++;
         }
     }
-    for (uint8_t one_at = 0; one_at < NUVRIK_U8(self->table->controls_count); one_at++) {
-        const NuvrikControlTable *one = &NUVRIK_P(self->table->controls)[one_at];
-        if ((NUVRIK_HAS_IS_ROCKER && NUVRIK_U8(one->kind) == NUVRIK_IS_ROCKER)) {
-            nuvrik_hands_rock(self, NUVRIK_U8(one->at));
-        } else if ((NUVRIK_HAS_IS_NUDGE && NUVRIK_U8(one->kind) == NUVRIK_IS_NUDGE)) {
-            place = nuvrik_hands_nudge(self, NUVRIK_U8(one->at), place);
-        } else if ((NUVRIK_HAS_IS_SELECTOR && NUVRIK_U8(one->kind) == NUVRIK_IS_SELECTOR)) {
-            place = nuvrik_hands_choose(self, NUVRIK_U8(one->at), place);
+    for (uint8_t one_at = 0; one_at < NUVRIK_HANDS_CONTROLS_COUNT(self->table); one_at++) {
+        const NUVRIK_FLASH NuvrikControlTable *one = &NUVRIK_HANDS_CONTROLS(self->table)[one_at];
+        if ((NUVRIK_HAS_IS_ROCKER && NUVRIK_CONTROL_KIND(one) == NUVRIK_IS_ROCKER)) {
+            nuvrik_hands_rock(self, NUVRIK_CONTROL_AT(one));
+        } else if ((NUVRIK_HAS_IS_NUDGE && NUVRIK_CONTROL_KIND(one) == NUVRIK_IS_NUDGE)) {
+            place = nuvrik_hands_nudge(self, NUVRIK_CONTROL_AT(one), place);
+        } else if ((NUVRIK_HAS_IS_SELECTOR && NUVRIK_CONTROL_KIND(one) == NUVRIK_IS_SELECTOR)) {
+            place = nuvrik_hands_choose(self, NUVRIK_CONTROL_AT(one), place);
         }
     }
 }
@@ -5291,8 +5008,8 @@ void nuvrik_hands_refresh(NuvrikHands *self)
 /** Two directions; both at once is rest. */
 void nuvrik_hands_rock(NuvrikHands *self, uint8_t at)
 {
-    int32_t plus = nuvrik_hands_value(self, NUVRIK_U8(NUVRIK_P(self->table->rockers)[at].plus));
-    int32_t minus = nuvrik_hands_value(self, NUVRIK_U8(NUVRIK_P(self->table->rockers)[at].minus));
+    int32_t plus = nuvrik_hands_value(self, NUVRIK_ROCKER_PLUS(&NUVRIK_HANDS_ROCKERS(self->table)[at]));
+    int32_t minus = nuvrik_hands_value(self, NUVRIK_ROCKER_MINUS(&NUVRIK_HANDS_ROCKERS(self->table)[at]));
     if (plus == NUVRIK_NO_READING || minus == NUVRIK_NO_READING) {
         self->rocked[at] = NUVRIK_NO_READING;
     } else {
@@ -5303,24 +5020,24 @@ void nuvrik_hands_rock(NuvrikHands *self, uint8_t at)
 /** A stored value that presses step up and down, within limits. It outlives a press, not a gap. */
 uint8_t nuvrik_hands_nudge(NuvrikHands *self, uint8_t at, uint8_t place)
 {
-    const NuvrikNudgeTable *one = &NUVRIK_P(self->table->nudges)[at];
-    uint16_t up = nuvrik_hands_fresh_presses(self, place, NUVRIK_U8(one->up));
-    uint16_t down = nuvrik_hands_fresh_presses(self, (uint8_t)(place + 1), NUVRIK_U8(one->down));
+    const NUVRIK_FLASH NuvrikNudgeTable *one = &NUVRIK_HANDS_NUDGES(self->table)[at];
+    uint16_t up = nuvrik_hands_fresh_presses(self, place, NUVRIK_NUDGE_UP(one));
+    uint16_t down = nuvrik_hands_fresh_presses(self, (uint8_t)(place + 1), NUVRIK_NUDGE_DOWN(one));
     uint8_t next = (uint8_t)(place + 2);
     int32_t steps = (int32_t)up - down;
     if (steps != 0) {
-        int32_t way = steps * NUVRIK_I16(one->step);
-        self->stored[at] = (int16_t)nuvrik_clamp(self->stored[at] + way, NUVRIK_I16(one->low),
-            NUVRIK_I16(one->high));
+        int32_t way = steps * NUVRIK_NUDGE_STEP(one);
+        self->stored[at] = (int16_t)nuvrik_clamp(self->stored[at] + way, NUVRIK_NUDGE_LOW(one),
+            NUVRIK_NUDGE_HIGH(one));
     }
-    if (NUVRIK_U8(one->back) != NUVRIK_NOBODY) {
-        if (nuvrik_hands_fresh_presses(self, next, NUVRIK_U8(one->back)) != 0) {
-            self->stored[at] = NUVRIK_I16(one->start);
+    if (NUVRIK_NUDGE_BACK(one) != NUVRIK_NOBODY) {
+        if (nuvrik_hands_fresh_presses(self, next, NUVRIK_NUDGE_BACK(one)) != 0) {
+            self->stored[at] = NUVRIK_NUDGE_START(one);
         }
         next++;
     }
-    bool known = nuvrik_hands_value(self, NUVRIK_U8(one->up)) != NUVRIK_NO_READING
-        && nuvrik_hands_value(self, NUVRIK_U8(one->down)) != NUVRIK_NO_READING;
+    bool known = nuvrik_hands_value(self, NUVRIK_NUDGE_UP(one)) != NUVRIK_NO_READING
+        && nuvrik_hands_value(self, NUVRIK_NUDGE_DOWN(one)) != NUVRIK_NO_READING;
     self->nudged[at] = known ? self->stored[at] : (int16_t)NUVRIK_NO_READING;
     return next;
 }
@@ -5328,49 +5045,44 @@ uint8_t nuvrik_hands_nudge(NuvrikHands *self, uint8_t at, uint8_t place)
 /** The last button pressed chooses. */
 uint8_t nuvrik_hands_choose(NuvrikHands *self, uint8_t at, uint8_t place)
 {
-    const NuvrikSelectorTable *one = &NUVRIK_P(self->table->selectors)[at];
+    const NUVRIK_FLASH NuvrikSelectorTable *one = &NUVRIK_HANDS_SELECTORS(self->table)[at];
     bool known = true;
-    for (uint8_t i = 0; i < NUVRIK_COUNT(BUTTONS, NUVRIK_U8(one->buttons_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_SELECTOR_BUTTONS_COUNT(one); i++) {
         if (nuvrik_hands_fresh_presses(self, (uint8_t)(place + i),
-            NUVRIK_U8(NUVRIK_P(one->buttons)[i])) != 0) {
+            NUVRIK_U8(NUVRIK_SELECTOR_BUTTONS(one)[i])) != 0) {
             self->chosen[at] = i;
         }
-        if (nuvrik_hands_value(self, NUVRIK_U8(NUVRIK_P(one->buttons)[i])) == NUVRIK_NO_READING) {
+        if (nuvrik_hands_value(self, NUVRIK_U8(NUVRIK_SELECTOR_BUTTONS(one)[i])) == NUVRIK_NO_READING) {
             known = false;
         }
     }
-    self->selected[at] = known ? NUVRIK_I16(NUVRIK_P(one->values)[self->chosen[at]])
+    self->selected[at] = known ? NUVRIK_I16(NUVRIK_SELECTOR_VALUES(one)[self->chosen[at]])
         : (int16_t)NUVRIK_NO_READING;
-    return (uint8_t)(place + NUVRIK_COUNT(BUTTONS, NUVRIK_U8(one->buttons_count)));
+    return (uint8_t)(place + NUVRIK_SELECTOR_BUTTONS_COUNT(one));
 }
 
 /* ---- sources ---- */
 
-void nuvrik_sources_init(NuvrikSources *self, const NuvrikSourcesTable *table)
+void nuvrik_sources_init(NuvrikSources *self, const NUVRIK_FLASH NuvrikSourcesTable *table)
 {
     self->table = table;
-    for (uint8_t i = 0; i < NUVRIK_MOST_READY; i++) {
-        self->ready[i] = false;
-    }
     for (uint8_t i = 0; i < NUVRIK_MOST_SOURCES; i++) {
         self->owner[i] = NUVRIK_NOBODY;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_SOURCES; i++) {
-        self->on[i] = false;
     }
 }
 
 /** Controls have been read, or have lost their readings. */
 void nuvrik_sources_refresh(NuvrikSources *self, NuvrikHands *hands)
 {
-    for (uint8_t source_at = 0; source_at < NUVRIK_U8(self->table->sources_count); source_at++) {
-        const NuvrikSourceTable *source = &NUVRIK_P(self->table->sources)[source_at];
-        if (NUVRIK_U8(source->takes) >= NUVRIK_FROM_FIRST_READY
-            && NUVRIK_U8(source->takes) <= NUVRIK_FROM_ALL) {
-            for (uint8_t i = 0; i < NUVRIK_U8(source->origins_count); i++) {
-                int32_t value = nuvrik_hands_value(hands, NUVRIK_U8(NUVRIK_P(source->origins)[i].control));
-                uint8_t at = (uint8_t)(NUVRIK_U8(source->first) + i);
-                bool rests = value >= (-NUVRIK_I16(source->band)) && value <= NUVRIK_I16(source->band);
+    for (uint8_t source_at = 0; source_at < NUVRIK_SOURCES_SOURCES_COUNT(self->table); source_at++) {
+        const NUVRIK_FLASH NuvrikSourceTable *source = &NUVRIK_SOURCES_SOURCES(self->table)[source_at];
+        if (NUVRIK_SOURCE_TAKES(source) >= NUVRIK_FROM_FIRST_READY
+            && NUVRIK_SOURCE_TAKES(source) <= NUVRIK_FROM_ALL) {
+            for (uint8_t i = 0; i < NUVRIK_SOURCE_ORIGINS_COUNT(source); i++) {
+                int32_t value = nuvrik_hands_value(hands,
+                    NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(source)[i]));
+                uint8_t at = (uint8_t)(NUVRIK_SOURCE_FIRST(source) + i);
+                bool rests = value >= (-NUVRIK_SOURCE_BAND(source)) && value <= NUVRIK_SOURCE_BAND(source);
                 self->ready[at] = value != NUVRIK_NO_READING && (rests || self->ready[at]);
             }
         }
@@ -5380,18 +5092,18 @@ void nuvrik_sources_refresh(NuvrikSources *self, NuvrikHands *hands)
 /** A control that must be read at rest before a channel has a reading, NOBODY for none. */
 uint8_t nuvrik_sources_unready(NuvrikSources *self, uint8_t source, NuvrikHands *hands)
 {
-    const NuvrikSourceTable *one = &NUVRIK_P(self->table->sources)[source];
-    if (NUVRIK_U8(one->takes) < NUVRIK_FROM_FIRST_READY || NUVRIK_U8(one->takes) > NUVRIK_FROM_ALL) {
+    const NUVRIK_FLASH NuvrikSourceTable *one = &NUVRIK_SOURCES_SOURCES(self->table)[source];
+    if (NUVRIK_SOURCE_TAKES(one) < NUVRIK_FROM_FIRST_READY || NUVRIK_SOURCE_TAKES(one) > NUVRIK_FROM_ALL) {
         return NUVRIK_NOBODY;
     }
     uint8_t found = NUVRIK_NOBODY;
-    for (uint8_t i = 0; i < NUVRIK_U8(one->origins_count); i++) {
-        if (self->ready[NUVRIK_U8(one->first) + i]) {
+    for (uint8_t i = 0; i < NUVRIK_SOURCE_ORIGINS_COUNT(one); i++) {
+        if (self->ready[NUVRIK_SOURCE_FIRST(one) + i]) {
             return NUVRIK_NOBODY;
         }
         if (found == NUVRIK_NOBODY && nuvrik_hands_value(hands,
-            NUVRIK_U8(NUVRIK_P(one->origins)[i].control)) != NUVRIK_NO_READING) {
-            found = NUVRIK_U8(NUVRIK_P(one->origins)[i].control);
+            NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[i])) != NUVRIK_NO_READING) {
+            found = NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[i]);
         }
     }
     return found;
@@ -5400,46 +5112,46 @@ uint8_t nuvrik_sources_unready(NuvrikSources *self, uint8_t source, NuvrikHands 
 /** A channel's value now, NO_READING for none. */
 int32_t nuvrik_sources_value(NuvrikSources *self, uint8_t source, NuvrikHands *hands)
 {
-    const NuvrikSourceTable *one = &NUVRIK_P(self->table->sources)[source];
-    if (NUVRIK_U8(one->takes) == NUVRIK_FROM_FLAG) {
+    const NUVRIK_FLASH NuvrikSourceTable *one = &NUVRIK_SOURCES_SOURCES(self->table)[source];
+    if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_FLAG) {
         return nuvrik_sources_flag(self, source, one, hands);
     }
-    if (NUVRIK_U8(one->takes) == NUVRIK_FROM_CHOICE) {
+    if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_CHOICE) {
         return nuvrik_chosen(one, hands);
     }
-    if (NUVRIK_U8(one->takes) == NUVRIK_FROM_PRESSES) {
-        return (NUVRIK_U8(one->origins_count) != 0) ? nuvrik_hands_presses(hands,
-            NUVRIK_U8(NUVRIK_P(one->origins)[0].control)) : 0;
+    if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_PRESSES) {
+        return (NUVRIK_SOURCE_ORIGINS_COUNT(one) != 0) ? nuvrik_hands_presses(hands,
+            NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[0])) : 0;
     }
     int32_t value = nuvrik_sources_origin(self, source, one, hands);
-    if (NUVRIK_U8(one->bare) || value == NUVRIK_NO_READING) {
+    if (NUVRIK_SOURCE_BARE(one) || value == NUVRIK_NO_READING) {
         return value;
     }
     return nuvrik_shaped(one, value, hands);
 }
 
 /** What the controls of a level or a share say, before anything is done to it. */
-int32_t nuvrik_sources_origin(NuvrikSources *self, uint8_t source, const NuvrikSourceTable *one,
+int32_t nuvrik_sources_origin(NuvrikSources *self, uint8_t source, const NUVRIK_FLASH NuvrikSourceTable *one,
     NuvrikHands *hands)
 {
-    if (NUVRIK_U8(one->takes) == NUVRIK_FROM_NOTHING) {
+    if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_NOTHING) {
         return NUVRIK_NO_READING;
     }
-    if (NUVRIK_U8(one->takes) == NUVRIK_FROM_ONE) {
-        return nuvrik_hands_value(hands, NUVRIK_U8(NUVRIK_P(one->origins)[0].control));
+    if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_ONE) {
+        return nuvrik_hands_value(hands, NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[0]));
     }
-    if (NUVRIK_U8(one->takes) == NUVRIK_FROM_WEIGHTS) {
+    if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_WEIGHTS) {
         return nuvrik_weighed(one, hands);
     }
-    if (NUVRIK_U8(one->takes) == NUVRIK_FROM_FIRST_MOVED) {
+    if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_FIRST_MOVED) {
         return nuvrik_sources_first_moved(self, source, one, hands);
     }
     int32_t sum = 0;
     bool any = false;
-    for (uint8_t i = 0; i < NUVRIK_U8(one->origins_count); i++) {
-        if (self->ready[NUVRIK_U8(one->first) + i]) {
-            int32_t value = nuvrik_hands_value(hands, NUVRIK_U8(NUVRIK_P(one->origins)[i].control));
-            if (NUVRIK_U8(one->takes) == NUVRIK_FROM_FIRST_READY) {
+    for (uint8_t i = 0; i < NUVRIK_SOURCE_ORIGINS_COUNT(one); i++) {
+        if (self->ready[NUVRIK_SOURCE_FIRST(one) + i]) {
+            int32_t value = nuvrik_hands_value(hands, NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[i]));
+            if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_FIRST_READY) {
                 return value;
             }
             any = true;
@@ -5450,13 +5162,13 @@ int32_t nuvrik_sources_origin(NuvrikSources *self, uint8_t source, const NuvrikS
 }
 
 /** Whoever left rest first, until back at rest or without a reading. */
-int32_t nuvrik_sources_first_moved(NuvrikSources *self, uint8_t source, const NuvrikSourceTable *one,
-    NuvrikHands *hands)
+int32_t nuvrik_sources_first_moved(NuvrikSources *self, uint8_t source,
+    const NUVRIK_FLASH NuvrikSourceTable *one, NuvrikHands *hands)
 {
     uint8_t owner = self->owner[source];
     if (owner == NUVRIK_NOBODY || !nuvrik_sources_moved(self, one, owner, hands)) {
         owner = NUVRIK_NOBODY;
-        for (uint8_t i = 0; i < NUVRIK_U8(one->origins_count); i++) {
+        for (uint8_t i = 0; i < NUVRIK_SOURCE_ORIGINS_COUNT(one); i++) {
             if (owner == NUVRIK_NOBODY && nuvrik_sources_moved(self, one, i, hands)) {
                 owner = i;
             }
@@ -5464,10 +5176,10 @@ int32_t nuvrik_sources_first_moved(NuvrikSources *self, uint8_t source, const Nu
         self->owner[source] = owner;
     }
     if (owner != NUVRIK_NOBODY) {
-        return nuvrik_hands_value(hands, NUVRIK_U8(NUVRIK_P(one->origins)[owner].control));
+        return nuvrik_hands_value(hands, NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[owner]));
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(one->origins_count); i++) {
-        if (self->ready[NUVRIK_U8(one->first) + i]) {
+    for (uint8_t i = 0; i < NUVRIK_SOURCE_ORIGINS_COUNT(one); i++) {
+        if (self->ready[NUVRIK_SOURCE_FIRST(one) + i]) {
             return 0;
         }
     }
@@ -5475,93 +5187,85 @@ int32_t nuvrik_sources_first_moved(NuvrikSources *self, uint8_t source, const Nu
 }
 
 /** Whether a control that is ready has left rest. */
-bool nuvrik_sources_moved(NuvrikSources *self, const NuvrikSourceTable *one, uint8_t origin,
+bool nuvrik_sources_moved(NuvrikSources *self, const NUVRIK_FLASH NuvrikSourceTable *one, uint8_t origin,
     NuvrikHands *hands)
 {
-    int32_t value = nuvrik_hands_value(hands, NUVRIK_U8(NUVRIK_P(one->origins)[origin].control));
-    return self->ready[NUVRIK_U8(one->first) + origin] && (value > NUVRIK_I16(one->rest)
-        || (int16_t)value < (-NUVRIK_I16(one->rest)));
+    int32_t value = nuvrik_hands_value(hands, NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[origin]));
+    return self->ready[NUVRIK_SOURCE_FIRST(one) + origin] && (value > NUVRIK_SOURCE_REST(one)
+        || (int16_t)value < (-NUVRIK_SOURCE_REST(one)));
 }
 
 /** Off or on; off without a reading. An axis or a slider switches it with hysteresis. */
-uint8_t nuvrik_sources_flag(NuvrikSources *self, uint8_t source, const NuvrikSourceTable *one,
+uint8_t nuvrik_sources_flag(NuvrikSources *self, uint8_t source, const NUVRIK_FLASH NuvrikSourceTable *one,
     NuvrikHands *hands)
 {
-    int32_t value = (NUVRIK_U8(one->origins_count) != 0) ? nuvrik_hands_value(hands,
-        NUVRIK_U8(NUVRIK_P(one->origins)[0].control)) : (int32_t)NUVRIK_NO_READING;
-    int32_t edge = (self->on[source]) ? NUVRIK_I32(one->off_below) : (int32_t)NUVRIK_I16(one->on_from);
+    int32_t value = (NUVRIK_SOURCE_ORIGINS_COUNT(one) != 0) ? nuvrik_hands_value(hands,
+        NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[0])) : (int32_t)NUVRIK_NO_READING;
+    int32_t edge = (self->on[source]) ? NUVRIK_SOURCE_OFF_BELOW(one) : (int32_t)NUVRIK_SOURCE_ON_FROM(one);
     self->on[source] = value != NUVRIK_NO_READING && value >= edge;
     return (uint8_t)((self->on[source]) ? 1 : 0);
 }
 
 /** The option that a selector has chosen. */
-uint8_t nuvrik_chosen(const NuvrikSourceTable *one, NuvrikHands *hands)
+uint8_t nuvrik_chosen(const NUVRIK_FLASH NuvrikSourceTable *one, NuvrikHands *hands)
 {
-    if (NUVRIK_U8(one->origins_count) == 0) {
+    if (NUVRIK_SOURCE_ORIGINS_COUNT(one) == 0) {
         return 0;
     }
-    uint8_t control = NUVRIK_U8(NUVRIK_P(one->origins)[0].control);
+    uint8_t control = NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[0]);
     if ((!NUVRIK_HAS_IS_SELECTOR
-        || NUVRIK_U8(NUVRIK_P(hands->table->controls)[control].kind) != NUVRIK_IS_SELECTOR)) {
+        || NUVRIK_CONTROL_KIND(&NUVRIK_HANDS_CONTROLS(hands->table)[control]) != NUVRIK_IS_SELECTOR)) {
         return 0;
     }
-    return hands->chosen[NUVRIK_U8(NUVRIK_P(hands->table->controls)[control].at)];
+    return hands->chosen[NUVRIK_CONTROL_AT(&NUVRIK_HANDS_CONTROLS(hands->table)[control])];
 }
 
 /** A weighted sum, which needs every reading. */
-int32_t nuvrik_weighed(const NuvrikSourceTable *one, NuvrikHands *hands)
+int32_t nuvrik_weighed(const NUVRIK_FLASH NuvrikSourceTable *one, NuvrikHands *hands)
 {
     int32_t sum = 0;
-    for (uint8_t part_at = 0; part_at < NUVRIK_U8(one->origins_count); part_at++) {
-        const NuvrikOrigin *part = &NUVRIK_P(one->origins)[part_at];
-        int32_t value = nuvrik_hands_value(hands, NUVRIK_U8(part->control));
+    for (uint8_t part_at = 0; part_at < NUVRIK_SOURCE_ORIGINS_COUNT(one); part_at++) {
+        const NUVRIK_FLASH NuvrikOrigin *part = &NUVRIK_SOURCE_ORIGINS(one)[part_at];
+        int32_t value = nuvrik_hands_value(hands, NUVRIK_ORIGIN_CONTROL(part));
         if (value == NUVRIK_NO_READING) {
             return NUVRIK_NO_READING;
         }
-        int32_t weighed_part = nuvrik_mul(NUVRIK_I16(part->weight), value);
+        int32_t weighed_part = nuvrik_mul(NUVRIK_ORIGIN_WEIGHT(part), value);
         sum = sum + weighed_part;
     }
     return nuvrik_clamp(sum, -NUVRIK_FULL, NUVRIK_FULL);
 }
 
 /** A level or a share with all that is done to it; NO_READING where what it needs has none. */
-int32_t nuvrik_shaped(const NuvrikSourceTable *one, int32_t given, NuvrikHands *hands)
+int32_t nuvrik_shaped(const NUVRIK_FLASH NuvrikSourceTable *one, int32_t given, NuvrikHands *hands)
 {
     int32_t value = given;
-    if (NUVRIK_U8(one->multiplied_by) != NUVRIK_NOBODY) {
-        int32_t factor = nuvrik_hands_value(hands, NUVRIK_U8(one->multiplied_by));
+    if (NUVRIK_SOURCE_MULTIPLIED_BY(one) != NUVRIK_NOBODY) {
+        int32_t factor = nuvrik_hands_value(hands, NUVRIK_SOURCE_MULTIPLIED_BY(one));
         if (factor == NUVRIK_NO_READING) {
             return NUVRIK_NO_READING;
         }
         value = nuvrik_mul(value, factor);
     }
-    if (NUVRIK_U8(one->slow_when) != NUVRIK_NOBODY && nuvrik_hands_value(hands,
-        NUVRIK_U8(one->slow_when)) != 0) {
+    if (NUVRIK_SOURCE_SLOW_WHEN(one) != NUVRIK_NOBODY && nuvrik_hands_value(hands,
+        NUVRIK_SOURCE_SLOW_WHEN(one)) != 0) {
         /* A switch that has no reading may be on: slow is the safe side. */
-        value = nuvrik_mul(value, NUVRIK_I16(one->slow_to));
+        value = nuvrik_mul(value, NUVRIK_SOURCE_SLOW_TO(one));
     }
-    if (NUVRIK_U8(one->preset_when) != NUVRIK_NOBODY) {
-        int32_t set = nuvrik_hands_value(hands, NUVRIK_U8(one->preset_when));
+    if (NUVRIK_SOURCE_PRESET_WHEN(one) != NUVRIK_NOBODY) {
+        int32_t set = nuvrik_hands_value(hands, NUVRIK_SOURCE_PRESET_WHEN(one));
         if (set != 0 && set != NUVRIK_NO_READING) {
-            value = NUVRIK_I16(one->preset);
+            value = NUVRIK_SOURCE_PRESET(one);
         }
     }
-    return nuvrik_clamp(value, NUVRIK_I16(one->low), NUVRIK_FULL);
+    return nuvrik_clamp(value, NUVRIK_SOURCE_LOW(one), NUVRIK_FULL);
 }
 
 /* ---- arming ---- */
 
-void nuvrik_arming_init(NuvrikArming *self, const NuvrikArmingTable *table)
+void nuvrik_arming_init(NuvrikArming *self, const NUVRIK_FLASH NuvrikArmingTable *table)
 {
     self->table = table;
-    self->begun = false;
-    self->sent = false;
-    self->allowed = false;
-    self->put = NUVRIK_UNREAD;
-    self->stop_put = false;
-    self->stopping = false;
-    self->parting = false;
-    self->off_ms = 0;
     self->stopped_ms = NUVRIK_TIMER_MAX;
 }
 
@@ -5587,7 +5291,7 @@ bool nuvrik_arming_stop(NuvrikArming *self, bool control_pressed)
         self->stopping = true;
         self->allowed = false;
         self->stopped_ms = 0;
-    } else if (self->stopping && self->stopped_ms >= NUVRIK_U16(self->table->stop_ms)) {
+    } else if (self->stopping && self->stopped_ms >= NUVRIK_ARMING_STOP_MS(self->table)) {
         /* A stop that was only touched has been sent long enough to be heard through losses. */
         self->stopping = false;
         nuvrik_arming_begin_off(self);
@@ -5613,7 +5317,7 @@ void nuvrik_arming_follow(NuvrikArming *self, uint8_t control)
     /* Off is sent at once; on has to wait until the off before it has been sent for long enough. */
     if (!on) {
         nuvrik_arming_begin_off(self);
-    } else if (self->off_ms >= NUVRIK_U16(self->table->timeout_ms)) {
+    } else if (self->off_ms >= NUVRIK_ARMING_TIMEOUT_MS(self->table)) {
         self->sent = true;
     }
 }
@@ -5642,23 +5346,13 @@ void nuvrik_arming_begin_off(NuvrikArming *self)
 
 /* ---- handset ---- */
 
-void nuvrik_handset_init(NuvrikHandset *self, const NuvrikHandsetTable *table)
+void nuvrik_handset_init(NuvrikHandset *self, const NUVRIK_FLASH NuvrikHandsetTable *table)
 {
     self->table = table;
-    nuvrik_hands_init(&self->hands, NUVRIK_P(table->hands));
-    nuvrik_sources_init(&self->sources, NUVRIK_P(table->sources));
-    nuvrik_arming_init(&self->arming, NUVRIK_P(table->arming));
-    self->started = false;
-    self->now_ms = 0;
-    self->due_ms = 0;
-    self->between = false;
+    nuvrik_hands_init(&self->hands, NUVRIK_HANDSET_HANDS(table));
+    nuvrik_sources_init(&self->sources, NUVRIK_HANDSET_SOURCES(table));
+    nuvrik_arming_init(&self->arming, NUVRIK_HANDSET_ARMING(table));
     self->told_ms = NUVRIK_TIMER_MAX;
-    self->followed = false;
-    self->hands_off = false;
-    self->without_stop = false;
-    for (uint8_t i = 0; i < NUVRIK_MOST_SOURCES; i++) {
-        self->values[i] = 0;
-    }
 }
 
 /** At power-up. */
@@ -5716,8 +5410,8 @@ void nuvrik_handset_refresh(NuvrikHandset *self)
  */
 bool nuvrik_handset_stop_pressed(NuvrikHandset *self)
 {
-    return NUVRIK_U8(self->table->stop) != NUVRIK_NOBODY && !self->without_stop
-        && nuvrik_hands_value(&self->hands, NUVRIK_U8(self->table->stop)) != 0;
+    return NUVRIK_HANDSET_STOP(self->table) != NUVRIK_NOBODY && !self->without_stop
+        && nuvrik_hands_value(&self->hands, NUVRIK_HANDSET_STOP(self->table)) != 0;
 }
 
 /** Whether nothing but stops is sent. */
@@ -5732,21 +5426,21 @@ void nuvrik_handset_look_at_stop(NuvrikHandset *self)
 /** A toggle that arms goes off; whatever else arms is left as it is. */
 void nuvrik_handset_arm_falls(NuvrikHandset *self)
 {
-    if (NUVRIK_U8(self->table->arm_control) != NUVRIK_NOBODY) {
-        nuvrik_hands_switch_off(&self->hands, NUVRIK_U8(self->table->arm_control));
+    if (NUVRIK_HANDSET_ARM_CONTROL(self->table) != NUVRIK_NOBODY) {
+        nuvrik_hands_switch_off(&self->hands, NUVRIK_HANDSET_ARM_CONTROL(self->table));
     }
 }
 
 /** Decide whether arm is sent on, once for each reading and each frame. */
 void nuvrik_handset_follow_arm(NuvrikHandset *self)
 {
-    if (NUVRIK_U8(self->table->arm) == NUVRIK_NOBODY || self->followed) {
+    if (NUVRIK_HANDSET_ARM(self->table) == NUVRIK_NOBODY || self->followed) {
         return;
     }
     uint8_t wanted = NUVRIK_UNREAD;
-    if (NUVRIK_U8(self->table->arm_control) != NUVRIK_NOBODY && nuvrik_hands_value(&self->hands,
-        NUVRIK_U8(self->table->arm_control)) != NUVRIK_NO_READING) {
-        int32_t on = nuvrik_sources_value(&self->sources, NUVRIK_U8(self->table->arm), &self->hands);
+    if (NUVRIK_HANDSET_ARM_CONTROL(self->table) != NUVRIK_NOBODY && nuvrik_hands_value(&self->hands,
+        NUVRIK_HANDSET_ARM_CONTROL(self->table)) != NUVRIK_NO_READING) {
+        int32_t on = nuvrik_sources_value(&self->sources, NUVRIK_HANDSET_ARM(self->table), &self->hands);
         wanted = (uint8_t)((on != 0) ? NUVRIK_READ_ON : NUVRIK_READ_OFF);
     }
     nuvrik_arming_follow(&self->arming, wanted);
@@ -5805,7 +5499,7 @@ uint8_t nuvrik_handset_turn(NuvrikHandset *self)
     if (self->due_ms > 0) {
         return NUVRIK_SENDS_NOTHING;
     }
-    self->due_ms = (int16_t)nuvrik_next_due(self->due_ms, NUVRIK_U16(self->table->period_ms));
+    self->due_ms = (int16_t)nuvrik_next_due(self->due_ms, NUVRIK_HANDSET_PERIOD_MS(self->table));
     if (self->arming.stopping) {
         nuvrik_handset_look_at_stop(self);
     }
@@ -5816,7 +5510,7 @@ uint8_t nuvrik_handset_turn(NuvrikHandset *self)
 bool nuvrik_handset_may_ask(NuvrikHandset *self)
 {
     self->between = !self->between;
-    return self->between && NUVRIK_U8(self->table->asks) && !self->arming.parting;
+    return self->between && NUVRIK_HANDSET_ASKS(self->table) && !self->arming.parting;
 }
 
 /** Whether a command is sent, SENDS_COMMAND, or nothing; fill says its values. */
@@ -5826,7 +5520,7 @@ uint8_t nuvrik_handset_command(NuvrikHandset *self)
         return NUVRIK_SENDS_NOTHING;
     }
     nuvrik_handset_follow_arm(self);
-    if (NUVRIK_U16(self->table->guard_ms) != 0 && self->told_ms > NUVRIK_U16(self->table->guard_ms)) {
+    if (NUVRIK_HANDSET_GUARD_MS(self->table) != 0 && self->told_ms > NUVRIK_HANDSET_GUARD_MS(self->table)) {
         /* Nothing has come back by which the machine could tell that this is not old: it would refuse it. */
         return NUVRIK_SENDS_NOTHING;
     }
@@ -5837,18 +5531,18 @@ uint8_t nuvrik_handset_command(NuvrikHandset *self)
 void nuvrik_handset_fill(NuvrikHandset *self)
 {
     bool rests = self->arming.parting || self->hands_off;
-    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->sources)->sources_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_SOURCES_SOURCES_COUNT(NUVRIK_HANDSET_SOURCES(self->table)); i++) {
         self->values[i] = rests ? (int32_t)0 : nuvrik_sources_value(&self->sources, i, &self->hands);
     }
-    if (NUVRIK_U8(self->table->arm) != NUVRIK_NOBODY) {
-        self->values[NUVRIK_U8(self->table->arm)] = (self->arming.sent) ? 1 : 0;
+    if (NUVRIK_HANDSET_ARM(self->table) != NUVRIK_NOBODY) {
+        self->values[NUVRIK_HANDSET_ARM(self->table)] = (self->arming.sent) ? 1 : 0;
     }
 }
 
 /** A control of several for one channel that has no say yet, NOBODY for none. */
 uint8_t nuvrik_handset_unready(NuvrikHandset *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_P(self->table->sources)->sources_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_SOURCES_SOURCES_COUNT(NUVRIK_HANDSET_SOURCES(self->table)); i++) {
         uint8_t control = nuvrik_sources_unready(&self->sources, i, &self->hands);
         if (control != NUVRIK_NOBODY) {
             return control;
@@ -5871,35 +5565,15 @@ bool nuvrik_there(NuvrikSealed *sealed, uint8_t item)
     return nuvrik_got(sealed->body, (uint16_t)((8 * (NUVRIK_HEAD + 2)) + item), 1) != 0;
 }
 
-void nuvrik_hearing_init(NuvrikHearing *self, const NuvrikHearingTable *table)
+void nuvrik_hearing_init(NuvrikHearing *self, const NUVRIK_FLASH NuvrikHearingTable *table)
 {
     self->table = table;
     self->heard_ms = NUVRIK_TIMER_MAX;
     self->told_ms = NUVRIK_TIMER_MAX;
     self->state_told = NUVRIK_NEVER_HEARD;
-    self->followed = false;
-    self->last_command = 0;
-    self->hold_ends = false;
-    self->seq = 0;
-    for (uint8_t i = 0; i < NUVRIK_MOST_CODES; i++) {
-        self->codes[i] = 0;
-    }
     for (uint8_t i = 0; i < NUVRIK_MOST_ITEMS; i++) {
         self->ages_ms[i] = NUVRIK_TIMER_MAX;
     }
-    self->code = 0;
-    self->session = 0;
-    self->number = 0;
-    self->status = 0;
-    self->value_low = 0;
-    self->value_high = 0;
-    self->tag = 0;
-    self->boot_low = 0;
-    self->boot_high = 0;
-    for (uint8_t i = 0; i < NUVRIK_MOST_TOKEN; i++) {
-        self->token[i] = 0;
-    }
-    self->length = 0;
 }
 
 /** Let dt_ms go by. */
@@ -5907,8 +5581,7 @@ void nuvrik_hearing_pass_time(NuvrikHearing *self, uint16_t dt_ms)
 {
     self->heard_ms = nuvrik_later(self->heard_ms, dt_ms);
     self->told_ms = nuvrik_later(self->told_ms, dt_ms);
-    for (uint8_t i = 0; i < NUVRIK_COUNT(ITEMS,
-        NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_TELLING_ITEMS_COUNT(NUVRIK_HEARING_TELLING(self->table)); i++) {
         self->ages_ms[i] = nuvrik_later(self->ages_ms[i], dt_ms);
     }
 }
@@ -5916,7 +5589,7 @@ void nuvrik_hearing_pass_time(NuvrikHearing *self, uint16_t dt_ms)
 /** The state as last told, NEVER_HEARD if that is too long ago. */
 uint8_t nuvrik_hearing_state(const NuvrikHearing *self)
 {
-    return (uint8_t)((self->told_ms < NUVRIK_U16(self->table->lost_ms)) ? self->state_told
+    return (uint8_t)((self->told_ms < NUVRIK_HEARING_LOST_MS(self->table)) ? self->state_told
         : (uint8_t)NUVRIK_NEVER_HEARD);
 }
 
@@ -5951,8 +5624,7 @@ uint8_t nuvrik_hearing_understand(const NuvrikHearing *self, NuvrikSealed *seale
 /** The bit at which the codes begin. */
 uint16_t nuvrik_hearing_first_code(const NuvrikHearing *self)
 {
-    uint16_t marks = (uint16_t)((NUVRIK_COUNT(ITEMS,
-        NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count)) + 7) >> 3);
+    uint16_t marks = (uint16_t)((NUVRIK_TELLING_ITEMS_COUNT(NUVRIK_HEARING_TELLING(self->table)) + 7) >> 3);
     return (uint16_t)(8 * ((NUVRIK_HEAD + 2) + (int16_t)marks));
 }
 
@@ -5967,20 +5639,20 @@ bool nuvrik_hearing_fits(const NuvrikHearing *self, NuvrikSealed *sealed)
     if ((sealed->body[NUVRIK_HEAD] & NUVRIK_STATE_BITS) >= NUVRIK_STATES) {
         return false;
     }
-    for (uint16_t i = 0; i < (((int32_t)at - (8 * (NUVRIK_HEAD + 2))) - NUVRIK_COUNT(ITEMS,
-        NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count))); i++) {
-        if (nuvrik_there(sealed, (uint8_t)((int32_t)NUVRIK_COUNT(ITEMS,
-            NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count)) + i))) {
+    for (uint16_t i = 0; i < (((int32_t)at - (8 * (NUVRIK_HEAD + 2)))
+        - NUVRIK_TELLING_ITEMS_COUNT(NUVRIK_HEARING_TELLING(self->table))); i++) {
+        if (nuvrik_there(sealed,
+            (uint8_t)((int32_t)NUVRIK_TELLING_ITEMS_COUNT(NUVRIK_HEARING_TELLING(self->table)) + i))) {
             return false;
         }
     }
-    for (uint8_t i = 0; i < NUVRIK_COUNT(ITEMS,
-        NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count)); i++) {
-        const NuvrikItemTable *item = &NUVRIK_P(NUVRIK_P(self->table->telling)->items)[i];
+    for (uint8_t i = 0; i < NUVRIK_TELLING_ITEMS_COUNT(NUVRIK_HEARING_TELLING(self->table)); i++) {
+        const NUVRIK_FLASH NuvrikItemTable *item
+            = &NUVRIK_TELLING_ITEMS(NUVRIK_HEARING_TELLING(self->table))[i];
         if (nuvrik_there(sealed, i)) {
             at = (uint16_t)((int32_t)at + (((NUVRIK_HAS_TELLS_AXES
-                && NUVRIK_U8(item->tells) == NUVRIK_TELLS_AXES)) ? (NUVRIK_AXES * NUVRIK_U8(item->bits))
-                : NUVRIK_U8(item->bits)));
+                && NUVRIK_ITEM_TELLS(item) == NUVRIK_TELLS_AXES)) ? (NUVRIK_AXES * NUVRIK_ITEM_BITS(item))
+                : NUVRIK_ITEM_BITS(item)));
         }
     }
     if (((int32_t)sealed->payload + NUVRIK_HEAD) != (((int32_t)at + 7) >> 3)) {
@@ -6026,17 +5698,17 @@ void nuvrik_hearing_take_telemetry(NuvrikHearing *self, NuvrikSealed *sealed)
     self->hold_ends = (sealed->body[NUVRIK_HEAD] & NUVRIK_HOLD_ENDS) != 0;
     self->last_command = sealed->body[NUVRIK_HEAD + 1];
     uint16_t at = nuvrik_hearing_first_code(self);
-    for (uint8_t i = 0; i < NUVRIK_COUNT(ITEMS,
-        NUVRIK_U8(NUVRIK_P(self->table->telling)->items_count)); i++) {
-        const NuvrikItemTable *item = &NUVRIK_P(NUVRIK_P(self->table->telling)->items)[i];
+    for (uint8_t i = 0; i < NUVRIK_TELLING_ITEMS_COUNT(NUVRIK_HEARING_TELLING(self->table)); i++) {
+        const NUVRIK_FLASH NuvrikItemTable *item
+            = &NUVRIK_TELLING_ITEMS(NUVRIK_HEARING_TELLING(self->table))[i];
         if (nuvrik_there(sealed, i)) {
             self->ages_ms[i] = 0;
             uint8_t parts = (uint8_t)(((NUVRIK_HAS_TELLS_AXES
-                && NUVRIK_U8(item->tells) == NUVRIK_TELLS_AXES)) ? NUVRIK_AXES : 1);
+                && NUVRIK_ITEM_TELLS(item) == NUVRIK_TELLS_AXES)) ? NUVRIK_AXES : 1);
             for (uint8_t part = 0; part < parts; part++) {
-                self->codes[NUVRIK_U8(item->first) + part] = nuvrik_got(sealed->body, at,
-                    NUVRIK_U8(item->bits));
-                at = (uint16_t)((int32_t)at + NUVRIK_U8(item->bits));
+                self->codes[NUVRIK_ITEM_FIRST(item) + part] = nuvrik_got(sealed->body, at,
+                    NUVRIK_ITEM_BITS(item));
+                at = (uint16_t)((int32_t)at + NUVRIK_ITEM_BITS(item));
             }
         }
     }
@@ -6044,39 +5716,12 @@ void nuvrik_hearing_take_telemetry(NuvrikHearing *self, NuvrikSealed *sealed)
 
 /* ---- asking ---- */
 
-void nuvrik_asking_init(NuvrikAsking *self, const NuvrikAskingTable *table)
+void nuvrik_asking_init(NuvrikAsking *self, const NUVRIK_FLASH NuvrikAskingTable *table)
 {
     self->table = table;
     self->session = 1;
-    self->boot_known = false;
-    self->boot_low = 0;
-    self->boot_high = 0;
-    self->asked = false;
-    self->code = 0;
-    self->number = 0;
-    self->last_number = 0;
-    self->tries = 0;
-    self->outcome = 0;
-    self->value_low = 0;
-    self->value_high = 0;
-    for (uint8_t i = 0; i < NUVRIK_MOST_ARGUMENTS; i++) {
-        self->arguments[i] = 0;
-    }
-    self->left_ms = 0;
     self->retry_ms = NUVRIK_FIRST_RETRY_MS;
-    self->waits = false;
-    self->news_ms = 0;
-    self->greets = false;
-    self->hows = 0;
-    self->echo_waits = false;
-    self->echo_out = false;
-    self->token = 0;
-    self->echo_ms = 0;
     self->trip_ms = NUVRIK_TIMER_MAX;
-    self->jogs = false;
-    self->jog_output = 0;
-    self->jog_step = 0;
-    self->jog_time = 0;
 }
 
 /** Let dt_ms go by. */
@@ -6132,7 +5777,7 @@ void nuvrik_asking_echo(NuvrikAsking *self)
 void nuvrik_asking_jog(NuvrikAsking *self, uint8_t output, int16_t to, uint16_t for_ms)
 {
     int32_t step = (int32_t)to * NUVRIK_JOG_STEPS;
-    uint8_t most = NUVRIK_U8(NUVRIK_P(self->table->jog_most)[output]);
+    uint8_t most = NUVRIK_U8(NUVRIK_ASKING_JOG_MOST(self->table)[output]);
     self->jog_step = nuvrik_clamp(nuvrik_div(step, NUVRIK_FULL), -(int16_t)most, most);
     self->jog_time = (uint8_t)nuvrik_clamp(nuvrik_div(for_ms, NUVRIK_JOG_UNIT_MS), 1, NUVRIK_JOG_MOST_TIME);
     self->jog_output = output;
@@ -6236,10 +5881,10 @@ void nuvrik_asking_write_request(NuvrikAsking *self, NuvrikSender *sender)
     nuvrik_sender_word(sender, self->boot_high);
     nuvrik_sender_word(sender, self->session);
     nuvrik_sender_word(sender, self->number);
-    const NuvrikRequestTable *request = &NUVRIK_P(self->table->requests)[self->code];
-    for (uint8_t i = 0; i < NUVRIK_U8(request->arguments_count); i++) {
-        const NuvrikArgumentTable *about = &NUVRIK_P(request->arguments)[i];
-        uint8_t bits = NUVRIK_U8(about->bits);
+    const NUVRIK_FLASH NuvrikRequestTable *request = &NUVRIK_ASKING_REQUESTS(self->table)[self->code];
+    for (uint8_t i = 0; i < NUVRIK_REQUEST_ARGUMENTS_COUNT(request); i++) {
+        const NUVRIK_FLASH NuvrikArgumentTable *about = &NUVRIK_REQUEST_ARGUMENTS(request)[i];
+        uint8_t bits = NUVRIK_ARGUMENT_BITS(about);
         nuvrik_sender_bits(sender, (uint16_t)((uint16_t)self->arguments[i] & nuvrik_mask_of(bits)), bits);
     }
 }
@@ -6334,16 +5979,16 @@ void nuvrik_asking_settle(NuvrikAsking *self, uint8_t outcome, uint16_t low, uin
 
 /* ---- handset_end ---- */
 
-void nuvrik_handset_end_init(NuvrikHandsetEnd *self, const NuvrikHandsetEndTable *table)
+void nuvrik_handset_end_init(NuvrikHandsetEnd *self, const NUVRIK_FLASH NuvrikHandsetEndTable *table)
 {
+    memset(self, 0, sizeof *self);
     self->table = table;
-    nuvrik_handset_init(&self->handset, NUVRIK_P(table->handset));
-    nuvrik_writer_init(&self->writer, NUVRIK_P(table->writer));
-    nuvrik_sealed_init(&self->sealed, NUVRIK_P(table->sealed));
-    nuvrik_incoming_init(&self->incoming, NUVRIK_P(table->incoming));
-    nuvrik_hearing_init(&self->hearing, NUVRIK_P(table->hearing));
-    nuvrik_asking_init(&self->asking, NUVRIK_P(table->asking));
-    self->refused = 0;
+    nuvrik_handset_init(&self->handset, NUVRIK_HANDSET_END_HANDSET(table));
+    nuvrik_writer_init(&self->writer, NUVRIK_HANDSET_END_WRITER(table));
+    nuvrik_sealed_init(&self->sealed, NUVRIK_HANDSET_END_SEALED(table));
+    nuvrik_incoming_init(&self->incoming, NUVRIK_HANDSET_END_INCOMING(table));
+    nuvrik_hearing_init(&self->hearing, NUVRIK_HANDSET_END_HEARING(table));
+    nuvrik_asking_init(&self->asking, NUVRIK_HANDSET_END_ASKING(table));
 }
 
 /** At power-up. */
@@ -6440,7 +6085,7 @@ bool nuvrik_handset_end_send(NuvrikHandsetEnd *self)
     /* A stop goes before everything, a question before a command: it is answered while frames go on. */
     if (nuvrik_asking_wants(&self->asking) && nuvrik_handset_may_ask(&self->handset)) {
         uint8_t what = nuvrik_asking_question(&self->asking,
-            NUVRIK_U8(self->handset.table->arm) == NUVRIK_NOBODY || self->handset.arming.sent);
+            NUVRIK_HANDSET_ARM(self->handset.table) == NUVRIK_NOBODY || self->handset.arming.sent);
         if (what != NUVRIK_QUESTION_NONE) {
             nuvrik_asking_write(&self->asking, what, &self->writer.sender);
             return true;
@@ -6464,7 +6109,7 @@ uint8_t nuvrik_handset_end_take(NuvrikHandsetEnd *self, uint8_t byte)
 uint8_t nuvrik_handset_end_piece(NuvrikHandsetEnd *self, uint8_t event)
 {
     if (event == NUVRIK_ACCEPTED) {
-        event = ((NUVRIK_HAS_LINES && NUVRIK_U8(NUVRIK_P(self->table->incoming)->lines)))
+        event = (NUVRIK_INCOMING_LINES(NUVRIK_HANDSET_END_INCOMING(self->table)))
             ? nuvrik_handset_end_judge_line(self) : nuvrik_handset_end_judge(self);
     }
     return nuvrik_handset_end_count(self, event);
@@ -6501,7 +6146,7 @@ uint8_t nuvrik_handset_end_count(NuvrikHandsetEnd *self, uint8_t event)
 uint8_t nuvrik_handset_end_judge_line(NuvrikHandsetEnd *self)
 {
     if (!nuvrik_text_reader_is_hex(&self->incoming.text)) {
-        uint8_t check = NUVRIK_U8(NUVRIK_P(NUVRIK_P(self->table->writer)->text)->check);
+        uint8_t check = NUVRIK_TEXT_CHECK(NUVRIK_WRITER_TEXT(NUVRIK_HANDSET_END_WRITER(self->table)));
         return (uint8_t)((check == NUVRIK_NO_CHECK || nuvrik_text_reader_sound(&self->incoming.text,
             nuvrik_check_digits(check))) ? NUVRIK_WRONG_KIND : NUVRIK_CHECK);
     }
@@ -6513,7 +6158,7 @@ uint8_t nuvrik_handset_end_judge_line(NuvrikHandsetEnd *self)
 uint8_t nuvrik_handset_end_judge(NuvrikHandsetEnd *self)
 {
     /* After a silence the machine may have started again, and its numbers with it. */
-    if (self->hearing.heard_ms >= NUVRIK_U16(NUVRIK_P(self->table->hearing)->timeout_ms)) {
+    if (self->hearing.heard_ms >= NUVRIK_HEARING_TIMEOUT_MS(NUVRIK_HANDSET_END_HEARING(self->table))) {
         nuvrik_sealed_forget(&self->sealed);
     }
     uint8_t event = nuvrik_sealed_look(&self->sealed);
@@ -6563,13 +6208,6 @@ uint32_t nuvrik_longer(uint32_t a, uint32_t b)
         ? (int32_t)NUVRIK_MOST_US : ((int32_t)a + (int32_t)b));
 }
 
-void nuvrik_cleaner_init(NuvrikCleaner *self)
-{
-    self->pending = 0;
-    self->is_mark = false;
-    self->brief = 0;
-}
-
 /** So many microseconds of mark or of space; two of a kind in a row are one. The length of what has ended
  *  by it, 0 for none.
  */
@@ -6602,13 +6240,8 @@ uint32_t nuvrik_cleaner_take(NuvrikCleaner *self, bool mark, uint32_t us)
 void nuvrik_burst_init(NuvrikBurst *self)
 {
     for (uint8_t i = 0; i < NUVRIK_MOST_LENGTHS; i++) {
-        self->times[i] = 0;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_LENGTHS; i++) {
         self->units[i] = 1;
     }
-    self->kept = 0;
-    self->first = 0;
 }
 
 /** Nothing has come yet. */
@@ -6810,10 +6443,6 @@ void nuvrik_found_init(NuvrikFound *self)
 {
     self->best = NUVRIK_NO_FIT;
     self->second = NUVRIK_NO_FIT;
-    self->protocol = NUVRIK_NO_CODE;
-    self->address = 0;
-    self->command = 0;
-    self->toggle = 0;
 }
 
 /** Nothing fits yet. */
@@ -7122,17 +6751,9 @@ void nuvrik_push(uint16_t *words, bool bit)
     }
 }
 
-void nuvrik_tail_init(NuvrikTail *self, const NuvrikShapeTable *table)
+void nuvrik_tail_init(NuvrikTail *self, const NUVRIK_FLASH NuvrikShapeTable *table)
 {
     self->table = table;
-    for (uint8_t i = 0; i < NUVRIK_MOST_TAIL; i++) {
-        self->lengths[i] = 0;
-    }
-    self->next = 0;
-    self->count = 0;
-    for (uint8_t i = 0; i < NUVRIK_WORDS; i++) {
-        self->words[i] = 0;
-    }
 }
 
 /** Nothing has come yet. */
@@ -7145,12 +6766,12 @@ void nuvrik_tail_clear(NuvrikTail *self)
 /** One length more. */
 void nuvrik_tail_keep(NuvrikTail *self, uint32_t us)
 {
-    if (NUVRIK_U8(self->table->tail_count) == 0) {
+    if (NUVRIK_SHAPE_TAIL_COUNT(self->table) == 0) {
         return;
     }
     self->lengths[self->next] = (uint16_t)nuvrik_clamp((int32_t)us, 0, 0xffffU);
-    self->next = (uint8_t)(((self->next + 1) < NUVRIK_U8(self->table->tail_count)) ? (self->next + 1) : 0);
-    if (self->count < NUVRIK_U8(self->table->tail_count)) {
+    self->next = (uint8_t)(((self->next + 1) < NUVRIK_SHAPE_TAIL_COUNT(self->table)) ? (self->next + 1) : 0);
+    if (self->count < NUVRIK_SHAPE_TAIL_COUNT(self->table)) {
         self->count++;
     }
 }
@@ -7159,8 +6780,8 @@ void nuvrik_tail_keep(NuvrikTail *self, uint32_t us)
 uint16_t nuvrik_tail_length(const NuvrikTail *self, uint8_t place)
 {
     uint16_t at = (uint16_t)(self->next + place);
-    if ((int16_t)at >= NUVRIK_U8(self->table->tail_count)) {
-        at = (uint16_t)((int32_t)at - NUVRIK_U8(self->table->tail_count));
+    if ((int16_t)at >= NUVRIK_SHAPE_TAIL_COUNT(self->table)) {
+        at = (uint16_t)((int32_t)at - NUVRIK_SHAPE_TAIL_COUNT(self->table));
     }
     return self->lengths[at];
 }
@@ -7178,14 +6799,14 @@ uint32_t nuvrik_tail_us(NuvrikTail *self)
 /** Whether so many lengths are a frame of this shape; its code is in words then. */
 bool nuvrik_tail_match(NuvrikTail *self)
 {
-    const NuvrikShapeTable *shape = self->table;
-    if (self->count == 0 || self->count < NUVRIK_U8(shape->tail_count)) {
+    const NUVRIK_FLASH NuvrikShapeTable *shape = self->table;
+    if (self->count == 0 || self->count < NUVRIK_SHAPE_TAIL_COUNT(shape)) {
         return false;
     }
     uint8_t start = 0;
-    if (NUVRIK_U16(shape->header_mark) > 0) {
-        if (!nuvrik_near(nuvrik_tail_length(self, 0), NUVRIK_U16(shape->header_mark))
-            || !nuvrik_near(nuvrik_tail_length(self, 1), NUVRIK_U16(shape->header_space))) {
+    if (NUVRIK_SHAPE_HEADER_MARK(shape) > 0) {
+        if (!nuvrik_near(nuvrik_tail_length(self, 0), NUVRIK_SHAPE_HEADER_MARK(shape))
+            || !nuvrik_near(nuvrik_tail_length(self, 1), NUVRIK_SHAPE_HEADER_SPACE(shape))) {
             return false;
         }
         start = 2;
@@ -7193,54 +6814,45 @@ bool nuvrik_tail_match(NuvrikTail *self)
     for (uint8_t i = 0; i < NUVRIK_WORDS; i++) {
         self->words[i] = 0;
     }
-    bool by_space = NUVRIK_U16(shape->zero_mark) == NUVRIK_U16(shape->one_mark);
-    for (uint8_t bit = 0; bit < NUVRIK_U8(shape->bits); bit++) {
+    bool by_space = NUVRIK_SHAPE_ZERO_MARK(shape) == NUVRIK_SHAPE_ONE_MARK(shape);
+    for (uint8_t bit = 0; bit < NUVRIK_SHAPE_BITS(shape); bit++) {
         uint8_t place = (uint8_t)(start + (2 * bit));
         if (!nuvrik_tail_match_bit(self, place, by_space)) {
             return false;
         }
     }
     /* A last mark ends the last space; where marks differ, the last bit's own mark is the end. */
-    return !by_space || nuvrik_near(nuvrik_tail_length(self, (uint8_t)(NUVRIK_U8(shape->tail_count) - 1)),
-        NUVRIK_U16(shape->zero_mark));
+    return !by_space || nuvrik_near(nuvrik_tail_length(self, (uint8_t)(NUVRIK_SHAPE_TAIL_COUNT(shape) - 1)),
+        NUVRIK_SHAPE_ZERO_MARK(shape));
 }
 
 /** One bit, whose mark is at a place. */
 bool nuvrik_tail_match_bit(NuvrikTail *self, uint8_t place, bool by_space)
 {
-    const NuvrikShapeTable *shape = self->table;
+    const NUVRIK_FLASH NuvrikShapeTable *shape = self->table;
     uint16_t mark = nuvrik_tail_length(self, place);
-    bool has_space = (place + 1) < NUVRIK_U8(shape->tail_count);
+    bool has_space = (place + 1) < NUVRIK_SHAPE_TAIL_COUNT(shape);
     uint16_t space = (uint16_t)(has_space ? nuvrik_tail_length(self, (uint8_t)(place + 1)) : 0);
     uint16_t told = by_space ? space : mark;
-    uint16_t zero = by_space ? NUVRIK_U16(shape->zero_space) : NUVRIK_U16(shape->zero_mark);
-    uint16_t other = by_space ? NUVRIK_U16(shape->one_space) : NUVRIK_U16(shape->one_mark);
+    uint16_t zero = by_space ? NUVRIK_SHAPE_ZERO_SPACE(shape) : NUVRIK_SHAPE_ZERO_MARK(shape);
+    uint16_t other = by_space ? NUVRIK_SHAPE_ONE_SPACE(shape) : NUVRIK_SHAPE_ONE_MARK(shape);
     bool one = (((int32_t)2 * told) > ((int32_t)zero + other)) == (other > zero);
     nuvrik_push(self->words, one);
-    if (!nuvrik_near(mark, one ? NUVRIK_U16(shape->one_mark) : NUVRIK_U16(shape->zero_mark))) {
+    if (!nuvrik_near(mark, one ? NUVRIK_SHAPE_ONE_MARK(shape) : NUVRIK_SHAPE_ZERO_MARK(shape))) {
         return false;
     }
-    return !has_space || nuvrik_near(space, one ? NUVRIK_U16(shape->one_space)
-        : NUVRIK_U16(shape->zero_space));
+    return !has_space || nuvrik_near(space, one ? NUVRIK_SHAPE_ONE_SPACE(shape)
+        : NUVRIK_SHAPE_ZERO_SPACE(shape));
 }
 
 /* ---- infrared ---- */
 
-void nuvrik_infrared_reader_init(NuvrikInfraredReader *self, const NuvrikShapeTable *table)
+void nuvrik_infrared_reader_init(NuvrikInfraredReader *self, const NUVRIK_FLASH NuvrikShapeTable *table)
 {
     self->table = table;
-    nuvrik_cleaner_init(&self->cleaner);
     nuvrik_burst_init(&self->burst);
     nuvrik_tail_init(&self->tail, table);
     nuvrik_found_init(&self->found);
-    self->read = false;
-    self->since_us = 0;
-    self->us = 0;
-    self->protocol = 0;
-    for (uint8_t i = 0; i < NUVRIK_WORDS; i++) {
-        self->words[i] = 0;
-    }
-    self->toggle = 0;
 }
 
 /** So many microseconds of mark or of space. A last space may still grow: what ends a frame is told as
@@ -7301,7 +6913,7 @@ uint8_t nuvrik_infrared_reader_quiet(NuvrikInfraredReader *self, uint32_t us, bo
         }
     }
     /* A learned code waits for the published ones. */
-    if (self->tail.count > 0 && (int32_t)us >= (int32_t)NUVRIK_U32(self->table->gap_us) && (!grows
+    if (self->tail.count > 0 && (int32_t)us >= (int32_t)NUVRIK_SHAPE_GAP_US(self->table) && (!grows
         || self->burst.kept == 0)) {
         bool matches = nuvrik_tail_match(&self->tail);
         if (matches) {
@@ -7359,7 +6971,7 @@ uint8_t nuvrik_infrared_reader_learned(NuvrikInfraredReader *self)
         }
     }
     uint8_t event = (uint8_t)((same && nuvrik_infrared_reader_within(self,
-        NUVRIK_U32(self->table->repeat_us))) ? NUVRIK_SAME_PRESS : NUVRIK_NEW_PRESS);
+        NUVRIK_SHAPE_REPEAT_US(self->table))) ? NUVRIK_SAME_PRESS : NUVRIK_NEW_PRESS);
     for (uint8_t i = 0; i < NUVRIK_WORDS; i++) {
         self->words[i] = self->tail.words[i];
     }
@@ -7379,15 +6991,9 @@ uint8_t nuvrik_infrared_reader_told(NuvrikInfraredReader *self, uint8_t event, u
 
 /* ---- codes ---- */
 
-void nuvrik_code_maker_init(NuvrikCodeMaker *self, const NuvrikCodeTable *table)
+void nuvrik_code_maker_init(NuvrikCodeMaker *self, const NUVRIK_FLASH NuvrikCodeTable *table)
 {
     self->table = table;
-    for (uint8_t i = 0; i < NUVRIK_MOST_TAIL; i++) {
-        self->times[i] = 0;
-    }
-    self->count = 0;
-    self->units = 0;
-    self->started_us = 0;
 }
 
 /** A new frame. */
@@ -7419,8 +7025,8 @@ void nuvrik_code_maker_add(NuvrikCodeMaker *self, bool mark, uint8_t units)
 /** When the last length ends. */
 uint32_t nuvrik_code_maker_edge_us(const NuvrikCodeMaker *self)
 {
-    uint32_t parts = (uint32_t)self->units * NUVRIK_U16(self->table->unit_parts);
-    return (uint32_t)nuvrik_div((int32_t)parts, NUVRIK_U8(self->table->unit_of));
+    uint32_t parts = (uint32_t)self->units * NUVRIK_CODE_UNIT_PARTS(self->table);
+    return (uint32_t)nuvrik_div((int32_t)parts, NUVRIK_CODE_UNIT_OF(self->table));
 }
 
 /** The frame is whole. A space behind the last mark is part of the silence. */
@@ -7432,11 +7038,11 @@ void nuvrik_code_maker_end(NuvrikCodeMaker *self)
 }
 
 /** The frame of a code. */
-void nuvrik_code_maker_key(NuvrikCodeMaker *self, const NuvrikKeyCodeTable *code, uint8_t toggle)
+void nuvrik_code_maker_key(NuvrikCodeMaker *self, const NUVRIK_FLASH NuvrikKeyCodeTable *code, uint8_t toggle)
 {
     nuvrik_code_maker_begin(self);
-    uint8_t protocol = NUVRIK_U8(self->table->protocol);
-    uint8_t command = (uint8_t)NUVRIK_U16(NUVRIK_P(code->words)[0]);
+    uint8_t protocol = NUVRIK_CODE_PROTOCOL(self->table);
+    uint8_t command = (uint8_t)NUVRIK_U16(NUVRIK_KEY_CODE_WORDS(code)[0]);
     if (protocol == NUVRIK_LEARNED) {
         nuvrik_code_maker_learned_frame(self, code);
     } else if (protocol <= NUVRIK_NEC_EXTENDED) {
@@ -7465,11 +7071,11 @@ void nuvrik_code_maker_nec(NuvrikCodeMaker *self, uint8_t command)
 {
     nuvrik_code_maker_add(self, true, 16);
     nuvrik_code_maker_add(self, false, 8);
-    uint8_t low = (uint8_t)NUVRIK_U16(self->table->address);
+    uint8_t low = (uint8_t)NUVRIK_CODE_ADDRESS(self->table);
     nuvrik_code_maker_nec_byte_out(self, low);
-    uint8_t high = (uint8_t)(NUVRIK_U16(self->table->address) >> 8);
-    nuvrik_code_maker_nec_byte_out(self, (uint8_t)((NUVRIK_U8(self->table->protocol) == NUVRIK_NEC) ? (0xff
-        - low) : high));
+    uint8_t high = (uint8_t)(NUVRIK_CODE_ADDRESS(self->table) >> 8);
+    nuvrik_code_maker_nec_byte_out(self, (uint8_t)((NUVRIK_CODE_PROTOCOL(self->table) == NUVRIK_NEC)
+        ? (0xff - low) : high));
     nuvrik_code_maker_nec_byte_out(self, command);
     nuvrik_code_maker_nec_byte_out(self, (uint8_t)(0xff - command));
     nuvrik_code_maker_add(self, true, 1);
@@ -7490,7 +7096,7 @@ void nuvrik_code_maker_rc5(NuvrikCodeMaker *self, uint8_t command, uint8_t toggl
     nuvrik_code_maker_half_bits(self, 1, 1);
     nuvrik_code_maker_half_bits(self, (uint16_t)((command >= 64) ? 0 : 1), 1);
     nuvrik_code_maker_half_bits(self, (uint16_t)(toggle & 1), 1);
-    nuvrik_code_maker_half_bits(self, NUVRIK_U16(self->table->address), 5);
+    nuvrik_code_maker_half_bits(self, NUVRIK_CODE_ADDRESS(self->table), 5);
     nuvrik_code_maker_half_bits(self, (uint16_t)(command & 63), 6);
 }
 
@@ -7515,7 +7121,7 @@ void nuvrik_code_maker_rc6(NuvrikCodeMaker *self, uint8_t command, uint8_t toggl
     nuvrik_code_maker_half_bits(self, 7, 4);
     nuvrik_code_maker_add(self, toggle != 0, 2);
     nuvrik_code_maker_add(self, toggle == 0, 2);
-    nuvrik_code_maker_half_bits(self, (uint16_t)(0xff - (uint8_t)NUVRIK_U16(self->table->address)), 8);
+    nuvrik_code_maker_half_bits(self, (uint16_t)(0xff - (uint8_t)NUVRIK_CODE_ADDRESS(self->table)), 8);
     nuvrik_code_maker_half_bits(self, (uint16_t)(0xff - command), 8);
 }
 
@@ -7526,9 +7132,9 @@ void nuvrik_code_maker_sirc(NuvrikCodeMaker *self, uint8_t command)
     for (uint8_t i = 0; i < NUVRIK_SIRC_COMMAND_BITS; i++) {
         nuvrik_code_maker_sirc_bit(self, ((command >> i) & 1) != 0);
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->address_bits); i++) {
+    for (uint8_t i = 0; i < NUVRIK_CODE_ADDRESS_BITS(self->table); i++) {
         nuvrik_code_maker_sirc_bit(self,
-            (int16_t)((uint16_t)(NUVRIK_U16(self->table->address) >> i) & 1) != 0);
+            (int16_t)((uint16_t)(NUVRIK_CODE_ADDRESS(self->table) >> i) & 1) != 0);
     }
 }
 
@@ -7540,20 +7146,21 @@ void nuvrik_code_maker_sirc_bit(NuvrikCodeMaker *self, bool one)
 }
 
 /** Header, bits highest first, a last mark where spaces tell bits apart. */
-void nuvrik_code_maker_learned_frame(NuvrikCodeMaker *self, const NuvrikKeyCodeTable *code)
+void nuvrik_code_maker_learned_frame(NuvrikCodeMaker *self, const NUVRIK_FLASH NuvrikKeyCodeTable *code)
 {
-    const NuvrikShapeTable *shape = NUVRIK_P(self->table->shape);
-    if (NUVRIK_U16(shape->header_mark) > 0) {
-        nuvrik_code_maker_put_pair(self, NUVRIK_U16(shape->header_mark), NUVRIK_U16(shape->header_space));
+    const NUVRIK_FLASH NuvrikShapeTable *shape = NUVRIK_CODE_SHAPE(self->table);
+    if (NUVRIK_SHAPE_HEADER_MARK(shape) > 0) {
+        nuvrik_code_maker_put_pair(self, NUVRIK_SHAPE_HEADER_MARK(shape), NUVRIK_SHAPE_HEADER_SPACE(shape));
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(shape->bits); i++) {
-        uint8_t bit = (uint8_t)((NUVRIK_U8(shape->bits) - 1) - i);
-        bool one = (int16_t)((uint16_t)(NUVRIK_U16(NUVRIK_P(code->words)[bit >> 4]) >> (bit & 15)) & 1) != 0;
-        nuvrik_code_maker_put_pair(self, one ? NUVRIK_U16(shape->one_mark) : NUVRIK_U16(shape->zero_mark),
-            one ? NUVRIK_U16(shape->one_space) : NUVRIK_U16(shape->zero_space));
+    for (uint8_t i = 0; i < NUVRIK_SHAPE_BITS(shape); i++) {
+        uint8_t bit = (uint8_t)((NUVRIK_SHAPE_BITS(shape) - 1) - i);
+        uint16_t word = NUVRIK_U16(NUVRIK_KEY_CODE_WORDS(code)[bit >> 4]);
+        bool one = (int16_t)((uint16_t)(word >> (bit & 15)) & 1) != 0;
+        nuvrik_code_maker_put_pair(self, one ? NUVRIK_SHAPE_ONE_MARK(shape) : NUVRIK_SHAPE_ZERO_MARK(shape),
+            one ? NUVRIK_SHAPE_ONE_SPACE(shape) : NUVRIK_SHAPE_ZERO_SPACE(shape));
     }
-    if (NUVRIK_U16(shape->zero_mark) == NUVRIK_U16(shape->one_mark)) {
-        nuvrik_code_maker_put_pair(self, NUVRIK_U16(shape->zero_mark), 0);
+    if (NUVRIK_SHAPE_ZERO_MARK(shape) == NUVRIK_SHAPE_ONE_MARK(shape)) {
+        nuvrik_code_maker_put_pair(self, NUVRIK_SHAPE_ZERO_MARK(shape), 0);
     }
 }
 
@@ -7567,28 +7174,15 @@ void nuvrik_code_maker_put_pair(NuvrikCodeMaker *self, uint16_t mark_us, uint16_
 
 /* ---- remote ---- */
 
-void nuvrik_remote_init(NuvrikRemote *self, const NuvrikRemoteTable *table)
+void nuvrik_remote_init(NuvrikRemote *self, const NUVRIK_FLASH NuvrikRemoteTable *table)
 {
+    memset(self, 0, sizeof *self);
     self->table = table;
-    nuvrik_code_maker_init(&self->maker, NUVRIK_P(table->code));
-    self->started = false;
-    self->now_ms = 0;
-    for (uint8_t i = 0; i < NUVRIK_MOST_CODES_SENT; i++) {
-        self->counted[i] = false;
-    }
-    for (uint8_t i = 0; i < NUVRIK_MOST_CODES_SENT; i++) {
-        self->key_counts[i] = 0;
-    }
+    nuvrik_code_maker_init(&self->maker, NUVRIK_REMOTE_CODE(table));
     for (uint8_t i = 0; i < NUVRIK_MOST_CODES_SENT; i++) {
         self->quiet_ms[i] = NUVRIK_TIMER_MAX;
     }
-    for (uint8_t i = 0; i < NUVRIK_MOST_CODES_SENT; i++) {
-        self->order[i] = 0;
-    }
-    self->held = 0;
     self->key = NUVRIK_NOBODY;
-    self->toggle = 0;
-    self->left = 0;
     self->since_ms = NUVRIK_TIMER_MAX;
 }
 
@@ -7649,7 +7243,7 @@ bool nuvrik_remote_send(NuvrikRemote *self)
         uint8_t last = (uint8_t)((self->held > 0) ? (self->held - 1) : 0);
         next = (uint8_t)((self->held > 0) ? self->order[last] : (uint8_t)NUVRIK_NOBODY);
     }
-    if (next == NUVRIK_NOBODY || self->since_ms < NUVRIK_U16(self->table->period_ms)) {
+    if (next == NUVRIK_NOBODY || self->since_ms < NUVRIK_REMOTE_PERIOD_MS(self->table)) {
         return false;
     }
     /* Let go and pressed again is a fresh press only if the frames of the one before are out. */
@@ -7657,39 +7251,32 @@ bool nuvrik_remote_send(NuvrikRemote *self)
     if (fresh) {
         self->key = next;
         self->toggle = (uint8_t)(self->toggle ^ 1);
-        self->left = NUVRIK_U8(self->table->frames);
+        self->left = NUVRIK_REMOTE_FRAMES(self->table);
     }
     if (self->left > 0) {
         self->left--;
     }
     self->since_ms = 0;
-    if (!fresh && NUVRIK_U8(NUVRIK_P(self->table->code)->protocol) <= NUVRIK_NEC_EXTENDED) {
+    if (!fresh && NUVRIK_CODE_PROTOCOL(NUVRIK_REMOTE_CODE(self->table)) <= NUVRIK_NEC_EXTENDED) {
         nuvrik_code_maker_again(&self->maker);
     } else {
-        nuvrik_code_maker_key(&self->maker, &NUVRIK_P(self->table->codes_sent)[next], self->toggle);
+        nuvrik_code_maker_key(&self->maker, &NUVRIK_REMOTE_CODES_SENT(self->table)[next], self->toggle);
     }
     return true;
 }
 
 /* ---- receiver ---- */
 
-void nuvrik_receiver_init(NuvrikReceiver *self, const NuvrikReceiverTable *table)
+void nuvrik_receiver_init(NuvrikReceiver *self, const NUVRIK_FLASH NuvrikReceiverTable *table)
 {
+    memset(self, 0, sizeof *self);
     self->table = table;
-    nuvrik_infrared_reader_init(&self->reader, NUVRIK_P(table->shape));
-    nuvrik_handset_init(&self->handset, NUVRIK_P(table->handset));
-    nuvrik_machine_init(&self->machine, NUVRIK_P(table->machine));
-    for (uint8_t i = 0; i < NUVRIK_U8(table->pins_count); i++) {
-        nuvrik_pins_init(&self->pins[i], &NUVRIK_P(table->pins)[i]);
+    nuvrik_infrared_reader_init(&self->reader, NUVRIK_RECEIVER_SHAPE(table));
+    nuvrik_handset_init(&self->handset, NUVRIK_RECEIVER_HANDSET(table));
+    nuvrik_machine_init(&self->machine, NUVRIK_RECEIVER_MACHINE(table));
+    for (uint8_t i = 0; i < NUVRIK_RECEIVER_PINS_COUNT(table); i++) {
+        nuvrik_pins_init(&self->pins[i], &NUVRIK_RECEIVER_PINS(table)[i]);
     }
-    nuvrik_writes_init(&self->writes);
-    for (uint8_t i = 0; i < NUVRIK_MOST_CHANNELS; i++) {
-        self->values[i] = 0;
-    }
-    self->started = false;
-    self->now_ms = 0;
-    self->silent_ms = 0;
-    self->lapsed = false;
 }
 
 /** At power-up. */
@@ -7738,18 +7325,18 @@ uint8_t nuvrik_receiver_hear(NuvrikReceiver *self, uint8_t event)
     uint8_t protocol = self->reader.protocol;
     if (event == NUVRIK_AGAIN_ONLY) {
         /* A repeat alone says nothing of whose it is. */
-        return (uint8_t)((NUVRIK_U8(self->table->protocol) == NUVRIK_NEC) ? NUVRIK_REPEAT_OF_NOTHING
+        return (uint8_t)((NUVRIK_RECEIVER_PROTOCOL(self->table) == NUVRIK_NEC) ? NUVRIK_REPEAT_OF_NOTHING
             : NUVRIK_WRONG_CODE);
     }
-    if (protocol != NUVRIK_U8(self->table->protocol)) {
+    if (protocol != NUVRIK_RECEIVER_PROTOCOL(self->table)) {
         return NUVRIK_WRONG_CODE;
     }
     if (protocol != NUVRIK_LEARNED
-        && self->reader.words[NUVRIK_ADDRESS] != NUVRIK_U16(self->table->address)) {
+        && self->reader.words[NUVRIK_ADDRESS] != NUVRIK_RECEIVER_ADDRESS(self->table)) {
         return NUVRIK_WRONG_ADDRESS;
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->heard_count); i++) {
-        if (nuvrik_receiver_means(self, NUVRIK_P(NUVRIK_P(self->table->heard)[i].code))) {
+    for (uint8_t i = 0; i < NUVRIK_RECEIVER_HEARD_COUNT(self->table); i++) {
+        if (nuvrik_receiver_means(self, NUVRIK_HEARD_KEY_CODE(&NUVRIK_RECEIVER_HEARD(self->table)[i]))) {
             nuvrik_receiver_press(self, i, event == NUVRIK_NEW_PRESS);
             return NUVRIK_OURS;
         }
@@ -7758,13 +7345,13 @@ uint8_t nuvrik_receiver_hear(NuvrikReceiver *self, uint8_t event)
 }
 
 /** Whether the code read last is that of a key. */
-bool nuvrik_receiver_means(const NuvrikReceiver *self, const NuvrikKeyCodeTable *code)
+bool nuvrik_receiver_means(const NuvrikReceiver *self, const NUVRIK_FLASH NuvrikKeyCodeTable *code)
 {
     if (self->reader.protocol != NUVRIK_LEARNED) {
-        return self->reader.words[0] == NUVRIK_U16(NUVRIK_P(code->words)[0]);
+        return self->reader.words[0] == NUVRIK_U16(NUVRIK_KEY_CODE_WORDS(code)[0]);
     }
     for (uint8_t i = 0; i < NUVRIK_WORDS; i++) {
-        if (self->reader.words[i] != NUVRIK_U16(NUVRIK_P(code->words)[i])) {
+        if (self->reader.words[i] != NUVRIK_U16(NUVRIK_KEY_CODE_WORDS(code)[i])) {
             return false;
         }
     }
@@ -7774,11 +7361,12 @@ bool nuvrik_receiver_means(const NuvrikReceiver *self, const NuvrikKeyCodeTable 
 /** One of our keys has been heard. */
 void nuvrik_receiver_press(NuvrikReceiver *self, uint8_t place, bool fresh)
 {
-    nuvrik_hands_arrive(&self->handset.hands, NUVRIK_U8(NUVRIK_P(self->table->heard)[place].control), fresh);
+    nuvrik_hands_arrive(&self->handset.hands,
+        NUVRIK_HEARD_KEY_CONTROL(&NUVRIK_RECEIVER_HEARD(self->table)[place]), fresh);
     nuvrik_handset_have_read(&self->handset);
     self->silent_ms = 0;
     self->lapsed = false;
-    if (NUVRIK_U8(NUVRIK_P(self->table->heard)[place].is_off)) {
+    if (NUVRIK_HEARD_KEY_IS_OFF(&NUVRIK_RECEIVER_HEARD(self->table)[place])) {
         self->machine.holding = false;
     }
 }
@@ -7788,8 +7376,8 @@ bool nuvrik_receiver_act(NuvrikReceiver *self)
 {
     /* Keys that do not come are released, so this hand has something to say from the start. */
     nuvrik_handset_have_read(&self->handset);
-    if (NUVRIK_U16(self->table->lapse_ms) != 0 && self->silent_ms >= NUVRIK_U16(self->table->lapse_ms)
-        && !self->lapsed) {
+    if (NUVRIK_RECEIVER_LAPSE_MS(self->table) != 0
+        && self->silent_ms >= NUVRIK_RECEIVER_LAPSE_MS(self->table) && !self->lapsed) {
         self->lapsed = true;
         nuvrik_handset_arm_falls(&self->handset);
         nuvrik_handset_have_read(&self->handset);
@@ -7805,8 +7393,8 @@ bool nuvrik_receiver_act(NuvrikReceiver *self)
         return false;
     }
     nuvrik_handset_fill(&self->handset);
-    for (uint8_t i = 0; i < NUVRIK_U8(self->table->channels_count); i++) {
-        const NuvrikChannelTable *one = &NUVRIK_P(self->table->channels)[i];
+    for (uint8_t i = 0; i < NUVRIK_RECEIVER_CHANNELS_COUNT(self->table); i++) {
+        const NUVRIK_FLASH NuvrikChannelTable *one = &NUVRIK_RECEIVER_CHANNELS(self->table)[i];
         self->values[i] = nuvrik_value_from_code(one, nuvrik_code_of_value(one, self->handset.values[i]));
     }
     nuvrik_machine_hear(&self->machine);
@@ -7830,14 +7418,13 @@ void nuvrik_receiver_follow(NuvrikReceiver *self, uint8_t output)
 
 /* ---- bridge ---- */
 
-void nuvrik_bridge_init(NuvrikBridge *self, const NuvrikBridgeTable *table)
+void nuvrik_bridge_init(NuvrikBridge *self, const NUVRIK_FLASH NuvrikBridgeTable *table)
 {
+    memset(self, 0, sizeof *self);
     self->table = table;
-    nuvrik_incoming_init(&self->incoming, NUVRIK_P(table->incoming));
-    nuvrik_sealed_init(&self->sealed, NUVRIK_P(table->sealed));
-    nuvrik_sender_init(&self->sender, NUVRIK_P(table->sender));
-    self->size = 0;
-    self->dropped = 0;
+    nuvrik_incoming_init(&self->incoming, NUVRIK_BRIDGE_INCOMING(table));
+    nuvrik_sealed_init(&self->sealed, NUVRIK_BRIDGE_SEALED(table));
+    nuvrik_sender_init(&self->sender, NUVRIK_BRIDGE_SENDER(table));
 }
 
 /** One byte from the host. True: a packet is whole. */
@@ -7847,7 +7434,7 @@ bool nuvrik_bridge_take(NuvrikBridge *self, uint8_t byte)
     if (event == NUVRIK_NO_EVENT) {
         return false;
     }
-    if (event != NUVRIK_ACCEPTED || self->sealed.length > NUVRIK_U8(self->table->most)) {
+    if (event != NUVRIK_ACCEPTED || self->sealed.length > NUVRIK_BRIDGE_MOST(self->table)) {
         self->dropped = nuvrik_later(self->dropped, 1);
         return false;
     }
@@ -7875,7 +7462,7 @@ bool nuvrik_bridge_end_packet(NuvrikBridge *self)
     if (self->size == 0) {
         return false;
     }
-    if (self->size > NUVRIK_U8(self->table->most)) {
+    if (self->size > NUVRIK_BRIDGE_MOST(self->table)) {
         self->dropped = nuvrik_later(self->dropped, 1);
         return false;
     }

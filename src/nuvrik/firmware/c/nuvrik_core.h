@@ -15,6 +15,7 @@
 
 #include "link_sizes.h"
 #include "nuvrik_rom.h"
+#include "nuvrik_reads.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -22,10 +23,10 @@ extern "C" {
 
 /** The parts of core that a link may do without, so that a chip keeps no room for them.
  *
- *  What a link does not have is known from its tables: a kind that no record is of, a flag that none has
- *  set, a list that is always empty. In C each such kind, flag and list asks NUVRIK_HAS_... first. A
- *  link's own header defines as 0 what it has not; then the compiler sees that it never comes to that, and
- *  the linker leaves out what nobody calls.
+ *  What a link does not have is known from its tables: a kind that no record is of. In C each such kind
+ *  asks NUVRIK_HAS_... first. A link's own header defines as 0 what it has not, and says of fields what
+ *  they come to (facts); then the compiler sees what never comes to pass, and the linker leaves out what
+ *  nobody calls.
  */
 #ifndef NUVRIK_HAS_ASKS_CALL
 #define NUVRIK_HAS_ASKS_CALL 1
@@ -39,14 +40,8 @@ extern "C" {
 #ifndef NUVRIK_HAS_AS_IT_IS
 #define NUVRIK_HAS_AS_IT_IS 1
 #endif
-#ifndef NUVRIK_HAS_BUTTONS
-#define NUVRIK_HAS_BUTTONS 1
-#endif
 #ifndef NUVRIK_HAS_ESCAPED
 #define NUVRIK_HAS_ESCAPED 1
-#endif
-#ifndef NUVRIK_HAS_GUARDED
-#define NUVRIK_HAS_GUARDED 1
 #endif
 #ifndef NUVRIK_HAS_IN_COBS
 #define NUVRIK_HAS_IN_COBS 1
@@ -99,27 +94,6 @@ extern "C" {
 #ifndef NUVRIK_HAS_IS_SWITCH
 #define NUVRIK_HAS_IS_SWITCH 1
 #endif
-#ifndef NUVRIK_HAS_ITEMS
-#define NUVRIK_HAS_ITEMS 1
-#endif
-#ifndef NUVRIK_HAS_KEYS
-#define NUVRIK_HAS_KEYS 1
-#endif
-#ifndef NUVRIK_HAS_LIMITS
-#define NUVRIK_HAS_LIMITS 1
-#endif
-#ifndef NUVRIK_HAS_LINES
-#define NUVRIK_HAS_LINES 1
-#endif
-#ifndef NUVRIK_HAS_MOTORS
-#define NUVRIK_HAS_MOTORS 1
-#endif
-#ifndef NUVRIK_HAS_MOVED
-#define NUVRIK_HAS_MOVED 1
-#endif
-#ifndef NUVRIK_HAS_NUDGES
-#define NUVRIK_HAS_NUDGES 1
-#endif
 #ifndef NUVRIK_HAS_OUT_KEYS
 #define NUVRIK_HAS_OUT_KEYS 1
 #endif
@@ -135,29 +109,11 @@ extern "C" {
 #ifndef NUVRIK_HAS_OWN_MOTION
 #define NUVRIK_HAS_OWN_MOTION 1
 #endif
-#ifndef NUVRIK_HAS_REQUESTS
-#define NUVRIK_HAS_REQUESTS 1
-#endif
-#ifndef NUVRIK_HAS_ROCKERS
-#define NUVRIK_HAS_ROCKERS 1
-#endif
-#ifndef NUVRIK_HAS_SELECTORS
-#define NUVRIK_HAS_SELECTORS 1
-#endif
-#ifndef NUVRIK_HAS_SERVOS
-#define NUVRIK_HAS_SERVOS 1
-#endif
-#ifndef NUVRIK_HAS_STEPPERS
-#define NUVRIK_HAS_STEPPERS 1
-#endif
 #ifndef NUVRIK_HAS_STEPS_MOTION
 #define NUVRIK_HAS_STEPS_MOTION 1
 #endif
 #ifndef NUVRIK_HAS_STUFFED
 #define NUVRIK_HAS_STUFFED 1
-#endif
-#ifndef NUVRIK_HAS_SWITCHES
-#define NUVRIK_HAS_SWITCHES 1
 #endif
 #ifndef NUVRIK_HAS_TELLS_AXES
 #define NUVRIK_HAS_TELLS_AXES 1
@@ -177,10 +133,6 @@ extern "C" {
 #ifndef NUVRIK_HAS_TELLS_STEPS
 #define NUVRIK_HAS_TELLS_STEPS 1
 #endif
-#ifndef NUVRIK_HAS_USED
-#define NUVRIK_HAS_USED 1
-#endif
-#define NUVRIK_COUNT(part, count) (NUVRIK_HAS_##part ? (count) : 0)
 
 /* ---- sizes ---- */
 
@@ -372,12 +324,12 @@ typedef struct {
 
 /** One loop. due_ms: how long it is until the next tick. */
 typedef struct {
-    const NuvrikLoopTable *table;
+    const NUVRIK_FLASH NuvrikLoopTable *table;
     int16_t due_ms;
 } NuvrikLoop;
 
 uint16_t nuvrik_next_due(int16_t due_ms, uint16_t every_ms);
-void nuvrik_loop_init(NuvrikLoop *self, const NuvrikLoopTable *table);
+void nuvrik_loop_init(NuvrikLoop *self, const NUVRIK_FLASH NuvrikLoopTable *table);
 uint8_t nuvrik_loop_turn(NuvrikLoop *self, uint16_t gap_ms);
 bool nuvrik_loop_ticks(NuvrikLoop *self);
 
@@ -408,8 +360,8 @@ uint16_t nuvrik_level_code(int16_t value, uint8_t bits);
 int32_t nuvrik_level_from_code(uint16_t code, uint8_t bits);
 uint16_t nuvrik_share_code(int16_t value, uint8_t bits);
 int32_t nuvrik_share_from_code(uint16_t code, uint8_t bits);
-int32_t nuvrik_value_from_code(const NuvrikChannelTable *channel, uint16_t code);
-uint16_t nuvrik_code_of_value(const NuvrikChannelTable *channel, int32_t value);
+int32_t nuvrik_value_from_code(const NUVRIK_FLASH NuvrikChannelTable *channel, uint16_t code);
+uint16_t nuvrik_code_of_value(const NUVRIK_FLASH NuvrikChannelTable *channel, int32_t value);
 uint16_t nuvrik_crc16(uint16_t crc, uint8_t byte);
 uint16_t nuvrik_crc16_back(uint16_t crc);
 uint8_t nuvrik_crc8(uint8_t crc, uint8_t byte);
@@ -498,7 +450,7 @@ typedef struct {
 
 /** Bodies, byte by byte. Of each so much is kept as any frame of this link has. */
 typedef struct {
-    const NuvrikSealedTable *table;
+    const NUVRIK_FLASH NuvrikSealedTable *table;
     uint8_t body[NUVRIK_MOST_BODY];
     uint16_t length;
     uint16_t crc;
@@ -529,7 +481,7 @@ typedef struct {
     bool broken;
 } NuvrikSlipReader;
 
-void nuvrik_sealed_init(NuvrikSealed *self, const NuvrikSealedTable *table);
+void nuvrik_sealed_init(NuvrikSealed *self, const NUVRIK_FLASH NuvrikSealedTable *table);
 void nuvrik_sealed_begin(NuvrikSealed *self);
 void nuvrik_sealed_put(NuvrikSealed *self, uint8_t byte);
 uint8_t nuvrik_sealed_look(NuvrikSealed *self);
@@ -540,10 +492,8 @@ uint8_t nuvrik_sealed_newness(const NuvrikSealed *self);
 void nuvrik_sealed_move(NuvrikSealed *self);
 void nuvrik_sealed_forget(NuvrikSealed *self);
 void nuvrik_sealed_wear(NuvrikSealed *self);
-void nuvrik_cobs_reader_init(NuvrikCobsReader *self);
 uint8_t nuvrik_cobs_reader_take(NuvrikCobsReader *self, uint8_t byte, NuvrikSealed *sealed);
 uint8_t nuvrik_cobs_reader_end(NuvrikCobsReader *self);
-void nuvrik_slip_reader_init(NuvrikSlipReader *self);
 uint8_t nuvrik_slip_reader_take(NuvrikSlipReader *self, uint8_t byte, NuvrikSealed *sealed);
 uint8_t nuvrik_slip_reader_end(NuvrikSlipReader *self);
 
@@ -567,7 +517,7 @@ typedef struct {
 
 /** A level that moves at a limited rate. */
 typedef struct {
-    const NuvrikRampTable *table;
+    const NUVRIK_FLASH NuvrikRampTable *table;
     int32_t fine;
 } NuvrikSlew;
 
@@ -575,20 +525,20 @@ typedef struct {
  *  begins at that tick.
  */
 typedef struct {
-    const NuvrikRampTable *table;
+    const NUVRIK_FLASH NuvrikRampTable *table;
     int32_t fine;
     int8_t last_sign;
     uint16_t at_rest_ms;
 } NuvrikRamp;
 
-int32_t nuvrik_toward(const NuvrikRampTable *table, int32_t here, int32_t goal, uint16_t dt_ms);
+int32_t nuvrik_toward(const NUVRIK_FLASH NuvrikRampTable *table, int32_t here, int32_t goal, uint16_t dt_ms);
 int16_t nuvrik_coarse(int32_t here);
-int16_t nuvrik_change(const NuvrikRampTable *table, uint16_t dt_ms);
-void nuvrik_slew_init(NuvrikSlew *self, const NuvrikRampTable *table);
+int16_t nuvrik_change(const NUVRIK_FLASH NuvrikRampTable *table, uint16_t dt_ms);
+void nuvrik_slew_init(NuvrikSlew *self, const NUVRIK_FLASH NuvrikRampTable *table);
 int16_t nuvrik_slew_at(const NuvrikSlew *self);
 void nuvrik_slew_put(NuvrikSlew *self, int16_t place);
 bool nuvrik_slew_towards(NuvrikSlew *self, int16_t target, uint16_t dt_ms);
-void nuvrik_ramp_init(NuvrikRamp *self, const NuvrikRampTable *table);
+void nuvrik_ramp_init(NuvrikRamp *self, const NUVRIK_FLASH NuvrikRampTable *table);
 int16_t nuvrik_ramp_at(const NuvrikRamp *self);
 uint16_t nuvrik_ramp_pause_left(const NuvrikRamp *self, int16_t target);
 void nuvrik_ramp_halt(NuvrikRamp *self);
@@ -617,7 +567,6 @@ typedef struct {
     bool braked;
 } NuvrikDemand;
 
-void nuvrik_demand_init(NuvrikDemand *self);
 void nuvrik_demand_put(NuvrikDemand *self, int16_t at, uint16_t value, int8_t way, bool driven, bool braked);
 
 /* ---- motor ---- */
@@ -635,7 +584,7 @@ typedef struct {
 
 /** A curve, as points with straight lines between them; no points: there is none. */
 typedef struct {
-    const NuvrikPoint *points;
+    const NUVRIK_FLASH NuvrikPoint *points;
     uint8_t points_count;
 } NuvrikCurveTable;
 
@@ -644,7 +593,7 @@ typedef struct {
  *  pulse at rest, 0 where duty is told. hold: the duty that holds a load, 0 for none. curve: its points.
  */
 typedef struct {
-    const NuvrikRampTable *ramp;
+    const NUVRIK_FLASH NuvrikRampTable *ramp;
     int8_t facing;
     bool pulses;
     uint16_t rest;
@@ -652,7 +601,7 @@ typedef struct {
     uint16_t top;
     uint16_t back_start;
     uint16_t back_top;
-    const NuvrikCurveTable *curve;
+    const NUVRIK_FLASH NuvrikCurveTable *curve;
     uint16_t hold;
     int8_t hold_toward;
     uint16_t hold_ms;
@@ -664,7 +613,7 @@ typedef struct {
 
 /** One motor: ramp, reverse pause, start duty, limit, direction, and holding a load. */
 typedef struct {
-    const NuvrikMotorTable *table;
+    const NUVRIK_FLASH NuvrikMotorTable *table;
     NuvrikRamp ramp;
     NuvrikDemand demand;
     bool armed;
@@ -673,9 +622,9 @@ typedef struct {
     uint16_t held_ms;
 } NuvrikMotor;
 
-int16_t nuvrik_along(const NuvrikCurveTable *curve, int16_t at);
+int16_t nuvrik_along(const NUVRIK_FLASH NuvrikCurveTable *curve, int16_t at);
 uint16_t nuvrik_above(int16_t size, uint16_t start, uint16_t top);
-void nuvrik_motor_init(NuvrikMotor *self, const NuvrikMotorTable *table);
+void nuvrik_motor_init(NuvrikMotor *self, const NUVRIK_FLASH NuvrikMotorTable *table);
 void nuvrik_motor_begin(NuvrikMotor *self);
 void nuvrik_motor_idle(NuvrikMotor *self, bool braked);
 void nuvrik_motor_tick(NuvrikMotor *self, int16_t target, bool asked, uint16_t dt_ms, uint8_t mode);
@@ -702,7 +651,7 @@ enum {
  *  these. on_loss: STAYS, RELEASES (no pulses) or GOES to lost_place. silent: no pulses until it is armed.
  */
 typedef struct {
-    const NuvrikRampTable *slew;
+    const NUVRIK_FLASH NuvrikRampTable *slew;
     int8_t facing;
     int16_t low;
     int16_t high;
@@ -718,7 +667,7 @@ typedef struct {
  *  been ARMED nobody knows, so it gets no pulses until then, unless the link file has it centred.
  */
 typedef struct {
-    const NuvrikServoTable *table;
+    const NUVRIK_FLASH NuvrikServoTable *table;
     NuvrikSlew slew;
     NuvrikDemand demand;
     int16_t goal;
@@ -733,17 +682,17 @@ typedef struct {
 
 /** Off or on. It is on only while armed, unless it holds. */
 typedef struct {
-    const NuvrikSwitchTable *table;
+    const NUVRIK_FLASH NuvrikSwitchTable *table;
     NuvrikDemand demand;
 } NuvrikSwitch;
 
-uint16_t nuvrik_pulse_at(const NuvrikServoTable *table, int16_t place);
-void nuvrik_servo_init(NuvrikServo *self, const NuvrikServoTable *table);
+uint16_t nuvrik_pulse_at(const NUVRIK_FLASH NuvrikServoTable *table, int16_t place);
+void nuvrik_servo_init(NuvrikServo *self, const NUVRIK_FLASH NuvrikServoTable *table);
 void nuvrik_servo_begin(NuvrikServo *self);
 void nuvrik_servo_tell(NuvrikServo *self);
 void nuvrik_servo_tick(NuvrikServo *self, int16_t target, bool asked, uint16_t dt_ms, uint8_t mode);
 void nuvrik_servo_halt(NuvrikServo *self);
-void nuvrik_switch_init(NuvrikSwitch *self, const NuvrikSwitchTable *table);
+void nuvrik_switch_init(NuvrikSwitch *self, const NUVRIK_FLASH NuvrikSwitchTable *table);
 void nuvrik_switch_put(NuvrikSwitch *self, bool on);
 void nuvrik_switch_begin(NuvrikSwitch *self);
 void nuvrik_switch_tick(NuvrikSwitch *self, int16_t target, bool asked, uint8_t mode);
@@ -787,7 +736,7 @@ void nuvrik_switch_halt(NuvrikSwitch *self);
  *  full. ramp_ms: from rest to full. least: the level of one step a second, from which a move never falls.
  */
 typedef struct {
-    const NuvrikRampTable *ramp;
+    const NUVRIK_FLASH NuvrikRampTable *ramp;
     int8_t facing;
     uint16_t rate_max;
     uint16_t ramp_ms;
@@ -801,7 +750,7 @@ typedef struct {
  *  told before.
  */
 typedef struct {
-    const NuvrikStepperTable *table;
+    const NUVRIK_FLASH NuvrikStepperTable *table;
     NuvrikRamp ramp;
     NuvrikDemand demand;
     uint32_t whole;
@@ -812,9 +761,9 @@ typedef struct {
     int32_t steps_left;
 } NuvrikStepper;
 
-uint16_t nuvrik_rate_of(const NuvrikStepperTable *table, int16_t size);
-uint32_t nuvrik_reach(const NuvrikStepperTable *table, int16_t size, uint16_t dt_ms);
-void nuvrik_stepper_init(NuvrikStepper *self, const NuvrikStepperTable *table);
+uint16_t nuvrik_rate_of(const NUVRIK_FLASH NuvrikStepperTable *table, int16_t size);
+uint32_t nuvrik_reach(const NUVRIK_FLASH NuvrikStepperTable *table, int16_t size, uint16_t dt_ms);
+void nuvrik_stepper_init(NuvrikStepper *self, const NUVRIK_FLASH NuvrikStepperTable *table);
 void nuvrik_stepper_begin(NuvrikStepper *self);
 void nuvrik_stepper_rest(NuvrikStepper *self);
 void nuvrik_stepper_count_on(NuvrikStepper *self, uint16_t dt_ms);
@@ -866,7 +815,7 @@ enum {
 typedef struct {
     uint8_t use;
     uint16_t most;
-    const uint8_t *numbers;
+    const NUVRIK_FLASH uint8_t *numbers;
     uint8_t numbers_count;
 } NuvrikPinTable;
 
@@ -883,19 +832,18 @@ typedef struct {
 
 /** The pins of one output, all low until something is written. */
 typedef struct {
-    const NuvrikPinTable *table;
+    const NUVRIK_FLASH NuvrikPinTable *table;
     int8_t way;
     bool braked;
     bool known;
     uint16_t levels[NUVRIK_PINS_EACH];
 } NuvrikPins;
 
-uint16_t nuvrik_level_of_pin(const NuvrikPinTable *table, uint8_t pin, uint16_t value, int8_t way,
-    bool braked);
+uint16_t nuvrik_level_of_pin(const NUVRIK_FLASH NuvrikPinTable *table, uint8_t pin, uint16_t value,
+    int8_t way, bool braked);
 uint8_t nuvrik_pins_of(uint8_t use);
-void nuvrik_writes_init(NuvrikWrites *self);
 void nuvrik_writes_put(NuvrikWrites *self, uint8_t pin, uint16_t to);
-void nuvrik_pins_init(NuvrikPins *self, const NuvrikPinTable *table);
+void nuvrik_pins_init(NuvrikPins *self, const NUVRIK_FLASH NuvrikPinTable *table);
 void nuvrik_pins_follow(NuvrikPins *self, uint16_t value, int8_t way, bool braked, NuvrikWrites *writes);
 void nuvrik_pins_change(NuvrikPins *self, uint16_t value, int8_t way, bool braked, NuvrikWrites *writes);
 bool nuvrik_pins_powers(const NuvrikPins *self, uint8_t pin);
@@ -972,13 +920,13 @@ typedef struct {
     bool gives_up;
     uint16_t give_up_ms;
     bool armless;
-    const NuvrikCell *cells;
+    const NUVRIK_FLASH NuvrikCell *cells;
     uint8_t cells_count;
 } NuvrikWatchTable;
 
 /** The state of one machine, and why nothing moves: a code, the place of a channel, a number. */
 typedef struct {
-    const NuvrikWatchTable *table;
+    const NUVRIK_FLASH NuvrikWatchTable *table;
     uint8_t state;
     uint8_t why;
     uint8_t place;
@@ -991,17 +939,17 @@ typedef struct {
     uint16_t entered_ms;
 } NuvrikWatch;
 
-void nuvrik_watch_init(NuvrikWatch *self, const NuvrikWatchTable *table);
+void nuvrik_watch_init(NuvrikWatch *self, const NUVRIK_FLASH NuvrikWatchTable *table);
 bool nuvrik_watch_pass_time(NuvrikWatch *self, uint16_t dt_ms);
 void nuvrik_watch_ticked(NuvrikWatch *self);
 void nuvrik_watch_drive(NuvrikWatch *self, bool arm, uint8_t moved);
 void nuvrik_watch_bare(NuvrikWatch *self, bool arm, uint8_t missing);
 void nuvrik_watch_stop(NuvrikWatch *self);
 void nuvrik_watch_happen(NuvrikWatch *self, uint8_t event, uint8_t place, uint16_t number);
-void nuvrik_watch_carry_out(NuvrikWatch *self, const NuvrikCell *cell);
+void nuvrik_watch_carry_out(NuvrikWatch *self, const NUVRIK_FLASH NuvrikCell *cell);
 void nuvrik_watch_enter(NuvrikWatch *self, uint8_t state);
-void nuvrik_watch_explain(NuvrikWatch *self, uint8_t event, const NuvrikCell *cell, uint8_t place,
-    uint16_t number);
+void nuvrik_watch_explain(NuvrikWatch *self, uint8_t event, const NUVRIK_FLASH NuvrikCell *cell,
+    uint8_t place, uint16_t number);
 void nuvrik_watch_say(NuvrikWatch *self, uint8_t why, uint8_t place, uint16_t number);
 
 /* ---- commands ---- */
@@ -1027,9 +975,9 @@ typedef struct {
 typedef struct {
     uint8_t arm;
     int16_t band;
-    const NuvrikNeed *required;
+    const NUVRIK_FLASH NuvrikNeed *required;
     uint8_t required_count;
-    const uint8_t *optional;
+    const NUVRIK_FLASH uint8_t *optional;
     uint8_t optional_count;
 } NuvrikCommandTable;
 
@@ -1038,7 +986,7 @@ typedef struct {
  *  none.
  */
 typedef struct {
-    const NuvrikCommandTable *table;
+    const NUVRIK_FLASH NuvrikCommandTable *table;
     bool arm;
     uint8_t missing;
     uint8_t moved;
@@ -1046,7 +994,7 @@ typedef struct {
     bool ready[NUVRIK_MOST_OPTIONAL];
 } NuvrikCommands;
 
-void nuvrik_commands_init(NuvrikCommands *self, const NuvrikCommandTable *table);
+void nuvrik_commands_init(NuvrikCommands *self, const NUVRIK_FLASH NuvrikCommandTable *table);
 void nuvrik_commands_sort(NuvrikCommands *self, const int32_t *values);
 void nuvrik_commands_look_at_optional(NuvrikCommands *self, const int32_t *values);
 void nuvrik_commands_enter(NuvrikCommands *self, int32_t *values);
@@ -1069,17 +1017,17 @@ typedef struct {
 typedef struct {
     bool switched;
     int16_t band;
-    const NuvrikTerm *terms;
+    const NUVRIK_FLASH NuvrikTerm *terms;
     uint8_t terms_count;
     uint8_t partner;
     uint8_t turn;
     int8_t inner;
 } NuvrikRoute;
 
-bool nuvrik_rests(const NuvrikRoute *route, int32_t value);
-int32_t nuvrik_total(const NuvrikRoute *route, const int32_t *values);
+bool nuvrik_rests(const NUVRIK_FLASH NuvrikRoute *route, int32_t value);
+int32_t nuvrik_total(const NUVRIK_FLASH NuvrikRoute *route, const int32_t *values);
 int32_t nuvrik_fit_side(int32_t sum, int32_t other);
-int32_t nuvrik_slowed(const NuvrikRoute *route, int32_t sum, const int32_t *values);
+int32_t nuvrik_slowed(const NUVRIK_FLASH NuvrikRoute *route, int32_t sum, const int32_t *values);
 
 /* ---- outputs ---- */
 
@@ -1104,20 +1052,20 @@ enum {
 typedef struct {
     uint8_t kind;
     uint8_t at;
-    const NuvrikRoute *route;
+    const NUVRIK_FLASH NuvrikRoute *route;
 } NuvrikOutputTable;
 
 /** The outputs of a machine in declared order, and by kind. */
 typedef struct {
-    const NuvrikOutputTable *outputs;
+    const NUVRIK_FLASH NuvrikOutputTable *outputs;
     uint8_t outputs_count;
-    const NuvrikMotorTable *motors;
+    const NUVRIK_FLASH NuvrikMotorTable *motors;
     uint8_t motors_count;
-    const NuvrikServoTable *servos;
+    const NUVRIK_FLASH NuvrikServoTable *servos;
     uint8_t servos_count;
-    const NuvrikStepperTable *steppers;
+    const NUVRIK_FLASH NuvrikStepperTable *steppers;
     uint8_t steppers_count;
-    const NuvrikSwitchTable *switches;
+    const NUVRIK_FLASH NuvrikSwitchTable *switches;
     uint8_t switches_count;
 } NuvrikOutputsTable;
 
@@ -1127,7 +1075,7 @@ typedef struct {
  *  to what turns; ends: which way it may not go.
  */
 typedef struct {
-    const NuvrikOutputsTable *table;
+    const NUVRIK_FLASH NuvrikOutputsTable *table;
     NuvrikMotor motors[NUVRIK_MOST_MOTORS];
     NuvrikServo servos[NUVRIK_MOST_SERVOS];
     NuvrikStepper steppers[NUVRIK_MOST_STEPPERS];
@@ -1147,7 +1095,7 @@ typedef struct {
     uint8_t ends[NUVRIK_MOST_OUTPUTS];
 } NuvrikOutputs;
 
-void nuvrik_outputs_init(NuvrikOutputs *self, const NuvrikOutputsTable *table);
+void nuvrik_outputs_init(NuvrikOutputs *self, const NUVRIK_FLASH NuvrikOutputsTable *table);
 void nuvrik_outputs_begin(NuvrikOutputs *self);
 void nuvrik_outputs_pass_time(NuvrikOutputs *self, uint16_t dt_ms);
 void nuvrik_outputs_follow(NuvrikOutputs *self, const int32_t *values);
@@ -1272,13 +1220,13 @@ typedef struct {
     bool moves;
     uint8_t output;
     uint8_t stepper;
-    const NuvrikArgumentTable *arguments;
+    const NUVRIK_FLASH NuvrikArgumentTable *arguments;
     uint8_t arguments_count;
 } NuvrikRequestTable;
 
 /** The requests of a link, and whether a hello's answer fits into its frames. */
 typedef struct {
-    const NuvrikRequestTable *requests;
+    const NUVRIK_FLASH NuvrikRequestTable *requests;
     uint8_t requests_count;
     bool says_hello;
 } NuvrikDeskTable;
@@ -1287,7 +1235,7 @@ typedef struct {
  *  boot; arguments: those of the request that is asked; answers wait in a ring from first on.
  */
 typedef struct {
-    const NuvrikDeskTable *table;
+    const NUVRIK_FLASH NuvrikDeskTable *table;
     uint16_t boot_low;
     uint16_t boot_high;
     bool met;
@@ -1320,7 +1268,7 @@ typedef struct {
 } NuvrikDesk;
 
 int32_t nuvrik_steps_between(uint32_t whole_to, uint16_t part_to, uint32_t whole_from, uint16_t part_from);
-void nuvrik_desk_init(NuvrikDesk *self, const NuvrikDeskTable *table);
+void nuvrik_desk_init(NuvrikDesk *self, const NUVRIK_FLASH NuvrikDeskTable *table);
 void nuvrik_desk_hello(NuvrikDesk *self, uint16_t session, uint8_t page, NuvrikOutputs *outputs);
 uint8_t nuvrik_desk_place(NuvrikDesk *self);
 void nuvrik_desk_drop(NuvrikDesk *self);
@@ -1328,7 +1276,7 @@ void nuvrik_desk_reply(NuvrikDesk *self, uint8_t code, uint16_t session, uint16_
     int32_t value);
 bool nuvrik_desk_ask(NuvrikDesk *self, uint8_t code, uint16_t boot_low, uint16_t boot_high, uint16_t session,
     uint16_t number, bool armed);
-bool nuvrik_desk_begin(NuvrikDesk *self, const NuvrikRequestTable *request, bool armed);
+bool nuvrik_desk_begin(NuvrikDesk *self, const NUVRIK_FLASH NuvrikRequestTable *request, bool armed);
 void nuvrik_desk_called(NuvrikDesk *self, uint8_t status, int32_t value);
 void nuvrik_desk_answer(NuvrikDesk *self, uint8_t status, int32_t value);
 void nuvrik_desk_overlay(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms, uint8_t mode);
@@ -1355,17 +1303,17 @@ enum {
 
 /** A machine's part of a link. */
 typedef struct {
-    const NuvrikWatchTable *watch;
-    const NuvrikCommandTable *commands;
-    const NuvrikOutputsTable *outputs;
-    const NuvrikDeskTable *desk;
+    const NUVRIK_FLASH NuvrikWatchTable *watch;
+    const NUVRIK_FLASH NuvrikCommandTable *commands;
+    const NUVRIK_FLASH NuvrikOutputsTable *outputs;
+    const NUVRIK_FLASH NuvrikDeskTable *desk;
 } NuvrikMachineTable;
 
 /** One machine. now_ms is any clock of milliseconds that goes round at 65536. pass_time comes first in
  *  every call of the loop, before anything that has arrived is looked at.
  */
 typedef struct {
-    const NuvrikMachineTable *table;
+    const NUVRIK_FLASH NuvrikMachineTable *table;
     NuvrikWatch watch;
     NuvrikCommands commands;
     NuvrikOutputs outputs;
@@ -1382,7 +1330,7 @@ typedef struct {
     bool holding;
 } NuvrikMachine;
 
-void nuvrik_machine_init(NuvrikMachine *self, const NuvrikMachineTable *table);
+void nuvrik_machine_init(NuvrikMachine *self, const NUVRIK_FLASH NuvrikMachineTable *table);
 void nuvrik_machine_begin(NuvrikMachine *self, uint16_t boot_low, uint16_t boot_high);
 uint8_t nuvrik_machine_mode(const NuvrikMachine *self);
 uint16_t nuvrik_machine_elapsed(const NuvrikMachine *self, uint16_t now_ms);
@@ -1429,7 +1377,7 @@ typedef struct {
     uint16_t tag;
     uint8_t way;
     bool leads;
-    const uint8_t *ending;
+    const NUVRIK_FLASH uint8_t *ending;
     uint8_t ending_count;
 } NuvrikSenderTable;
 
@@ -1437,7 +1385,7 @@ typedef struct {
  *  of what travels, once it is sealed.
  */
 typedef struct {
-    const NuvrikSenderTable *table;
+    const NUVRIK_FLASH NuvrikSenderTable *table;
     uint8_t seq;
     uint8_t body[NUVRIK_MOST_BODY];
     uint8_t length;
@@ -1447,7 +1395,7 @@ typedef struct {
 } NuvrikSender;
 
 uint8_t nuvrik_digit(uint8_t code);
-void nuvrik_sender_init(NuvrikSender *self, const NuvrikSenderTable *table);
+void nuvrik_sender_init(NuvrikSender *self, const NUVRIK_FLASH NuvrikSenderTable *table);
 void nuvrik_sender_begin(NuvrikSender *self, uint8_t kind);
 void nuvrik_sender_bits(NuvrikSender *self, uint16_t code, uint8_t bits);
 void nuvrik_sender_byte(NuvrikSender *self, uint8_t value);
@@ -1515,20 +1463,20 @@ typedef struct {
  *  stands for no reading.
  */
 typedef struct {
-    const uint8_t *ending;
+    const NUVRIK_FLASH uint8_t *ending;
     uint8_t ending_count;
-    const uint8_t *tag;
+    const NUVRIK_FLASH uint8_t *tag;
     uint8_t tag_count;
-    const uint8_t *stop;
+    const NUVRIK_FLASH uint8_t *stop;
     uint8_t stop_count;
-    const uint8_t *separator;
+    const NUVRIK_FLASH uint8_t *separator;
     uint8_t separator_count;
     bool columns;
     uint8_t check;
     bool spaces;
     bool blanks;
     bool leads;
-    const NuvrikFormTable *forms;
+    const NUVRIK_FLASH NuvrikFormTable *forms;
     uint8_t forms_count;
 } NuvrikTextTable;
 
@@ -1536,7 +1484,7 @@ typedef struct {
  *  a stop. at and until: the field that is read.
  */
 typedef struct {
-    const NuvrikTextTable *table;
+    const NUVRIK_FLASH NuvrikTextTable *table;
     uint8_t piece[NUVRIK_MOST_PIECE];
     uint16_t length;
     bool ended;
@@ -1550,10 +1498,10 @@ uint8_t nuvrik_check_digits(uint8_t check);
 uint16_t nuvrik_check_over(uint8_t check, uint16_t so_far, uint8_t byte);
 uint16_t nuvrik_check_begins(uint8_t check);
 uint8_t nuvrik_hex_value(uint8_t character);
-int32_t nuvrik_value_of_number(const NuvrikFormTable *form, int32_t given);
-int32_t nuvrik_number_of_value(const NuvrikFormTable *form, int32_t value);
+int32_t nuvrik_value_of_number(const NUVRIK_FLASH NuvrikFormTable *form, int32_t given);
+int32_t nuvrik_number_of_value(const NUVRIK_FLASH NuvrikFormTable *form, int32_t value);
 uint32_t nuvrik_ten_times(uint32_t size);
-void nuvrik_text_reader_init(NuvrikTextReader *self, const NuvrikTextTable *table);
+void nuvrik_text_reader_init(NuvrikTextReader *self, const NUVRIK_FLASH NuvrikTextTable *table);
 void nuvrik_text_reader_begin(NuvrikTextReader *self);
 void nuvrik_text_reader_keep(NuvrikTextReader *self, uint8_t byte);
 uint8_t nuvrik_text_reader_take(NuvrikTextReader *self, uint8_t byte);
@@ -1571,12 +1519,13 @@ uint8_t nuvrik_text_reader_read_columns(NuvrikTextReader *self, uint8_t begins, 
 uint8_t nuvrik_text_reader_read_line(NuvrikTextReader *self, uint8_t begins, uint16_t length,
     int32_t *values);
 bool nuvrik_text_reader_separates(const NuvrikTextReader *self, uint16_t at, uint16_t length);
-bool nuvrik_text_reader_read_field(NuvrikTextReader *self, const NuvrikFormTable *form, uint16_t begins,
-    uint16_t ends);
-bool nuvrik_text_reader_read_digits(NuvrikTextReader *self, const NuvrikFormTable *form, uint16_t begins,
-    uint16_t ends, bool negative);
+bool nuvrik_text_reader_read_field(NuvrikTextReader *self, const NUVRIK_FLASH NuvrikFormTable *form,
+    uint16_t begins, uint16_t ends);
+bool nuvrik_text_reader_read_digits(NuvrikTextReader *self, const NUVRIK_FLASH NuvrikFormTable *form,
+    uint16_t begins, uint16_t ends, bool negative);
 bool nuvrik_text_reader_is_digit(const NuvrikTextReader *self, uint16_t at);
-bool nuvrik_text_reader_within(NuvrikTextReader *self, const NuvrikFormTable *form, int32_t given);
+bool nuvrik_text_reader_within(NuvrikTextReader *self, const NUVRIK_FLASH NuvrikFormTable *form,
+    int32_t given);
 
 /* ---- keys ---- */
 
@@ -1604,15 +1553,15 @@ typedef struct {
 typedef struct {
     uint8_t code;
     bool stop;
-    const NuvrikChangeTable *changes;
+    const NUVRIK_FLASH NuvrikChangeTable *changes;
     uint8_t changes_count;
 } NuvrikKeyTable;
 
 /** All keys of a link. channels: for each, whether it is a place. */
 typedef struct {
-    const NuvrikKeyTable *keys;
+    const NUVRIK_FLASH NuvrikKeyTable *keys;
     uint8_t keys_count;
-    const bool *channels;
+    const NUVRIK_FLASH bool *channels;
     uint8_t channels_count;
 } NuvrikKeysTable;
 
@@ -1620,8 +1569,8 @@ typedef struct {
  *  none; trembles: how far a hand that is still may be off.
  */
 typedef struct {
-    const NuvrikKeysTable *keys;
-    const int16_t *weights;
+    const NUVRIK_FLASH NuvrikKeysTable *keys;
+    const NUVRIK_FLASH int16_t *weights;
     uint8_t weights_count;
     uint8_t arm;
     int16_t trembles;
@@ -1629,7 +1578,7 @@ typedef struct {
 
 /** The values at one end: what was commanded last, and of places what was followed last. */
 typedef struct {
-    const NuvrikKeysTable *table;
+    const NUVRIK_FLASH NuvrikKeysTable *table;
     int32_t state[NUVRIK_MOST_CHANNELS];
     int32_t kept[NUVRIK_MOST_CHANNELS];
 } NuvrikKeys;
@@ -1643,20 +1592,20 @@ typedef struct {
  *  each other, and a motor swing to and fro three times a second.)
  */
 typedef struct {
-    const NuvrikChooserTable *table;
+    const NUVRIK_FLASH NuvrikChooserTable *table;
     NuvrikKeys keys;
     int32_t tried[NUVRIK_MOST_CHANNELS];
     uint16_t ages[NUVRIK_MOST_KEYS];
 } NuvrikChooser;
 
-void nuvrik_change_all(const NuvrikKeyTable *key, int32_t *state);
-void nuvrik_keys_init(NuvrikKeys *self, const NuvrikKeysTable *table);
+void nuvrik_change_all(const NUVRIK_FLASH NuvrikKeyTable *key, int32_t *state);
+void nuvrik_keys_init(NuvrikKeys *self, const NUVRIK_FLASH NuvrikKeysTable *table);
 bool nuvrik_keys_known(const NuvrikKeys *self, uint8_t code);
 bool nuvrik_keys_stops(const NuvrikKeys *self, uint8_t code);
 void nuvrik_keys_press(NuvrikKeys *self, uint8_t code, int32_t *values);
 void nuvrik_keys_told(NuvrikKeys *self, bool followed);
 void nuvrik_keys_forget(NuvrikKeys *self);
-void nuvrik_chooser_init(NuvrikChooser *self, const NuvrikChooserTable *table);
+void nuvrik_chooser_init(NuvrikChooser *self, const NUVRIK_FLASH NuvrikChooserTable *table);
 uint8_t nuvrik_chooser_choose(NuvrikChooser *self, const int32_t *wanted);
 void nuvrik_chooser_send(NuvrikChooser *self, uint8_t place);
 uint8_t nuvrik_chooser_stop(NuvrikChooser *self);
@@ -1685,23 +1634,23 @@ typedef struct {
     uint16_t shortest_us;
     uint16_t longest_us;
     uint16_t gap_us;
-    const NuvrikChannelTable *channels;
+    const NUVRIK_FLASH NuvrikChannelTable *channels;
     uint8_t channels_count;
 } NuvrikTrainTable;
 
 /** Slots to commands. It starts with the first gap: what came before may be half a train. */
 typedef struct {
-    const NuvrikTrainTable *table;
+    const NUVRIK_FLASH NuvrikTrainTable *table;
     bool begun;
     uint8_t count;
     uint16_t slots[NUVRIK_MOST_SLOTS];
 } NuvrikTrainReader;
 
-int32_t nuvrik_value_of_slot(const NuvrikTrainTable *table, const NuvrikChannelTable *channel,
-    uint16_t slot_us);
-uint16_t nuvrik_slot_of_value(const NuvrikTrainTable *table, const NuvrikChannelTable *channel,
-    int32_t value);
-void nuvrik_train_reader_init(NuvrikTrainReader *self, const NuvrikTrainTable *table);
+int32_t nuvrik_value_of_slot(const NUVRIK_FLASH NuvrikTrainTable *table,
+    const NUVRIK_FLASH NuvrikChannelTable *channel, uint16_t slot_us);
+uint16_t nuvrik_slot_of_value(const NUVRIK_FLASH NuvrikTrainTable *table,
+    const NUVRIK_FLASH NuvrikChannelTable *channel, int32_t value);
+void nuvrik_train_reader_init(NuvrikTrainReader *self, const NUVRIK_FLASH NuvrikTrainTable *table);
 uint8_t nuvrik_train_reader_take(NuvrikTrainReader *self, uint16_t slot_us, int32_t *values);
 uint8_t nuvrik_train_reader_end(const NuvrikTrainReader *self, int32_t *values);
 
@@ -1726,12 +1675,12 @@ enum {
 
 /** A handset's commands. guarded: the first byte is a delay guard's. */
 typedef struct {
-    const NuvrikSenderTable *sender;
-    const NuvrikChannelTable *channels;
+    const NUVRIK_FLASH NuvrikSenderTable *sender;
+    const NUVRIK_FLASH NuvrikChannelTable *channels;
     uint8_t channels_count;
-    const NuvrikTextTable *text;
-    const NuvrikChooserTable *keys;
-    const NuvrikTrainTable *train;
+    const NUVRIK_FLASH NuvrikTextTable *text;
+    const NUVRIK_FLASH NuvrikChooserTable *keys;
+    const NUVRIK_FLASH NuvrikTrainTable *train;
     uint8_t way_out;
     bool guarded;
 } NuvrikWriterTable;
@@ -1740,7 +1689,7 @@ typedef struct {
  *  telemetry heard last.
  */
 typedef struct {
-    const NuvrikWriterTable *table;
+    const NUVRIK_FLASH NuvrikWriterTable *table;
     NuvrikSender sender;
     NuvrikChooser chooser;
     uint16_t slots[NUVRIK_MOST_SLOTS];
@@ -1750,7 +1699,7 @@ typedef struct {
 } NuvrikWriter;
 
 uint8_t nuvrik_upper(uint8_t code);
-void nuvrik_writer_init(NuvrikWriter *self, const NuvrikWriterTable *table);
+void nuvrik_writer_init(NuvrikWriter *self, const NUVRIK_FLASH NuvrikWriterTable *table);
 bool nuvrik_writer_command(NuvrikWriter *self, const int32_t *values);
 bool nuvrik_writer_stop(NuvrikWriter *self);
 bool nuvrik_writer_plain(NuvrikWriter *self, const int32_t *values);
@@ -1759,7 +1708,7 @@ bool nuvrik_writer_says_nothing(const NuvrikWriter *self, const int32_t *values)
 void nuvrik_writer_pack(NuvrikWriter *self, const int32_t *values);
 bool nuvrik_writer_press(NuvrikWriter *self, uint8_t key);
 bool nuvrik_writer_write_command(NuvrikWriter *self, const int32_t *values);
-void nuvrik_writer_write_number(NuvrikWriter *self, const NuvrikFormTable *form, int32_t number);
+void nuvrik_writer_write_number(NuvrikWriter *self, const NUVRIK_FLASH NuvrikFormTable *form, int32_t number);
 void nuvrik_writer_put_lead(NuvrikWriter *self);
 void nuvrik_writer_put_check(NuvrikWriter *self);
 
@@ -1815,9 +1764,9 @@ typedef struct {
  *  so often; guard_ms: what a delay guard allows, piece_ms: a piece of that.
  */
 typedef struct {
-    const NuvrikItemTable *items;
+    const NUVRIK_FLASH NuvrikItemTable *items;
     uint8_t items_count;
-    const uint8_t *codes;
+    const NUVRIK_FLASH uint8_t *codes;
     uint8_t codes_count;
     uint16_t room;
     uint16_t tell_ms;
@@ -1827,7 +1776,7 @@ typedef struct {
 
 /** What one machine says. since_ms: how long ago its timers were brought up to now. */
 typedef struct {
-    const NuvrikTellingTable *table;
+    const NUVRIK_FLASH NuvrikTellingTable *table;
     uint16_t codes[NUVRIK_MOST_CODES];
     bool known[NUVRIK_MOST_ITEMS];
     uint16_t read_ms[NUVRIK_MOST_ITEMS];
@@ -1844,8 +1793,8 @@ typedef struct {
     uint16_t ages_ms[NUVRIK_NOTES];
 } NuvrikTelling;
 
-int32_t nuvrik_scaled(const NuvrikItemTable *item, int32_t raw);
-void nuvrik_telling_init(NuvrikTelling *self, const NuvrikTellingTable *table);
+int32_t nuvrik_scaled(const NUVRIK_FLASH NuvrikItemTable *item, int32_t raw);
+void nuvrik_telling_init(NuvrikTelling *self, const NUVRIK_FLASH NuvrikTellingTable *table);
 void nuvrik_telling_pass_time(NuvrikTelling *self, uint16_t dt_ms);
 void nuvrik_telling_catch_up(NuvrikTelling *self);
 bool nuvrik_telling_is_fresh(const NuvrikTelling *self, uint8_t item);
@@ -1890,7 +1839,7 @@ typedef struct {
     int16_t battery_high;
     uint16_t battery_ms;
     int16_t battery_to;
-    const NuvrikLimitsTable *limits;
+    const NUVRIK_FLASH NuvrikLimitsTable *limits;
     uint8_t limits_count;
 } NuvrikInputsTable;
 
@@ -1898,12 +1847,12 @@ typedef struct {
  *  otherwise.
  */
 typedef struct {
-    const NuvrikInputsTable *table;
+    const NUVRIK_FLASH NuvrikInputsTable *table;
     bool too_low;
     uint16_t changing_ms;
 } NuvrikInputs;
 
-void nuvrik_inputs_init(NuvrikInputs *self, const NuvrikInputsTable *table);
+void nuvrik_inputs_init(NuvrikInputs *self, const NUVRIK_FLASH NuvrikInputsTable *table);
 void nuvrik_inputs_look(NuvrikInputs *self, NuvrikTelling *telling, NuvrikMachine *machine, uint16_t dt_ms);
 void nuvrik_inputs_look_at_battery(NuvrikInputs *self, NuvrikTelling *telling, uint16_t dt_ms);
 bool nuvrik_on_or_unread(NuvrikTelling *telling, uint8_t item);
@@ -1927,7 +1876,7 @@ enum {
 
 /** How frames come. lines: they are lines of text, of hex digits where they are sealed. */
 typedef struct {
-    const NuvrikTextTable *text;
+    const NUVRIK_FLASH NuvrikTextTable *text;
     uint8_t way_in;
     bool lines;
 } NuvrikIncomingTable;
@@ -1936,13 +1885,13 @@ typedef struct {
  *  of a piece: NO_EVENT, nothing so far; ACCEPTED, it is whole; else why it is refused.
  */
 typedef struct {
-    const NuvrikIncomingTable *table;
+    const NUVRIK_FLASH NuvrikIncomingTable *table;
     NuvrikCobsReader cobs;
     NuvrikSlipReader slip;
     NuvrikTextReader text;
 } NuvrikIncoming;
 
-void nuvrik_incoming_init(NuvrikIncoming *self, const NuvrikIncomingTable *table);
+void nuvrik_incoming_init(NuvrikIncoming *self, const NUVRIK_FLASH NuvrikIncomingTable *table);
 uint8_t nuvrik_incoming_take(NuvrikIncoming *self, uint8_t byte, NuvrikSealed *sealed);
 void nuvrik_incoming_begin_packet(NuvrikIncoming *self, NuvrikSealed *sealed);
 void nuvrik_incoming_packet_byte(NuvrikIncoming *self, uint8_t byte, NuvrikSealed *sealed);
@@ -2024,7 +1973,7 @@ typedef struct {
  *  edge was late, and how much longer marks come out. A body that has ended is in body, length bytes.
  */
 typedef struct {
-    const NuvrikOnOffTable *table;
+    const NUVRIK_FLASH NuvrikOnOffTable *table;
     uint16_t run_us;
     bool mark;
     int32_t half;
@@ -2044,7 +1993,7 @@ typedef struct {
  *  of a microsecond, in parts of the bit rate, so that rounding does not add up.
  */
 typedef struct {
-    const NuvrikOnOffTable *table;
+    const NUVRIK_FLASH NuvrikOnOffTable *table;
     uint8_t sent[NUVRIK_MOST_BODY];
     uint8_t size;
     uint16_t place;
@@ -2053,7 +2002,7 @@ typedef struct {
     uint32_t part;
 } NuvrikOnOffMaker;
 
-void nuvrik_on_off_reader_init(NuvrikOnOffReader *self, const NuvrikOnOffTable *table);
+void nuvrik_on_off_reader_init(NuvrikOnOffReader *self, const NUVRIK_FLASH NuvrikOnOffTable *table);
 bool nuvrik_on_off_reader_take(NuvrikOnOffReader *self, bool mark, uint32_t us);
 bool nuvrik_on_off_reader_run_ended(NuvrikOnOffReader *self, bool mark, uint16_t us);
 uint8_t nuvrik_on_off_reader_follow(NuvrikOnOffReader *self, bool mark, uint16_t us);
@@ -2061,7 +2010,7 @@ void nuvrik_on_off_reader_lose(NuvrikOnOffReader *self);
 void nuvrik_on_off_reader_look(NuvrikOnOffReader *self);
 bool nuvrik_on_off_reader_half_bit(NuvrikOnOffReader *self, uint8_t now);
 bool nuvrik_on_off_reader_bit(NuvrikOnOffReader *self, uint8_t one);
-void nuvrik_on_off_maker_init(NuvrikOnOffMaker *self, const NuvrikOnOffTable *table);
+void nuvrik_on_off_maker_init(NuvrikOnOffMaker *self, const NUVRIK_FLASH NuvrikOnOffTable *table);
 void nuvrik_on_off_maker_begin(NuvrikOnOffMaker *self);
 void nuvrik_on_off_maker_add(NuvrikOnOffMaker *self, uint8_t byte);
 uint16_t nuvrik_on_off_maker_next(NuvrikOnOffMaker *self);
@@ -2087,7 +2036,7 @@ typedef struct {
     uint16_t frame_us;
     uint16_t pulse_us;
     bool active_high;
-    const NuvrikOnOffTable *carrier;
+    const NUVRIK_FLASH NuvrikOnOffTable *carrier;
 } NuvrikMediumTable;
 
 
@@ -2106,27 +2055,27 @@ typedef struct {
  *  version is the library's.
  */
 typedef struct {
-    const NuvrikLoopTable *loop;
-    const NuvrikMachineTable *machine;
-    const NuvrikSealedTable *sealed;
-    const NuvrikSenderTable *sender;
-    const NuvrikTellingTable *telling;
-    const NuvrikChannelTable *channels;
+    const NUVRIK_FLASH NuvrikLoopTable *loop;
+    const NUVRIK_FLASH NuvrikMachineTable *machine;
+    const NUVRIK_FLASH NuvrikSealedTable *sealed;
+    const NUVRIK_FLASH NuvrikSenderTable *sender;
+    const NUVRIK_FLASH NuvrikTellingTable *telling;
+    const NUVRIK_FLASH NuvrikChannelTable *channels;
     uint8_t channels_count;
-    const NuvrikIncomingTable *incoming;
-    const NuvrikKeysTable *keys;
-    const NuvrikTrainTable *train;
+    const NUVRIK_FLASH NuvrikIncomingTable *incoming;
+    const NUVRIK_FLASH NuvrikKeysTable *keys;
+    const NUVRIK_FLASH NuvrikTrainTable *train;
     bool guarded;
-    const NuvrikPinTable *pins;
+    const NUVRIK_FLASH NuvrikPinTable *pins;
     uint8_t pins_count;
-    const NuvrikInputsTable *inputs;
-    const NuvrikMediumTable *medium;
-    const uint8_t *name;
+    const NUVRIK_FLASH NuvrikInputsTable *inputs;
+    const NUVRIK_FLASH NuvrikMediumTable *medium;
+    const NUVRIK_FLASH uint8_t *name;
     uint8_t name_count;
     uint8_t name_first;
-    const uint16_t *build;
+    const NUVRIK_FLASH uint16_t *build;
     uint8_t build_count;
-    const uint8_t *version;
+    const NUVRIK_FLASH uint8_t *version;
     uint8_t version_count;
 } NuvrikEndTable;
 
@@ -2137,7 +2086,7 @@ typedef struct {
  *  them, at once, makes the writes, and then written.
  */
 typedef struct {
-    const NuvrikEndTable *table;
+    const NUVRIK_FLASH NuvrikEndTable *table;
     NuvrikMachine machine;
     NuvrikSealed sealed;
     NuvrikIncoming incoming;
@@ -2159,7 +2108,7 @@ typedef struct {
     bool skips;
 } NuvrikMachineEnd;
 
-void nuvrik_machine_end_init(NuvrikMachineEnd *self, const NuvrikEndTable *table);
+void nuvrik_machine_end_init(NuvrikMachineEnd *self, const NUVRIK_FLASH NuvrikEndTable *table);
 void nuvrik_machine_end_begin(NuvrikMachineEnd *self, uint16_t boot_low, uint16_t boot_high, uint8_t start);
 void nuvrik_machine_end_pass_time(NuvrikMachineEnd *self, uint16_t now_ms);
 void nuvrik_machine_end_count_up(NuvrikMachineEnd *self, uint16_t dt_ms);
@@ -2213,14 +2162,14 @@ typedef struct {
     bool one_sided;
     int16_t dead_zone;
     int16_t expo;
-    const NuvrikCurveTable *curve;
+    const NUVRIK_FLASH NuvrikCurveTable *curve;
     bool reverse;
     int16_t trim;
-    const int32_t *ignore;
+    const NUVRIK_FLASH int32_t *ignore;
     uint8_t ignore_count;
     uint16_t smooth_ms;
     bool slows;
-    const NuvrikRampTable *ramp;
+    const NUVRIK_FLASH NuvrikRampTable *ramp;
     bool holds;
     bool plain;
 } NuvrikMovedTable;
@@ -2229,7 +2178,7 @@ typedef struct {
  *  none; latched: it is held although no hand holds it.
  */
 typedef struct {
-    const NuvrikMovedTable *table;
+    const NUVRIK_FLASH NuvrikMovedTable *table;
     int32_t value;
     bool latched;
     bool begun;
@@ -2251,7 +2200,7 @@ typedef struct {
  *  What it reads first is where it starts, so a button held down at power-up is no press.
  */
 typedef struct {
-    const NuvrikButtonTable *table;
+    const NUVRIK_FLASH NuvrikButtonTable *table;
     int32_t value;
     bool latched;
     uint16_t presses;
@@ -2272,7 +2221,7 @@ typedef struct {
  *  No arrival is no press: a key goes to released, never to no reading, when nothing comes.
  */
 typedef struct {
-    const NuvrikKeyControlTable *table;
+    const NUVRIK_FLASH NuvrikKeyControlTable *table;
     int32_t value;
     bool latched;
     uint16_t presses;
@@ -2281,23 +2230,23 @@ typedef struct {
     bool down;
 } NuvrikKey;
 
-int16_t nuvrik_straight(const NuvrikMovedTable *table, int32_t raw);
+int16_t nuvrik_straight(const NUVRIK_FLASH NuvrikMovedTable *table, int32_t raw);
 int16_t nuvrik_without_dead_zone(int16_t at, int16_t zone);
 int16_t nuvrik_with_expo(int16_t at, int16_t expo);
-int16_t nuvrik_bent_level(const NuvrikMovedTable *table, int32_t raw);
-void nuvrik_moved_init(NuvrikMoved *self, const NuvrikMovedTable *table);
+int16_t nuvrik_bent_level(const NUVRIK_FLASH NuvrikMovedTable *table, int32_t raw);
+void nuvrik_moved_init(NuvrikMoved *self, const NUVRIK_FLASH NuvrikMovedTable *table);
 void nuvrik_moved_read(NuvrikMoved *self, int32_t raw, uint16_t dt_ms);
 int16_t nuvrik_moved_follow(NuvrikMoved *self, int16_t at, uint16_t dt_ms);
 int16_t nuvrik_moved_smooth(NuvrikMoved *self, int16_t goal, uint16_t passed_ms, bool first);
 int16_t nuvrik_moved_keep(NuvrikMoved *self, int16_t at);
 void nuvrik_moved_withdraw(NuvrikMoved *self);
-void nuvrik_button_init(NuvrikButton *self, const NuvrikButtonTable *table);
+void nuvrik_button_init(NuvrikButton *self, const NUVRIK_FLASH NuvrikButtonTable *table);
 void nuvrik_button_read(NuvrikButton *self, int32_t raw, uint16_t dt_ms);
 void nuvrik_button_press(NuvrikButton *self);
 void nuvrik_button_say(NuvrikButton *self);
 void nuvrik_button_switch_off(NuvrikButton *self);
 void nuvrik_button_withdraw(NuvrikButton *self);
-void nuvrik_key_init(NuvrikKey *self, const NuvrikKeyControlTable *table);
+void nuvrik_key_init(NuvrikKey *self, const NUVRIK_FLASH NuvrikKeyControlTable *table);
 bool nuvrik_key_read(NuvrikKey *self, uint16_t count);
 void nuvrik_key_arrive(NuvrikKey *self, bool fresh);
 void nuvrik_key_switch_off(NuvrikKey *self);
@@ -2348,9 +2297,9 @@ typedef struct {
 
 /** One of several buttons or keys chooses. values: what each stands for, as a level. */
 typedef struct {
-    const uint8_t *buttons;
+    const NUVRIK_FLASH uint8_t *buttons;
     uint8_t buttons_count;
-    const int16_t *values;
+    const NUVRIK_FLASH int16_t *values;
     uint8_t values_count;
     uint8_t start;
 } NuvrikSelectorTable;
@@ -2359,21 +2308,21 @@ typedef struct {
  *  that something looks at for presses.
  */
 typedef struct {
-    const NuvrikControlTable *controls;
+    const NUVRIK_FLASH NuvrikControlTable *controls;
     uint8_t controls_count;
-    const NuvrikMovedTable *moved;
+    const NUVRIK_FLASH NuvrikMovedTable *moved;
     uint8_t moved_count;
-    const NuvrikButtonTable *buttons;
+    const NUVRIK_FLASH NuvrikButtonTable *buttons;
     uint8_t buttons_count;
-    const NuvrikKeyControlTable *keys;
+    const NUVRIK_FLASH NuvrikKeyControlTable *keys;
     uint8_t keys_count;
-    const NuvrikRockerTable *rockers;
+    const NUVRIK_FLASH NuvrikRockerTable *rockers;
     uint8_t rockers_count;
-    const NuvrikNudgeTable *nudges;
+    const NUVRIK_FLASH NuvrikNudgeTable *nudges;
     uint8_t nudges_count;
-    const NuvrikSelectorTable *selectors;
+    const NUVRIK_FLASH NuvrikSelectorTable *selectors;
     uint8_t selectors_count;
-    const uint8_t *seen;
+    const NUVRIK_FLASH uint8_t *seen;
     uint8_t seen_count;
 } NuvrikHandsTable;
 
@@ -2382,7 +2331,7 @@ typedef struct {
  *  passed since timers were looked at.
  */
 typedef struct {
-    const NuvrikHandsTable *table;
+    const NUVRIK_FLASH NuvrikHandsTable *table;
     NuvrikMoved moved[NUVRIK_MOST_MOVED];
     NuvrikButton buttons[NUVRIK_MOST_BUTTONS];
     NuvrikKey keys[NUVRIK_MOST_KEYS];
@@ -2396,7 +2345,7 @@ typedef struct {
     uint16_t presses_seen[NUVRIK_MOST_SEEN];
 } NuvrikHands;
 
-void nuvrik_hands_init(NuvrikHands *self, const NuvrikHandsTable *table);
+void nuvrik_hands_init(NuvrikHands *self, const NUVRIK_FLASH NuvrikHandsTable *table);
 void nuvrik_hands_begin(NuvrikHands *self);
 int32_t nuvrik_hands_value(const NuvrikHands *self, uint8_t control);
 bool nuvrik_hands_latched(const NuvrikHands *self, uint8_t control);
@@ -2447,7 +2396,7 @@ typedef struct {
  */
 typedef struct {
     uint8_t takes;
-    const NuvrikOrigin *origins;
+    const NUVRIK_FLASH NuvrikOrigin *origins;
     uint8_t origins_count;
     uint8_t first;
     int16_t band;
@@ -2465,9 +2414,9 @@ typedef struct {
 
 /** Those of all channels, in their order. ready: one place for each origin of those that have several. */
 typedef struct {
-    const NuvrikSourceTable *sources;
+    const NUVRIK_FLASH NuvrikSourceTable *sources;
     uint8_t sources_count;
-    const uint8_t *ready;
+    const NUVRIK_FLASH uint8_t *ready;
     uint8_t ready_count;
 } NuvrikSourcesTable;
 
@@ -2477,27 +2426,27 @@ typedef struct {
  *  that left rest first; on: whether a flag is on.
  */
 typedef struct {
-    const NuvrikSourcesTable *table;
+    const NUVRIK_FLASH NuvrikSourcesTable *table;
     bool ready[NUVRIK_MOST_READY];
     uint8_t owner[NUVRIK_MOST_SOURCES];
     bool on[NUVRIK_MOST_SOURCES];
 } NuvrikSources;
 
-void nuvrik_sources_init(NuvrikSources *self, const NuvrikSourcesTable *table);
+void nuvrik_sources_init(NuvrikSources *self, const NUVRIK_FLASH NuvrikSourcesTable *table);
 void nuvrik_sources_refresh(NuvrikSources *self, NuvrikHands *hands);
 uint8_t nuvrik_sources_unready(NuvrikSources *self, uint8_t source, NuvrikHands *hands);
 int32_t nuvrik_sources_value(NuvrikSources *self, uint8_t source, NuvrikHands *hands);
-int32_t nuvrik_sources_origin(NuvrikSources *self, uint8_t source, const NuvrikSourceTable *one,
+int32_t nuvrik_sources_origin(NuvrikSources *self, uint8_t source, const NUVRIK_FLASH NuvrikSourceTable *one,
     NuvrikHands *hands);
-int32_t nuvrik_sources_first_moved(NuvrikSources *self, uint8_t source, const NuvrikSourceTable *one,
+int32_t nuvrik_sources_first_moved(NuvrikSources *self, uint8_t source,
+    const NUVRIK_FLASH NuvrikSourceTable *one, NuvrikHands *hands);
+bool nuvrik_sources_moved(NuvrikSources *self, const NUVRIK_FLASH NuvrikSourceTable *one, uint8_t origin,
     NuvrikHands *hands);
-bool nuvrik_sources_moved(NuvrikSources *self, const NuvrikSourceTable *one, uint8_t origin,
+uint8_t nuvrik_sources_flag(NuvrikSources *self, uint8_t source, const NUVRIK_FLASH NuvrikSourceTable *one,
     NuvrikHands *hands);
-uint8_t nuvrik_sources_flag(NuvrikSources *self, uint8_t source, const NuvrikSourceTable *one,
-    NuvrikHands *hands);
-uint8_t nuvrik_chosen(const NuvrikSourceTable *one, NuvrikHands *hands);
-int32_t nuvrik_weighed(const NuvrikSourceTable *one, NuvrikHands *hands);
-int32_t nuvrik_shaped(const NuvrikSourceTable *one, int32_t given, NuvrikHands *hands);
+uint8_t nuvrik_chosen(const NUVRIK_FLASH NuvrikSourceTable *one, NuvrikHands *hands);
+int32_t nuvrik_weighed(const NUVRIK_FLASH NuvrikSourceTable *one, NuvrikHands *hands);
+int32_t nuvrik_shaped(const NUVRIK_FLASH NuvrikSourceTable *one, int32_t given, NuvrikHands *hands);
 
 /* ---- arming ---- */
 
@@ -2533,7 +2482,7 @@ typedef struct {
  *  is sent; parting: arm is off for good, and no stop is sent any more.
  */
 typedef struct {
-    const NuvrikArmingTable *table;
+    const NUVRIK_FLASH NuvrikArmingTable *table;
     bool begun;
     bool sent;
     bool allowed;
@@ -2545,7 +2494,7 @@ typedef struct {
     uint16_t stopped_ms;
 } NuvrikArming;
 
-void nuvrik_arming_init(NuvrikArming *self, const NuvrikArmingTable *table);
+void nuvrik_arming_init(NuvrikArming *self, const NUVRIK_FLASH NuvrikArmingTable *table);
 void nuvrik_arming_pass_time(NuvrikArming *self, uint16_t dt_ms);
 bool nuvrik_arming_stop(NuvrikArming *self, bool control_pressed);
 void nuvrik_arming_follow(NuvrikArming *self, uint8_t control);
@@ -2572,9 +2521,9 @@ enum {
  *  last may be on a link with a delay guard, 0 for none. asks: questions may be sent.
  */
 typedef struct {
-    const NuvrikHandsTable *hands;
-    const NuvrikSourcesTable *sources;
-    const NuvrikArmingTable *arming;
+    const NUVRIK_FLASH NuvrikHandsTable *hands;
+    const NUVRIK_FLASH NuvrikSourcesTable *sources;
+    const NUVRIK_FLASH NuvrikArmingTable *arming;
     uint8_t arm;
     uint8_t arm_control;
     uint8_t stop;
@@ -2587,7 +2536,7 @@ typedef struct {
  *  every call of the loop; after readings comes have_read.
  */
 typedef struct {
-    const NuvrikHandsetTable *table;
+    const NUVRIK_FLASH NuvrikHandsetTable *table;
     NuvrikHands hands;
     NuvrikSources sources;
     NuvrikArming arming;
@@ -2602,7 +2551,7 @@ typedef struct {
     int32_t values[NUVRIK_MOST_SOURCES];
 } NuvrikHandset;
 
-void nuvrik_handset_init(NuvrikHandset *self, const NuvrikHandsetTable *table);
+void nuvrik_handset_init(NuvrikHandset *self, const NUVRIK_FLASH NuvrikHandsetTable *table);
 void nuvrik_handset_begin(NuvrikHandset *self);
 void nuvrik_handset_pass_time(NuvrikHandset *self, uint16_t now_ms);
 void nuvrik_handset_read(NuvrikHandset *self, uint8_t control, int32_t raw);
@@ -2656,7 +2605,7 @@ enum {
  *  numbers with it; lost_ms: after such a time nothing is known of its state.
  */
 typedef struct {
-    const NuvrikTellingTable *telling;
+    const NUVRIK_FLASH NuvrikTellingTable *telling;
     uint16_t timeout_ms;
     uint16_t lost_ms;
 } NuvrikHearingTable;
@@ -2665,7 +2614,7 @@ typedef struct {
  *  length: bytes of a token that are back.
  */
 typedef struct {
-    const NuvrikHearingTable *table;
+    const NUVRIK_FLASH NuvrikHearingTable *table;
     uint16_t heard_ms;
     uint16_t told_ms;
     uint8_t state_told;
@@ -2689,7 +2638,7 @@ typedef struct {
 } NuvrikHearing;
 
 bool nuvrik_there(NuvrikSealed *sealed, uint8_t item);
-void nuvrik_hearing_init(NuvrikHearing *self, const NuvrikHearingTable *table);
+void nuvrik_hearing_init(NuvrikHearing *self, const NUVRIK_FLASH NuvrikHearingTable *table);
 void nuvrik_hearing_pass_time(NuvrikHearing *self, uint16_t dt_ms);
 uint8_t nuvrik_hearing_state(const NuvrikHearing *self);
 uint8_t nuvrik_hearing_understand(const NuvrikHearing *self, NuvrikSealed *sealed);
@@ -2755,9 +2704,9 @@ enum {
  *  JOG_STEPS: 0 for what has no "a little".
  */
 typedef struct {
-    const NuvrikRequestTable *requests;
+    const NUVRIK_FLASH NuvrikRequestTable *requests;
     uint8_t requests_count;
-    const uint8_t *jog_most;
+    const NUVRIK_FLASH uint8_t *jog_most;
     uint8_t jog_most_count;
 } NuvrikAskingTable;
 
@@ -2766,7 +2715,7 @@ typedef struct {
  *  sent again; trip_ms: how long the last echo took, TIMER_MAX until it is back.
  */
 typedef struct {
-    const NuvrikAskingTable *table;
+    const NUVRIK_FLASH NuvrikAskingTable *table;
     uint16_t session;
     bool boot_known;
     uint16_t boot_low;
@@ -2797,7 +2746,7 @@ typedef struct {
     uint8_t jog_time;
 } NuvrikAsking;
 
-void nuvrik_asking_init(NuvrikAsking *self, const NuvrikAskingTable *table);
+void nuvrik_asking_init(NuvrikAsking *self, const NUVRIK_FLASH NuvrikAskingTable *table);
 void nuvrik_asking_pass_time(NuvrikAsking *self, uint16_t dt_ms);
 void nuvrik_asking_argument(NuvrikAsking *self, uint8_t at, int32_t value);
 bool nuvrik_asking_ask(NuvrikAsking *self, uint8_t code);
@@ -2824,20 +2773,20 @@ void nuvrik_asking_settle(NuvrikAsking *self, uint8_t outcome, uint16_t low, uin
 
 /** A handset's end of a link. incoming: what comes back. */
 typedef struct {
-    const NuvrikHandsetTable *handset;
-    const NuvrikWriterTable *writer;
-    const NuvrikSealedTable *sealed;
-    const NuvrikHearingTable *hearing;
-    const NuvrikAskingTable *asking;
-    const NuvrikIncomingTable *incoming;
-    const NuvrikMediumTable *medium;
+    const NUVRIK_FLASH NuvrikHandsetTable *handset;
+    const NUVRIK_FLASH NuvrikWriterTable *writer;
+    const NUVRIK_FLASH NuvrikSealedTable *sealed;
+    const NUVRIK_FLASH NuvrikHearingTable *hearing;
+    const NUVRIK_FLASH NuvrikAskingTable *asking;
+    const NUVRIK_FLASH NuvrikIncomingTable *incoming;
+    const NUVRIK_FLASH NuvrikMediumTable *medium;
 } NuvrikHandsetEndTable;
 
 /** One handset's end. pass_time comes first in every turn of the loop. take is given a stream that comes
  *  back byte by byte; packets go byte by byte between begin_packet and end_packet.
  */
 typedef struct {
-    const NuvrikHandsetEndTable *table;
+    const NUVRIK_FLASH NuvrikHandsetEndTable *table;
     NuvrikHandset handset;
     NuvrikWriter writer;
     NuvrikSealed sealed;
@@ -2847,7 +2796,7 @@ typedef struct {
     uint16_t refused;
 } NuvrikHandsetEnd;
 
-void nuvrik_handset_end_init(NuvrikHandsetEnd *self, const NuvrikHandsetEndTable *table);
+void nuvrik_handset_end_init(NuvrikHandsetEnd *self, const NUVRIK_FLASH NuvrikHandsetEndTable *table);
 void nuvrik_handset_end_begin(NuvrikHandsetEnd *self);
 void nuvrik_handset_end_pass_time(NuvrikHandsetEnd *self, uint16_t now_ms);
 void nuvrik_handset_end_expire(NuvrikHandsetEnd *self, uint16_t now_ms);
@@ -2893,7 +2842,6 @@ typedef struct {
 } NuvrikCleaner;
 
 uint32_t nuvrik_longer(uint32_t a, uint32_t b);
-void nuvrik_cleaner_init(NuvrikCleaner *self);
 uint32_t nuvrik_cleaner_take(NuvrikCleaner *self, bool mark, uint32_t us);
 
 /* ---- burst ---- */
@@ -3079,7 +3027,7 @@ typedef struct {
     uint16_t one_space;
     uint32_t gap_us;
     uint32_t repeat_us;
-    const uint8_t *tail;
+    const NUVRIK_FLASH uint8_t *tail;
     uint8_t tail_count;
 } NuvrikShapeTable;
 
@@ -3087,7 +3035,7 @@ typedef struct {
  *  there are so many. words: the code that match has found.
  */
 typedef struct {
-    const NuvrikShapeTable *table;
+    const NUVRIK_FLASH NuvrikShapeTable *table;
     uint16_t lengths[NUVRIK_MOST_TAIL];
     uint8_t next;
     uint8_t count;
@@ -3096,7 +3044,7 @@ typedef struct {
 
 bool nuvrik_near(uint16_t length, uint16_t wanted);
 void nuvrik_push(uint16_t *words, bool bit);
-void nuvrik_tail_init(NuvrikTail *self, const NuvrikShapeTable *table);
+void nuvrik_tail_init(NuvrikTail *self, const NUVRIK_FLASH NuvrikShapeTable *table);
 void nuvrik_tail_clear(NuvrikTail *self);
 void nuvrik_tail_keep(NuvrikTail *self, uint32_t us);
 uint16_t nuvrik_tail_length(const NuvrikTail *self, uint8_t place);
@@ -3150,7 +3098,7 @@ enum {
  *  long ago it began, as far as lengths have ended; us: how long it lasted.
  */
 typedef struct {
-    const NuvrikShapeTable *table;
+    const NUVRIK_FLASH NuvrikShapeTable *table;
     NuvrikCleaner cleaner;
     NuvrikBurst burst;
     NuvrikTail tail;
@@ -3163,7 +3111,7 @@ typedef struct {
     uint8_t toggle;
 } NuvrikInfraredReader;
 
-void nuvrik_infrared_reader_init(NuvrikInfraredReader *self, const NuvrikShapeTable *table);
+void nuvrik_infrared_reader_init(NuvrikInfraredReader *self, const NUVRIK_FLASH NuvrikShapeTable *table);
 uint8_t nuvrik_infrared_reader_take(NuvrikInfraredReader *self, bool mark, uint32_t us);
 uint8_t nuvrik_infrared_reader_length(NuvrikInfraredReader *self, bool mark, uint32_t us);
 uint8_t nuvrik_infrared_reader_quiet(NuvrikInfraredReader *self, uint32_t us, bool grows);
@@ -3181,7 +3129,7 @@ uint8_t nuvrik_infrared_reader_told(NuvrikInfraredReader *self, uint8_t event, u
 
 /** A code, in words of 16 bits, the lowest first: a published one is its command. */
 typedef struct {
-    const uint16_t *words;
+    const NUVRIK_FLASH uint16_t *words;
     uint8_t words_count;
 } NuvrikKeyCodeTable;
 
@@ -3194,24 +3142,25 @@ typedef struct {
     uint8_t address_bits;
     uint16_t unit_parts;
     uint8_t unit_of;
-    const NuvrikShapeTable *shape;
+    const NUVRIK_FLASH NuvrikShapeTable *shape;
 } NuvrikCodeTable;
 
 /** Makes one frame at a time: count lengths, mark first, in times. units is where the last of them ends. */
 typedef struct {
-    const NuvrikCodeTable *table;
+    const NUVRIK_FLASH NuvrikCodeTable *table;
     uint16_t times[NUVRIK_MOST_TAIL];
     uint8_t count;
     uint16_t units;
     uint32_t started_us;
 } NuvrikCodeMaker;
 
-void nuvrik_code_maker_init(NuvrikCodeMaker *self, const NuvrikCodeTable *table);
+void nuvrik_code_maker_init(NuvrikCodeMaker *self, const NUVRIK_FLASH NuvrikCodeTable *table);
 void nuvrik_code_maker_begin(NuvrikCodeMaker *self);
 void nuvrik_code_maker_add(NuvrikCodeMaker *self, bool mark, uint8_t units);
 uint32_t nuvrik_code_maker_edge_us(const NuvrikCodeMaker *self);
 void nuvrik_code_maker_end(NuvrikCodeMaker *self);
-void nuvrik_code_maker_key(NuvrikCodeMaker *self, const NuvrikKeyCodeTable *code, uint8_t toggle);
+void nuvrik_code_maker_key(NuvrikCodeMaker *self, const NUVRIK_FLASH NuvrikKeyCodeTable *code,
+    uint8_t toggle);
 void nuvrik_code_maker_again(NuvrikCodeMaker *self);
 void nuvrik_code_maker_nec(NuvrikCodeMaker *self, uint8_t command);
 void nuvrik_code_maker_nec_byte_out(NuvrikCodeMaker *self, uint8_t value);
@@ -3220,7 +3169,7 @@ void nuvrik_code_maker_half_bits(NuvrikCodeMaker *self, uint16_t value, uint8_t 
 void nuvrik_code_maker_rc6(NuvrikCodeMaker *self, uint8_t command, uint8_t toggle);
 void nuvrik_code_maker_sirc(NuvrikCodeMaker *self, uint8_t command);
 void nuvrik_code_maker_sirc_bit(NuvrikCodeMaker *self, bool one);
-void nuvrik_code_maker_learned_frame(NuvrikCodeMaker *self, const NuvrikKeyCodeTable *code);
+void nuvrik_code_maker_learned_frame(NuvrikCodeMaker *self, const NUVRIK_FLASH NuvrikKeyCodeTable *code);
 void nuvrik_code_maker_put_pair(NuvrikCodeMaker *self, uint16_t mark_us, uint16_t space_us);
 
 /* ---- remote ---- */
@@ -3234,8 +3183,8 @@ void nuvrik_code_maker_put_pair(NuvrikCodeMaker *self, uint16_t mark_us, uint16_
  *  that of the next.
  */
 typedef struct {
-    const NuvrikCodeTable *code;
-    const NuvrikKeyCodeTable *codes_sent;
+    const NUVRIK_FLASH NuvrikCodeTable *code;
+    const NUVRIK_FLASH NuvrikKeyCodeTable *codes_sent;
     uint8_t codes_sent_count;
     uint8_t frames;
     uint16_t period_ms;
@@ -3245,7 +3194,7 @@ typedef struct {
  *  last behind; what goes out is in maker.
  */
 typedef struct {
-    const NuvrikRemoteTable *table;
+    const NUVRIK_FLASH NuvrikRemoteTable *table;
     NuvrikCodeMaker maker;
     bool started;
     uint16_t now_ms;
@@ -3260,7 +3209,7 @@ typedef struct {
     uint16_t since_ms;
 } NuvrikRemote;
 
-void nuvrik_remote_init(NuvrikRemote *self, const NuvrikRemoteTable *table);
+void nuvrik_remote_init(NuvrikRemote *self, const NUVRIK_FLASH NuvrikRemoteTable *table);
 void nuvrik_remote_pass_time(NuvrikRemote *self, uint16_t now_ms);
 void nuvrik_remote_read(NuvrikRemote *self, uint8_t key, uint16_t count);
 bool nuvrik_remote_is_held(const NuvrikRemote *self, uint8_t key);
@@ -3289,30 +3238,30 @@ enum {
 
 /** A key that is heard: its control, and whether it is one that switches off. */
 typedef struct {
-    const NuvrikKeyCodeTable *code;
+    const NUVRIK_FLASH NuvrikKeyCodeTable *code;
     uint8_t control;
     bool is_off;
 } NuvrikHeardKeyTable;
 
 /** A receiver's part of a link. lapse_ms: after so long without a code arm goes off; 0: never. */
 typedef struct {
-    const NuvrikShapeTable *shape;
+    const NUVRIK_FLASH NuvrikShapeTable *shape;
     uint8_t protocol;
     uint16_t address;
-    const NuvrikHeardKeyTable *heard;
+    const NUVRIK_FLASH NuvrikHeardKeyTable *heard;
     uint8_t heard_count;
     uint16_t lapse_ms;
-    const NuvrikHandsetTable *handset;
-    const NuvrikMachineTable *machine;
-    const NuvrikChannelTable *channels;
+    const NUVRIK_FLASH NuvrikHandsetTable *handset;
+    const NUVRIK_FLASH NuvrikMachineTable *machine;
+    const NUVRIK_FLASH NuvrikChannelTable *channels;
     uint8_t channels_count;
-    const NuvrikPinTable *pins;
+    const NUVRIK_FLASH NuvrikPinTable *pins;
     uint8_t pins_count;
 } NuvrikReceiverTable;
 
 /** One receiver. pass_time comes first in every turn of the loop. */
 typedef struct {
-    const NuvrikReceiverTable *table;
+    const NUVRIK_FLASH NuvrikReceiverTable *table;
     NuvrikInfraredReader reader;
     NuvrikHandset handset;
     NuvrikMachine machine;
@@ -3325,13 +3274,13 @@ typedef struct {
     bool lapsed;
 } NuvrikReceiver;
 
-void nuvrik_receiver_init(NuvrikReceiver *self, const NuvrikReceiverTable *table);
+void nuvrik_receiver_init(NuvrikReceiver *self, const NUVRIK_FLASH NuvrikReceiverTable *table);
 void nuvrik_receiver_begin(NuvrikReceiver *self);
 void nuvrik_receiver_pass_time(NuvrikReceiver *self, uint16_t now_ms);
 void nuvrik_receiver_expire(NuvrikReceiver *self, uint16_t now_ms);
 uint8_t nuvrik_receiver_take(NuvrikReceiver *self, bool mark, uint32_t us);
 uint8_t nuvrik_receiver_hear(NuvrikReceiver *self, uint8_t event);
-bool nuvrik_receiver_means(const NuvrikReceiver *self, const NuvrikKeyCodeTable *code);
+bool nuvrik_receiver_means(const NuvrikReceiver *self, const NUVRIK_FLASH NuvrikKeyCodeTable *code);
 void nuvrik_receiver_press(NuvrikReceiver *self, uint8_t place, bool fresh);
 bool nuvrik_receiver_act(NuvrikReceiver *self);
 void nuvrik_receiver_turn(NuvrikReceiver *self);
@@ -3351,9 +3300,9 @@ void nuvrik_receiver_follow(NuvrikReceiver *self, uint8_t output);
  *  the module carries.
  */
 typedef struct {
-    const NuvrikIncomingTable *incoming;
-    const NuvrikSealedTable *sealed;
-    const NuvrikSenderTable *sender;
+    const NUVRIK_FLASH NuvrikIncomingTable *incoming;
+    const NUVRIK_FLASH NuvrikSealedTable *sealed;
+    const NUVRIK_FLASH NuvrikSenderTable *sender;
     uint8_t most;
 } NuvrikBridgeTable;
 
@@ -3362,7 +3311,7 @@ typedef struct {
  *  went no further.
  */
 typedef struct {
-    const NuvrikBridgeTable *table;
+    const NUVRIK_FLASH NuvrikBridgeTable *table;
     NuvrikIncoming incoming;
     NuvrikSealed sealed;
     NuvrikSender sender;
@@ -3370,7 +3319,7 @@ typedef struct {
     uint16_t dropped;
 } NuvrikBridge;
 
-void nuvrik_bridge_init(NuvrikBridge *self, const NuvrikBridgeTable *table);
+void nuvrik_bridge_init(NuvrikBridge *self, const NUVRIK_FLASH NuvrikBridgeTable *table);
 bool nuvrik_bridge_take(NuvrikBridge *self, uint8_t byte);
 void nuvrik_bridge_begin_packet(NuvrikBridge *self);
 void nuvrik_bridge_packet_byte(NuvrikBridge *self, uint8_t byte);

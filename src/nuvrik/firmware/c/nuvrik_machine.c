@@ -1,5 +1,5 @@
-/* The machine's end of a link, turn by turn: it hands what arrives to core, and what core decides to the board.
-   Nothing is decided here. */
+/* The machine's end of a link, turn by turn: it hands what arrives to core, and what core decides to the
+   board. Nothing is decided here. */
 #include "nuvrik.h"
 
 #ifndef NUVRIK_MOST_TAKEN
@@ -21,31 +21,37 @@ static bool calling;
 /* ---- outputs ---- */
 
 /** Where the pins of an output are in its table. */
-static const NuvrikPinTable *pins_of(uint8_t output)
+static const NUVRIK_FLASH NuvrikPinTable *pins_of(uint8_t output)
 {
-    return &NUVRIK_P(NUVRIK_TABLE->pins)[output];
+    return &NUVRIK_END_PINS(NUVRIK_TABLE)[output];
+}
+
+/** One output in the tables of outputs. */
+static const NUVRIK_FLASH NuvrikOutputTable *table_of(uint8_t output)
+{
+    const NUVRIK_FLASH NuvrikOutputsTable *all = NUVRIK_MACHINE_OUTPUTS(NUVRIK_END_MACHINE(NUVRIK_TABLE));
+    return &NUVRIK_OUTPUTS_OUTPUTS(all)[output];
 }
 
 /** How many steps are left to a stepper, or to what is none. */
 static int32_t steps_left(uint8_t output)
 {
-    const NuvrikOutputTable *one = &NUVRIK_P(NUVRIK_P(NUVRIK_P(NUVRIK_TABLE->machine)->outputs)->outputs)[output];
-    return machine_end.machine.outputs.steppers[NUVRIK_U8(one->at)].steps_left;
+    const NUVRIK_FLASH NuvrikOutputTable *one = table_of(output);
+    return machine_end.machine.outputs.steppers[NUVRIK_OUTPUT_AT(one)].steps_left;
 }
 
 /** Whether an output is a stepper. */
 static bool steps(uint8_t output)
 {
-    const NuvrikOutputTable *one = &NUVRIK_P(NUVRIK_P(NUVRIK_P(NUVRIK_TABLE->machine)->outputs)->outputs)[output];
-    return NUVRIK_STEP_PINS && NUVRIK_U8(one->kind) == NUVRIK_IS_STEPPER;
+    return NUVRIK_STEP_PINS && NUVRIK_OUTPUT_KIND(table_of(output)) == NUVRIK_IS_STEPPER;
 }
 
 /** Let the board set one pin of an output. */
 static void write_pin(uint8_t output, uint8_t pin, uint16_t level)
 {
-    const NuvrikPinTable *table = pins_of(output);
-    uint8_t use = NUVRIK_U8(table->use);
-    uint8_t number = NUVRIK_U8(NUVRIK_P(table->numbers)[pin]);
+    const NUVRIK_FLASH NuvrikPinTable *table = pins_of(output);
+    uint8_t use = NUVRIK_PIN_USE(table);
+    uint8_t number = NUVRIK_U8(NUVRIK_PIN_NUMBERS(table)[pin]);
     if (number == NUVRIK_NOBODY) {
         return;
     }
@@ -54,7 +60,7 @@ static void write_pin(uint8_t output, uint8_t pin, uint16_t level)
     } else if (NUVRIK_STEP_PINS && steps(output) && pin == 0) {
         board_steps(number, level, steps_left(output));
     } else if (use == NUVRIK_TWO_POWERED || (pin == 0 && use < NUVRIK_SWITCHED_HIGH)) {
-        board_pwm(number, level, NUVRIK_U16(table->most));
+        board_pwm(number, level, NUVRIK_PIN_MOST(table));
     } else {
         board_pin(number, level != 0);
     }
@@ -66,7 +72,7 @@ static void write_outputs(void)
     if (!machine_end.told) {
         return;
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_TABLE->pins_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_END_PINS_COUNT(NUVRIK_TABLE); i++) {
         nuvrik_machine_end_follow(&machine_end, i);
         for (uint8_t k = 0; k < machine_end.writes.count; k++) {
             write_pin(i, machine_end.writes.pin[k], machine_end.writes.level[k]);
@@ -78,7 +84,7 @@ static void write_outputs(void)
 /** Tell steppers that move by steps how many are left: that changes while their rate does not. */
 static void write_steps_left(void)
 {
-    for (uint8_t i = 0; NUVRIK_STEP_PINS && i < NUVRIK_U8(NUVRIK_TABLE->pins_count); i++) {
+    for (uint8_t i = 0; NUVRIK_STEP_PINS && i < NUVRIK_END_PINS_COUNT(NUVRIK_TABLE); i++) {
         if (steps(i) && steps_left(i) >= 0) {
             write_pin(i, 0, nuvrik_outputs_told(&machine_end.machine.outputs, i)->value);
         }
@@ -88,9 +94,9 @@ static void write_steps_left(void)
 /** Every output off, before anything else runs. */
 static void write_nothing_on(void)
 {
-    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_TABLE->pins_count); i++) {
-        const NuvrikPinTable *table = pins_of(i);
-        for (uint8_t k = 0; k < nuvrik_pins_of(NUVRIK_U8(table->use)); k++) {
+    for (uint8_t i = 0; i < NUVRIK_END_PINS_COUNT(NUVRIK_TABLE); i++) {
+        const NUVRIK_FLASH NuvrikPinTable *table = pins_of(i);
+        for (uint8_t k = 0; k < nuvrik_pins_of(NUVRIK_PIN_USE(table)); k++) {
             write_pin(i, k, nuvrik_level_of_pin(table, k, 0, 0, false));
         }
     }
@@ -188,7 +194,7 @@ static void take_what_came(void)
 static void take_what_came(void)
 {
     static uint16_t slot_us;
-    bool active_high = NUVRIK_U8(NUVRIK_P(NUVRIK_TABLE->medium)->active_high) != 0;
+    bool active_high = NUVRIK_MEDIUM_ACTIVE_HIGH(NUVRIK_END_MEDIUM(NUVRIK_TABLE));
     bool high = false;
     for (uint8_t taken = 0; taken < NUVRIK_MOST_TAKEN; taken++) {
         uint16_t us = board_edge(&high);
@@ -232,7 +238,7 @@ static void send_what_is_due(void)
 
 /* ---- sensors ---- */
 
-#if NUVRIK_HAS_ITEMS
+#if NUVRIK_SENSORS
 
 static int32_t readings[NUVRIK_MOST_ITEMS];
 
@@ -258,11 +264,11 @@ int32_t nuvrik_sensor(uint8_t sensor)
 /** Read the pins that sensors are on. */
 static void read_sensors(void)
 {
-    const NuvrikTellingTable *table = NUVRIK_P(NUVRIK_TABLE->telling);
-    for (uint8_t i = 0; i < NUVRIK_U8(table->items_count); i++) {
-        const NuvrikItemTable *item = &NUVRIK_P(table->items)[i];
-        uint8_t pin = NUVRIK_U8(item->pin);
-        uint8_t tells = NUVRIK_U8(item->tells);
+    const NUVRIK_FLASH NuvrikTellingTable *table = NUVRIK_END_TELLING(NUVRIK_TABLE);
+    for (uint8_t i = 0; i < NUVRIK_TELLING_ITEMS_COUNT(table); i++) {
+        const NUVRIK_FLASH NuvrikItemTable *item = &NUVRIK_TELLING_ITEMS(table)[i];
+        uint8_t pin = NUVRIK_ITEM_PIN(item);
+        uint8_t tells = NUVRIK_ITEM_TELLS(item);
         if (pin == NUVRIK_NOBODY || tells == NUVRIK_TELLS_AXES || tells > NUVRIK_TELLS_COUNT) {
             continue;
         }
@@ -289,9 +295,9 @@ void nuvrik_begin(void)
     write_nothing_on();
     board_begin();
     uint8_t start = board_start(&boot);
-    nuvrik_loop_init(&loop, NUVRIK_P(NUVRIK_TABLE->loop));
+    nuvrik_loop_init(&loop, NUVRIK_END_LOOP(NUVRIK_TABLE));
     nuvrik_machine_end_init(&machine_end, NUVRIK_TABLE);
-#if NUVRIK_HAS_ITEMS
+#if NUVRIK_SENSORS
     for (uint8_t i = 0; i < NUVRIK_MOST_ITEMS; i++) {
         readings[i] = NUVRIK_NOTHING_THERE;
     }
@@ -303,7 +309,7 @@ void nuvrik_begin(void)
 /** Everything that is done once a tick. */
 static void tick(void)
 {
-#if NUVRIK_HAS_ITEMS
+#if NUVRIK_SENSORS
     read_sensors();
 #endif
 #if NUVRIK_HAS_ASKS_CALL
@@ -353,7 +359,7 @@ bool nuvrik_leave(void)
     if (nuvrik_loop_ticks(&loop)) {
         tick();
     }
-    for (uint8_t i = 0; i < NUVRIK_U8(NUVRIK_TABLE->pins_count); i++) {
+    for (uint8_t i = 0; i < NUVRIK_END_PINS_COUNT(NUVRIK_TABLE); i++) {
         at_rest = at_rest && !nuvrik_outputs_told(&machine_end.machine.outputs, i)->driven;
     }
     return at_rest;

@@ -1,9 +1,16 @@
-/* How tables are read. They never change, and on a small chip they stay in flash: there a read is a function of
-   its own. Everywhere else it is a plain read. */
+/* How tables are read. They never change, and on a small chip they stay in flash, which is not in memory
+   there: in C the compiler knows of that, in C++ a read is a function of its own. Everywhere else it is a
+   plain read. */
 #ifndef NUVRIK_ROM_H
 #define NUVRIK_ROM_H
 
-#if defined(__AVR__)
+#if defined(__AVR__) && defined(__FLASH) && !defined(__STRICT_ANSI__)
+#define NUVRIK_FLASH __flash
+#else
+#define NUVRIK_FLASH
+#endif
+
+#if defined(__AVR__) && (!defined(__FLASH) || defined(__STRICT_ANSI__))
 #include <avr/pgmspace.h>
 #define NUVRIK_ROM PROGMEM
 #define NUVRIK_U8(x) pgm_read_byte(&(x))
@@ -23,5 +30,9 @@
 #define NUVRIK_I32(x) (x)
 #define NUVRIK_P(x) (x)
 #endif
+
+/* What a field comes to where that is known of the whole link. The table is named, so that no compiler takes
+   it for forgotten, and not read. */
+#define NUVRIK_KNOWN(table, value) (sizeof *(table) ? (value) : (value))
 
 #endif

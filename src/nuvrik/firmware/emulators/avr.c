@@ -1,5 +1,6 @@
-/* An emulated AVR as a shared library: real firmware, with bytes in and out of its line, readings on its pins, and
-   a look at its registers after every instruction. It is built on the spot against the emulator's own library. */
+/* An emulated AVR as a shared library: real firmware, with bytes in and out of its line, readings on its
+   pins, and a look at its registers after every instruction. It is built on the spot against the emulator's
+   own library. */
 #include <stdbool.h>
 #include <stdint.h>
 #include <stdio.h>
@@ -142,7 +143,8 @@ uint8_t *emulated_keep(Emulated *self, uint16_t from, uint16_t size, uint16_t wh
     return self->kept;
 }
 
-/* Bytes for the line, one after the other. byte_cycles: how long each takes, 0 for as long as at the line's speed. */
+/* Bytes for the line, one after the other. byte_cycles: how long each takes, 0 for as long as at the line's
+   speed. */
 void emulated_send(Emulated *self, const uint8_t *bytes, uint32_t count, uint32_t byte_cycles)
 {
     self->byte_cycles = byte_cycles;
@@ -272,7 +274,8 @@ void emulated_level(Emulated *self, char port, uint8_t bit, uint8_t high)
     avr_raise_irq(avr_io_getirq(self->avr, AVR_IOCTL_IOPORT_GETIRQ(port), bit), high);
 }
 
-/* What has been measured: resets, the longest that interrupts were off, how deep the stack has gone, changes lost. */
+/* What has been measured: resets, the longest that interrupts were off, how deep the stack has gone, changes
+   lost. */
 void emulated_measured(const Emulated *self, uint64_t *into)
 {
     into[0] = self->resets;

@@ -1,5 +1,5 @@
-/* What there is on an ATmega2560, by the pin numbers that its usual boards print: 0 to 53, and 54 to 69 for A0 to
-   A15. */
+/* What there is on an ATmega2560, by the pin numbers that its usual boards print: 0 to 53, and 54 to 69 for
+   A0 to A15. */
 #ifndef BOARD_CHIP_H
 #define BOARD_CHIP_H
 

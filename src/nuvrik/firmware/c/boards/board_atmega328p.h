@@ -1,5 +1,5 @@
-/* What there is on an ATmega328P, by the pin numbers that its usual boards print: 0 to 13, and 14 to 19 for A0 to
-   A5. */
+/* What there is on an ATmega328P, by the pin numbers that its usual boards print: 0 to 13, and 14 to 19 for
+   A0 to A5. */
 #ifndef BOARD_CHIP_H
 #define BOARD_CHIP_H
 

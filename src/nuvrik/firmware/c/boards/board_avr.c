@@ -1,10 +1,10 @@
-/* ATmega328P and ATmega2560: clock, line, plain pins, PWM and watchdog. Servos, steppers and inputs have files of
-   their own.
+/* ATmega328P and ATmega2560: clock, line, plain pins, PWM and watchdog. Servos, steppers and inputs have
+   files of their own.
 
-   Timers. Timer 0 is the clock, and its two pins still do PWM, at 976 Hz. Timer 2 steps steppers, where there are
-   any, or does PWM. One timer of 16 bits times servo pulses, where there are any; the others do PWM, and each
-   counts to what the link file calls full on. At 16 MHz: 976 Hz up to 255 counts, 7,800 Hz down to 1,950 Hz up to
-   1,023, 16 MHz by the count beyond. */
+   Timers. Timer 0 is the clock, and its two pins still do PWM, at 976 Hz. Timer 2 steps steppers, where there
+   are any, or does PWM. One timer of 16 bits times servo pulses, where there are any; the others do PWM, and
+   each counts to what the link file calls full on. At 16 MHz: 976 Hz up to 255 counts, 7,800 Hz down to 1,950
+   Hz up to 1,023, 16 MHz by the count beyond. */
 #include "board_avr.h"
 
 #include <avr/eeprom.h>
@@ -16,8 +16,9 @@
 
 static uint8_t reset_flags __attribute__((section(".noinit")));
 
-/* A watchdog that has bitten stays on, at its shortest, until its flag is put out. This runs before main, and before
-   variables are set, so that nothing in the way can take too long. After any reset every pin is an input. */
+/* A watchdog that has bitten stays on, at its shortest, until its flag is put out. This runs before main, and
+   before variables are set, so that nothing in the way can take too long. After any reset every pin is an
+   input. */
 void board_keep_reset_flags(void) __attribute__((naked, used, section(".init3")));
 void board_keep_reset_flags(void)
 {
@@ -89,11 +90,13 @@ void board_pwm(uint8_t pin, uint16_t on, uint16_t most)
         on = (uint16_t)(((uint32_t)on * top + most / 2U) / most);
     }
     if (on == 0) {
-        /* Off its timer first, and the pin is what PORT says: low. A compare of 0 would leave a spike of one count. */
+        /* Off its timer first, and the pin is what PORT says: low. A compare of 0 would leave a spike of one
+           count. */
         *control &= (uint8_t)~connects;
         board_make_low(board_place(pin));
     }
-    /* Counts are set at the end of a period, so one that was on before comes back at 0 and not at what it was. */
+    /* Counts are set at the end of a period, so one that was on before comes back at 0 and not at what it
+       was. */
     if (at < NARROW) {
         *(volatile uint8_t *)compare = (uint8_t)on;
     } else {
@@ -144,8 +147,8 @@ void board_pwm(uint8_t pin, uint16_t on, uint16_t most)
 
 static volatile uint32_t now_ms;
 
-/* Timer 0 goes round every 256 * 64 cycles: 1.024 ms at 16 MHz. What is beyond a millisecond is kept, in eighths of
-   a microsecond. */
+/* Timer 0 goes round every 256 * 64 cycles: 1.024 ms at 16 MHz. What is beyond a millisecond is kept, in
+   eighths of a microsecond. */
 #define ROUND_US (256UL * 64UL * 1000UL / (F_CPU / 1000UL))
 
 ISR(TIMER0_OVF_vect)

@@ -1,5 +1,5 @@
-/* Inputs: the converter goes round all analog pins by itself, once a tick; what counts is looked at whenever a pin
-   changes. */
+/* Inputs: the converter goes round all analog pins by itself, once a tick; what counts is looked at whenever
+   a pin changes. */
 #include "board_avr.h"
 
 #if NUVRIK_ANALOG_PINS

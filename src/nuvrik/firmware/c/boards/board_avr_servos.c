@@ -1,9 +1,9 @@
 /* Servo pulses, up to twelve, one after the other from one timer of 16 bits.
 
-   One pulse begins where the one before ends, so there is never more than one edge to be in time for. The interrupt
-   comes a little early and then waits for the edge, so that another interrupt in between does not move it: 12 us
-   are enough for all of the others in a row. Twelve servos at the far ends of their ways take longer than 20 ms
-   together; then the next round begins that much later, which servos do not mind. */
+   One pulse begins where the one before ends, so there is never more than one edge to be in time for. The
+   interrupt comes a little early and then waits for the edge, so that another interrupt in between does not
+   move it: 12 us are enough for all of the others in a row. Twelve servos at the far ends of their ways take
+   longer than 20 ms together; then the next round begins that much later, which servos do not mind. */
 #include "board_avr.h"
 
 #if NUVRIK_PULSE_PINS
@@ -26,8 +26,8 @@
 #define ROUND COUNTS(20000)
 #define REST COUNTS(100)
 
-/* From the instruction that ends one pulse to that which begins the next: 26 cycles, about 3 counts. */
-#define BETWEEN 3U
+/* From the instruction that ends one pulse to that which begins the next: about 4 counts. */
+#define BETWEEN 4U
 
 typedef struct {
     BoardPlace place;

@@ -1,8 +1,9 @@
 /* Steps, from timer 2: 20,000 times a second it is worked out for each stepper whether a step is due.
 
-   A rate is added up, and a step falls due whenever the sum goes round. So steps come at most 50 us beside where
-   they belong, which a rotor does not notice, and any number of steppers share one timer. A step is high from one
-   look to the next, so 10,000 steps a second are the most. The interrupt is on only while something turns. */
+   A rate is added up, and a step falls due whenever the sum goes round. So steps come at most 50 us beside
+   where they belong, which a rotor does not notice, and any number of steppers share one timer. A step is
+   high from one look to the next, so 10,000 steps a second are the most. The interrupt is on only while
+   something turns. */
 #include "board_avr.h"
 
 #if NUVRIK_STEP_PINS

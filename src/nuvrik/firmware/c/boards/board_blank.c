@@ -1,24 +1,27 @@
 /* A board to be filled in: fourteen functions. What each must guarantee stands above it in nuvrik_board.h.
 
-   As it is, it builds, turns nothing and hears nothing. Begin with board_begin, board_now_ms and board_pin; then the
-   line; then PWM; the watchdog last, but before anything with a propeller on it. */
+   As it is, it builds, turns nothing and hears nothing. Begin with board_begin, board_now_ms and board_pin;
+   then the line; then PWM; the watchdog last, but before anything with a propeller on it. */
 #include "nuvrik_board.h"
 
 void board_begin(void)
 {
-    /* Clock, line, inputs, watchdog. Your chip's start-up code runs before this: see that it leaves pins alone. */
+    /* Clock, line, inputs, watchdog. Your chip's start-up code runs before this: see that it leaves pins
+       alone. */
 }
 
 uint8_t board_start(uint32_t *boot)
 {
-    /* A count kept in flash or EEPROM, one more at each start; or noise from a converter that nothing is on. */
+    /* A count kept in flash or EEPROM, one more at each start; or noise from a converter that nothing is
+       on. */
     *boot = 0;
     return 0;
 }
 
 uint32_t board_now_ms(void)
 {
-    /* A timer's count. Where an interrupt writes it, read it with interrupts off, or twice until it is the same. */
+    /* A timer's count. Where an interrupt writes it, read it with interrupts off, or twice until it is the
+       same. */
     return 0;
 }
 

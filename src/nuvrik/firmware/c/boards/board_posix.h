@@ -8,8 +8,8 @@
 extern "C" {
 #endif
 
-/* Before nuvrik_begin: --port DEVICE, and --log FILE for what is written to pins. Ends the program, with 2, if
-   they make no sense or the port cannot be opened. */
+/* Before nuvrik_begin: --port DEVICE, and --log FILE for what is written to pins. Ends the program, with 2,
+   if they make no sense or the port cannot be opened. */
 void board_arguments(int count, char **words);
 
 /* Whether somebody has asked it to leave, or the port has gone. */
