@@ -12,7 +12,6 @@ from nuvrik.core.desk import (
     JOG_MOST_TIME,
     JOG_STEPS,
     JOG_UNIT_MS,
-    MOST_ARGUMENTS,
     RUNNING,
     STRANGER,
     WHO,
@@ -22,6 +21,7 @@ from nuvrik.core.desk import (
 from nuvrik.core.levels import FULL, TIMER_MAX, clamp, div, later
 from nuvrik.core.sealed import KIND_ECHO, KIND_HELLO, KIND_REQUEST
 from nuvrik.core.sender import Sender
+from nuvrik.core.sizes import MOST_ARGUMENTS
 from nuvrik.core.widths import Table, few, i32, level, product, u8, u16
 
 FIRST_RETRY_MS = 100

@@ -22,6 +22,7 @@ reply (one more frame that can be lost, for nothing that the reply does not say)
 
 from nuvrik.core.demand import FOLLOW
 from nuvrik.core.outputs import Outputs
+from nuvrik.core.sizes import MOST_ARGUMENTS
 from nuvrik.core.stepper import HALF_TURNS, TURNS, WHOLE, Stepper
 from nuvrik.core.widths import Table, i32, span, u8, u16, whole
 
@@ -62,8 +63,6 @@ MOST_TOKEN = 16
 
 MOST_TOKENS = 64
 """Those of all answers that wait."""
-
-MOST_ARGUMENTS = 8
 
 JOG_CODE = 0xFF
 JOG_BYTES = 4
@@ -242,7 +241,7 @@ class Desk:
     def overlay(self, outputs: Outputs, dt_ms: u16, mode: u8) -> None:
         """Let the motion that goes on move what it moves. It ends with the right to move, where a required
         reading is missing, at the end of a way, and where a hand moves what it moves: the hand wins."""
-        if self.motion == NO_MOTION:
+        if len(self.table.requests) == 0 or self.motion == NO_MOTION:
             return
         if mode != FOLLOW:
             self.over(ENDED, 0, outputs)
@@ -280,7 +279,7 @@ class Desk:
 
     def over(self, status: u8, value: i32, outputs: Outputs) -> None:
         """Let no motion go on. value: what the builder's own code came to."""
-        if self.motion == NO_MOTION:
+        if len(self.table.requests) == 0 or self.motion == NO_MOTION:
             return
         came_to: i32 = value
         if self.motion == STEPS_MOTION:

@@ -7,24 +7,16 @@ because every start of a motor pulls it down for a moment."""
 
 from nuvrik.core.levels import FULL, NO_READING, NOBODY, later, mul
 from nuvrik.core.machine import Machine
-from nuvrik.core.outputs import AT_BACKWARD_END, AT_FORWARD_END
+from nuvrik.core.outputs import AT_BACKWARD_END, AT_FORWARD_END, LimitsTable
 from nuvrik.core.telling import ItemTable, Telling
 from nuvrik.core.watch import WHY_LOW_BATTERY, WHY_STOP_SWITCH
 from nuvrik.core.widths import Table, share, span, u8, u16
 
 
-class LimitsTable(Table):
-    """What limits one output: items of telemetry, NOBODY for none."""
-
-    dial: u8
-    end_forward: u8
-    end_backward: u8
-
-
 class InputsTable(Table):
     """The inputs of a machine: items of telemetry, NOBODY for none. A battery below low is too low after
     battery_ms, until it has been at high again for as long; battery_to: how much of full scale is left to
-    what turns then, 0 for a stop. limits: one for each output, none at all where nothing limits any."""
+    what turns then, 0 for a stop."""
 
     used: bool
     stop: u8
@@ -33,7 +25,6 @@ class InputsTable(Table):
     battery_high: share
     battery_ms: u16
     battery_to: share
-    limits: list[LimitsTable]
 
 
 class Inputs:
@@ -53,8 +44,8 @@ class Inputs:
         if self.table.battery != NOBODY:
             self.look_at_battery(telling, dt_ms)
         most: share = self.table.battery_to if self.too_low else FULL
-        for i in range(len(self.table.limits)):
-            one: LimitsTable = self.table.limits[i]
+        for i in range(len(machine.outputs.table.limits)):
+            one: LimitsTable = machine.outputs.table.limits[i]
             factor: share = most
             if one.dial != NOBODY:
                 factor = mul(most, dialled(telling, one.dial))

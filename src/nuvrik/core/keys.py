@@ -32,10 +32,10 @@ class KeyTable(Table):
 
 
 class KeysTable(Table):
-    """All keys of a link. channels: for each, whether it is a place."""
+    """All keys of a link. places: for each channel, whether it is a place."""
 
     keys: list[KeyTable]
-    channels: list[bool]
+    places: list[bool]
 
 
 class ChooserTable(Table):
@@ -60,8 +60,8 @@ class Keys:
 
     def __init__(self, table: KeysTable) -> None:
         self.table: KeysTable = table
-        self.state: list[i32] = [0] * len(table.channels)
-        self.kept: list[i32] = [0] * len(table.channels)
+        self.state: list[i32] = [0] * len(table.places)
+        self.kept: list[i32] = [0] * len(table.places)
 
     def known(self, code: u8) -> bool:
         """Whether a byte is a key of this link."""
@@ -82,21 +82,21 @@ class Keys:
         for key in self.table.keys:
             if key.code == code:
                 change_all(key, self.state)
-        for i in range(len(self.table.channels)):
+        for i in range(len(self.table.places)):
             values[i] = self.state[i]
 
     def told(self, followed: bool) -> None:
         """Whether the machine follows what was commanded last."""
-        for i in range(len(self.table.channels)):
+        for i in range(len(self.table.places)):
             if followed:
                 self.kept[i] = self.state[i]
-            elif self.table.channels[i]:
+            elif self.table.places[i]:
                 self.state[i] = self.kept[i]
 
     def forget(self) -> None:
         """Everything at rest and off again, but for places."""
-        for i in range(len(self.table.channels)):
-            self.state[i] = self.kept[i] if self.table.channels[i] else 0
+        for i in range(len(self.table.places)):
+            self.state[i] = self.kept[i] if self.table.places[i] else 0
 
 
 class Chooser:
@@ -112,7 +112,7 @@ class Chooser:
     def __init__(self, table: ChooserTable) -> None:
         self.table: ChooserTable = table
         self.keys: Keys = Keys(table.keys)
-        self.tried: list[i32] = [0] * len(table.keys.channels)
+        self.tried: list[i32] = [0] * len(table.keys.places)
         self.ages: list[u16] = [TIMER_MAX] * len(table.keys.keys)
 
     def choose(self, wanted: list[i32]) -> u8:
@@ -164,12 +164,12 @@ class Chooser:
 
     def begin_trying(self) -> None:
         """Try from where the values are."""
-        for i in range(len(self.table.keys.channels)):
+        for i in range(len(self.table.keys.places)):
             self.tried[i] = self.keys.state[i]
 
     def stays(self) -> bool:
         """Whether what was tried changes nothing."""
-        for i in range(len(self.table.keys.channels)):
+        for i in range(len(self.table.keys.places)):
             if self.tried[i] != self.keys.state[i]:
                 return False
         return True
@@ -177,7 +177,7 @@ class Chooser:
     def away(self, wanted: list[i32], state: list[i32]) -> amount:
         """How far the values are from those wanted."""
         sum: amount = 0
-        for i in range(len(self.table.keys.channels)):
+        for i in range(len(self.table.keys.places)):
             here: reading = state[i]
             there: reading = wanted[i]
             apart: u16 = abs(here - there)

@@ -356,7 +356,7 @@ class MachineEnd:
             time: u16 = self.sealed.body[HEAD + 3]
             to: level = div(self.jog_step() * FULL, JOG_STEPS)
             self.machine.jog(self.sealed.body[HEAD + 1], to, time * JOG_UNIT_MS)
-        else:
+        elif len(self.table.machine.desk.requests) > 0:
             self.ask(self.sealed.body[HEAD])
 
     def ask(self, code: u8) -> None:

@@ -27,14 +27,24 @@ class OutputTable(Table):
     route: Route
 
 
+class LimitsTable(Table):
+    """What limits one output: items of telemetry, NOBODY for none."""
+
+    dial: u8
+    end_forward: u8
+    end_backward: u8
+
+
 class OutputsTable(Table):
-    """The outputs of a machine in declared order, and by kind."""
+    """The outputs of a machine in declared order, and by kind. limits: one for each output, none at all where
+    nothing limits any."""
 
     outputs: list[OutputTable]
     motors: list[MotorTable]
     servos: list[ServoTable]
     steppers: list[StepperTable]
     switches: list[SwitchTable]
+    limits: list[LimitsTable]
 
 
 class Outputs:
@@ -59,9 +69,8 @@ class Outputs:
         self.moves: list[bool] = [False] * len(table.outputs)
         self.wishes: list[level] = [0] * len(table.outputs)
         self.moving: bool = False
-        self.limited: bool = False
-        self.factors: list[share] = [FULL] * len(table.outputs)
-        self.ends: list[u8] = [0] * len(table.outputs)
+        self.factors: list[share] = [FULL] * len(table.limits)
+        self.ends: list[u8] = [0] * len(table.limits)
 
     def begin(self) -> None:
         """At power-up."""
@@ -148,7 +157,6 @@ class Outputs:
     def limit(self, output: u8, factor: share, at_end: u8) -> None:
         """Leave so much of full scale to an output that turns, and let it go no further the ways that at_end
         says."""
-        self.limited = True
         self.factors[output] = factor
         self.ends[output] = at_end
 
@@ -161,7 +169,7 @@ class Outputs:
 
     def barred(self, output: u8, to: i32) -> bool:
         """Whether a level would turn an output further beyond an end."""
-        if self.ends[output] == 0 or to == 0:
+        if len(self.table.limits) == 0 or self.ends[output] == 0 or to == 0:
             return False
         forward: bool = (to > 0) == (self.facing(output) > 0)
         return (self.ends[output] & (AT_FORWARD_END if forward else AT_BACKWARD_END)) != 0
@@ -197,7 +205,7 @@ class Outputs:
             if self.moving and self.moves[i]:
                 target = self.wishes[i]
                 asked = True
-            if self.limited and self.turns(i):
+            if len(self.table.limits) > 0 and self.turns(i):
                 target = self.within_limits(i, target)
             if one.kind == IS_MOTOR:
                 self.motors[one.at].tick(target, asked, dt_ms, mode)

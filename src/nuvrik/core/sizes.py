@@ -9,6 +9,13 @@ MOST_ITEMS = 32
 
 MOST_CODES = 96
 
+MOST_PLACES = 64
+
+MOST_ARGUMENTS = 8
+
+MOST_NOTES = 18
+"""How many pieces of a delay guard's time are noted, and two that are being left and begun."""
+
 MOST_KEPT = 200
 """How much of a body is kept: as much as the longest frame of the link has."""
 

@@ -11,6 +11,7 @@ from nuvrik.core.levels import FULL, NO_READING, TIMER_MAX, clamp, div, later
 from nuvrik.core.outputs import Outputs
 from nuvrik.core.sealed import KIND_TELEMETRY
 from nuvrik.core.sender import Sender
+from nuvrik.core.sizes import MOST_NOTES
 from nuvrik.core.stepper import Stepper
 from nuvrik.core.widths import (
     Table,
@@ -40,9 +41,6 @@ NOTHING_THERE = -100000
 """In place of a reading: there is nothing. No reading is as far down."""
 
 AXES = 3
-
-NOTES = 18
-"""How many pieces of the guard's time are noted, and two that are being left and begun."""
 
 
 class ItemTable(Table):
@@ -100,8 +98,8 @@ class Telling:
         self.last_seq: u8 = 0
         self.first: u8 = 0
         self.noted: u8 = 0
-        self.counts: list[u16] = [0] * NOTES
-        self.ages_ms: list[u16] = [0] * NOTES
+        self.counts: list[u16] = [0] * MOST_NOTES
+        self.ages_ms: list[u16] = [0] * MOST_NOTES
 
     def pass_time(self, dt_ms: u16) -> None:
         """Let dt_ms go by."""
@@ -231,7 +229,7 @@ class Telling:
     def place(self, note: u8) -> u8:
         """Where a note stands, the oldest first."""
         at: u8 = self.first + note
-        return at - NOTES if at >= NOTES else at
+        return at - MOST_NOTES if at >= MOST_NOTES else at
 
     def note(self, seq: u8) -> None:
         """Telemetry with that number goes out now."""
@@ -245,7 +243,7 @@ class Telling:
             at: u8 = self.place(i)
             self.counts[at] = later(self.counts[at], steps)
         if self.noted == 0 or self.ages_ms[newest] >= self.table.piece_ms:
-            if self.noted == NOTES:
+            if self.noted == MOST_NOTES:
                 self.first = self.place(1)
                 self.noted -= 1
             self.noted += 1

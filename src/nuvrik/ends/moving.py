@@ -42,7 +42,7 @@ class Moving:
     def _limited(self, place: int, target: int | None, mode: Mode) -> str:
         """What an input of the machine's own keeps an output from; "" for nothing."""
         core = self.core
-        if mode is not FOLLOW or not target or not core.turns(place):
+        if mode is not FOLLOW or not target or not core.turns(place) or not core.table.limits:
             return ""
         if core.barred(place, target):
             return "at its end: it goes no further that way"

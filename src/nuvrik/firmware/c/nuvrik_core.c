@@ -1571,7 +1571,7 @@ void nuvrik_outputs_init(NuvrikOutputs *self, const NUVRIK_FLASH NuvrikOutputsTa
         nuvrik_switch_init(&self->switches[i], &NUVRIK_OUTPUTS_SWITCHES(table)[i]);
     }
     self->jogged = NUVRIK_NOBODY;
-    for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
+    for (uint8_t i = 0; i < NUVRIK_MOST_LIMITS; i++) {
         self->factors[i] = NUVRIK_FULL;
     }
 }
@@ -1701,7 +1701,6 @@ void nuvrik_outputs_let_go(NuvrikOutputs *self)
  */
 void nuvrik_outputs_limit(NuvrikOutputs *self, uint8_t output, int16_t factor, uint8_t at_end)
 {
-    self->limited = true;
     self->factors[output] = factor;
     self->ends[output] = at_end;
 }
@@ -1720,7 +1719,7 @@ int8_t nuvrik_outputs_facing(const NuvrikOutputs *self, uint8_t output)
 /** Whether a level would turn an output further beyond an end. */
 bool nuvrik_outputs_barred(const NuvrikOutputs *self, uint8_t output, int32_t to)
 {
-    if (self->ends[output] == 0 || to == 0) {
+    if (NUVRIK_OUTPUTS_LIMITS_COUNT(self->table) == 0 || self->ends[output] == 0 || to == 0) {
         return false;
     }
     bool forward = (to > 0) == (nuvrik_outputs_facing(self, output) > 0);
@@ -1771,7 +1770,7 @@ void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode)
             target = self->wishes[i];
             asked = true;
         }
-        if (self->limited && nuvrik_outputs_turns(self, i)) {
+        if (NUVRIK_OUTPUTS_LIMITS_COUNT(self->table) > 0 && nuvrik_outputs_turns(self, i)) {
             target = nuvrik_outputs_within_limits(self, i, target);
         }
         if ((NUVRIK_HAS_IS_MOTOR && NUVRIK_OUTPUT_KIND(one) == NUVRIK_IS_MOTOR)) {
@@ -1985,7 +1984,7 @@ void nuvrik_desk_answer(NuvrikDesk *self, uint8_t status, int32_t value)
  */
 void nuvrik_desk_overlay(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms, uint8_t mode)
 {
-    if (self->motion == NUVRIK_NO_MOTION) {
+    if (NUVRIK_DESK_REQUESTS_COUNT(self->table) == 0 || self->motion == NUVRIK_NO_MOTION) {
         return;
     }
     if (mode != NUVRIK_FOLLOW) {
@@ -2040,7 +2039,7 @@ bool nuvrik_desk_step(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms)
 /** Let no motion go on. value: what the builder's own code came to. */
 void nuvrik_desk_over(NuvrikDesk *self, uint8_t status, int32_t value, NuvrikOutputs *outputs)
 {
-    if (self->motion == NUVRIK_NO_MOTION) {
+    if (NUVRIK_DESK_REQUESTS_COUNT(self->table) == 0 || self->motion == NUVRIK_NO_MOTION) {
         return;
     }
     int32_t came_to = value;
@@ -2981,7 +2980,7 @@ void nuvrik_keys_press(NuvrikKeys *self, uint8_t code, int32_t *values)
             nuvrik_change_all(key, self->state);
         }
     }
-    for (uint8_t i = 0; i < NUVRIK_KEYS_CHANNELS_COUNT(self->table); i++) {
+    for (uint8_t i = 0; i < NUVRIK_KEYS_PLACES_COUNT(self->table); i++) {
         values[i] = self->state[i];
     }
 }
@@ -2989,10 +2988,10 @@ void nuvrik_keys_press(NuvrikKeys *self, uint8_t code, int32_t *values)
 /** Whether the machine follows what was commanded last. */
 void nuvrik_keys_told(NuvrikKeys *self, bool followed)
 {
-    for (uint8_t i = 0; i < NUVRIK_KEYS_CHANNELS_COUNT(self->table); i++) {
+    for (uint8_t i = 0; i < NUVRIK_KEYS_PLACES_COUNT(self->table); i++) {
         if (followed) {
             self->kept[i] = self->state[i];
-        } else if (NUVRIK_U8(NUVRIK_KEYS_CHANNELS(self->table)[i])) {
+        } else if (NUVRIK_U8(NUVRIK_KEYS_PLACES(self->table)[i])) {
             self->state[i] = self->kept[i];
         }
     }
@@ -3001,8 +3000,8 @@ void nuvrik_keys_told(NuvrikKeys *self, bool followed)
 /** Everything at rest and off again, but for places. */
 void nuvrik_keys_forget(NuvrikKeys *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_KEYS_CHANNELS_COUNT(self->table); i++) {
-        self->state[i] = (NUVRIK_U8(NUVRIK_KEYS_CHANNELS(self->table)[i])) ? self->kept[i] : (int32_t)0;
+    for (uint8_t i = 0; i < NUVRIK_KEYS_PLACES_COUNT(self->table); i++) {
+        self->state[i] = (NUVRIK_U8(NUVRIK_KEYS_PLACES(self->table)[i])) ? self->kept[i] : (int32_t)0;
     }
 }
 
@@ -3082,7 +3081,7 @@ uint8_t nuvrik_chooser_stop(NuvrikChooser *self)
 /** Try from where the values are. */
 void nuvrik_chooser_begin_trying(NuvrikChooser *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_KEYS_CHANNELS_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_KEYS_PLACES_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
         self->tried[i] = self->keys.state[i];
     }
 }
@@ -3090,7 +3089,7 @@ void nuvrik_chooser_begin_trying(NuvrikChooser *self)
 /** Whether what was tried changes nothing. */
 bool nuvrik_chooser_stays(const NuvrikChooser *self)
 {
-    for (uint8_t i = 0; i < NUVRIK_KEYS_CHANNELS_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_KEYS_PLACES_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
         if (self->tried[i] != self->keys.state[i]) {
             return false;
         }
@@ -3102,7 +3101,7 @@ bool nuvrik_chooser_stays(const NuvrikChooser *self)
 uint32_t nuvrik_chooser_away(const NuvrikChooser *self, const int32_t *wanted, const int32_t *state)
 {
     uint32_t sum = 0;
-    for (uint8_t i = 0; i < NUVRIK_KEYS_CHANNELS_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
+    for (uint8_t i = 0; i < NUVRIK_KEYS_PLACES_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
         int32_t here = state[i];
         int32_t there = wanted[i];
         uint16_t apart = (uint16_t)nuvrik_abs32(here - there);
@@ -3609,7 +3608,7 @@ void nuvrik_telling_say(NuvrikTelling *self, uint8_t item, NuvrikOutputs *output
 uint8_t nuvrik_telling_place(const NuvrikTelling *self, uint8_t note)
 {
     uint8_t at = (uint8_t)(self->first + note);
-    return (uint8_t)((at >= NUVRIK_NOTES) ? (at - NUVRIK_NOTES) : at);
+    return (uint8_t)((at >= NUVRIK_MOST_NOTES) ? (at - NUVRIK_MOST_NOTES) : at);
 }
 
 /** Telemetry with that number goes out now. */
@@ -3628,7 +3627,7 @@ void nuvrik_telling_note(NuvrikTelling *self, uint8_t seq)
         self->counts[at] = nuvrik_later(self->counts[at], steps);
     }
     if (self->noted == 0 || self->ages_ms[newest] >= NUVRIK_TELLING_PIECE_MS(self->table)) {
-        if (self->noted == NUVRIK_NOTES) {
+        if (self->noted == NUVRIK_MOST_NOTES) {
             self->first = nuvrik_telling_place(self, 1);
             self->noted--;
         }
@@ -3678,8 +3677,8 @@ void nuvrik_inputs_look(NuvrikInputs *self, NuvrikTelling *telling, NuvrikMachin
         nuvrik_inputs_look_at_battery(self, telling, dt_ms);
     }
     int16_t most = (self->too_low) ? NUVRIK_INPUTS_BATTERY_TO(self->table) : (int16_t)NUVRIK_FULL;
-    for (uint8_t i = 0; i < NUVRIK_INPUTS_LIMITS_COUNT(self->table); i++) {
-        const NUVRIK_FLASH NuvrikLimitsTable *one = &NUVRIK_INPUTS_LIMITS(self->table)[i];
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_LIMITS_COUNT(machine->outputs.table); i++) {
+        const NUVRIK_FLASH NuvrikLimitsTable *one = &NUVRIK_OUTPUTS_LIMITS(machine->outputs.table)[i];
         int16_t factor = most;
         if (NUVRIK_LIMITS_DIAL(one) != NUVRIK_NOBODY) {
             factor = (int16_t)nuvrik_mul(most, nuvrik_dialled(telling, NUVRIK_LIMITS_DIAL(one)));
@@ -4399,7 +4398,7 @@ void nuvrik_machine_end_obey(NuvrikMachineEnd *self, uint8_t kind)
         int16_t to = (int16_t)nuvrik_div(nuvrik_machine_end_jog_step(self) * NUVRIK_FULL, NUVRIK_JOG_STEPS);
         nuvrik_machine_jog(&self->machine, self->sealed.body[NUVRIK_HEAD + 1], to,
             (uint16_t)((int16_t)time * NUVRIK_JOG_UNIT_MS));
-    } else {
+    } else if (NUVRIK_DESK_REQUESTS_COUNT(NUVRIK_MACHINE_DESK(NUVRIK_END_MACHINE(self->table))) > 0) {
         nuvrik_machine_end_ask(self, self->sealed.body[NUVRIK_HEAD]);
     }
 }

@@ -156,6 +156,19 @@ extern "C" {
 #define NUVRIK_MOST_CODES 96
 #endif
 
+#ifndef NUVRIK_MOST_PLACES
+#define NUVRIK_MOST_PLACES 64
+#endif
+
+#ifndef NUVRIK_MOST_ARGUMENTS
+#define NUVRIK_MOST_ARGUMENTS 8
+#endif
+
+#ifndef NUVRIK_MOST_NOTES
+/** How many pieces of a delay guard's time are noted, and two that are being left and begun. */
+#define NUVRIK_MOST_NOTES 18
+#endif
+
 #ifndef NUVRIK_MOST_KEPT
 /** How much of a body is kept: as much as the longest frame of the link has. */
 #define NUVRIK_MOST_KEPT 200
@@ -1055,7 +1068,16 @@ typedef struct {
     const NUVRIK_FLASH NuvrikRoute *route;
 } NuvrikOutputTable;
 
-/** The outputs of a machine in declared order, and by kind. */
+/** What limits one output: items of telemetry, NOBODY for none. */
+typedef struct {
+    uint8_t dial;
+    uint8_t end_forward;
+    uint8_t end_backward;
+} NuvrikLimitsTable;
+
+/** The outputs of a machine in declared order, and by kind. limits: one for each output, none at all where
+ *  nothing limits any.
+ */
 typedef struct {
     const NUVRIK_FLASH NuvrikOutputTable *outputs;
     uint8_t outputs_count;
@@ -1067,6 +1089,8 @@ typedef struct {
     uint8_t steppers_count;
     const NUVRIK_FLASH NuvrikSwitchTable *switches;
     uint8_t switches_count;
+    const NUVRIK_FLASH NuvrikLimitsTable *limits;
+    uint8_t limits_count;
 } NuvrikOutputsTable;
 
 /** The outputs of one machine. targets: what the last drive frame that was followed asks of each, sums:
@@ -1090,9 +1114,8 @@ typedef struct {
     bool moves[NUVRIK_MOST_OUTPUTS];
     int16_t wishes[NUVRIK_MOST_OUTPUTS];
     bool moving;
-    bool limited;
-    int16_t factors[NUVRIK_MOST_OUTPUTS];
-    uint8_t ends[NUVRIK_MOST_OUTPUTS];
+    int16_t factors[NUVRIK_MOST_LIMITS];
+    uint8_t ends[NUVRIK_MOST_LIMITS];
 } NuvrikOutputs;
 
 void nuvrik_outputs_init(NuvrikOutputs *self, const NUVRIK_FLASH NuvrikOutputsTable *table);
@@ -1190,8 +1213,6 @@ enum {
 
 /** Those of all answers that wait. */
 #define NUVRIK_MOST_TOKENS 64
-
-#define NUVRIK_MOST_ARGUMENTS 8
 
 enum {
     NUVRIK_JOG_CODE = 255,
@@ -1557,12 +1578,12 @@ typedef struct {
     uint8_t changes_count;
 } NuvrikKeyTable;
 
-/** All keys of a link. channels: for each, whether it is a place. */
+/** All keys of a link. places: for each channel, whether it is a place. */
 typedef struct {
     const NUVRIK_FLASH NuvrikKeyTable *keys;
     uint8_t keys_count;
-    const NUVRIK_FLASH bool *channels;
-    uint8_t channels_count;
+    const NUVRIK_FLASH bool *places;
+    uint8_t places_count;
 } NuvrikKeysTable;
 
 /** How a handset chooses among keys. weights: what each channel weighs; arm: the one that arms, NOBODY for
@@ -1579,8 +1600,8 @@ typedef struct {
 /** The values at one end: what was commanded last, and of places what was followed last. */
 typedef struct {
     const NUVRIK_FLASH NuvrikKeysTable *table;
-    int32_t state[NUVRIK_MOST_CHANNELS];
-    int32_t kept[NUVRIK_MOST_CHANNELS];
+    int32_t state[NUVRIK_MOST_PLACES];
+    int32_t kept[NUVRIK_MOST_PLACES];
 } NuvrikKeys;
 
 /** Chooses, for the values wanted, the key that brings the machine's nearest to them.
@@ -1594,7 +1615,7 @@ typedef struct {
 typedef struct {
     const NUVRIK_FLASH NuvrikChooserTable *table;
     NuvrikKeys keys;
-    int32_t tried[NUVRIK_MOST_CHANNELS];
+    int32_t tried[NUVRIK_MOST_PLACES];
     uint16_t ages[NUVRIK_MOST_KEYS];
 } NuvrikChooser;
 
@@ -1740,9 +1761,6 @@ enum {
 
 #define NUVRIK_AXES 3
 
-/** How many pieces of the guard's time are noted, and two that are being left and begun. */
-#define NUVRIK_NOTES 18
-
 /** One item of telemetry. low and high: the readings at the two ends of its range; high_on: whether it is
  *  on while its reading is not 0; of: the output, or the stepper, that it is of; pin: the board's, NOBODY
  *  where the link file gives none; first: the place of its codes.
@@ -1789,8 +1807,8 @@ typedef struct {
     uint8_t last_seq;
     uint8_t first;
     uint8_t noted;
-    uint16_t counts[NUVRIK_NOTES];
-    uint16_t ages_ms[NUVRIK_NOTES];
+    uint16_t counts[NUVRIK_MOST_NOTES];
+    uint16_t ages_ms[NUVRIK_MOST_NOTES];
 } NuvrikTelling;
 
 int32_t nuvrik_scaled(const NUVRIK_FLASH NuvrikItemTable *item, int32_t raw);
@@ -1820,16 +1838,9 @@ uint32_t nuvrik_steps_of(NuvrikOutputs *outputs, uint8_t stepper);
  *  been so for a while, because every start of a motor pulls it down for a moment.
  */
 
-/** What limits one output: items of telemetry, NOBODY for none. */
-typedef struct {
-    uint8_t dial;
-    uint8_t end_forward;
-    uint8_t end_backward;
-} NuvrikLimitsTable;
-
 /** The inputs of a machine: items of telemetry, NOBODY for none. A battery below low is too low after
  *  battery_ms, until it has been at high again for as long; battery_to: how much of full scale is left to
- *  what turns then, 0 for a stop. limits: one for each output, none at all where nothing limits any.
+ *  what turns then, 0 for a stop.
  */
 typedef struct {
     bool used;
@@ -1839,8 +1850,6 @@ typedef struct {
     int16_t battery_high;
     uint16_t battery_ms;
     int16_t battery_to;
-    const NUVRIK_FLASH NuvrikLimitsTable *limits;
-    uint8_t limits_count;
 } NuvrikInputsTable;
 
 /** The inputs of one machine. too_low: the battery is; changing_ms: for how long it has been saying

@@ -290,6 +290,16 @@
 #define NUVRIK_OUTPUT_ROUTE(table) NUVRIK_P((table)->route)
 #endif
 
+#ifndef NUVRIK_LIMITS_DIAL
+#define NUVRIK_LIMITS_DIAL(table) NUVRIK_U8((table)->dial)
+#endif
+#ifndef NUVRIK_LIMITS_END_FORWARD
+#define NUVRIK_LIMITS_END_FORWARD(table) NUVRIK_U8((table)->end_forward)
+#endif
+#ifndef NUVRIK_LIMITS_END_BACKWARD
+#define NUVRIK_LIMITS_END_BACKWARD(table) NUVRIK_U8((table)->end_backward)
+#endif
+
 #ifndef NUVRIK_OUTPUTS_OUTPUTS
 #define NUVRIK_OUTPUTS_OUTPUTS(table) NUVRIK_P((table)->outputs)
 #endif
@@ -319,6 +329,12 @@
 #endif
 #ifndef NUVRIK_OUTPUTS_SWITCHES_COUNT
 #define NUVRIK_OUTPUTS_SWITCHES_COUNT(table) NUVRIK_U8((table)->switches_count)
+#endif
+#ifndef NUVRIK_OUTPUTS_LIMITS
+#define NUVRIK_OUTPUTS_LIMITS(table) NUVRIK_P((table)->limits)
+#endif
+#ifndef NUVRIK_OUTPUTS_LIMITS_COUNT
+#define NUVRIK_OUTPUTS_LIMITS_COUNT(table) NUVRIK_U8((table)->limits_count)
 #endif
 
 #ifndef NUVRIK_ARGUMENT_BITS
@@ -495,11 +511,11 @@
 #ifndef NUVRIK_KEYS_KEYS_COUNT
 #define NUVRIK_KEYS_KEYS_COUNT(table) NUVRIK_U8((table)->keys_count)
 #endif
-#ifndef NUVRIK_KEYS_CHANNELS
-#define NUVRIK_KEYS_CHANNELS(table) NUVRIK_P((table)->channels)
+#ifndef NUVRIK_KEYS_PLACES
+#define NUVRIK_KEYS_PLACES(table) NUVRIK_P((table)->places)
 #endif
-#ifndef NUVRIK_KEYS_CHANNELS_COUNT
-#define NUVRIK_KEYS_CHANNELS_COUNT(table) NUVRIK_U8((table)->channels_count)
+#ifndef NUVRIK_KEYS_PLACES_COUNT
+#define NUVRIK_KEYS_PLACES_COUNT(table) NUVRIK_U8((table)->places_count)
 #endif
 
 #ifndef NUVRIK_CHOOSER_KEYS
@@ -621,16 +637,6 @@
 #define NUVRIK_TELLING_PIECE_MS(table) NUVRIK_U16((table)->piece_ms)
 #endif
 
-#ifndef NUVRIK_LIMITS_DIAL
-#define NUVRIK_LIMITS_DIAL(table) NUVRIK_U8((table)->dial)
-#endif
-#ifndef NUVRIK_LIMITS_END_FORWARD
-#define NUVRIK_LIMITS_END_FORWARD(table) NUVRIK_U8((table)->end_forward)
-#endif
-#ifndef NUVRIK_LIMITS_END_BACKWARD
-#define NUVRIK_LIMITS_END_BACKWARD(table) NUVRIK_U8((table)->end_backward)
-#endif
-
 #ifndef NUVRIK_INPUTS_USED
 #define NUVRIK_INPUTS_USED(table) NUVRIK_U8((table)->used)
 #endif
@@ -651,12 +657,6 @@
 #endif
 #ifndef NUVRIK_INPUTS_BATTERY_TO
 #define NUVRIK_INPUTS_BATTERY_TO(table) NUVRIK_I16((table)->battery_to)
-#endif
-#ifndef NUVRIK_INPUTS_LIMITS
-#define NUVRIK_INPUTS_LIMITS(table) NUVRIK_P((table)->limits)
-#endif
-#ifndef NUVRIK_INPUTS_LIMITS_COUNT
-#define NUVRIK_INPUTS_LIMITS_COUNT(table) NUVRIK_U8((table)->limits_count)
 #endif
 
 #ifndef NUVRIK_INCOMING_TEXT

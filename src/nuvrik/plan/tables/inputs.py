@@ -1,7 +1,8 @@
 """A machine's own inputs as a table."""
 
-from nuvrik.core.inputs import InputsTable, LimitsTable
+from nuvrik.core.inputs import InputsTable
 from nuvrik.core.levels import FULL, NOBODY, clamp, div
+from nuvrik.core.outputs import LimitsTable
 from nuvrik.levels import level_of
 from nuvrik.plan.form.backward import AnalogItem, DistanceItem, VoltsItem
 from nuvrik.plan.form.models import Link
@@ -23,25 +24,32 @@ def inputs_table(link: Link) -> InputsTable:
     def place(name: str | None) -> int:
         return NOBODY if name is None else places[name]
 
-    def limits(model: AnyOutput) -> LimitsTable:
-        ends = (place(getattr(model, key, None)) for key in ("dial", "end_forward", "end_backward"))
-        return made(LimitsTable, **dict(zip(LimitsTable.__annotations__, ends, strict=True)))
-
     battery, stop = link.failsafe.low_battery, link.failsafe.stop_switch
     low = _share(link, battery.of, battery.below) if battery else 0
-    each = [limits(model) for model in link.outputs.values()]
-    limited = battery is not None or any(set(vars(one).values()) != {NOBODY} for one in each)
     return made(
         InputsTable,
-        used=limited or stop is not None,
+        used=bool(limits_of(link)) or stop is not None,
         stop=place(stop),
         battery=place(battery.of) if battery else NOBODY,
         battery_low=low,
         battery_high=min(low + ABOVE, FULL),
         battery_ms=battery.for_ms if battery else 0,
         battery_to=level_of(battery.to) if battery else 0,
-        limits=each if limited else [],
     )
+
+
+def limits_of(link: Link) -> list[LimitsTable]:
+    """What limits each output; nothing where nothing limits any."""
+    places = {name: place for place, name in enumerate(link.telemetry)}
+
+    def limits(model: AnyOutput) -> LimitsTable:
+        named = [getattr(model, key, None) for key in LimitsTable.__annotations__]
+        found = [NOBODY if name is None else places[name] for name in named]
+        return made(LimitsTable, **dict(zip(LimitsTable.__annotations__, found, strict=True)))
+
+    each = [limits(model) for model in link.outputs.values()]
+    limited = any(set(vars(one).values()) != {NOBODY} for one in each)
+    return each if limited or link.failsafe.low_battery is not None else []
 
 
 def _share(link: Link, name: str, number: float) -> int:

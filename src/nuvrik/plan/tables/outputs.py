@@ -22,6 +22,7 @@ from nuvrik.levels import level_of
 from nuvrik.plan import wiring
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import AnyOutput, MotorOutput, ServoOutput, StepperOutput, SwitchOutput
+from nuvrik.plan.tables.inputs import limits_of
 from nuvrik.plan.tables.made import made
 
 KINDS = {MotorOutput: IS_MOTOR, ServoOutput: IS_SERVO, StepperOutput: IS_STEPPER, SwitchOutput: IS_SWITCH}
@@ -60,6 +61,7 @@ def outputs_table(link: Link) -> OutputsTable:
         servos=[servo_table(one) for one in by_kind[IS_SERVO] if isinstance(one, ServoOutput)],
         steppers=[stepper_table(one) for one in by_kind[IS_STEPPER] if isinstance(one, StepperOutput)],
         switches=[switch_table(one) for one in by_kind[IS_SWITCH] if isinstance(one, SwitchOutput)],
+        limits=limits_of(link),
     )
 
 

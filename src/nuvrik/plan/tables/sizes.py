@@ -58,9 +58,13 @@ def _lengths(kinds: dict[str, list[Any]]) -> dict[str, int]:
 
     body = HEAD_BYTES + _payload(of) + CHECK_BYTES
     made = {"MOST_KEPT": body, "MOST_BODY": body + SPARE}
+    asked = [len(one.arguments) for one in of("RequestTable")]
+    made["MOST_ARGUMENTS"] = max([1, *asked])
+    if not any(one.guard_ms for one in of("TellingTable")):
+        # Not 1: a compiler that looks far ahead would warn of what is never done.
+        made["MOST_NOTES"] = 2
     made["MOST_SLOTS"] = max([1, *(len(train.channels) for train in of("TrainTable"))])
     if not any(one.lines for one in of("IncomingTable")):
-        # Not 1: a compiler that looks far ahead would warn of what is never done.
         made["MOST_PIECE"] = 8
     if not any(one.way_out == OUT_TEXT for one in of("WriterTable")):
         made["MOST_WIRE"] = max([1, *(_wire(sender, body) for sender in of("SenderTable"))])

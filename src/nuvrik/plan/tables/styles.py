@@ -87,7 +87,7 @@ def keys_table(link: Link) -> KeysTable:
     return made(
         KeysTable,
         keys=[_key(link, code, action) for code, action in codes.items()],
-        channels=[name in places for name in link.channels] if codes else [],
+        places=[name in places for name in link.channels] if codes else [],
     )
 
 
