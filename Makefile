@@ -74,7 +74,7 @@ mutants: $(VENV)/ready-dev     ## core and the translator broken in 104 places, 
 reached: $(VENV)/ready-dev     ## the lines and branches of core that no random life comes to, five minutes
 	$(BIN)/python tools/core_coverage.py
 
-traces: $(VENV)/ready-dev       ## lives of 200,000 steps in Python, C and MicroPython, an hour (wants `make toolchain`)
+traces: $(VENV)/ready-dev       ## lives of 200,000 steps in Python, C and MicroPython, for hours (wants `make toolchain`)
 	$(BIN)/python tools/traces.py
 
 screenshots: $(VENV)/ready-dev ## one picture per main command and figure (wants `make toolchain` first)

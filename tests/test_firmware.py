@@ -2,8 +2,10 @@
 what does not fit is said before anything is written."""
 
 import json
+import os
 import shutil
 import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -197,3 +199,18 @@ def test_options_that_make_no_sense_are_said(tug: Path, tmp_path: Path) -> None:
     ):
         assert what in nuvrik_command("export", tug, "--out", tmp_path / "fw", *words, code=2)
     assert not (tmp_path / "fw").exists()
+
+
+@needs_a_chip
+def test_the_page_about_boards_can_be_followed_up_to_the_flashing(tmp_path: Path) -> None:
+    """Every command of it, as it is typed there."""
+    page = (Path(__file__).parents[1] / "docs/firmware.md").read_text("utf-8")
+    evening = page[page.index("## An evening") : page.index("## What does not fit")]
+    typed = [line.strip() for line in evening.splitlines() if line.startswith("    ")]
+    until = next(at for at, line in enumerate(typed) if " flash " in line)
+    assert typed[0].startswith("nuvrik new") and len(typed[:until]) > 5
+    environment = os.environ | {"PATH": f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"}
+    for line in [*typed[:until], *(one for one in typed[until:] if "--verify" in one)]:
+        done = subprocess.run(line.split(), cwd=tmp_path, env=environment, check=False, capture_output=True)
+        assert done.returncode == 0, (line, done.stdout, done.stderr)
+    assert (tmp_path / "firmware/firmware.hex").exists()

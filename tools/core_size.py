@@ -1,8 +1,9 @@
-"""How much flash and RAM a machine's end of some links takes on an AVR, without a board.
+"""How much flash and RAM a machine's end of some links takes on an AVR, without a board and with its own.
 
     python tools/core_size.py [LINK ...]
 
-Wants avr-gcc (`make toolchain`)."""
+Without a board means: what stands in for it only touches a byte that anybody may look at, so that a compiler
+that looks at the whole program can leave nothing out. Wants avr-gcc (`make toolchain`)."""
 
 import subprocess
 import sys
@@ -10,77 +11,95 @@ import tempfile
 from pathlib import Path
 
 import nuvrik
-from nuvrik.export.native import C
-from nuvrik.export.parts import defines
-from nuvrik.export.program import Program
-from nuvrik.export.tables_as_c import as_c
+from nuvrik.export.boards import CHIPS, misfits
+from nuvrik.export.firmware import Wanted, firmware
 from nuvrik.plan.starters import starter_text
-from nuvrik.plan.tables.ends import end_table
 
-FLAGS = ("-mmcu=atmega2560", "-std=c99", "-Os", "-ffunction-sections", "-fdata-sections", "-Wl,--gc-sections")
+FLAGS = (
+    *("-mmcu=atmega2560", "-DF_CPU=16000000UL", "-std=gnu99", "-Os", "-flto", "-mcall-prologues", "-mrelax"),
+    *("-Wno-type-limits", "-Wl,--gc-sections"),
+)
 
-PROGRAM = """
-#include "nuvrik_core.h"
-{table}
-static NuvrikMachineEnd end;
-/* In place of a board: whatever is written here may be anything, and must be done. */
-volatile uint16_t now_ms;
-volatile uint8_t byte;
-volatile bool there, packets;
-
-int main(void)
-{{
-    nuvrik_machine_end_init(&end, &LINK);
-    nuvrik_machine_end_begin(&end, now_ms, now_ms, byte);
-    for (;;) {{
-        nuvrik_machine_end_pass_time(&end, now_ms);
-        while (there) {{
-            {take}
-        }}
-        {reading}
-        nuvrik_machine_end_turn(&end);
-        if (nuvrik_machine_end_send(&end))
-            byte = end.sender.wire[end.sender.count - 1];
-    }}
-}}
+STAND_IN = """
+#include "nuvrik_board.h"
+volatile uint8_t there;
+void board_begin(void) { there = 1; }
+uint8_t board_start(uint32_t *boot) { *boot = there; return there; }
+uint32_t board_now_ms(void) { return there; }
+int16_t board_take(uint8_t line) { there = line; return (int8_t)there; }
+bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
+{
+    there = bytes[count - line];
+    return there;
+}
+uint8_t board_packet(uint8_t *into) { into[0] = there; return there; }
+void board_pin(uint8_t pin, bool high) { there = pin; there = high; }
+void board_pwm(uint8_t pin, uint16_t on, uint16_t most)
+{
+    there = pin;
+    there = (uint8_t)on;
+    there = (uint8_t)most;
+}
+void board_pulse(uint8_t pin, uint16_t us) { there = pin; there = (uint8_t)us; }
+void board_steps(uint8_t pin, uint16_t rate, int32_t left) { there = pin; there = (uint8_t)(rate + left); }
+int32_t board_input(uint8_t pin, uint8_t what) { there = pin; there = what; return there; }
+uint16_t board_edge(bool *high) { *high = there; return there; }
+bool board_emit(const uint16_t *lengths, uint8_t count, uint16_t hz)
+{
+    there = (uint8_t)(lengths[count] + hz);
+    return there;
+}
+void board_alive(void) { there = 0; }
 """
 
-PACKET = """nuvrik_machine_end_begin_packet(&end);
-            nuvrik_machine_end_packet_byte(&end, byte);
-            nuvrik_machine_end_end_packet(&end);"""
-STREAM = "nuvrik_machine_end_take(&end, byte);"
-READING = "nuvrik_telling_take(&end.telling, byte, now_ms);"
 
-
-def size_of(link: nuvrik.Link, program: Program, whole: bool = False) -> tuple[int, int]:
-    """Bytes of flash and of RAM, with all of core compiled in if it is to be whole."""
-    table = end_table(link, stream=not link.medium.datagrams)
-    has = {key: n for key, n in defines(table, program).items() if not whole or key.startswith("MOST_")}
-    take = PACKET if link.medium.datagrams else STREAM
-    with tempfile.TemporaryDirectory() as folder:
-        main = Path(folder) / "main.c"
-        reading = READING if link.telemetry or whole else ""
-        main.write_text(
-            PROGRAM.format(table=as_c(table, "LINK", program), take=take, reading=reading), "utf-8"
-        )
-        made = Path(folder) / "out.elf"
-        rooms = [f"-DNUVRIK_{name}={value}" for name, value in has.items()]
-        words = ["avr-gcc", *FLAGS, *rooms, f"-I{C}", str(main), str(C / "nuvrik_core.c"), "-o", str(made)]
-        subprocess.run(words, check=True)
-        said = subprocess.run(["avr-size", str(made)], check=True, capture_output=True, text=True).stdout
+def size_of(folder: Path, flags: tuple[str, ...] = FLAGS) -> tuple[int, int]:
+    """Bytes of flash and of RAM of what is in a folder."""
+    made = folder / "firmware.elf"
+    files = [str(one) for one in sorted(folder.glob("*.c"))]
+    subprocess.run(["avr-gcc", *flags, *files, "-o", str(made)], check=True)
+    said = subprocess.run(["avr-size", str(made)], check=True, capture_output=True, text=True).stdout
     text, data, bss = (int(word) for word in said.splitlines()[1].split()[:3])
     return text + data, data + bss
 
 
+def without_board(link: nuvrik.Link) -> tuple[int, int]:
+    """Core, its tables and the loop, less what a program that does nothing takes."""
+    with tempfile.TemporaryDirectory() as folder:
+        here = Path(folder)
+        made = firmware(Wanted(link, "link.toml", "blank"))
+        for name, text in (made.files | made.own | {"board.c": STAND_IN}).items():
+            (here / name).write_text(text, "utf-8")
+        whole = size_of(here)
+    with tempfile.TemporaryDirectory() as folder:
+        (Path(folder) / "main.c").write_text("int main(void) { for (;;) { } }\n" + STAND_IN, "utf-8")
+        (Path(folder) / "nuvrik_board.h").write_text(made.files["nuvrik_board.h"], "utf-8")
+        bare = size_of(Path(folder))
+    return whole[0] - bare[0], whole[1] - bare[1]
+
+
+def with_board(link: nuvrik.Link) -> tuple[str, int, int]:
+    """The whole firmware on the smallest chip on which it fits."""
+    chip = next(one for one in CHIPS.values() if not any(misfits(link, one)))
+    with tempfile.TemporaryDirectory() as folder:
+        made = firmware(Wanted(link, "link.toml", chip.name))
+        for name, text in (made.files | made.own).items():
+            (Path(folder) / name).write_text(text, "utf-8")
+        flags = (f"-mmcu={chip.name}", *FLAGS[1:])
+        return chip.name, *size_of(Path(folder), flags)
+
+
 def main(names: list[str]) -> int:
     """A line a link."""
-    program = Program()
     for name in names:
-        for whole in (False, True):
-            flash, ram = size_of(nuvrik.parse(starter_text(name)), program, whole)
-            print(f"{name:12} {'all of core' if whole else '':12} {flash / 1000:6.1f} KB {ram:5} B")
+        link = nuvrik.parse(starter_text(name))
+        flash, ram = without_board(link)
+        chip, all_flash, all_ram = with_board(link)
+        print(
+            f"{name:12} without a board {flash:6} B {ram:5} B   whole, {chip}, {all_flash:6} B {all_ram:5} B"
+        )
     return 0
 
 
 if __name__ == "__main__":
-    sys.exit(main(sys.argv[1:] or ["tug", "marram", "vent"]))
+    sys.exit(main(sys.argv[1:] or ["tug", "rover", "arm", "marram", "vent", "panel"]))
