@@ -11,11 +11,13 @@ from test_traces import SEED
 import nuvrik
 from nuvrik.budget.stop import stop_bound
 from nuvrik.core.watch import ARMED, FAILSAFE
-from nuvrik.export.boards import uses_of_sensors
-from nuvrik.export.emulated import BY_HAND, POWER, TOO_LOW
+from nuvrik.export.boards import CHIPS, HANDSET, uses_of_sensors
+from nuvrik.export.emulated import BY_HAND, POWER, TOO_LOW, Emulated, build_emulator
+from nuvrik.export.on_avr import built
 from nuvrik.plan.starters import starter_text
 from nuvrik.recordings.pilot import play, practice
 from nuvrik.recordings.recording import Recording
+from nuvrik.wire.kinds import STOP
 
 pytestmark = [needs_a_chip, pytest.mark.slow]
 
@@ -140,3 +142,74 @@ def test_what_it_reads_is_what_it_tells(tmp_path: Path) -> None:
     chip.drive(practice(link, 2, 4000), 0, 2000, handset)
     low, high = link.telemetry["battery"].range
     assert handset.telemetry["battery"].value == pytest.approx((low + high) / 2, rel=0.02)
+
+
+CONTROLS = {"left_stick": 14, "right_stick": 15, "arm_button": 4, "stop_button": 5}
+
+
+def with_pins() -> nuvrik.Link:
+    """The tug, its controls on pins: sticks on a converter, buttons to ground."""
+    text = starter_text("tug")
+    for name, pin in CONTROLS.items():
+        low = 'active = "low"\n' if "button" in name else ""
+        text = text.replace(f"[controls.{name}]", f"[controls.{name}]\npin = {pin}\n{low}")
+    return nuvrik.parse(text)
+
+
+def test_a_handset_on_a_chip_sends_what_one_in_python_does(tmp_path: Path) -> None:
+    link, rng, board = with_pins(), random.Random(SEED), CHIPS["atmega328p"]
+    chip = Emulated(build_emulator(tmp_path), built(link, board, tmp_path, end=HANDSET), board)
+    machine, ours = nuvrik.Machine(link, stream=True), nuvrik.Handset(link, stream=True)
+    sticks = {"left_stick": 508, "right_stick": 515}
+    buttons = {"arm_button": False, "stop_button": False}
+    sent = armed = stopped = 0
+    for part in range(24):
+        if part > 3:
+            buttons = {"arm_button": part % 4 == 0, "stop_button": part in (11, 17)}
+        if part > 6:
+            sticks = {name: rng.choice((0, 508, 515, 1023, rng.randrange(1024))) for name in sticks}
+        for channel, raw in enumerate(sticks.values()):
+            chip.volts(channel, (raw * 5000 + 2500) // 1024)
+        for bit, pressed in zip((4, 5), buttons.values(), strict=True):
+            chip.level("D", bit, not pressed)
+        values: list[int] = []
+        for _ in range(60):
+            chip.run(chip.us + 5000)
+            now = int(chip.us / 1000)
+            ours.read(now, **sticks, **{name: int(not one) for name, one in buttons.items()})
+            ours.send(now)
+            for event in machine.feed(bytes(byte for _, byte in chip.said()), now):
+                assert isinstance(event, nuvrik.Frame), event
+                sent += 1
+                stopped += event.kind == STOP
+                values = [] if event.kind == STOP else list(event.values)
+            machine.tick(now)
+        armed += machine.state == "ARMED"
+        # A converter reads a count beside what it should, and a level is as coarse as its bits.
+        for value, (name, theirs) in zip(values, ours.wire_values.items(), strict=False):
+            assert value == pytest.approx(theirs, abs=150), (name, part, sticks, buttons)
+    assert sent > 24 * 12 and armed and stopped
+
+
+def test_a_handset_with_a_module_tells_raw_readings_to_a_host_that_asks(tmp_path: Path) -> None:
+    link, board = with_pins(), CHIPS["atmega328p"]
+    program = built(link, board, tmp_path, end=HANDSET, packets=True)
+    chip = Emulated(build_emulator(tmp_path), program, board)
+    chip.run(BOOTS_US)
+    chip.volts(0, 2500)
+    chip.level("D", 4, False)
+    chip.level("D", 5, True)
+    chip.run(200_000)
+    assert chip.said() == []
+    chip.send(b"r")
+    chip.run(500_000)
+    header, *rows = bytes(byte for _, byte in chip.said()).decode().splitlines()
+    assert header == f"t_ms,{','.join(CONTROLS)}" and len(rows) > 12
+    times = [int(row.split(",")[0]) for row in rows]
+    assert times == sorted(times) and all(abs(int(row.split(",")[1]) - 512) < 4 for row in rows[:-1])
+    assert rows[0].endswith(",0,1")
+    chip.send(b"x")
+    chip.run(550_000)
+    chip.said()
+    chip.run(700_000)
+    assert chip.said() == []

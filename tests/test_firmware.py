@@ -41,9 +41,11 @@ def tug(tmp_path: Path) -> Path:
     return write(tmp_path, "tug.toml", starter_text("tug"))
 
 
-def written(name: str, board: str, folder: Path, packets: bool = False) -> list[Path]:
+def written(
+    name: str, board: str, folder: Path, packets: bool = False, end: str = boards.MACHINE
+) -> list[Path]:
     folder.mkdir()
-    made = firmware(Wanted(nuvrik.parse(starter_text(name)), f"{name}.toml", board, packets))
+    made = firmware(Wanted(nuvrik.parse(starter_text(name)), f"{name}.toml", board, packets, end))
     for file, text in (made.files | made.own).items():
         (folder / file).write_text(text, "utf-8")
         if file.endswith((".c", ".h")):
@@ -70,6 +72,11 @@ def test_what_is_written_compiles_without_a_warning(name: str, tmp_path: Path) -
     compiles("gcc", (*STRICT, "-Wno-type-limits"), written(name, "posix", tmp_path / "posix"))
     blank = written(name, "blank", tmp_path / "blank")
     compiles("gcc", (*STRICT, "-Wno-type-limits"), blank)
+    for end in (boards.HANDSET, boards.BRIDGE) if link.medium.kind == "radio" else (boards.HANDSET,):
+        packets = end == boards.BRIDGE
+        flags = (*AVR_STRICT, "-mmcu=atmega2560", "-DF_CPU=16000000UL")
+        compiles("avr-gcc", flags, written(name, "atmega2560", tmp_path / end, packets, end))
+        blank += written(name, "blank", tmp_path / f"blank_{end}", packets, end)
     if shutil.which("g++"):
         compiles("g++", CPP, blank)
 
@@ -195,9 +202,11 @@ def test_options_that_make_no_sense_are_said(tug: Path, tmp_path: Path) -> None:
     for words, what in (
         (("--to", "rust"), "--to"),
         (("--end", "middle"), "--end"),
+        (("--end", "bridge", "--board", "blank", "--packets"), "no bridge"),
         (("--board", "atmega"), "atmega328p"),
     ):
-        assert what in nuvrik_command("export", tug, "--out", tmp_path / "fw", *words, code=2)
+        file = write(tmp_path, "arm.toml", starter_text("arm")) if "bridge" in words else tug
+        assert what in nuvrik_command("export", file, "--out", tmp_path / "fw", *words, code=2)
     assert not (tmp_path / "fw").exists()
 
 

@@ -164,6 +164,12 @@ BROKEN = [
     ('driver = "pwm_2dir"', 'idle = "brake"\ndriver = "pwm_1dir" #', "outputs.port_screw.idle", "cannot"),
     ('driver = "pwm_2dir"', 'driver = "two_pwm"', "outputs.port_screw.pins", "two_pwm has forward, backward"),
     ("start_duty = 0.18", "hold_duty = 0.9", "outputs.port_screw.hold_duty", "at most 0.5"),
+    (
+        "[controls.right_stick]",
+        '[controls.knob]\nkind = "slider"\nraw = [0, 9]\npin = 14\n[controls.right_stick]\npin = 14',
+        "controls.right_stick.pin",
+        "controls.knob.pin uses too",
+    ),
     ("[mix]", "[board]\npins = 9\n[mix]", "outputs.starboard_screw.pins.forward", "pins 0 to 8"),
     ("[mix]", "[board]\npwm_pins = [5]\n[mix]", "outputs.starboard_screw.pins.pwm", "cannot carry PWM"),
     ("[mix]", "[board]\nreserved = [7]\n[mix]", "outputs.port_screw.pins.forward", "board.reserved"),
@@ -284,6 +290,7 @@ WARNED = [
     ("start_duty = 0.18", "current_ma = 900", "board.supply_ma"),
     ("dead_zone = 0.04", 'on_release = "hold"', "controls.right_stick.on_release"),
     ("dead_zone = 0.04", "trim = 0.2", "controls.left_stick.trim"),
+    ("[controls.arm_button]", "[controls.arm_button]\npin = 4", "controls.arm_button.pin"),
     ("[channels.turn]", '[channels.n]\nkind = "count"\nfrom = "arm_button"\n[channels.turn]', "channels.n"),
 ]
 

@@ -275,7 +275,7 @@ for _command in (drive, machine, jog):
 def export(
     link: LinkFile,
     to: Annotated[str, typer.Option("--to", metavar="LANGUAGE", help="c.")] = "c",
-    end: Annotated[str, typer.Option("--end", metavar="END", help="machine.")] = "machine",
+    end: Annotated[str, typer.Option("--end", metavar="END", help="machine, handset or bridge.")] = "machine",
     board: Annotated[
         str, typer.Option("--board", metavar="BOARD", help="atmega328p, atmega2560, posix or blank.")
     ] = "atmega328p",
@@ -294,7 +294,7 @@ def export(
     seed: Annotated[int, typer.Option("--seed", help="Which life.")] = 0,
     steps: Annotated[int, typer.Option("--steps", min=1, max=1_000_000, help="How long it is.")] = 5000,
 ) -> int:
-    """Write the firmware of a microcontroller, in C, to be built with make.
+    """Write the firmware of a microcontroller at either end, in C, to be built with make.
 
     What is generated says so, and is made anew each time; main.c is yours, and is written once.
     """

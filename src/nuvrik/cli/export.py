@@ -6,14 +6,13 @@ from pathlib import Path
 from typing import Any
 
 from nuvrik.cli.words import DONE, NO, Trouble, console, say
-from nuvrik.plan.form.media import InfraredMedium
+from nuvrik.plan.form.media import InfraredMedium, Packets
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load, parse, read_text
 from nuvrik.plan.problems import Problem, suggestion
 from nuvrik.ports.files import write_file
 
 TARGETS = ("c",)
-ENDS = ("machine",)
 
 
 @dataclass
@@ -46,7 +45,7 @@ def run_export(file: Path, options: Options) -> int:
 
 
 def _write_firmware(file: Path, options: Options, folder: Path) -> int:
-    from nuvrik.export.boards import BOARDS
+    from nuvrik.export.boards import BOARDS, BRIDGE, ENDS
     from nuvrik.export.folder import Foreign, write_export
 
     for given, known, option in (
@@ -58,7 +57,10 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
             raise Trouble(f'{option}: there is no "{given}": {suggestion(given, known)}')
     text = read_text(file)
     link = parse(text, str(file))
-    problems = _misfits(link, options.board)
+    if options.end == BRIDGE:
+        # A bridge is there for packets.
+        options.packets = True
+    problems = _misfits(link, options.board, options.end)
     if problems:
         out = console()
         out.print((link.name, "bold"), f" does not fit on {options.board}; nothing has been written:")
@@ -84,18 +86,20 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
     return DONE
 
 
-def _misfits(link: Link, board: str) -> list[Problem]:
-    from nuvrik.export.boards import CHIPS, misfits
+def _misfits(link: Link, board: str, end: str) -> list[Problem]:
+    from nuvrik.export.boards import BRIDGE, CHIPS, misfits
 
     if isinstance(link.medium, InfraredMedium):
         raise Trouble(f"{link.name} is a remote control's link; there is no firmware for its receiver yet")
-    return list(misfits(link, CHIPS[board])) if board in CHIPS else []
+    if end == BRIDGE and not (isinstance(link.medium, Packets) and link.frame.sealed):
+        raise Trouble(f"{link.name} needs no bridge: its frames are no packets of a module")
+    return list(misfits(link, CHIPS[board], end)) if board in CHIPS else []
 
 
 def _made(link: Link, file: str, what: dict[str, Any]) -> Any:
     from nuvrik.export.firmware import Wanted, firmware
 
-    return firmware(Wanted(link, file, what["board"], bool(what["packets"])))
+    return firmware(Wanted(link, file, what["board"], bool(what["packets"]), what["end"]))
 
 
 # ---- what was written ----

@@ -95,8 +95,9 @@ class Writer:
             return False
         if self.table.way_out == OUT_KEYS:
             return self.press(self.chooser.choose(values))
-        for i in range(len(self.table.channels)):
-            self.slots[i] = slot_of_value(self.table.train, self.table.channels[i], values[i])
+        if self.table.way_out == OUT_SLOTS:
+            for i in range(len(self.table.channels)):
+                self.slots[i] = slot_of_value(self.table.train, self.table.channels[i], values[i])
         return True
 
     def begin_plain(self) -> None:

@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 from nuvrik.budget.clocks import divisors
 from nuvrik.plan.form.backward import AnyItem, DigitalItem, ShaftItem, VectorItem
+from nuvrik.plan.form.controls import ButtonControl
 from nuvrik.plan.form.media import PulsesMedium, SerialMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, StepperOutput, pin_users, pwm_roles
@@ -89,6 +90,9 @@ class Use(NamedTuple):
     of: str
 
 
+MACHINE, HANDSET, BRIDGE = "machine", "handset", "bridge"
+ENDS = (MACHINE, HANDSET, BRIDGE)
+
 PWM, PULSE, STEP, PLAIN, ANALOG, COUNTER, CONTACT = (
     *("pwm", "pulse", "step", "plain"),
     *("analog", "counter", "contact"),
@@ -120,6 +124,17 @@ def uses_of_sensors(link: Link) -> list[Use]:
     return found
 
 
+def uses_of_controls(link: Link) -> list[Use]:
+    """Every pin of the handset's board that a control is read from."""
+    found = []
+    for name, control in link.controls.items():
+        pin = getattr(control, "pin", None)
+        if pin is not None:
+            how = CONTACT if isinstance(control, ButtonControl) else ANALOG
+            found.append(Use(f"controls.{name}.pin", pin, how, name))
+    return found
+
+
 def reads(item: AnyItem) -> str:
     """How a board reads a sensor, "" where the builder's own code has to."""
     if isinstance(item, DigitalItem):
@@ -135,18 +150,20 @@ def servo_timer(chip: Chip, uses: list[Use]) -> int:
     return next((timer for timer in chip.wide if timer not in busy), 0)
 
 
-def misfits(link: Link, chip: Chip) -> Iterator[Problem]:
-    """Everything for which a link does not fit on a chip, with the key and what would fit."""
-    yield from _missing(link)
+def misfits(link: Link, chip: Chip, end: str = MACHINE) -> Iterator[Problem]:
+    """Everything for which an end of a link does not fit on a chip, with the key and what would fit."""
     if isinstance(link.medium, SerialMedium):
         yield from _baud(link.medium.baud, chip)
     if isinstance(link.medium, PulsesMedium) or link.medium.kind in ("infrared", "on_off"):
-        yield _problem("medium.kind", f'"{link.medium.kind}" has no way in on the {chip.name} yet')
-    outputs, sensors = uses_of_outputs(link), uses_of_sensors(link)
-    for use in (*outputs, *sensors):
+        yield _problem("medium.kind", f'"{link.medium.kind}" has no way in or out on the {chip.name} yet')
+    outputs, inputs = [], uses_of_controls(link) if end == HANDSET else []
+    if end == MACHINE:
+        yield from _missing(link)
+        outputs, inputs = uses_of_outputs(link), uses_of_sensors(link)
+    for use in (*outputs, *inputs):
         yield from _pin(use, chip)
     yield from _timers(link, chip, outputs)
-    for use in sensors:
+    for use in inputs:
         able = chip.analog if use.role == ANALOG else chip.counts if use.role == COUNTER else range(chip.pins)
         if use.pin not in able:
             does = "read volts" if use.role == ANALOG else "count"

@@ -17,7 +17,7 @@ from nuvrik.core.outputs import IS_STEPPER
 from nuvrik.core.sealed import ACCEPTED, TOO_LONG
 from nuvrik.core.stepper import NO_LIMIT
 from nuvrik.ends.machine import Machine
-from nuvrik.export.firmware import link_files
+from nuvrik.export.firmware import Wanted, link_files
 from nuvrik.export.native import Native, build
 from nuvrik.export.parts import defines
 from nuvrik.export.program import Program
@@ -285,7 +285,7 @@ def _interpreter(interpreter: str, key: int, link: Link) -> MicroPythons:
 def in_c_on_the_spot(link: Link, folder: Path, compiler: str) -> InC:
     """Build core for a link with a compiler, and make machines of it. CalledProcessError if that fails."""
     library, stream = folder / "nuvrik_core.so", not link.medium.datagrams
-    for name, text in link_files(link, stream=stream).items():
+    for name, text in link_files(Wanted(link, "", "blank", not stream)).items():
         (folder / name).write_text(text, "utf-8")
     build(library, compiler=compiler, link=folder)
     return InC(library, tuple(defines(end_table(link, stream=stream), Program()).items()))

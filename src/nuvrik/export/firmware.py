@@ -1,11 +1,12 @@
 """Everything that is written for one end of a link on one board, file by file."""
 
 import textwrap
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from nuvrik.core.widths import Table
 from nuvrik.export import boards
 from nuvrik.export.facts import facts_of
 from nuvrik.export.native import C
@@ -13,10 +14,11 @@ from nuvrik.export.parts import defines
 from nuvrik.export.program import Program
 from nuvrik.export.tables_as_c import as_c
 from nuvrik.export.wiring import wires
-from nuvrik.plan.form.backward import CallRequest
+from nuvrik.plan.form.backward import AnyItem, CallRequest, DemandItem
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput
 from nuvrik.plan.tables.ends import build_tags, end_table
+from nuvrik.plan.tables.handset_end import bridge_table, handset_end_table
 from nuvrik.ports.open import baud_of
 from nuvrik.version import VERSION_WORDS
 
@@ -46,10 +48,32 @@ class Wanted(NamedTuple):
     file: str
     board: str
     packets: bool = False
+    end: str = boards.MACHINE
+
+    @property
+    def table(self) -> Table:
+        """What its end of the link comes to."""
+        stream = not self.packets
+        if self.end == boards.HANDSET:
+            return handset_end_table(self.link, stream=stream)
+        return bridge_table(self.link) if self.end == boards.BRIDGE else end_table(self.link, stream=stream)
+
+    @property
+    def inputs(self) -> list[boards.Use]:
+        """The pins that the board reads by itself."""
+        if self.end == boards.BRIDGE:
+            return []
+        of = boards.uses_of_controls if self.end == boards.HANDSET else boards.uses_of_sensors
+        return of(self.link)
+
+    @property
+    def outputs(self) -> list[boards.Use]:
+        """The pins that the board sets."""
+        return boards.uses_of_outputs(self.link) if self.end == boards.MACHINE else []
 
 
 def firmware(wanted: Wanted) -> Made:
-    """The firmware of a machine's end."""
+    """The firmware of one end."""
     board = wanted.board
     head = _head(wanted)
     words = _words(wanted)
@@ -61,9 +85,9 @@ def firmware(wanted: Wanted) -> Made:
         "nuvrik_board.h": head + _copied("nuvrik_board.h"),
         "nuvrik.h": head + _copied("nuvrik.h"),
         "nuvrik_call.h": head + _copied("nuvrik_call.h"),
-        "nuvrik_machine.c": head + _copied("nuvrik_machine.c"),
+        f"nuvrik_{wanted.end}.c": head + _copied(f"nuvrik_{wanted.end}.c"),
     }
-    told = link_files(wanted.link, stream=not wanted.packets, more=_for_board(wanted))
+    told = link_files(wanted)
     files |= {name: head + text for name, text in told.items()}
     if words["calls"]:
         files["link_hooks.c"] = head + _hooks(wanted.link)
@@ -110,22 +134,25 @@ def _filled(name: str, words: dict[str, Any]) -> str:
     return made.get_template(f"{name}.jinja").render(words)
 
 
-def link_files(link: Link, *, stream: bool, more: Mapping[str, int] | None = None) -> dict[str, str]:
-    """What core is told of a link: ``link_sizes.h``, with ``more`` defined in it, ``link_tables.h`` and
-    ``link_tables.c``."""
-    table, program = end_table(link, stream=stream), _program()
+def link_files(wanted: Wanted) -> dict[str, str]:
+    """What core, glue and board are told of a link: its sizes, the names of its tables, and its tables."""
+    link, table, program = wanted.link, wanted.table, _program()
     facts = facts_of(table, "NUVRIK_LINK", program)
     sizes = [f"#define NUVRIK_{name} {value}" for name, value in defines(table, program).items()]
-    sizes += [f"#define {name} {value}" for name, value in (more or {}).items()]
+    sizes += [f"#define {name} {value}" for name, value in _for_board(wanted).items()]
     macros = [f"#define {macro}(table) NUVRIK_KNOWN(table, {text})" for macro, text in facts.macros.items()]
     words = {
-        "enums": dict(_enums(link)),
-        "calls": [name for name, one in link.requests.items() if isinstance(one, CallRequest)],
+        "kind": type(table).__name__,
+        "enums": dict(_enums(link)) if wanted.end != boards.BRIDGE else {},
+        "calls": _calls(wanted),
         "shared": facts.shared.values(),
         "sizes": sizes,
         "macros": macros,
+        "inputs": wanted.inputs if wanted.end == boards.HANDSET else [],
     }
     body = [_folded(line) for line in as_c(table, "NUVRIK_LINK", program, facts.shared).splitlines()]
+    if wanted.end == boards.HANDSET and wanted.inputs:
+        body.append(_input_pins(wanted))
     about = "/* The link as core runs on it: numbers only, which never change. */"
     return {
         "link_sizes.h": _filled("link_sizes.h", words),
@@ -134,17 +161,37 @@ def link_files(link: Link, *, stream: bool, more: Mapping[str, int] | None = Non
     }
 
 
-def _for_board(wanted: Wanted) -> dict[str, int]:
+def _calls(wanted: Wanted) -> list[str]:
+    """The requests that the builder's own code carries out."""
+    requests = wanted.link.requests.items() if wanted.end == boards.MACHINE else ()
+    return [name for name, one in requests if isinstance(one, CallRequest)]
+
+
+def _input_pins(wanted: Wanted) -> str:
+    """Which pin each control is read from, and what they are called in a recording."""
+    places, what = list(wanted.link.controls), {boards.ANALOG: 0, boards.CONTACT: 1}
+    rows = [f"{{{places.index(use.of)}, {use.pin}, {what[use.role]}}}" for use in wanted.inputs]
+    names = ",".join(["t_ms", *(use.of for use in wanted.inputs)])
+    table = f"const NUVRIK_FLASH NuvrikInputPin NUVRIK_INPUT_PINS[] NUVRIK_ROM = {{{', '.join(rows)}}};"
+    return "\n".join(["", _folded(table), f'const char NUVRIK_INPUT_NAMES[] = "{names}\\n";'])
+
+
+def _for_board(wanted: Wanted) -> dict[str, int | str]:
     """What glue and boards are told of a link."""
     link = wanted.link
-    uses = boards.uses_of_outputs(link) + boards.uses_of_sensors(link)
+    uses = wanted.outputs + wanted.inputs
     motors = [one for one in link.outputs.values() if isinstance(one, MotorOutput)]
 
     def many(*roles: str) -> int:
         return sum(use.role in roles for use in uses)
 
-    told = {
+    told: dict[str, int | str] = {
+        **{f"NUVRIK_IS_{end.upper()}": int(end == wanted.end) for end in boards.ENDS},
         "NUVRIK_PACKETS": int(wanted.packets),
+        "NUVRIK_PROGRAM": f'"nuvrik_{wanted.end}"',
+        "NUVRIK_INPUTS_COUNT": len(wanted.inputs),
+        "NUVRIK_TELLS_RAW": int(wanted.end == boards.HANDSET and wanted.packets and bool(wanted.inputs)),
+        "NUVRIK_TIMEOUT_MS": link.failsafe.timeout_ms,
         "NUVRIK_LINK_BAUD": baud_of(link),
         "NUVRIK_TICK_MS": link.tick_ms,
         "NUVRIK_SENSORS": len(link.telemetry),
@@ -187,8 +234,11 @@ def _words(wanted: Wanted) -> dict[str, Any]:
     """What the templates are filled with."""
     link = wanted.link
     chip = boards.CHIPS.get(wanted.board)
-    calls = {name: one for name, one in link.requests.items() if isinstance(one, CallRequest)}
-    told = [name for name, one in link.telemetry.items() if one.pin is None or not boards.reads(one)]
+    by_board = {use.of for use in wanted.inputs}
+    if wanted.end == boards.HANDSET:
+        told = [name for name, one in link.controls.items() if hasattr(one, "pin") and name not in by_board]
+    else:
+        told = [name for name, one in link.telemetry.items() if _is_told(one) and name not in by_board]
     return {
         "link": link,
         "file": wanted.file,
@@ -197,15 +247,16 @@ def _words(wanted: Wanted) -> dict[str, Any]:
         "packets": wanted.packets,
         "baud": baud_of(link),
         "version": VERSION_WORDS,
-        "calls": calls,
-        "told": [name for name in told if _is_read_by_hand(link, name)],
-        "wires": list(wires(link, chip)),
+        "calls": {name: link.requests[name] for name in _calls(wanted)},
+        "end": wanted.end,
+        "told": told,
+        "wires": list(wires(wanted.outputs, wanted.inputs, link, chip)),
     }
 
 
-def _is_read_by_hand(link: Link, name: str) -> bool:
-    item = link.telemetry[name]
-    return item.kind not in ("demand",) and getattr(item, "sensor", True)
+def _is_told(item: AnyItem) -> bool:
+    """Whether a sensor is there to be read."""
+    return not isinstance(item, DemandItem) and getattr(item, "sensor", True)
 
 
 def _enums(link: Link) -> Iterator[tuple[str, list[str]]]:
@@ -214,6 +265,7 @@ def _enums(link: Link) -> Iterator[tuple[str, list[str]]]:
     yield "CHANNEL", list(link.channels)
     yield "SENSOR", list(link.telemetry)
     yield "REQUEST", list(link.requests)
+    yield "CONTROL", list(link.controls)
 
 
 def files_of(folder: Path) -> dict[str, str]:

@@ -12,7 +12,17 @@ from pathlib import Path
 from nuvrik.core.levels import TIMER_MAX
 from nuvrik.core.outputs import IS_STEPPER
 from nuvrik.ends.machine import Machine
-from nuvrik.export.boards import ANALOG, CHIPS, CONTACT, PWM, Chip, misfits, uses_of_outputs, uses_of_sensors
+from nuvrik.export.boards import (
+    ANALOG,
+    CHIPS,
+    CONTACT,
+    MACHINE,
+    PWM,
+    Chip,
+    misfits,
+    uses_of_outputs,
+    uses_of_sensors,
+)
 from nuvrik.export.chip_pins import Pins
 from nuvrik.export.elsewhere import ElsewhereMachine, Step
 from nuvrik.export.emulated import Emulated, View, build_emulator
@@ -204,10 +214,12 @@ def chip_for(link: Link) -> Chip:
     raise NotHere(f"{link.name} fits on no chip that is emulated: {first.where}: {first.what}")
 
 
-def built(link: Link, chip: Chip, folder: Path, main: str | None = None) -> Path:
+def built(
+    link: Link, chip: Chip, folder: Path, main: str | None = None, end: str = MACHINE, packets: bool = False
+) -> Path:
     """Write the firmware of a link into a folder and build it, with a ``main.c`` of one's own if there is
     one. CalledProcessError if that fails."""
-    made = firmware(Wanted(link, f"{link.name}.toml", chip.name))
+    made = firmware(Wanted(link, f"{link.name}.toml", chip.name, packets, end))
     for name, text in (made.files | made.own | ({"main.c": main} if main else {})).items():
         (folder / name).write_text(text, "utf-8")
     subprocess.run(["make"], cwd=folder, check=True, capture_output=True, text=True)

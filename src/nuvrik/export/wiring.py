@@ -1,9 +1,10 @@
-"""Which wire goes where: the machine's pins as its builder solders them."""
+"""Which wire goes where: the pins of a board as its builder solders them."""
 
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from nuvrik.export.boards import ANALOG, COUNTER, PWM, STEP, Chip, uses_of_outputs, uses_of_sensors
+from nuvrik.export.boards import ANALOG, CONTACT, COUNTER, PWM, STEP, Chip, Use
+from nuvrik.plan.form.backward import VoltsItem
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput, SwitchOutput
 
@@ -21,24 +22,29 @@ class Wire(NamedTuple):
     needs: str
 
 
-def wires(link: Link, chip: Chip | None) -> Iterator[Wire]:
-    """Every wire of a machine, outputs first."""
-    for use in uses_of_outputs(link):
+def wires(outputs: list[Use], inputs: list[Use], link: Link, chip: Chip | None) -> Iterator[Wire]:
+    """Every wire of one end, outputs first."""
+    for use in outputs:
         output = link.outputs[use.of]
         role = use.key.rpartition(".")[2]
         to = f"{use.of}, {_input_of(output, role)}"
         yield Wire(_named(use.pin, chip), to, _carries(use.role, output, role), _needs(output))
-    for use in uses_of_sensors(link):
-        item = link.telemetry[use.of]
-        carries = {ANALOG: "volts, 0 to the board's own supply", COUNTER: "edges of a shaft"}.get(
-            use.role, "a contact to ground"
-        )
-        needs = ""
-        if item.kind == "volts":
-            needs = "a divider, so that no more than the board's supply comes in"
-        elif use.role != ANALOG:
-            needs = "nothing: the board's own pull-up is on"
-        yield Wire(_named(use.pin, chip), use.of, carries, needs)
+    for use in inputs:
+        yield Wire(_named(use.pin, chip), use.of, READS[use.role], _beside(use, link))
+
+
+READS = {
+    ANALOG: "volts, 0 to the board's own supply",
+    COUNTER: "edges of a shaft",
+    CONTACT: "a contact to ground",
+}
+
+
+def _beside(use: Use, link: Link) -> str:
+    item = link.telemetry.get(use.of)
+    if isinstance(item, VoltsItem):
+        return "a divider, so that no more than the board's supply comes in"
+    return "" if use.role == ANALOG else "nothing: the board's own pull-up is on"
 
 
 def _named(pin: int, chip: Chip | None) -> str:

@@ -28,9 +28,11 @@ void nuvrik_begin(void);
 /* One turn: what has arrived, and once a tick the inputs, the outputs, and the watchdog. */
 void nuvrik_turn(void);
 
-/* For a program that has to leave: a turn without listening, by which everything comes to rest as after a
-   loss. True once it has. */
+/* For a program that has to leave: a turn in which a machine does not listen, and everything comes to rest as
+   after a loss, and in which a handset sends arm off. True once that has been done. */
 bool nuvrik_leave(void);
+
+#if NUVRIK_IS_MACHINE
 
 /* NUVRIK_WAITING, NUVRIK_STANDBY, NUVRIK_ARMED, NUVRIK_FAILSAFE or NUVRIK_STOPPED. */
 uint8_t nuvrik_state(void);
@@ -61,6 +63,23 @@ void nuvrik_move(uint8_t output, int16_t level);
 
 /* Called at every tick, when it is decided what every output does and before a pin is written. */
 void nuvrik_before_outputs(void);
+
+#endif
+
+#if NUVRIK_IS_HANDSET
+
+/* Whether arm is being sent on. */
+bool nuvrik_armed(void);
+
+/* Give a reading of a control that the board does not read by itself, by the name that link_tables.h gives it. */
+void nuvrik_read(uint8_t control, int32_t raw);
+
+/* ---- the builder's own code ---- */
+
+/* Called when controls have been read, and before anything is made of them: the place for nuvrik_read. */
+void nuvrik_before_frame(void);
+
+#endif
 
 #ifdef __cplusplus
 }

@@ -3268,9 +3268,11 @@ bool nuvrik_writer_plain(NuvrikWriter *self, const int32_t *values)
     if ((NUVRIK_HAS_OUT_KEYS && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_KEYS)) {
         return nuvrik_writer_press(self, nuvrik_chooser_choose(&self->chooser, values));
     }
-    for (uint8_t i = 0; i < NUVRIK_WRITER_CHANNELS_COUNT(self->table); i++) {
-        self->slots[i] = nuvrik_slot_of_value(NUVRIK_WRITER_TRAIN(self->table),
-            &NUVRIK_WRITER_CHANNELS(self->table)[i], values[i]);
+    if ((NUVRIK_HAS_OUT_SLOTS && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_SLOTS)) {
+        for (uint8_t i = 0; i < NUVRIK_WRITER_CHANNELS_COUNT(self->table); i++) {
+            self->slots[i] = nuvrik_slot_of_value(NUVRIK_WRITER_TRAIN(self->table),
+                &NUVRIK_WRITER_CHANNELS(self->table)[i], values[i]);
+        }
     }
     return true;
 }

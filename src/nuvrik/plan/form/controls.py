@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from nuvrik.plan.form.base import MAX_RAW_SPAN, Millis, Name, Reading, Section
+from nuvrik.plan.form.base import MAX_RAW_SPAN, Millis, Name, Pin, Reading, Section
 
 Place = Annotated[float, Field(ge=-1, le=1)]
 Point = Annotated[list[Place], Field(min_length=2, max_length=2)]
@@ -22,6 +22,9 @@ class _Control(Section):
         ge=1,
         le=30000,
         description="after this long without a reading, in ms, the control has no reading",
+    )
+    pin: Pin | None = Field(
+        default=None, description="the pin of the handset's own board that it is read from"
     )
 
 

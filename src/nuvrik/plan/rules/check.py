@@ -32,6 +32,7 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     fit.timing,
     fit.sizes,
     fit.pins,
+    fit.control_pins,
     fit.power_up,
     fit.supply,
     fit.rests,

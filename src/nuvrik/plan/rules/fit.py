@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from itertools import pairwise
 
-from nuvrik.plan.form.controls import AxisControl, KeyControl, SliderControl
+from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, SliderControl
 from nuvrik.plan.form.frame_base import MAX_BODY
 from nuvrik.plan.form.media import Packets, retries_of
 from nuvrik.plan.form.outputs import (
@@ -138,6 +138,23 @@ def pins(draft: Draft) -> Iterator[Problem]:
             if key in pwm_roles(output) and board.pwm_pins is not None and pin not in board.pwm_pins:
                 can = listing(map(str, board.pwm_pins))
                 yield Problem("error", user, f"is pin {pin}, which cannot carry PWM", f"use {can}")
+
+
+def control_pins(draft: Draft) -> Iterator[Problem]:
+    """No pin of the handset's board reads two controls, and a contact to ground reads low."""
+    users: dict[int, str] = {}
+    for name, control in draft.controls.items():
+        pin = getattr(control, "pin", None)
+        if pin is None:
+            continue
+        user = f"controls.{name}.pin"
+        if pin in users:
+            what = f"is pin {pin}, which {users[pin]} uses too"
+            yield Problem("error", user, what, "give each its own pin")
+        users.setdefault(pin, user)
+        if isinstance(control, ButtonControl) and control.active == "high":
+            what = "has the board's pull-up on it, so a contact to ground reads 0 while it is pressed"
+            yield Problem("warning", user, what, 'say active = "low", or pull the pin down yourself')
 
 
 def power_up(draft: Draft) -> Iterator[Problem]:

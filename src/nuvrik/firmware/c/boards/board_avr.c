@@ -174,7 +174,8 @@ uint32_t board_now_ms(void)
 /* ---- the line ---- */
 
 #define RING 64U
-#define SENDS (NUVRIK_MOST_WIRE < 64 ? 64U : 128U)
+/* Room for the longest frame, and of a size that indices go round in. */
+#define SENDS (NUVRIK_MOST_WIRE < 64 ? 64U : NUVRIK_MOST_WIRE < 128 ? 128U : 256U)
 
 /* The divisor that comes nearest, with 8 samples a bit; export has looked whether it is near enough. */
 #define DIVISOR ((F_CPU + 4UL * NUVRIK_LINK_BAUD) / (8UL * NUVRIK_LINK_BAUD) - 1UL)
@@ -208,9 +209,12 @@ ISR(BOARD_UDRE_VECT)
     sends_out = (uint8_t)((at + 1U) & (SENDS - 1U));
 }
 
+/* Where the link goes in packets, the line is the host's. */
+#define OUR_LINE (NUVRIK_PACKETS ? BOARD_HOST : BOARD_LINK)
+
 int16_t board_take(uint8_t line)
 {
-    if (line != BOARD_LINK || arrived_out == arrived_in) {
+    if (line != OUR_LINE || arrived_out == arrived_in) {
         return -1;
     }
     uint8_t byte = arrived[arrived_out];
@@ -266,7 +270,7 @@ uint8_t board_packet(uint8_t *into)
 
 bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
 {
-    return line == BOARD_LINK && send_on_line(bytes, count);
+    return line == OUR_LINE && send_on_line(bytes, count);
 }
 
 #endif

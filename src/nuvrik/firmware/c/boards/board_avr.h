@@ -6,8 +6,8 @@
 #include <avr/io.h>
 
 #include "board_chip.h"
-#include "link_sizes.h"
 #include "nuvrik_board.h"
+#include "nuvrik_core.h"
 
 #ifndef F_CPU
 #error "F_CPU says how many cycles a second there are; the Makefile defines it"

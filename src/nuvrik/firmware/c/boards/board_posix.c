@@ -41,7 +41,7 @@ static void ask_to_leave(int signal)
 
 static void give_up(const char *what, const char *why)
 {
-    fprintf(stderr, "nuvrik_machine: %s: %s\n", what, why);
+    fprintf(stderr, NUVRIK_PROGRAM ": %s: %s\n", what, why);
     exit(2);
 }
 
@@ -159,7 +159,7 @@ int16_t board_take(uint8_t line)
         at = 0;
         count = (int16_t)(got > 0 ? got : 0);
         if (got < 0 && errno != EAGAIN && errno != EINTR) {
-            fprintf(stderr, "nuvrik_machine: %s: %s\n", port_name, strerror(errno));
+            fprintf(stderr, NUVRIK_PROGRAM ": %s: %s\n", port_name, strerror(errno));
             gone = true;
         }
     }

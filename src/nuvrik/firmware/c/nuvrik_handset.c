@@ -1,0 +1,180 @@
+/* The handset's end of a link, turn by turn: it hands readings to core, and what core makes of them to the
+   board. Nothing is decided here. */
+#include "nuvrik.h"
+
+#ifndef NUVRIK_MOST_TAKEN
+/* A flood is read a bounded amount a turn, so that it cannot keep a frame from being sent. */
+#define NUVRIK_MOST_TAKEN 64
+#endif
+
+/* How often controls are read: several times while a contact bounces, and before every frame. */
+#define NUVRIK_READ_MS 5
+
+#define NUVRIK_TABLE (&NUVRIK_LINK)
+
+static NuvrikHandsetEnd handset_end;
+static uint32_t before_ms;
+static uint32_t read_ms;
+
+/* ---- controls ---- */
+
+void nuvrik_read(uint8_t control, int32_t raw)
+{
+    nuvrik_handset_end_read(&handset_end, control, raw);
+}
+
+#if NUVRIK_TELLS_RAW
+
+static bool telling;
+
+static bool put_number(char *text, uint8_t *at, int32_t number)
+{
+    char digits[11];
+    uint8_t count = 0;
+    uint32_t size = (uint32_t)(number < 0 ? -number : number);
+    do {
+        digits[count++] = (char)('0' + size % 10U);
+        size /= 10U;
+    } while (size != 0);
+    if (number < 0) {
+        digits[count++] = '-';
+    }
+    while (count > 0) {
+        text[(*at)++] = digits[--count];
+    }
+    return true;
+}
+
+/** A line of raw readings, as a recording has them. A control without one leaves its place empty. */
+static void tell_raw(uint32_t now_ms)
+{
+    char text[12 * (NUVRIK_INPUTS_COUNT + 1)];
+    uint8_t at = 0;
+    put_number(text, &at, (int32_t)now_ms);
+    for (uint8_t i = 0; i < NUVRIK_INPUTS_COUNT; i++) {
+        int32_t raw = board_input(NUVRIK_U8(NUVRIK_INPUT_PINS[i].pin), NUVRIK_U8(NUVRIK_INPUT_PINS[i].what));
+        text[at++] = ',';
+        if (raw != BOARD_UNREAD) {
+            put_number(text, &at, raw);
+        }
+    }
+    text[at++] = '\n';
+    (void)board_give(BOARD_HOST, (const uint8_t *)text, at);
+}
+
+/** What a host asks on its line: "r" for raw readings, fifty a second; anything else ends them. */
+static void hear_host(void)
+{
+    int16_t byte = board_take(BOARD_HOST);
+    if (byte < 0) {
+        return;
+    }
+    telling = byte == 'r';
+    if (telling) {
+        (void)board_give(BOARD_HOST, (const uint8_t *)NUVRIK_INPUT_NAMES, sizeof NUVRIK_INPUT_NAMES - 1);
+    }
+}
+
+#endif
+
+/** Read the pins that controls are on. */
+static void read_controls(void)
+{
+#if NUVRIK_INPUTS_COUNT
+    for (uint8_t i = 0; i < NUVRIK_INPUTS_COUNT; i++) {
+        int32_t raw = board_input(NUVRIK_U8(NUVRIK_INPUT_PINS[i].pin), NUVRIK_U8(NUVRIK_INPUT_PINS[i].what));
+        if (raw != BOARD_UNREAD) {
+            nuvrik_read(NUVRIK_U8(NUVRIK_INPUT_PINS[i].control), raw);
+        }
+    }
+#endif
+    nuvrik_before_frame();
+    nuvrik_handset_end_have_read(&handset_end);
+}
+
+/* ---- what comes back, and what is sent ---- */
+
+/** Take what has come back, or throw it away: after a gap it was sent to somebody who was not listening. */
+static void take_what_came(bool listens)
+{
+#if NUVRIK_PACKETS
+    static uint8_t packet[255];
+    for (uint8_t taken = 0; taken < 4; taken++) {
+        uint8_t count = board_packet(packet);
+        if (count == 0) {
+            return;
+        }
+        nuvrik_handset_end_begin_packet(&handset_end);
+        for (uint8_t i = 0; listens && i < count; i++) {
+            nuvrik_handset_end_packet_byte(&handset_end, packet[i]);
+        }
+        if (listens) {
+            nuvrik_handset_end_end_packet(&handset_end);
+        }
+    }
+#else
+    for (uint8_t taken = 0; taken < NUVRIK_MOST_TAKEN; taken++) {
+        int16_t byte = board_take(BOARD_LINK);
+        if (byte < 0) {
+            return;
+        }
+        if (listens) {
+            nuvrik_handset_end_take(&handset_end, (uint8_t)byte);
+        }
+    }
+#endif
+}
+
+/* ---- the loop ---- */
+
+void nuvrik_begin(void)
+{
+    uint32_t boot = 0;
+    board_begin();
+    (void)board_start(&boot);
+    nuvrik_handset_end_init(&handset_end, NUVRIK_TABLE);
+    nuvrik_handset_end_begin(&handset_end);
+    before_ms = board_now_ms();
+    read_ms = before_ms - NUVRIK_READ_MS;
+}
+
+void nuvrik_turn(void)
+{
+    uint32_t now_ms = board_now_ms();
+    uint32_t gap_ms = now_ms - before_ms;
+    before_ms = now_ms;
+    if (gap_ms > NUVRIK_LONGEST_GAP_MS) {
+        nuvrik_handset_end_expire(&handset_end, (uint16_t)(now_ms & 0xFFFFU));
+    } else {
+        nuvrik_handset_end_pass_time(&handset_end, (uint16_t)(now_ms & 0xFFFFU));
+    }
+    take_what_came(gap_ms < NUVRIK_TIMEOUT_MS);
+    if (now_ms - read_ms >= NUVRIK_READ_MS) {
+        read_ms = now_ms;
+        read_controls();
+#if NUVRIK_TELLS_RAW
+        if (telling && now_ms % 20U < NUVRIK_READ_MS) {
+            tell_raw(now_ms);
+        }
+#endif
+    }
+#if NUVRIK_TELLS_RAW
+    hear_host();
+#endif
+    if (nuvrik_handset_end_send(&handset_end)) {
+        (void)board_give(BOARD_LINK, handset_end.writer.sender.wire, handset_end.writer.sender.count);
+    }
+    board_alive();
+}
+
+bool nuvrik_leave(void)
+{
+    nuvrik_handset_end_leave(&handset_end);
+    nuvrik_turn();
+    return false;
+}
+
+bool nuvrik_armed(void)
+{
+    return handset_end.handset.arming.sent;
+}
