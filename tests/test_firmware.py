@@ -17,6 +17,7 @@ import nuvrik
 from nuvrik.export import boards
 from nuvrik.export.firmware import Wanted, firmware
 from nuvrik.export.native import STRICT
+from nuvrik.export.wiring import wires as wires_of
 from nuvrik.plan.starters import starter_names, starter_text
 
 pytestmark = pytest.mark.slow
@@ -223,3 +224,18 @@ def test_the_page_about_boards_can_be_followed_up_to_the_flashing(tmp_path: Path
         done = subprocess.run(line.split(), cwd=tmp_path, env=environment, check=False, capture_output=True)
         assert done.returncode == 0, (line, done.stdout, done.stderr)
     assert (tmp_path / "firmware/firmware.hex").exists()
+
+
+def test_the_builders_sheet_has_every_wire(tug: Path, tmp_path: Path) -> None:
+    for name in ("tug", "marram"):
+        file, picture = write(tmp_path, f"{name}.toml", starter_text(name)), tmp_path / f"{name}.png"
+        nuvrik_command("check", file, "--wiring", picture)
+        link = nuvrik.load(file)
+        chip = next(one for one in boards.CHIPS.values() if not any(boards.misfits(link, one)))
+        wires = list(wires_of(boards.uses_of_outputs(link), boards.uses_of_sensors(link), link, chip))
+        assert picture.read_bytes()[:4] == b"\x89PNG" and len({wire.pin for wire in wires}) == len(wires)
+        powered = [use for use in boards.uses_of_outputs(link) if use.role in (boards.PWM, boards.STEP)]
+        held = {wire.pin for wire in wires if wire.needs == "10 k to ground"}
+        assert {str(use.pin) for use in powered} <= held
+    assert "names no pin" in nuvrik_command("check", tug, "--end", "handset", "--wiring", picture, code=2)
+    assert "--end" in nuvrik_command("check", tug, "--end", "moon", "--wiring", picture, code=2)

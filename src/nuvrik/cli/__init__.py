@@ -88,6 +88,13 @@ def check(
         Path | None,
         drawn("--sheet", "Write the driver's sheet as a picture."),
     ] = None,
+    wiring: Annotated[
+        Path | None,
+        drawn("--wiring", "Write the builder's sheet, every pin and its wire, as a picture."),
+    ] = None,
+    end: Annotated[
+        str, typer.Option("--end", metavar="END", help="Whose wires: machine or handset.")
+    ] = "machine",
     tables: Annotated[
         bool, typer.Option("--tables", help="Print the whole numbers that the machine runs on instead.")
     ] = False,
@@ -100,7 +107,7 @@ def check(
         return run_tables(link, as_json)
     from nuvrik.cli.check import run
 
-    return run(link, sheet, as_json)
+    return run(link, sheet, wiring, end, as_json)
 
 
 @app.command()

@@ -58,8 +58,8 @@ def write_new(file: Path, like: str) -> int:
     return DONE
 
 
-def run(file: Path, sheet: Path | None, as_json: bool) -> int:
-    """Check a link file and say what it means; draw its sheet if a file for it is named."""
+def run(file: Path, sheet: Path | None, wiring: Path | None, end: str, as_json: bool) -> int:
+    """Check a link file and say what it means; draw its sheets if files for them are named."""
     try:
         link = parse(read_text(file), str(file))
     except UnreadableError:
@@ -75,6 +75,14 @@ def run(file: Path, sheet: Path | None, as_json: bool) -> int:
             from nuvrik.figures.sheet import draw_sheet
 
             draw_sheet(link, sheet)
+    if wiring:
+        found = _wires(link, end)
+        if not found[1]:
+            raise Trouble(f"--wiring: {link.name} names no pin of its {end}'s board")
+        with busy("drawing the wires"):
+            from nuvrik.figures.wiring import draw_wiring
+
+            draw_wiring(link, found[0], end, found[1], wiring)
     problems = problems_in(link)
     if as_json:
         undetected = {found.damage: found.per_million for found in measure(link, TRIES)}
@@ -84,6 +92,27 @@ def run(file: Path, sheet: Path | None, as_json: bool) -> int:
         _print_meaning(link, file)
         _print_problems(str(file), problems)
     return DONE
+
+
+def _wires(link: Link, end: str) -> tuple[str, list[Any]]:
+    """The board on which an end fits, and its wires."""
+    from nuvrik.export.boards import (
+        CHIPS,
+        ENDS,
+        MACHINE,
+        misfits,
+        uses_of_controls,
+        uses_of_outputs,
+        uses_of_sensors,
+    )
+    from nuvrik.export.wiring import wires
+
+    if end not in ENDS[:2]:
+        raise Trouble(f'--end: there is no "{end}": {suggestion(end, ENDS[:2])}')
+    chip = next((one for one in CHIPS.values() if not any(misfits(link, one, end))), None)
+    outputs = uses_of_outputs(link) if end == MACHINE else []
+    inputs = uses_of_sensors(link) if end == MACHINE else uses_of_controls(link)
+    return chip.name if chip else "board", list(wires(outputs, inputs, link, chip))
 
 
 def _records(problems: list[Problem]) -> list[dict[str, str]]:

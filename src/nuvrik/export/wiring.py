@@ -30,21 +30,22 @@ def wires(outputs: list[Use], inputs: list[Use], link: Link, chip: Chip | None) 
         to = f"{use.of}, {_input_of(output, role)}"
         yield Wire(_named(use.pin, chip), to, _carries(use.role, output, role), _needs(output))
     for use in inputs:
-        yield Wire(_named(use.pin, chip), use.of, READS[use.role], _beside(use, link))
+        to = f"{use.of}, {'to ground' if use.role == CONTACT else 'its output'}"
+        yield Wire(_named(use.pin, chip), to, READS[use.role], _beside(use, link))
 
 
 READS = {
-    ANALOG: "volts, 0 to the board's own supply",
-    COUNTER: "edges of a shaft",
-    CONTACT: "a contact to ground",
+    ANALOG: "a voltage",
+    COUNTER: "edges",
+    CONTACT: "a contact",
 }
 
 
 def _beside(use: Use, link: Link) -> str:
     item = link.telemetry.get(use.of)
     if isinstance(item, VoltsItem):
-        return "a divider, so that no more than the board's supply comes in"
-    return "" if use.role == ANALOG else "nothing: the board's own pull-up is on"
+        return "a divider: no more than the board's supply"
+    return "" if use.role == ANALOG else "the board's own pull-up"
 
 
 def _named(pin: int, chip: Chip | None) -> str:
