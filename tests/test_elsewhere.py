@@ -42,7 +42,9 @@ def test_a_rehearsal_comes_to_the_same_in_every_place(tmp_path: Path) -> None:
 
 def test_what_cannot_be_run_elsewhere_is_said(tmp_path: Path) -> None:
     file, remote = (write(tmp_path, f"{name}.toml", starter_text(name)) for name in ("tug", "curtain"))
-    assert "use python, c, micropython or avr" in nuvrik_command("rehearse", file, "--on", "moon", code=2)
+    assert "use python, c, micropython, avr or arm" in nuvrik_command(
+        "rehearse", file, "--on", "moon", code=2
+    )
     assert "remote control" in nuvrik_command("rehearse", remote, "--on", "c", code=2)
     words = ("rehearse", file, "--every-state", "--on", "micropython")
     assert "only python and c" in nuvrik_command(*words, code=2)

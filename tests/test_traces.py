@@ -17,10 +17,11 @@ from nuvrik.core.sealed import ACCEPTED, TOO_LONG
 from nuvrik.core.telling import NOTHING_THERE
 from nuvrik.export.firmware import Wanted, link_files
 from nuvrik.export.native import Native, build
+from nuvrik.export.on_arm import COMPILER, EMULATOR, RunsOnArm, build_life
 from nuvrik.export.parts import defines
 from nuvrik.export.program import Program
 from nuvrik.export.traces.driver import Life
-from nuvrik.export.traces.runners import in_c, in_micropython
+from nuvrik.export.traces.runners import in_all, in_c, in_micropython
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.wire.events import REASONS
 from nuvrik.wire.messages import STARTS
@@ -92,6 +93,15 @@ def test_and_in_micropython(link: nuvrik.Link, tmp_path: Path) -> None:
     if interpreter is None:
         pytest.skip("the MicroPython interpreter is not installed")
     assert in_micropython(interpreter, Life(link, SEED + 2), STEPS // 4, tmp_path) == "", SEED
+
+
+@pytest.mark.slow
+@pytest.mark.skipif(not all(map(shutil.which, (COMPILER, EMULATOR))), reason=f"{EMULATOR}: make toolchain")
+@pytest.mark.parametrize("name", STARTERS)
+def test_and_on_an_emulated_cortex_m3(name: str, tmp_path: Path) -> None:
+    life = Life(STARTERS[name], SEED + 4)
+    place = RunsOnArm(build_life(STARTERS[name], tmp_path, stream=life.stream))
+    assert in_all({"Cortex-M3": place}, life, STEPS // 2) == {"Cortex-M3": ""}, SEED
 
 
 @pytest.mark.parametrize("link", [link for _, link in LIVED], ids=NAMES)

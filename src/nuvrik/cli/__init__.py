@@ -234,7 +234,9 @@ def rehearse(
     ] = False,
     on: Annotated[
         str,
-        typer.Option("--on", metavar="PLACES", help="Where the machine runs: python, c, micropython, avr."),
+        typer.Option(
+            "--on", metavar="PLACES", help="Where the machine runs: python, c, micropython, avr, arm."
+        ),
     ] = "python",
     most_states: Annotated[
         int, typer.Option("--most-states", min=1, help="With --every-state: look at no more than these.")

@@ -14,8 +14,8 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.problems import suggestion
 from nuvrik.rehearsal.world import MakeMachine
 
-PYTHON, C, MICROPYTHON, AVR = "python", "c", "micropython", "avr"
-PLACES = (PYTHON, C, MICROPYTHON, AVR)
+PYTHON, C, MICROPYTHON, AVR, ARM = "python", "c", "micropython", "avr", "arm"
+PLACES = (PYTHON, C, MICROPYTHON, AVR, ARM)
 
 COMPILERS = ("gcc", "clang", "cc")
 
@@ -42,6 +42,9 @@ def makers(link: Link, wanted: tuple[str, ...]) -> Iterator[tuple[str, MakeMachi
         elif place == AVR:
             with tempfile.TemporaryDirectory() as folder:
                 yield place, _on_avr(link, Path(folder))
+        elif place == ARM:
+            with tempfile.TemporaryDirectory() as folder:
+                yield place, _on_arm(link, Path(folder))
         else:
             yield place, Machine
 
@@ -70,6 +73,17 @@ def _on_avr(link: Link, folder: Path) -> MakeMachine:
     except subprocess.CalledProcessError as error:
         said = (error.stderr or "").strip()[-300:]
         raise Trouble(f"--on avr: {error.cmd[0]} could not build it: {said}") from None
+
+
+def _on_arm(link: Link, folder: Path) -> MakeMachine:
+    from nuvrik.export.on_arm import on_arm
+
+    try:
+        return on_arm(link, folder)
+    except FileNotFoundError as error:
+        raise Trouble(f"--on arm: {error}") from None
+    except subprocess.CalledProcessError as error:
+        raise Trouble(f"--on arm: {error.cmd[0]}: {(error.stderr or '').strip()[-300:]}") from None
 
 
 def _in_micropython() -> MakeMachine:

@@ -1,0 +1,191 @@
+/* Carries out the steps of a life, one after the other, as they come down a line, and says what comes back and what
+   can be seen afterwards: what seen.py does, on a chip. Nothing here decides anything.
+
+   A step is a number for its word, how many numbers follow (two bytes), and those, four bytes each, the lowest
+   first. The answer is the same twice: what comes back, and what is seen. */
+#include "link_tables.h"
+
+#define REGISTER(address) (*(volatile uint32_t *)(address))
+#define UART_DATA REGISTER(0x40004000U)
+#define UART_STATE REGISTER(0x40004004U)
+#define UART_CONTROL REGISTER(0x40004008U)
+#define UART_DIVISOR REGISTER(0x40004010U)
+
+enum { BEGIN, TURN, STREAM, SLOTS, SKIP, PACKET, SEND, READING, AXES, WISH, OVER, EXPIRE, HALT };
+
+static NuvrikMachineEnd end;
+static int32_t step[2048];
+static int32_t back[2048];
+static int32_t seen[512];
+static uint16_t step_count, back_count, seen_count;
+
+static uint8_t take(void)
+{
+    while ((UART_STATE & 2U) == 0) {
+    }
+    return (uint8_t)(UART_DATA & 0xFFU);
+}
+
+static void give(uint8_t byte)
+{
+    while ((UART_STATE & 1U) != 0) {
+    }
+    UART_DATA = byte;
+}
+
+static void give_all(const int32_t *numbers, uint16_t count)
+{
+    give((uint8_t)(count & 0xFFU));
+    give((uint8_t)(count >> 8));
+    for (uint16_t i = 0; i < count; i++) {
+        uint32_t number = (uint32_t)numbers[i];
+        for (uint8_t k = 0; k < 4; k++) {
+            give((uint8_t)((number >> (8 * k)) & 0xFFU));
+        }
+    }
+}
+
+static void came(uint8_t event)
+{
+    if (event != 0) {
+        back[back_count++] = event;
+    }
+}
+
+/* The builder's own code says what the step says, whatever it is called for. */
+static void told(uint8_t event)
+{
+    if (end.calls) {
+        end.calls = false;
+        nuvrik_machine_called(&end.machine, (uint8_t)step[1], step[2]);
+    }
+    came(event);
+}
+
+static void carry_out(uint8_t word)
+{
+    if (word == BEGIN) {
+        nuvrik_machine_end_init(&end, &NUVRIK_LINK);
+        nuvrik_machine_end_begin(&end, (uint16_t)step[0], (uint16_t)step[1], (uint8_t)step[2]);
+        return;
+    }
+    if (word == HALT) {
+        nuvrik_machine_end_halt(&end);
+        return;
+    }
+    if (word == EXPIRE) {
+        nuvrik_machine_end_expire(&end, (uint16_t)step[0]);
+        return;
+    }
+    if (word == WISH) {
+        nuvrik_machine_let_go(&end.machine);
+        nuvrik_machine_wish(&end.machine, (uint8_t)step[1], (int16_t)step[2]);
+        return;
+    }
+    if (word == OVER) {
+        nuvrik_machine_own_over(&end.machine, (uint8_t)step[1], step[2]);
+        return;
+    }
+    nuvrik_machine_end_pass_time(&end, (uint16_t)step[0]);
+    if (word == TURN) {
+        nuvrik_machine_end_turn(&end);
+    } else if (word == STREAM) {
+        for (uint16_t i = 3; i < step_count; i++) {
+            told(nuvrik_machine_end_take(&end, (uint8_t)step[i]));
+        }
+    } else if (word == SLOTS) {
+        for (uint16_t i = 1; i < step_count; i++) {
+            came(nuvrik_machine_end_slot(&end, (uint16_t)step[i]));
+        }
+    } else if (word == SKIP) {
+        nuvrik_machine_end_skip(&end, true);
+        for (uint16_t i = 1; i < step_count; i++) {
+            came(nuvrik_machine_end_take(&end, (uint8_t)step[i]));
+        }
+        nuvrik_machine_end_skip(&end, false);
+    } else if (word == PACKET) {
+        nuvrik_machine_end_begin_packet(&end);
+        for (uint16_t i = 3; i < step_count; i++) {
+            nuvrik_machine_end_packet_byte(&end, (uint8_t)step[i]);
+        }
+        told(nuvrik_machine_end_end_packet(&end));
+    } else if (word == SEND) {
+        if (nuvrik_machine_end_send(&end)) {
+            for (uint16_t i = 0; i < end.sender.count; i++) {
+                back[back_count++] = end.sender.wire[i];
+            }
+        }
+    } else if (word == READING) {
+        nuvrik_telling_take(&end.telling, (uint8_t)step[1], step[2]);
+    } else if (word == AXES) {
+        for (uint8_t axis = 0; axis < 3; axis++) {
+            nuvrik_telling_take_axis(&end.telling, (uint8_t)step[1], axis, step[2 + axis]);
+        }
+    }
+}
+
+static void see(int32_t number)
+{
+    seen[seen_count++] = number;
+}
+
+static void look(void)
+{
+    const NUVRIK_FLASH NuvrikOutputsTable *all = NUVRIK_MACHINE_OUTPUTS(NUVRIK_END_MACHINE(&NUVRIK_LINK));
+    see(end.machine.watch.state);
+    see(end.machine.watch.why);
+    see(end.machine.watch.place);
+    see(end.machine.watch.number);
+    see((int32_t)end.accepted);
+    see(end.refused);
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_OUTPUTS_COUNT(all); i++) {
+        const NUVRIK_FLASH NuvrikOutputTable *one = &NUVRIK_OUTPUTS_OUTPUTS(all)[i];
+        const NuvrikDemand *demand = nuvrik_outputs_told(&end.machine.outputs, i);
+        see(demand->at);
+        see(demand->value);
+        see(demand->way);
+        see(demand->driven);
+        see(demand->braked);
+        if (NUVRIK_OUTPUT_KIND(one) == NUVRIK_IS_STEPPER) {
+            const NuvrikStepper *stepper = &end.machine.outputs.steppers[NUVRIK_OUTPUT_AT(one)];
+            see(stepper->steps_left);
+            see((int32_t)stepper->whole);
+            see(stepper->part);
+        }
+        if (!end.told) {
+            see(0);
+            continue;
+        }
+        nuvrik_machine_end_follow(&end, i);
+        see(end.writes.count);
+        for (uint8_t k = 0; k < end.writes.count; k++) {
+            see(end.writes.pin[k]);
+            see(end.writes.level[k]);
+        }
+    }
+    nuvrik_machine_end_written(&end);
+}
+
+int main(void)
+{
+    UART_DIVISOR = 16;
+    UART_CONTROL = 3;
+    for (;;) {
+        uint8_t word = take();
+        step_count = take();
+        step_count = (uint16_t)(step_count | (uint16_t)take() << 8);
+        for (uint16_t i = 0; i < step_count; i++) {
+            uint32_t number = 0;
+            for (uint8_t k = 0; k < 4; k++) {
+                number |= (uint32_t)take() << (8 * k);
+            }
+            step[i] = (int32_t)number;
+        }
+        back_count = 0;
+        seen_count = 0;
+        carry_out(word);
+        look();
+        give_all(back, back_count);
+        give_all(seen, seen_count);
+    }
+}
