@@ -65,19 +65,21 @@ def compiles(compiler: str, flags: tuple[str, ...], files: list[Path]) -> None:
 @pytest.mark.parametrize("name", NAMES)
 def test_what_is_written_compiles_without_a_warning(name: str, tmp_path: Path) -> None:
     link = nuvrik.parse(starter_text(name))
-    for board, chip in boards.CHIPS.items():
-        if not any(boards.misfits(link, chip)):
-            for packets in (False, True) if link.medium.kind == "radio" else (False,):
-                flags = (*AVR_STRICT, f"-mmcu={board}", "-DF_CPU=16000000UL")
-                compiles("avr-gcc", flags, written(name, board, tmp_path / f"{board}{packets}", packets))
+    chip = next(one.name for one in boards.CHIPS.values() if not any(boards.misfits(link, one)))
+    packets = link.medium.kind == "radio"
+    flags = (*AVR_STRICT, f"-mmcu={chip}", "-DF_CPU=16000000UL")
+    compiles("avr-gcc", flags, written(name, chip, tmp_path / "chip", packets))
     compiles("gcc", (*STRICT, "-Wno-type-limits"), written(name, "posix", tmp_path / "posix"))
-    blank = written(name, "blank", tmp_path / "blank")
+    compiles("avr-gcc", flags, written(name, chip, tmp_path / "handset", packets, boards.HANDSET))
+
+
+@needs_a_chip
+def test_a_bridge_and_a_board_of_ones_own_compile_too_as_c_and_as_cpp(tmp_path: Path) -> None:
+    flags = (*AVR_STRICT, "-mmcu=atmega2560", "-DF_CPU=16000000UL")
+    compiles("avr-gcc", flags, written("tug", "atmega2560", tmp_path / "bridge", True, boards.BRIDGE))
+    blank = written("panel", "blank", tmp_path / "blank")
     compiles("gcc", (*STRICT, "-Wno-type-limits"), blank)
-    for end in (boards.HANDSET, boards.BRIDGE) if link.medium.kind == "radio" else (boards.HANDSET,):
-        packets = end == boards.BRIDGE
-        flags = (*AVR_STRICT, "-mmcu=atmega2560", "-DF_CPU=16000000UL")
-        compiles("avr-gcc", flags, written(name, "atmega2560", tmp_path / end, packets, end))
-        blank += written(name, "blank", tmp_path / f"blank_{end}", packets, end)
+    blank += written("tug", "blank", tmp_path / "hand", True, boards.HANDSET)
     if shutil.which("g++"):
         compiles("g++", CPP, blank)
 

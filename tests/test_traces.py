@@ -101,7 +101,7 @@ def test_and_in_micropython(link: nuvrik.Link, tmp_path: Path) -> None:
 def test_and_on_an_emulated_cortex_m3(name: str, tmp_path: Path) -> None:
     life = Life(STARTERS[name], SEED + 4)
     place = RunsOnArm(build_life(STARTERS[name], tmp_path, stream=life.stream))
-    assert in_all({"Cortex-M3": place}, life, STEPS // 2) == {"Cortex-M3": ""}, SEED
+    assert in_all({"Cortex-M3": place}, life, STEPS // 5) == {"Cortex-M3": ""}, SEED
 
 
 @pytest.mark.parametrize("link", [link for _, link in LIVED], ids=NAMES)

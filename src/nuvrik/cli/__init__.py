@@ -303,7 +303,7 @@ def export(
     seed: Annotated[int, typer.Option("--seed", help="Which life.")] = 0,
     steps: Annotated[int, typer.Option("--steps", min=1, max=1_000_000, help="How long it is.")] = 5000,
 ) -> int:
-    """Write the firmware of a microcontroller at either end, in C, to be built with make.
+    """Write firmware in C, for either end, to be built with make.
 
     What is generated says so, and is made anew each time; main.c is yours, and is written once.
     """

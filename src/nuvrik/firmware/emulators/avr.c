@@ -28,6 +28,8 @@ typedef struct {
     avr_uart_t *uart;
     uint16_t watched[MOST_WATCHED];
     uint8_t seen[MOST_WATCHED];
+    uint16_t lowest, highest;
+    uint8_t shadow[0x200];
     uint32_t watched_count;
     Change changes[MOST_CHANGES];
     uint32_t changes_count;
@@ -127,7 +129,10 @@ void emulated_close(Emulated *self)
 /* Note every change of the byte at an address of data memory from now on. */
 void emulated_watch(Emulated *self, uint16_t address)
 {
-    if (self->watched_count < MOST_WATCHED) {
+    if (self->watched_count < MOST_WATCHED && address < sizeof self->shadow) {
+        self->lowest = self->watched_count == 0 || address < self->lowest ? address : self->lowest;
+        self->highest = address > self->highest ? address : self->highest;
+        memcpy(self->shadow, self->avr->data, sizeof self->shadow);
         self->seen[self->watched_count] = self->avr->data[address];
         self->watched[self->watched_count++] = address;
     }
@@ -176,11 +181,16 @@ static void look(Emulated *self)
         }
         self->kept_was = data[self->kept_when];
     }
-    for (uint32_t i = 0; i < self->watched_count; i++) {
-        uint8_t now = data[self->watched[i]];
-        if (now != self->seen[i]) {
-            self->seen[i] = now;
-            note(self, self->watched[i], now);
+    size_t span = (size_t)(self->highest - self->lowest) + 1;
+    /* Nearly always nothing has changed in all of it, and that is soon seen. */
+    if (self->watched_count != 0 && memcmp(self->shadow + self->lowest, data + self->lowest, span) != 0) {
+        memcpy(self->shadow + self->lowest, data + self->lowest, span);
+        for (uint32_t i = 0; i < self->watched_count; i++) {
+            uint8_t now = data[self->watched[i]];
+            if (now != self->seen[i]) {
+                self->seen[i] = now;
+                note(self, self->watched[i], now);
+            }
         }
     }
     if (self->avr->sreg[S_I]) {

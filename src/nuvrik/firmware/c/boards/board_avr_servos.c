@@ -26,8 +26,8 @@
 #define ROUND COUNTS(20000)
 #define REST COUNTS(100)
 
-/* From the instruction that ends one pulse to that which begins the next: about 4 counts. */
-#define BETWEEN 4U
+/* From the instruction that ends one pulse to that which begins the next: about 5 counts. */
+#define BETWEEN 5U
 
 typedef struct {
     BoardPlace place;
