@@ -18,11 +18,8 @@ import nuvrik
 from nuvrik.core.machine_end import MachineEnd
 from nuvrik.export import boards
 from nuvrik.export.chip_pins import Pins
-from nuvrik.export.emulated import Emulated, View, build_emulator
-from nuvrik.export.on_avr import built
-from nuvrik.export.parts import defines
-from nuvrik.export.program import Program
-from nuvrik.plan.tables.ends import end_table
+from nuvrik.export.emulated import Emulated, build_emulator
+from nuvrik.export.on_avr import built, end_in
 from nuvrik.recordings.recording import Recording
 
 NEEDED = ("avr-gcc", "avr-nm", "make", "gcc", "simavr")
@@ -31,8 +28,6 @@ needs_a_chip = pytest.mark.skipif(
 )
 
 BYTE_AT_115200_US = 10 / 115_200 * 1e6
-
-BOOTS_US = 40_000
 
 
 def chip_with(
@@ -63,12 +58,7 @@ class Chip:
             for use in uses
             if use.role == boards.PWM
         }
-        program = Program()
-        rooms = defines(end_table(link, stream=True), program)
-        record = program.records["MachineEnd"]
-        self.end: MachineEnd = View(  # type: ignore[assignment]
-            emulated.memory, emulated.symbol("machine_end"), record, program, rooms
-        )
+        self.end: MachineEnd = end_in(emulated, link)  # type: ignore[assignment]
         watched = {at for use in uses for at in (self.pins.port(use.pin), self.pins.port(use.pin) - 1)}
         watched |= {self.pins.control(pin) for pin in self.power}
         watched |= {self.pins.compare(pin)[0] for pin in self.power}

@@ -139,3 +139,18 @@ def lives(machine: subprocess.Popen[str], line: Cable, tug: Path, tmp_path: Path
     levels = [level for t_ms, pin, level in rows(log) if pin == pwm and t_ms > on_ms]
     assert levels[-1] == 0 and len(levels) > 3, "it comes to rest by its ramp before it leaves"
     assert ended(again, signal.SIGTERM)[0] == 0
+
+
+def test_a_handset_in_c_that_is_asked_to_leave_does(tug: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "hand"
+    with cable() as line:
+        nuvrik_says("export", tug, "--out", folder, "--board", "posix", "--end", "handset")
+        subprocess.run(["make", "-C", str(folder)], check=True, capture_output=True)
+        program = subprocess.Popen([str(folder / "nuvrik_handset"), "--port", line.ports[0]])
+        try:
+            time.sleep(0.3)
+            program.send_signal(signal.SIGTERM)
+            assert program.wait(timeout=20) == 0
+        finally:
+            program.kill()
+            program.wait()

@@ -5,7 +5,7 @@ from itertools import pairwise
 from pathlib import Path
 
 import pytest
-from chips import BOOTS_US, BYTE_AT_115200_US, chip_with, needs_a_chip
+from chips import BYTE_AT_115200_US, chip_with, needs_a_chip
 from test_traces import SEED
 
 import nuvrik
@@ -13,7 +13,7 @@ from nuvrik.budget.stop import stop_bound
 from nuvrik.core.watch import ARMED, FAILSAFE
 from nuvrik.export.boards import CHIPS, HANDSET, uses_of_sensors
 from nuvrik.export.emulated import BY_HAND, POWER, TOO_LOW, Emulated, build_emulator
-from nuvrik.export.on_avr import built
+from nuvrik.export.on_avr import BOOTS_US, built
 from nuvrik.plan.starters import starter_text
 from nuvrik.recordings.pilot import play, practice
 from nuvrik.recordings.recording import Recording

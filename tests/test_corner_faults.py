@@ -121,7 +121,7 @@ def _leaves_armed(patch: pytest.MonkeyPatch) -> None:
 def _reads_backlog(patch: pytest.MonkeyPatch) -> None:
     from nuvrik.rehearsal.world import World
 
-    def read_all(self, now_ms: int, gap_us: int) -> None:
+    def read_all(self, now_ms: int, *, listens: bool) -> None:
         waiting, self._waiting = self._waiting, []
         for given_ in waiting:
             self._arrive(given_)

@@ -127,3 +127,13 @@ def crc8(crc: u8, byte: u8) -> u8:
         if after > 255:
             after = after ^ 0x107
     return after
+
+
+def ends_in_zeros(body: list[u8], at: u16, size: u16) -> bool:
+    """Whether what is left of the last of size bytes, from bit at on, is zero: what is not is not ours,
+    whatever its check says."""
+    if at == 8 * size:
+        return True
+    used: few = at + 8 - 8 * size
+    last: u8 = size - 1
+    return (body[last] >> used) == 0

@@ -26,6 +26,13 @@ class LoopTable(Table):
     timeout_ms: u16
 
 
+def after_gap(gap_ms: u16, timeout_ms: u16) -> u8:
+    """What a turn of either end has to do first, so long after the one before; TIMER_MAX for longer."""
+    if gap_ms > LONGEST_GAP_MS:
+        return EXPIRES
+    return SKIPS if gap_ms >= timeout_ms else LISTENS
+
+
 def next_due(due_ms: i16, every_ms: u16) -> u16:
     """When something is due again that is overdue: aim at whole intervals, but do not make up for missed
     ones."""
@@ -41,12 +48,10 @@ class Loop:
         self.due_ms: i16 = 0
 
     def turn(self, gap_ms: u16) -> u8:
-        """A turn begins, so long after the one before; TIMER_MAX for longer than that."""
+        """A turn begins, so long after the one before: what after_gap says of that."""
         left: i32 = self.due_ms - gap_ms
         self.due_ms = clamp(left, -32768, 32767)
-        if gap_ms > LONGEST_GAP_MS:
-            return EXPIRES
-        return SKIPS if gap_ms >= self.table.timeout_ms else LISTENS
+        return after_gap(gap_ms, self.table.timeout_ms)
 
     def ticks(self) -> bool:
         """Whether the machine ticks in this turn."""

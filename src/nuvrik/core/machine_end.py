@@ -1,7 +1,7 @@
 """The machine's end of a link: bytes in, bytes out, and between them the machine."""
 
 from nuvrik.core.answers import say
-from nuvrik.core.bits import IS_CHOICE, ChannelTable, got, mask_of, value_from_code
+from nuvrik.core.bits import IS_CHOICE, ChannelTable, ends_in_zeros, got, mask_of, value_from_code
 from nuvrik.core.demand import Demand
 from nuvrik.core.desk import (
     ANSWERS_HELLO,
@@ -296,15 +296,7 @@ class MachineEnd:
                 return BAD_FIELD
             self.values[i] = value_from_code(one, code)
             at += one.bits
-        return ACCEPTED if self.padded(at, size) else BAD_FIELD
-
-    def padded(self, at: u16, size: u16) -> bool:
-        """Whether what is left of the last byte is zero: what is not is not ours, whatever its check says."""
-        if at == 8 * size:
-            return True
-        used: few = at + 8 - 8 * size
-        last: u8 = size - 1
-        return (self.sealed.body[last] >> used) == 0
+        return ACCEPTED if ends_in_zeros(self.sealed.body, at, size) else BAD_FIELD
 
     def jog_fits(self, size: u16) -> bool:
         """Whether there is a jog in the payload that this link could mean."""
@@ -334,7 +326,7 @@ class MachineEnd:
             bits += argument.bits
         if size != ASK_BYTES + ((bits + 7) >> 3):
             return False
-        return self.padded(8 * (HEAD + ASK_BYTES) + bits, HEAD + size)
+        return ends_in_zeros(self.sealed.body, 8 * (HEAD + ASK_BYTES) + bits, HEAD + size)
 
     def obey(self, kind: u8) -> None:
         """Do what an accepted frame says."""

@@ -148,7 +148,7 @@ class Emulated:
         """The address in data memory of a variable of the program. KeyError if there is none."""
         words = ["avr-nm", str(self.program)]
         for line in subprocess.run(words, check=True, capture_output=True, text=True).stdout.splitlines():
-            address, _, known = line.partition(" ")[0], "", line.split()[-1]
+            address, *_, known = line.split()
             # A linker that looks at the whole program adds to the names of what is private to a file.
             if known == name or known.startswith(f"{name}.lto_priv"):
                 return int(address, 16) & 0xFFFF
@@ -163,13 +163,17 @@ class View:
     def __init__(
         self, memory: memoryview, address: int, record: Record, program: Program, rooms: Mapping[str, int]
     ) -> None:
-        self._memory, self._program, self._rooms = memory, program, rooms
+        self._memory, self._record, self._program, self._rooms = memory, record, program, rooms
         self._at: dict[str, tuple[int, str]] = {}
         for field, width in record.fields.items():
             self._at[field] = address, width
             address += self._size(record, field, width)
         self.end = address
         """The first address behind it."""
+
+    def moved(self, memory: memoryview) -> "View":
+        """The same record at the beginning of another piece of memory."""
+        return View(memory, 0, self._record, self._program, self._rooms)
 
     def where(self, field: str) -> int:
         """The address of a field."""

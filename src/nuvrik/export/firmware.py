@@ -3,7 +3,6 @@
 import textwrap
 from collections.abc import Iterator
 from functools import cache
-from pathlib import Path
 from typing import Any, NamedTuple
 
 from nuvrik.core.widths import Table
@@ -193,6 +192,7 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         "NUVRIK_TELLS_RAW": int(wanted.end == boards.HANDSET and wanted.packets and bool(wanted.inputs)),
         "NUVRIK_TIMEOUT_MS": link.failsafe.timeout_ms,
         "NUVRIK_LINK_BAUD": baud_of(link),
+        "NUVRIK_PERIOD_MS": link.period_ms,
         "NUVRIK_TICK_MS": link.tick_ms,
         "NUVRIK_SENSORS": len(link.telemetry),
         "NUVRIK_PWM_PINS": many(boards.PWM),
@@ -266,8 +266,3 @@ def _enums(link: Link) -> Iterator[tuple[str, list[str]]]:
     yield "SENSOR", list(link.telemetry)
     yield "REQUEST", list(link.requests)
     yield "CONTROL", list(link.controls)
-
-
-def files_of(folder: Path) -> dict[str, str]:
-    """The texts in a folder."""
-    return {one.name: one.read_text("utf-8") for one in sorted(folder.iterdir()) if one.is_file()}

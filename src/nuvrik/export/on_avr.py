@@ -53,10 +53,21 @@ LOOKS_CYCLES = 64
 """Four microseconds: that is finely enough looked, and in half the time."""
 
 
+MACHINE_END = "machine_end"
+"""What the machine's end is called in its firmware."""
+
+
+def end_in(chip: Emulated, link: Link) -> View:
+    """The machine's end in a chip's memory."""
+    program = Program()
+    rooms = defines(end_table(link, stream=True), program)
+    return View(chip.memory, chip.symbol(MACHINE_END), program.records["MachineEnd"], program, rooms)
+
+
 class AvrMachine(ElsewhereMachine):
     """A machine on a chip. Its clock is the chip's own, and goes on by what now_ms goes on."""
 
-    def __init__(self, link: Link, chip: Emulated, rooms: dict[str, int]) -> None:
+    def __init__(self, link: Link, chip: Emulated) -> None:
         self.chip = chip
         self._pins = Pins(chip.chip)
         self._power = [use.pin for use in uses_of_outputs(link) if use.role == PWM]
@@ -66,17 +77,17 @@ class AvrMachine(ElsewhereMachine):
         chip.run(BOOTS_US)
         self._wire = Encoder(link, stream=True)
         self._heard = b""
-        program = Program()
-        record = program.records["MachineEnd"]
-        first = chip.symbol("machine_end")
-        self._memory = View(chip.memory, first, record, program, rooms)
+        self._memory = end_in(chip, link)
         # What it had decided when it last wrote its pins: between that and now a frame may have come in.
-        kept = chip.keep(first, self._memory.end - first, self._memory.where("told"))
-        self._written = View(kept, 0, record, program, rooms)
+        first = chip.symbol(MACHINE_END)
+        self._written = self._memory.moved(
+            chip.keep(first, self._memory.end - first, self._memory.where("told"))
+        )
         self._looks_at = self._memory
         self._now_ms: int | None = None
         self._target_us = chip.us
         self._off_us: float | None = None
+        self._last_change_us = 0.0
         super().__init__(link, self, stream=True)
 
     # ---- as a runner ----
@@ -117,7 +128,7 @@ class AvrMachine(ElsewhereMachine):
         if on:
             self._off_us = None
         elif self._off_us is None:
-            self._off_us = getattr(self, "_last_change_us", 0.0)
+            self._off_us = self._last_change_us
 
     @property
     def off_for_us(self) -> float | None:
@@ -192,13 +203,12 @@ class AvrMachine(ElsewhereMachine):
 class OnAvr:
     """Makes machines on an emulated chip, out of firmware that :func:`on_avr` has built."""
 
-    library: Path
+    emulator: Path
     program: Path
     chip: Chip
-    rooms: tuple[tuple[str, int], ...]
 
     def __call__(self, link: Link) -> Machine:
-        return AvrMachine(link, Emulated(self.library, self.program, self.chip), dict(self.rooms))
+        return AvrMachine(link, Emulated(self.emulator, self.program, self.chip))
 
 
 class NotHere(Exception):
@@ -232,6 +242,4 @@ def on_avr(link: Link, folder: Path, chip: Chip | None = None) -> OnAvr:
         if not shutil.which(tool):
             raise NotHere(f"there is no {tool} here; `make toolchain` installs it")
     chip = chip or chip_for(link)
-    program = built(link, chip, folder)
-    rooms = defines(end_table(link, stream=True), Program())
-    return OnAvr(build_emulator(folder), program, chip, tuple(rooms.items()))
+    return OnAvr(build_emulator(folder), built(link, chip, folder), chip)

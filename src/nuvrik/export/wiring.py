@@ -14,12 +14,13 @@ PULL_OHMS = "10 k"
 
 class Wire(NamedTuple):
     """One wire: the board's ``pin``, as it is printed there; ``to``: what it goes to; ``carries``: what is on
-    it; ``needs``: what has to be fitted beside it, "" for nothing."""
+    it; ``needs``: what has to be fitted beside it, "" for nothing; ``pulled``: that is a resistor."""
 
     pin: str
     to: str
     carries: str
     needs: str
+    pulled: bool = False
 
 
 def wires(outputs: list[Use], inputs: list[Use], link: Link, chip: Chip | None) -> Iterator[Wire]:
@@ -28,7 +29,8 @@ def wires(outputs: list[Use], inputs: list[Use], link: Link, chip: Chip | None) 
         output = link.outputs[use.of]
         role = use.key.rpartition(".")[2]
         to = f"{use.of}, {_input_of(output, role)}"
-        yield Wire(_named(use.pin, chip), to, _carries(use.role, output, role), _needs(output))
+        needs = _needs(output)
+        yield Wire(_named(use.pin, chip), to, _carries(use.role, output, role), needs, bool(needs))
     for use in inputs:
         to = f"{use.of}, {'to ground' if use.role == CONTACT else 'its output'}"
         yield Wire(_named(use.pin, chip), to, READS[use.role], _beside(use, link))

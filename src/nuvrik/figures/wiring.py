@@ -35,6 +35,10 @@ class WireLike(Protocol):
     def needs(self) -> str:
         """What is fitted beside it, "" for nothing."""
 
+    @property
+    def pulled(self) -> bool:
+        """Whether that is a resistor."""
+
 
 def draw_wiring(link: Link, board: str, end: str, wires: Sequence[WireLike], path: Path) -> None:
     """Draw the wires of one end, fit to print and to hold beside the board."""
@@ -108,7 +112,7 @@ def _draw_device(axis: Any, link: Link, name: str, ones: list[Any], top: float, 
         axis.text(BOARD_RIGHT + 0.2, y + 0.1, wire.carries, fontsize=8.6, color=GREY, va="center")
         inlet = wire.to.partition(", ")[2] or wire.carries
         axis.text(DEVICE_LEFT + 0.15, y, inlet, fontsize=9.4, va="center")
-        if wire.needs.startswith("10 k"):
+        if wire.pulled:
             _draw_resistor(axis, y, wire.needs)
         elif wire.needs:
             axis.text(
@@ -137,7 +141,7 @@ def _draw_resistor(axis: Any, y: float, needs: str) -> None:
 def _draw_rules(axis: Any, link: Link, end: str, wires: Sequence[WireLike]) -> None:
     """What holds for all wires together."""
     drawn = {name: one.current_ma for name, one in link.outputs.items() if one.current_ma}
-    pulled = sum(wire.needs.startswith("10 k") for wire in wires)
+    pulled = sum(wire.pulled for wire in wires)
     servos = sum(isinstance(one, ServoOutput) for one in link.outputs.values())
     ground = ["Join the grounds of board, drivers, sensors", "and supplies in one place."]
     rest = [

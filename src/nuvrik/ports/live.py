@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from typing import NamedTuple, Protocol
 
 from nuvrik.core.levels import TIMER_MAX
-from nuvrik.core.loop import EXPIRES, LISTENS, LONGEST_GAP_MS, Loop
+from nuvrik.core.loop import EXPIRES, LISTENS, Loop, after_gap
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.plan.form.models import Link
@@ -207,9 +207,10 @@ def _come_to_rest(
 def hear(handset: Handset, line: ByteLine, data: bytes, now_ms: int, gap_ms: int) -> None:
     """Let a handset hear what has just been read, ``gap_ms`` after its loop turned last. After a gap of a
     timeout whatever has queued up is thrown away: it was sent to somebody who was not listening."""
-    if gap_ms > LONGEST_GAP_MS:
+    first = after_gap(min(gap_ms, TIMER_MAX), handset.link.failsafe.timeout_ms)
+    if first == EXPIRES:
         handset.expire(now_ms)
-    if gap_ms >= handset.link.failsafe.timeout_ms:
+    if first != LISTENS:
         for _ in backlog(line, data):
             pass
         data = b""

@@ -12,7 +12,8 @@ from heapq import heappop, heappush
 from typing import Any, NamedTuple
 
 from nuvrik.budget.conditions import Conditions
-from nuvrik.core.loop import LONGEST_GAP_MS
+from nuvrik.core.levels import TIMER_MAX
+from nuvrik.core.loop import EXPIRES, LISTENS, after_gap
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.table import ARMED, State
@@ -299,7 +300,8 @@ class World:
         t_us, clock, machine = self.t_us, self.machine_clock, self.machine
         now_ms = clock.ms(t_us) if clock.drifts else t_us // 1000 + clock.start_ms
         dt_us, self._turned_us = t_us - self._turned_us, t_us
-        if dt_us > 1000 * LONGEST_GAP_MS:
+        first = after_gap(min(dt_us // 1000, TIMER_MAX), self.link.failsafe.timeout_ms)
+        if first == EXPIRES:
             machine.expire(now_ms)
         if self.plant_runs and self.sensing:
             readings = self.plant.readings()
@@ -307,7 +309,7 @@ class World:
             if self.twin is not None:
                 self.twin.sense(now_ms, **readings)
         if self._waiting:
-            self._read_backlog(now_ms, dt_us)
+            self._read_backlog(now_ms, listens=first == LISTENS)
         demands, moments = machine.tick(now_ms), self.trace.moments
         if (
             demands is not self._demands
@@ -325,10 +327,10 @@ class World:
             if arrival is not None:
                 self.at(arrival[0], self._come_back, arrival[1])
 
-    def _read_backlog(self, now_ms: int, gap_us: int) -> None:
+    def _read_backlog(self, now_ms: int, *, listens: bool) -> None:
         """What a port does once its loop turns again: after a gap of a timeout, only stops count."""
         waiting, self._waiting = self._waiting, []
-        if gap_us >= 1000 * self.link.failsafe.timeout_ms:
+        if not listens:
             for wire, _ in waiting:
                 self.machine.skip(wire, now_ms)
             return

@@ -81,6 +81,15 @@ int16_t nuvrik_between(int16_t x, int16_t from_x, int16_t from_y, int16_t to_x, 
 
 /* ---- loop ---- */
 
+/** What a turn of either end has to do first, so long after the one before; TIMER_MAX for longer. */
+uint8_t nuvrik_after_gap(uint16_t gap_ms, uint16_t timeout_ms)
+{
+    if (gap_ms > NUVRIK_LONGEST_GAP_MS) {
+        return NUVRIK_EXPIRES;
+    }
+    return (uint8_t)((gap_ms >= timeout_ms) ? NUVRIK_SKIPS : NUVRIK_LISTENS);
+}
+
 /** When something is due again that is overdue: aim at whole intervals, but do not make up for missed
  *  ones.
  */
@@ -96,15 +105,12 @@ void nuvrik_loop_init(NuvrikLoop *self, const NUVRIK_FLASH NuvrikLoopTable *tabl
     self->table = table;
 }
 
-/** A turn begins, so long after the one before; TIMER_MAX for longer than that. */
+/** A turn begins, so long after the one before: what after_gap says of that. */
 uint8_t nuvrik_loop_turn(NuvrikLoop *self, uint16_t gap_ms)
 {
     int32_t left = (int32_t)self->due_ms - gap_ms;
     self->due_ms = (int16_t)nuvrik_clamp(left, -32767 - 1, 32767);
-    if (gap_ms > NUVRIK_LONGEST_GAP_MS) {
-        return NUVRIK_EXPIRES;
-    }
-    return (uint8_t)((gap_ms >= NUVRIK_LOOP_TIMEOUT_MS(self->table)) ? NUVRIK_SKIPS : NUVRIK_LISTENS);
+    return nuvrik_after_gap(gap_ms, NUVRIK_LOOP_TIMEOUT_MS(self->table));
 }
 
 /** Whether the machine ticks in this turn. */
@@ -258,6 +264,19 @@ uint8_t nuvrik_crc8(uint8_t crc, uint8_t byte)
         }
     }
     return (uint8_t)after;
+}
+
+/** Whether what is left of the last of size bytes, from bit at on, is zero: what is not is not ours,
+ *  whatever its check says.
+ */
+bool nuvrik_ends_in_zeros(const uint8_t *body, uint16_t at, uint16_t size)
+{
+    if (at == ((int32_t)8 * size)) {
+        return true;
+    }
+    uint8_t used = (uint8_t)(((int32_t)at + 8) - ((int32_t)8 * size));
+    uint8_t last = (uint8_t)((int32_t)size - 1);
+    return (body[last] >> used) == 0;
 }
 
 /* ---- sealed ---- */
@@ -4315,18 +4334,7 @@ uint8_t nuvrik_machine_end_unpack(NuvrikMachineEnd *self)
         self->values[i] = nuvrik_value_from_code(one, code);
         at = (uint16_t)((int32_t)at + NUVRIK_CHANNEL_BITS(one));
     }
-    return (uint8_t)(nuvrik_machine_end_padded(self, at, size) ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
-}
-
-/** Whether what is left of the last byte is zero: what is not is not ours, whatever its check says. */
-bool nuvrik_machine_end_padded(const NuvrikMachineEnd *self, uint16_t at, uint16_t size)
-{
-    if (at == ((int32_t)8 * size)) {
-        return true;
-    }
-    uint8_t used = (uint8_t)(((int32_t)at + 8) - ((int32_t)8 * size));
-    uint8_t last = (uint8_t)((int32_t)size - 1);
-    return (self->sealed.body[last] >> used) == 0;
+    return (uint8_t)(nuvrik_ends_in_zeros(self->sealed.body, at, size) ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
 }
 
 /** Whether there is a jog in the payload that this link could mean. */
@@ -4372,8 +4380,8 @@ bool nuvrik_machine_end_request_fits(const NuvrikMachineEnd *self, uint8_t code,
     if (size != (uint16_t)(NUVRIK_ASK_BYTES + (int16_t)(((int32_t)bits + 7) >> 3))) {
         return false;
     }
-    return nuvrik_machine_end_padded(self, (uint16_t)((int32_t)(8 * (NUVRIK_HEAD + NUVRIK_ASK_BYTES))
-        + bits), (uint16_t)(NUVRIK_HEAD + (int16_t)size));
+    return nuvrik_ends_in_zeros(self->sealed.body, (uint16_t)((int32_t)(8 * (NUVRIK_HEAD
+        + NUVRIK_ASK_BYTES)) + bits), (uint16_t)(NUVRIK_HEAD + (int16_t)size));
 }
 
 /** Do what an accepted frame says. */

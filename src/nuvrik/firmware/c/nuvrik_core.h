@@ -341,6 +341,7 @@ typedef struct {
     int16_t due_ms;
 } NuvrikLoop;
 
+uint8_t nuvrik_after_gap(uint16_t gap_ms, uint16_t timeout_ms);
 uint16_t nuvrik_next_due(int16_t due_ms, uint16_t every_ms);
 void nuvrik_loop_init(NuvrikLoop *self, const NUVRIK_FLASH NuvrikLoopTable *table);
 uint8_t nuvrik_loop_turn(NuvrikLoop *self, uint16_t gap_ms);
@@ -378,6 +379,7 @@ uint16_t nuvrik_code_of_value(const NUVRIK_FLASH NuvrikChannelTable *channel, in
 uint16_t nuvrik_crc16(uint16_t crc, uint8_t byte);
 uint16_t nuvrik_crc16_back(uint16_t crc);
 uint8_t nuvrik_crc8(uint8_t crc, uint8_t byte);
+bool nuvrik_ends_in_zeros(const uint8_t *body, uint16_t at, uint16_t size);
 
 /* ---- sealed ---- */
 
@@ -2137,7 +2139,6 @@ uint8_t nuvrik_machine_end_press(NuvrikMachineEnd *self, uint8_t code);
 uint8_t nuvrik_machine_end_judge(NuvrikMachineEnd *self);
 uint8_t nuvrik_machine_end_understand(NuvrikMachineEnd *self, uint8_t kind);
 uint8_t nuvrik_machine_end_unpack(NuvrikMachineEnd *self);
-bool nuvrik_machine_end_padded(const NuvrikMachineEnd *self, uint16_t at, uint16_t size);
 bool nuvrik_machine_end_jog_fits(const NuvrikMachineEnd *self, uint16_t size);
 int32_t nuvrik_machine_end_jog_step(const NuvrikMachineEnd *self);
 bool nuvrik_machine_end_request_fits(const NuvrikMachineEnd *self, uint8_t code, uint16_t size);

@@ -27,7 +27,7 @@ void nuvrik_read(uint8_t control, int32_t raw)
 
 static bool telling;
 
-static bool put_number(char *text, uint8_t *at, int32_t number)
+static void put_number(char *text, uint8_t *at, int32_t number)
 {
     char digits[11];
     uint8_t count = 0;
@@ -42,7 +42,6 @@ static bool put_number(char *text, uint8_t *at, int32_t number)
     while (count > 0) {
         text[(*at)++] = digits[--count];
     }
-    return true;
 }
 
 /** A line of raw readings, as a recording has them. A control without one leaves its place empty. */
@@ -143,12 +142,13 @@ void nuvrik_turn(void)
     uint32_t now_ms = board_now_ms();
     uint32_t gap_ms = now_ms - before_ms;
     before_ms = now_ms;
-    if (gap_ms > NUVRIK_LONGEST_GAP_MS) {
+    uint8_t first = nuvrik_after_gap((uint16_t)(gap_ms > 65535U ? 65535U : gap_ms), NUVRIK_TIMEOUT_MS);
+    if (first == NUVRIK_EXPIRES) {
         nuvrik_handset_end_expire(&handset_end, (uint16_t)(now_ms & 0xFFFFU));
     } else {
         nuvrik_handset_end_pass_time(&handset_end, (uint16_t)(now_ms & 0xFFFFU));
     }
-    take_what_came(gap_ms < NUVRIK_TIMEOUT_MS);
+    take_what_came(first == NUVRIK_LISTENS);
     if (now_ms - read_ms >= NUVRIK_READ_MS) {
         read_ms = now_ms;
         read_controls();
@@ -169,9 +169,16 @@ void nuvrik_turn(void)
 
 bool nuvrik_leave(void)
 {
-    nuvrik_handset_end_leave(&handset_end);
+    static bool leaving;
+    static uint32_t since_ms;
+    if (!leaving) {
+        leaving = true;
+        since_ms = board_now_ms();
+        nuvrik_handset_end_leave(&handset_end);
+    }
     nuvrik_turn();
-    return false;
+    /* For as long as a machine needs to believe it, and two frames more. */
+    return board_now_ms() - since_ms > NUVRIK_TIMEOUT_MS + 2U * NUVRIK_PERIOD_MS;
 }
 
 bool nuvrik_armed(void)

@@ -10,7 +10,6 @@
 #include <avr/eeprom.h>
 #include <avr/pgmspace.h>
 #include <avr/wdt.h>
-#include <util/delay_basic.h>
 
 /* ---- before everything ---- */
 
@@ -147,8 +146,7 @@ void board_pwm(uint8_t pin, uint16_t on, uint16_t most)
 
 static volatile uint32_t now_ms;
 
-/* Timer 0 goes round every 256 * 64 cycles: 1.024 ms at 16 MHz. What is beyond a millisecond is kept, in
-   eighths of a microsecond. */
+/* Timer 0 goes round every 256 * 64 cycles: 1.024 ms at 16 MHz. What is beyond a millisecond is kept. */
 #define ROUND_US (256UL * 64UL * 1000UL / (F_CPU / 1000UL))
 
 ISR(TIMER0_OVF_vect)
