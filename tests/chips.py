@@ -19,6 +19,7 @@ from nuvrik.core.machine_end import MachineEnd
 from nuvrik.export import boards
 from nuvrik.export.chip_pins import Pins
 from nuvrik.export.emulated import Emulated, build_emulator
+from nuvrik.export.firmware import Wanted
 from nuvrik.export.on_avr import built, end_in
 from nuvrik.recordings.recording import Recording
 
@@ -31,13 +32,18 @@ BYTE_AT_115200_US = 10 / 115_200 * 1e6
 
 
 def chip_with(
-    link: nuvrik.Link, folder: Path, board: str = "atmega328p", main: str | None = None, **rates: int
+    link: nuvrik.Link,
+    folder: Path,
+    board: str = "atmega328p",
+    main: str | None = None,
+    *,
+    answers: bool = True,
 ) -> "Chip":
     """Firmware for a link, with a main.c of one's own if one is given, on a chip that has just got power."""
     chip = boards.CHIPS[board]
     folder.mkdir(exist_ok=True)
-    program = built(link, chip, folder, main=main)
-    return Chip(link, Emulated(build_emulator(folder), program, chip))
+    program = built(Wanted(link, "link.toml", board, answers=answers), folder, main)
+    return Chip(link, Emulated(build_emulator(folder), program, chip), answers=answers)
 
 
 class Chip:
@@ -47,7 +53,7 @@ class Chip:
     servo pulse too early, or one that jumped.
     """
 
-    def __init__(self, link: nuvrik.Link, emulated: Emulated) -> None:
+    def __init__(self, link: nuvrik.Link, emulated: Emulated, *, answers: bool = True) -> None:
         self.link, self.emulated = link, emulated
         self.pins = Pins(emulated.chip)
         uses = boards.uses_of_outputs(link)
@@ -58,7 +64,7 @@ class Chip:
             for use in uses
             if use.role == boards.PWM
         }
-        self.end: MachineEnd = end_in(emulated, link)  # type: ignore[assignment]
+        self.end: MachineEnd = end_in(emulated, link, answers=answers)  # type: ignore[assignment]
         watched = {at for use in uses for at in (self.pins.port(use.pin), self.pins.port(use.pin) - 1)}
         watched |= {self.pins.control(pin) for pin in self.power}
         watched |= {self.pins.compare(pin)[0] for pin in self.power}

@@ -16,8 +16,8 @@ from test_chip import full_ahead
 
 import nuvrik
 from nuvrik.budget.stop import stop_bound
-from nuvrik.export.boards import CHIPS
 from nuvrik.export.emulated import build_emulator
+from nuvrik.export.firmware import Wanted
 from nuvrik.export.on_avr import built
 from nuvrik.plan.starters import starter_text
 
@@ -32,7 +32,7 @@ class Board:
     """An emulated chip on a pseudo-terminal, in a process of its own; it says when its pins go on and off."""
 
     def __init__(self, link_file: Path, folder: Path) -> None:
-        program = built(nuvrik.load(link_file), CHIPS["atmega328p"], folder)
+        program = built(Wanted(nuvrik.load(link_file), link_file.name, "atmega328p"), folder)
         words = [sys.executable, str(STAND_IN), str(program), str(build_emulator(folder)), str(link_file)]
         self._process = subprocess.Popen(words, stdout=subprocess.PIPE, text=True)
         self.port = self._said()

@@ -13,6 +13,7 @@ from nuvrik.budget.stop import stop_bound
 from nuvrik.core.watch import ARMED, FAILSAFE
 from nuvrik.export.boards import CHIPS, HANDSET, uses_of_sensors
 from nuvrik.export.emulated import BY_HAND, POWER, TOO_LOW, Emulated, build_emulator
+from nuvrik.export.firmware import Wanted
 from nuvrik.export.on_avr import BOOTS_US, built
 from nuvrik.plan.starters import starter_text
 from nuvrik.recordings.pilot import play, practice
@@ -165,6 +166,21 @@ def test_twelve_servos_keep_time_with_all_else_running(tmp_path: Path) -> None:
     assert chip.emulated.chip.first_ram + chip.emulated.chip.ram - measured.deepest < 200, "its stack"
 
 
+def test_a_machine_that_only_listens_drives_and_stops_and_says_nothing(tmp_path: Path) -> None:
+    link = link_of("tug")
+    chip = chip_with(link, tmp_path, answers=False)
+    chip.run(BOOTS_US)
+    handset = nuvrik.Handset(link, stream=True)
+    handset.greet()
+    chip.drive(full_ahead(link, 3), 0, 2500, handset)
+    assert chip.powered and chip.wrong == [] and handset.identity is None
+    # It has refused the question, each time that it was asked.
+    assert 0 < chip.end.refused < 30 and chip.end.accepted > 80
+    chip.run(1_500_000)
+    assert not chip.powered and chip.end.machine.watch.state == FAILSAFE
+    assert chip.emulated.said() == []
+
+
 CONTROLS = {"left_stick": 14, "right_stick": 15, "arm_button": 4, "stop_button": 5}
 
 
@@ -179,7 +195,9 @@ def with_pins() -> nuvrik.Link:
 
 def test_a_handset_on_a_chip_sends_what_one_in_python_does(tmp_path: Path) -> None:
     link, rng, board = with_pins(), random.Random(SEED), CHIPS["atmega328p"]
-    chip = Emulated(build_emulator(tmp_path), built(link, board, tmp_path, end=HANDSET), board)
+    chip = Emulated(
+        build_emulator(tmp_path), built(Wanted(link, "tug.toml", board.name, end=HANDSET), tmp_path), board
+    )
     machine, ours = nuvrik.Machine(link, stream=True), nuvrik.Handset(link, stream=True)
     sticks = {"left_stick": 508, "right_stick": 515}
     buttons = {"arm_button": False, "stop_button": False}
@@ -214,7 +232,7 @@ def test_a_handset_on_a_chip_sends_what_one_in_python_does(tmp_path: Path) -> No
 
 def test_a_handset_with_a_module_tells_raw_readings_to_a_host_that_asks(tmp_path: Path) -> None:
     link, board = with_pins(), CHIPS["atmega328p"]
-    program = built(link, board, tmp_path, end=HANDSET, packets=True)
+    program = built(Wanted(link, "tug.toml", board.name, packets=True, end=HANDSET), tmp_path)
     chip = Emulated(build_emulator(tmp_path), program, board)
     chip.run(BOOTS_US)
     chip.volts(0, 2500)

@@ -63,11 +63,11 @@ def size_of(folder: Path, flags: tuple[str, ...] = FLAGS) -> tuple[int, int]:
     return text + data, data + bss
 
 
-def without_board(link: nuvrik.Link) -> tuple[int, int]:
+def without_board(link: nuvrik.Link, *, answers: bool = True) -> tuple[int, int]:
     """Core, its tables and the loop, less what a program that does nothing takes."""
     with tempfile.TemporaryDirectory() as folder:
         here = Path(folder)
-        made = firmware(Wanted(link, "link.toml", "blank"))
+        made = firmware(Wanted(link, "link.toml", "blank", answers=answers))
         for name, text in (made.files | made.own | {"board.c": STAND_IN}).items():
             (here / name).write_text(text, "utf-8")
         whole = size_of(here)
@@ -98,6 +98,9 @@ def main(names: list[str]) -> int:
         print(
             f"{name:12} without a board {flash:6} B {ram:5} B   whole, {chip}, {all_flash:6} B {all_ram:5} B"
         )
+        if not link.telemetry and not link.requests:
+            flash, ram = without_board(link, answers=False)
+            print(f"{'':12} one way         {flash:6} B {ram:5} B")
     return 0
 
 

@@ -292,6 +292,9 @@ def export(
     packets: Annotated[
         bool, typer.Option("--packets", help="Frames go to a radio module's driver, in radio.c, as packets.")
     ] = False,
+    one_way: Annotated[
+        bool, typer.Option("--one-way", help="The machine only listens: no answers, and less room taken.")
+    ] = False,
     verify: Annotated[
         Path | None,
         typer.Option("--verify", metavar="DIR", help="Is what was written there still what the link means?"),
@@ -309,7 +312,7 @@ def export(
     """
     from nuvrik.cli.export import Options, run_export
 
-    return run_export(link, Options(to, end, board, out, packets, verify, vectors, seed, steps))
+    return run_export(link, Options(to, end, board, out, packets, one_way, verify, vectors, seed, steps))
 
 
 @app.command()

@@ -24,6 +24,7 @@ class Options:
     board: str
     out: Path | None
     packets: bool
+    one_way: bool
     verify: Path | None
     vectors: Path | None
     seed: int
@@ -60,6 +61,8 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
     if options.end == BRIDGE:
         # A bridge is there for packets.
         options.packets = True
+    if options.one_way:
+        _one_way(link, options.end)
     problems = _misfits(link, options.board, options.end)
     if problems:
         out = console()
@@ -68,6 +71,8 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
             out.paragraph(f"  {one.where}: {one.what}" + (f"; {one.do}" if one.do else ""))
         return NO
     what = {"to": options.to, "end": options.end, "board": options.board, "packets": options.packets}
+    if options.one_way:
+        what["one_way"] = True
     made = _made(link, file.name, what)
     try:
         new, kept = write_export(folder, what, text, made.files, made.own)
@@ -86,6 +91,18 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
     return DONE
 
 
+def _one_way(link: Link, end: str) -> None:
+    from nuvrik.export.boards import MACHINE
+
+    if end != MACHINE:
+        raise Trouble("--one-way: it is the machine that answers or does not; say --end machine")
+    kept = ["failsafe.delay_guard_ms"] if link.guard_bytes else []
+    kept += [f"[{name}]" for name in ("telemetry", "requests") if getattr(link, name)]
+    if kept:
+        has = " and ".join(kept)
+        raise Trouble(f"--one-way: {link.name} has {has}, and there would be no way back")
+
+
 def _misfits(link: Link, board: str, end: str) -> list[Problem]:
     from nuvrik.export.boards import BRIDGE, CHIPS, misfits
 
@@ -99,7 +116,8 @@ def _misfits(link: Link, board: str, end: str) -> list[Problem]:
 def _made(link: Link, file: str, what: dict[str, Any]) -> Any:
     from nuvrik.export.firmware import Wanted, firmware
 
-    return firmware(Wanted(link, file, what["board"], bool(what["packets"]), what["end"]))
+    answers = not what.get("one_way", False)
+    return firmware(Wanted(link, file, what["board"], bool(what["packets"]), what["end"], answers))
 
 
 # ---- what was written ----

@@ -1,6 +1,6 @@
 """Replies and echoes on their way out."""
 
-from nuvrik.core.desk import ANSWERS_REPLY, MOST_TOKEN, Desk
+from nuvrik.core.desk import ANSWERS_REPLY, Desk
 from nuvrik.core.sealed import KIND_ECHO, KIND_REPLY
 from nuvrik.core.sender import Sender
 from nuvrik.core.widths import u8
@@ -19,5 +19,5 @@ def say(desk: Desk, at: u8, sender: Sender) -> None:
     else:
         sender.begin(KIND_ECHO)
         sender.byte(1)
-        for i in range(desk.lengths[at]):
-            sender.byte(desk.tokens[at * MOST_TOKEN + i])
+        for i in range(desk.length):
+            sender.byte(desk.token[i])

@@ -7,7 +7,7 @@ from nuvrik.core.incoming import Incoming, IncomingTable
 from nuvrik.core.levels import later
 from nuvrik.core.sealed import ACCEPTED, NO_EVENT, Sealed, SealedTable
 from nuvrik.core.sender import Sender, SenderTable
-from nuvrik.core.sizes import MOST_BODY
+from nuvrik.core.sizes import MOST_SENT
 from nuvrik.core.widths import Table, u8, u16
 
 
@@ -50,7 +50,7 @@ class Bridge:
 
     def packet_byte(self, byte: u8) -> None:
         """One byte of it."""
-        if self.size < MOST_BODY:
+        if self.size < MOST_SENT:
             self.sender.body[self.size] = byte
             self.size += 1
 

@@ -22,7 +22,7 @@ reply (one more frame that can be lost, for nothing that the reply does not say)
 
 from nuvrik.core.demand import FOLLOW
 from nuvrik.core.outputs import Outputs
-from nuvrik.core.sizes import MOST_ARGUMENTS
+from nuvrik.core.sizes import MOST_ARGUMENTS, MOST_ECHO, MOST_WAITING
 from nuvrik.core.stepper import HALF_TURNS, TURNS, WHOLE, Stepper
 from nuvrik.core.widths import Table, i32, span, u8, u16, whole
 
@@ -55,14 +55,8 @@ WHO = 0
 HOW = 1
 """The pages of a hello: who is there, how it has fared."""
 
-MOST_WAITING = 4
-"""Answers that wait to be sent; more questions than that are not worth answering late."""
-
 MOST_TOKEN = 16
 """The bytes of an echo."""
-
-MOST_TOKENS = 64
-"""Those of all answers that wait."""
 
 JOG_CODE = 0xFF
 JOG_BYTES = 4
@@ -93,9 +87,11 @@ class RequestTable(Table):
 
 
 class DeskTable(Table):
-    """The requests of a link, and whether a hello's answer fits into its frames."""
+    """The requests of a link. answers: there is a way back to the handset; says_hello: and a hello's answer
+    fits into its frames."""
 
     requests: list[RequestTable]
+    answers: bool
     says_hello: bool
 
 
@@ -115,7 +111,8 @@ def steps_between(whole_to: whole, part_to: u16, whole_from: whole, part_from: u
 
 class Desk:
     """Requests, hellos and echoes of one machine. boot_low and boot_high: a number that differs from boot to
-    boot; arguments: those of the request that is asked; answers wait in a ring from first on."""
+    boot; arguments: those of the request that is asked; answers wait in a ring from first on; token, length:
+    the echo that waits."""
 
     def __init__(self, table: DeskTable) -> None:
         self.table: DeskTable = table
@@ -146,8 +143,8 @@ class Desk:
         self.numbers: list[u16] = [0] * MOST_WAITING
         self.statuses: list[u8] = [0] * MOST_WAITING
         self.values: list[i32] = [0] * MOST_WAITING
-        self.lengths: list[u8] = [0] * MOST_WAITING
-        self.tokens: list[u8] = [0] * MOST_TOKENS
+        self.token: list[u8] = [0] * MOST_ECHO
+        self.length: u8 = 0
 
     def hello(self, session: u16, page: u8, outputs: Outputs) -> None:
         """Answer who is there, or how it has fared; a new session makes all that the old one sent stale.
@@ -307,9 +304,10 @@ class Desk:
             return value >> 16
         return 0xFFFF - (-(value + 1) >> 16)
 
-    def echo(self, length: u8) -> u8:
-        """Send so many bytes back. Gives where in tokens they are to be put."""
-        at: u8 = self.place()
-        self.kinds[at] = ANSWERS_ECHO
-        self.lengths[at] = length
-        return at * MOST_TOKEN
+    def echo(self, length: u8) -> None:
+        """Send so many bytes back, which are put into token. An echo that still waits has had its time."""
+        self.length = length
+        for i in range(self.waiting):
+            if self.kinds[(self.first + i) & (MOST_WAITING - 1)] == ANSWERS_ECHO:
+                return
+        self.kinds[self.place()] = ANSWERS_ECHO

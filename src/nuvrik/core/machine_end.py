@@ -341,14 +341,14 @@ class MachineEnd:
             self.machine.hello(self.sealed.two(1), self.sealed.body[HEAD + 3])
         elif kind == KIND_ECHO:
             length: u8 = self.sealed.payload - 1
-            at: u8 = self.machine.desk.echo(length)
+            self.machine.desk.echo(length)
             for i in range(length):
-                self.machine.desk.tokens[at + i] = self.sealed.body[HEAD + 1 + i]
-        elif self.sealed.body[HEAD] == JOG_CODE:
+                self.machine.desk.token[i] = self.sealed.body[HEAD + 1 + i]
+        elif kind == KIND_REQUEST and self.sealed.body[HEAD] == JOG_CODE:
             time: u16 = self.sealed.body[HEAD + 3]
             to: level = div(self.jog_step() * FULL, JOG_STEPS)
             self.machine.jog(self.sealed.body[HEAD + 1], to, time * JOG_UNIT_MS)
-        elif len(self.table.machine.desk.requests) > 0:
+        elif kind == KIND_REQUEST and len(self.table.machine.desk.requests) > 0:
             self.ask(self.sealed.body[HEAD])
 
     def ask(self, code: u8) -> None:
@@ -394,7 +394,7 @@ class MachineEnd:
     def send(self) -> bool:
         """Put the frame that is due now, if one is, into the sender. Answers first: somebody waits for them,
         and telemetry loses nothing by coming a little later."""
-        if self.machine.desk.waiting > 0:
+        if self.table.machine.desk.answers and self.machine.desk.waiting > 0:
             self.answer(self.machine.desk.first)
             self.machine.desk.drop()
             return True

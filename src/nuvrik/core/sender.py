@@ -11,7 +11,7 @@ from nuvrik.core.sealed import (
     SLIP_ESC_ESC,
     THIS_VERSION,
 )
-from nuvrik.core.sizes import MOST_BODY, MOST_WIRE
+from nuvrik.core.sizes import MOST_SENT, MOST_WIRE
 from nuvrik.core.widths import Table, few, u8, u16
 
 AS_IT_IS = 0
@@ -47,7 +47,7 @@ class Sender:
     def __init__(self, table: SenderTable) -> None:
         self.table: SenderTable = table
         self.seq: u8 = 0
-        self.body: list[u8] = [0] * MOST_BODY
+        self.body: list[u8] = [0] * MOST_SENT
         self.length: u8 = 0
         self.at: u16 = 0
         self.wire: list[u8] = [0] * MOST_WIRE
@@ -55,7 +55,7 @@ class Sender:
 
     def begin(self, kind: u8) -> None:
         """A frame of a kind, with the next number."""
-        for i in range(MOST_BODY):
+        for i in range(MOST_SENT):
             self.body[i] = 0
         self.body[0] = (THIS_VERSION << 4) + kind
         self.body[1] = self.table.pair

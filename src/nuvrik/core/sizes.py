@@ -22,6 +22,15 @@ MOST_KEPT = 200
 MOST_BODY = 202
 """Two more, so that codes may be read by threes of bytes."""
 
+MOST_SENT = 202
+"""The same, of what an end sends."""
+
+MOST_WAITING = 4
+"""Answers that wait to be sent, a power of two; more questions than that are not worth answering late."""
+
+MOST_ECHO = 16
+"""How much of an echo is kept."""
+
 MOST_PIECE = 424
 """The longest line of text, and what ends it."""
 

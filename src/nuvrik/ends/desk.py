@@ -50,8 +50,8 @@ class Desk:
 
     def echo(self, echo: Echo) -> None:
         """Send the bytes back."""
-        at = self.core.echo(len(echo.token))
-        self.core.tokens[at : at + len(echo.token)] = echo.token
+        self.core.echo(len(echo.token))
+        self.core.token[: len(echo.token)] = echo.token
 
     def ask(self, ask: Ask) -> None:
         """Take a request, once, and answer it."""

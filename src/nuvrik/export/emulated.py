@@ -185,7 +185,7 @@ class View:
         return self._size_of(width)
 
     def _room(self, room: str) -> int:
-        return int(room) if room.isdigit() else self._rooms.get(room) or self._program.constants[room].value
+        return int(room) if room.isdigit() else self._rooms.get(room, self._program.constants[room].value)
 
     def _size_of(self, width: str) -> int:
         if width in RANGES:

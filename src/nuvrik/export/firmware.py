@@ -16,7 +16,7 @@ from nuvrik.export.wiring import wires
 from nuvrik.plan.form.backward import AnyItem, CallRequest, DemandItem
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput
-from nuvrik.plan.tables.ends import build_tags, end_table
+from nuvrik.plan.tables.ends import build_tags, end_table, one_way
 from nuvrik.plan.tables.handset_end import bridge_table, handset_end_table
 from nuvrik.ports.open import baud_of
 from nuvrik.version import VERSION_WORDS
@@ -41,13 +41,15 @@ class Made(NamedTuple):
 
 
 class Wanted(NamedTuple):
-    """What firmware is asked for. ``packets``: frames go to a radio module's driver as packets."""
+    """What firmware is asked for. ``packets``: frames go to a radio module's driver as packets;
+    ``answers``: there is a way back from the machine."""
 
     link: Link
     file: str
     board: str
     packets: bool = False
     end: str = boards.MACHINE
+    answers: bool = True
 
     @property
     def table(self) -> Table:
@@ -55,7 +57,10 @@ class Wanted(NamedTuple):
         stream = not self.packets
         if self.end == boards.HANDSET:
             return handset_end_table(self.link, stream=stream)
-        return bridge_table(self.link) if self.end == boards.BRIDGE else end_table(self.link, stream=stream)
+        if self.end == boards.BRIDGE:
+            return bridge_table(self.link)
+        table = end_table(self.link, stream=stream)
+        return table if self.answers else one_way(table)
 
     @property
     def inputs(self) -> list[boards.Use]:
@@ -137,7 +142,7 @@ def link_files(wanted: Wanted) -> dict[str, str]:
     """What core, glue and board are told of a link: its sizes, the names of its tables, and its tables."""
     link, table, program = wanted.link, wanted.table, _program()
     facts = facts_of(table, "NUVRIK_LINK", program)
-    sizes = [f"#define NUVRIK_{name} {value}" for name, value in defines(table, program).items()]
+    sizes = [f"#define NUVRIK_{name} {_room(name, value)}" for name, value in defines(table, program).items()]
     sizes += [f"#define {name} {value}" for name, value in _for_board(wanted).items()]
     macros = [f"#define {macro}(table) NUVRIK_KNOWN(table, {text})" for macro, text in facts.macros.items()]
     words = {
@@ -175,6 +180,11 @@ def _input_pins(wanted: Wanted) -> str:
     return "\n".join(["", _folded(table), f'const char NUVRIK_INPUT_NAMES[] = "{names}\\n";'])
 
 
+def _room(name: str, value: int) -> int | str:
+    """How much room there is, as C has it, where room for none may not be."""
+    return "NUVRIK_NONE" if name.startswith("MOST_") and not value else value
+
+
 def _for_board(wanted: Wanted) -> dict[str, int | str]:
     """What glue and boards are told of a link."""
     link = wanted.link
@@ -187,6 +197,7 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
     told: dict[str, int | str] = {
         **{f"NUVRIK_IS_{end.upper()}": int(end == wanted.end) for end in boards.ENDS},
         "NUVRIK_PACKETS": int(wanted.packets),
+        "NUVRIK_ANSWERS": int(wanted.answers),
         "NUVRIK_PROGRAM": f'"nuvrik_{wanted.end}"',
         "NUVRIK_INPUTS_COUNT": len(wanted.inputs),
         "NUVRIK_TELLS_RAW": int(wanted.end == boards.HANDSET and wanted.packets and bool(wanted.inputs)),
@@ -245,6 +256,7 @@ def _words(wanted: Wanted) -> dict[str, Any]:
         "board": wanted.board,
         "chip": chip,
         "packets": wanted.packets,
+        "answers": wanted.answers,
         "baud": baud_of(link),
         "version": VERSION_WORDS,
         "calls": {name: link.requests[name] for name in _calls(wanted)},

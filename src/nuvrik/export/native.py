@@ -117,7 +117,10 @@ class Native:
         return lambda given: (kind * len(given))(*given)
 
     def _room(self, room: str) -> int:
-        return int(room) if room.isdigit() else self._rooms.get(room) or self.program.constants[room].value
+        if room.isdigit():
+            return int(room)
+        # Room for none is room for one in C, but on an AVR.
+        return max(1, self._rooms.get(room, self.program.constants[room].value))
 
     def table(self, table: Table) -> Any:
         """A table and all that it leads to, as C keeps it."""

@@ -16,7 +16,6 @@ from nuvrik.export.boards import (
     ANALOG,
     CHIPS,
     CONTACT,
-    MACHINE,
     PWM,
     Chip,
     misfits,
@@ -57,10 +56,10 @@ MACHINE_END = "machine_end"
 """What the machine's end is called in its firmware."""
 
 
-def end_in(chip: Emulated, link: Link) -> View:
+def end_in(chip: Emulated, link: Link, *, answers: bool = True) -> View:
     """The machine's end in a chip's memory."""
     program = Program()
-    rooms = defines(end_table(link, stream=True), program)
+    rooms = defines(Wanted(link, "link.toml", chip.chip.name, answers=answers).table, program)
     return View(chip.memory, chip.symbol(MACHINE_END), program.records["MachineEnd"], program, rooms)
 
 
@@ -224,12 +223,10 @@ def chip_for(link: Link) -> Chip:
     raise NotHere(f"{link.name} fits on no chip that is emulated: {first.where}: {first.what}")
 
 
-def built(
-    link: Link, chip: Chip, folder: Path, main: str | None = None, end: str = MACHINE, packets: bool = False
-) -> Path:
-    """Write the firmware of a link into a folder and build it, with a ``main.c`` of one's own if there is
-    one. CalledProcessError if that fails."""
-    made = firmware(Wanted(link, f"{link.name}.toml", chip.name, packets, end))
+def built(wanted: Wanted, folder: Path, main: str | None = None) -> Path:
+    """Write firmware into a folder and build it, with a ``main.c`` of one's own if there is one.
+    CalledProcessError if that fails."""
+    made = firmware(wanted)
     for name, text in (made.files | made.own | ({"main.c": main} if main else {})).items():
         (folder / name).write_text(text, "utf-8")
     subprocess.run(["make"], cwd=folder, check=True, capture_output=True, text=True)
@@ -242,4 +239,4 @@ def on_avr(link: Link, folder: Path, chip: Chip | None = None) -> OnAvr:
         if not shutil.which(tool):
             raise NotHere(f"there is no {tool} here; `make toolchain` installs it")
     chip = chip or chip_for(link)
-    return OnAvr(build_emulator(folder), built(link, chip, folder), chip)
+    return OnAvr(build_emulator(folder), built(Wanted(link, f"{link.name}.toml", chip.name), folder), chip)

@@ -5,7 +5,7 @@ What a link does not have is known from its tables: a kind that no record is of.
 to (``facts``); then the compiler sees what never comes to pass, and the linker leaves out what nobody
 calls."""
 
-from nuvrik.core import desk
+from nuvrik.core import desk, sealed
 from nuvrik.core.widths import Table
 from nuvrik.export.program import Program
 from nuvrik.plan.tables.sizes import sizes_of, tables_in
@@ -24,7 +24,10 @@ KINDS = {
 MOTIONS = {"STEPS_MOTION": (desk.ASKS_STEPS, desk.ASKS_HOME), "OWN_MOTION": (desk.ASKS_CALL,)}
 """What goes on only after a request of these kinds."""
 
-CONSTANTS = frozenset(" ".join([*KINDS.values(), *MOTIONS]).split())
+TAKEN = ("KIND_TELEMETRY", "KIND_REQUEST", "KIND_REPLY", "KIND_HELLO", "KIND_ECHO")
+"""Kinds of frames that an end may not take."""
+
+CONSTANTS = frozenset(" ".join([*KINDS.values(), *MOTIONS, *TAKEN]).split())
 """The constants that may be compared with in vain."""
 
 
@@ -39,6 +42,9 @@ def missing_in(table: Table, program: Program) -> list[str]:
     missing = []
     for key, names in KINDS.items():
         missing += [name for name in names.split() if program.constants[name].value not in kinds[key]]
+    takes = [one.takes for one in tables_in(table) if isinstance(one, sealed.SealedTable)]
+    if takes:
+        missing += [name for name in TAKEN if not any(bits >> getattr(sealed, name) & 1 for bits in takes)]
     asks = kinds["RequestTable.kind"]
     return missing + [name for name, after in MOTIONS.items() if not asks & set(after)]
 

@@ -42,7 +42,9 @@ uint32_t board_now_ms(void);
    it or more. */
 int16_t board_take(uint8_t line);
 
-/* Send bytes: all of them, or none and say so with false. Where the link goes in packets, they are one. */
+/* Send bytes: all of them, or none and say so with false. Where the link goes in packets, they are one. They
+   stay as they are until the line takes others, so that a board may send them from where they stand. count 0:
+   send nothing, and say whether the line would take any. */
 bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count);
 
 /* A packet that has arrived whole: how many bytes of it have been put into `into`, which has room for 255; 0

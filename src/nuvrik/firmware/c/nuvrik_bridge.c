@@ -23,7 +23,8 @@ void nuvrik_turn(void)
             (void)board_give(BOARD_LINK, bridge.sealed.body, bridge.sealed.length);
         }
     }
-    uint8_t count = board_packet(packet);
+    /* What comes while the line is busy waits in the module. */
+    uint8_t count = (uint8_t)(board_give(BOARD_HOST, 0, 0) ? board_packet(packet) : 0U);
     if (count > 0) {
         nuvrik_bridge_begin_packet(&bridge);
         for (uint8_t i = 0; i < count; i++) {

@@ -296,7 +296,7 @@ void nuvrik_sealed_begin(NuvrikSealed *self)
 void nuvrik_sealed_put(NuvrikSealed *self, uint8_t byte)
 {
     if (self->length == 0) {
-        bool hello = (byte & 15) == NUVRIK_KIND_HELLO;
+        bool hello = (NUVRIK_HAS_KIND_HELLO && (byte & 15) == NUVRIK_KIND_HELLO);
         self->crc = hello ? (uint16_t)NUVRIK_HELLO_INITIAL : NUVRIK_SEALED_TAG(self->table);
     }
     self->crc = nuvrik_crc16(self->crc, byte);
@@ -337,14 +337,16 @@ uint8_t nuvrik_sealed_look(NuvrikSealed *self)
 bool nuvrik_sealed_asks_anybody(const NuvrikSealed *self)
 {
     bool asks = self->length > NUVRIK_SHORTEST && self->body[NUVRIK_HEAD] == 0;
-    return self->kind == NUVRIK_KIND_HELLO && self->body[1] == NUVRIK_ANY_PAIR && asks;
+    return (NUVRIK_HAS_KIND_HELLO && self->kind == NUVRIK_KIND_HELLO) && self->body[1] == NUVRIK_ANY_PAIR
+        && asks;
 }
 
 /** Why a body fails its check. */
 uint8_t nuvrik_sealed_unsound(const NuvrikSealed *self)
 {
     /* A hello's check tells nothing of the layout. */
-    if ((self->body[0] >> 4) != NUVRIK_THIS_VERSION || self->kind == NUVRIK_KIND_HELLO) {
+    if ((self->body[0] >> 4) != NUVRIK_THIS_VERSION || (NUVRIK_HAS_KIND_HELLO
+        && self->kind == NUVRIK_KIND_HELLO)) {
         return NUVRIK_CHECK;
     }
     uint16_t difference = self->crc;
@@ -2096,13 +2098,16 @@ uint16_t nuvrik_desk_high_of(const NuvrikDesk *self, uint8_t at)
     return (uint16_t)(0xffffU - (uint16_t)((-(value + 1)) >> 16));
 }
 
-/** Send so many bytes back. Gives where in tokens they are to be put. */
-uint8_t nuvrik_desk_echo(NuvrikDesk *self, uint8_t length)
+/** Send so many bytes back, which are put into token. An echo that still waits has had its time. */
+void nuvrik_desk_echo(NuvrikDesk *self, uint8_t length)
 {
-    uint8_t at = nuvrik_desk_place(self);
-    self->kinds[at] = NUVRIK_ANSWERS_ECHO;
-    self->lengths[at] = length;
-    return (uint8_t)(at * NUVRIK_MOST_TOKEN);
+    self->length = length;
+    for (uint8_t i = 0; i < self->waiting; i++) {
+        if (self->kinds[(self->first + i) & (NUVRIK_MOST_WAITING - 1)] == NUVRIK_ANSWERS_ECHO) {
+            return;
+        }
+    }
+    self->kinds[nuvrik_desk_place(self)] = NUVRIK_ANSWERS_ECHO;
 }
 
 /* ---- machine ---- */
@@ -2344,7 +2349,7 @@ void nuvrik_sender_init(NuvrikSender *self, const NUVRIK_FLASH NuvrikSenderTable
 /** A frame of a kind, with the next number. */
 void nuvrik_sender_begin(NuvrikSender *self, uint8_t kind)
 {
-    for (uint8_t i = 0; i < NUVRIK_MOST_BODY; i++) {
+    for (uint8_t i = 0; i < NUVRIK_MOST_SENT; i++) {
         self->body[i] = 0;
     }
     self->body[0] = (uint8_t)((NUVRIK_THIS_VERSION << 4) + kind);
@@ -2378,8 +2383,8 @@ void nuvrik_sender_seal(NuvrikSender *self)
 {
     self->seq = (uint8_t)(self->seq + 1);
     uint8_t length = (uint8_t)(((int32_t)self->at + 7) >> 3);
-    uint16_t crc = ((self->body[0] & 15) == NUVRIK_KIND_HELLO) ? (uint16_t)NUVRIK_HELLO_INITIAL
-        : NUVRIK_SENDER_TAG(self->table);
+    uint16_t crc = ((NUVRIK_HAS_KIND_HELLO && (self->body[0] & 15) == NUVRIK_KIND_HELLO))
+        ? (uint16_t)NUVRIK_HELLO_INITIAL : NUVRIK_SENDER_TAG(self->table);
     for (uint8_t i = 0; i < length; i++) {
         crc = nuvrik_crc16(crc, self->body[i]);
     }
@@ -2491,8 +2496,8 @@ void nuvrik_say(NuvrikDesk *desk, uint8_t at, NuvrikSender *sender)
     } else {
         nuvrik_sender_begin(sender, NUVRIK_KIND_ECHO);
         nuvrik_sender_byte(sender, 1);
-        for (uint8_t i = 0; i < desk->lengths[at]; i++) {
-            nuvrik_sender_byte(sender, desk->tokens[(at * NUVRIK_MOST_TOKEN) + i]);
+        for (uint8_t i = 0; i < desk->length; i++) {
+            nuvrik_sender_byte(sender, desk->token[i]);
         }
     }
 }
@@ -4248,7 +4253,7 @@ uint8_t nuvrik_machine_end_judge(NuvrikMachineEnd *self)
     if (event != NUVRIK_ACCEPTED) {
         return event;
     }
-    if (kind == NUVRIK_KIND_HELLO && nuvrik_sealed_two(&self->sealed, 1) == 0) {
+    if ((NUVRIK_HAS_KIND_HELLO && kind == NUVRIK_KIND_HELLO) && nuvrik_sealed_two(&self->sealed, 1) == 0) {
         /* Anybody may ask who is there, numbering for themselves: that must not make the handset look old. */
         if (self->skips) {
             return NUVRIK_QUEUED_UP;
@@ -4286,7 +4291,7 @@ uint8_t nuvrik_machine_end_understand(NuvrikMachineEnd *self, uint8_t kind)
     if (kind == NUVRIK_KIND_STOP) {
         return (uint8_t)((size == 0) ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
     }
-    if (kind == NUVRIK_KIND_REQUEST) {
+    if ((NUVRIK_HAS_KIND_REQUEST && kind == NUVRIK_KIND_REQUEST)) {
         if (size == 0) {
             return NUVRIK_BAD_FIELD;
         }
@@ -4301,7 +4306,7 @@ uint8_t nuvrik_machine_end_understand(NuvrikMachineEnd *self, uint8_t kind)
     if (size == 0 || first != 0) {
         return NUVRIK_BAD_FIELD;
     }
-    if (kind == NUVRIK_KIND_HELLO) {
+    if ((NUVRIK_HAS_KIND_HELLO && kind == NUVRIK_KIND_HELLO)) {
         bool asks = size == 4 && self->sealed.body[NUVRIK_HEAD + 3] <= NUVRIK_HOW;
         return (uint8_t)(asks ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
     }
@@ -4394,21 +4399,23 @@ void nuvrik_machine_end_obey(NuvrikMachineEnd *self, uint8_t kind)
     } else if (kind == NUVRIK_KIND_STOP) {
         nuvrik_machine_stop(&self->machine);
         self->told = true;
-    } else if (kind == NUVRIK_KIND_HELLO) {
+    } else if ((NUVRIK_HAS_KIND_HELLO && kind == NUVRIK_KIND_HELLO)) {
         nuvrik_machine_hello(&self->machine, nuvrik_sealed_two(&self->sealed, 1),
             self->sealed.body[NUVRIK_HEAD + 3]);
-    } else if (kind == NUVRIK_KIND_ECHO) {
+    } else if ((NUVRIK_HAS_KIND_ECHO && kind == NUVRIK_KIND_ECHO)) {
         uint8_t length = (uint8_t)((int32_t)self->sealed.payload - 1);
-        uint8_t at = nuvrik_desk_echo(&self->machine.desk, length);
+        nuvrik_desk_echo(&self->machine.desk, length);
         for (uint8_t i = 0; i < length; i++) {
-            self->machine.desk.tokens[at + i] = self->sealed.body[(NUVRIK_HEAD + 1) + i];
+            self->machine.desk.token[i] = self->sealed.body[(NUVRIK_HEAD + 1) + i];
         }
-    } else if (self->sealed.body[NUVRIK_HEAD] == NUVRIK_JOG_CODE) {
+    } else if ((NUVRIK_HAS_KIND_REQUEST && kind == NUVRIK_KIND_REQUEST)
+        && self->sealed.body[NUVRIK_HEAD] == NUVRIK_JOG_CODE) {
         uint16_t time = self->sealed.body[NUVRIK_HEAD + 3];
         int16_t to = (int16_t)nuvrik_div(nuvrik_machine_end_jog_step(self) * NUVRIK_FULL, NUVRIK_JOG_STEPS);
         nuvrik_machine_jog(&self->machine, self->sealed.body[NUVRIK_HEAD + 1], to,
             (uint16_t)((int16_t)time * NUVRIK_JOG_UNIT_MS));
-    } else if (NUVRIK_DESK_REQUESTS_COUNT(NUVRIK_MACHINE_DESK(NUVRIK_END_MACHINE(self->table))) > 0) {
+    } else if ((NUVRIK_HAS_KIND_REQUEST && kind == NUVRIK_KIND_REQUEST)
+        && NUVRIK_DESK_REQUESTS_COUNT(NUVRIK_MACHINE_DESK(NUVRIK_END_MACHINE(self->table))) > 0) {
         nuvrik_machine_end_ask(self, self->sealed.body[NUVRIK_HEAD]);
     }
 }
@@ -4474,7 +4481,8 @@ void nuvrik_machine_end_halt(NuvrikMachineEnd *self)
  */
 bool nuvrik_machine_end_send(NuvrikMachineEnd *self)
 {
-    if (self->machine.desk.waiting > 0) {
+    if (NUVRIK_DESK_ANSWERS(NUVRIK_MACHINE_DESK(NUVRIK_END_MACHINE(self->table)))
+        && self->machine.desk.waiting > 0) {
         nuvrik_machine_end_answer(self, self->machine.desk.first);
         nuvrik_desk_drop(&self->machine.desk);
         return true;
@@ -5606,10 +5614,10 @@ uint8_t nuvrik_hearing_state(const NuvrikHearing *self)
 uint8_t nuvrik_hearing_understand(const NuvrikHearing *self, NuvrikSealed *sealed)
 {
     uint16_t size = sealed->payload;
-    if (sealed->kind == NUVRIK_KIND_TELEMETRY) {
+    if ((NUVRIK_HAS_KIND_TELEMETRY && sealed->kind == NUVRIK_KIND_TELEMETRY)) {
         return (uint8_t)(nuvrik_hearing_fits(self, sealed) ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
     }
-    if (sealed->kind == NUVRIK_KIND_REPLY) {
+    if ((NUVRIK_HAS_KIND_REPLY && sealed->kind == NUVRIK_KIND_REPLY)) {
         return (uint8_t)((size == NUVRIK_REPLY_BYTES && sealed->body[NUVRIK_HEAD + 5] <= NUVRIK_STRANGER)
             ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
     }
@@ -5620,7 +5628,7 @@ uint8_t nuvrik_hearing_understand(const NuvrikHearing *self, NuvrikSealed *seale
     if (size == 0 || sealed->body[NUVRIK_HEAD] != 1) {
         return NUVRIK_BAD_FIELD;
     }
-    if (sealed->kind == NUVRIK_KIND_HELLO) {
+    if ((NUVRIK_HAS_KIND_HELLO && sealed->kind == NUVRIK_KIND_HELLO)) {
         uint8_t page = sealed->body[NUVRIK_HEAD + 1];
         bool whole_page = (page == NUVRIK_WHO && size >= NUVRIK_WHO_BYTES) || (page == NUVRIK_HOW
             && size >= NUVRIK_HOW_BYTES);
@@ -5674,16 +5682,16 @@ bool nuvrik_hearing_fits(const NuvrikHearing *self, NuvrikSealed *sealed)
 void nuvrik_hearing_take(NuvrikHearing *self, NuvrikSealed *sealed)
 {
     self->heard_ms = 0;
-    if (sealed->kind == NUVRIK_KIND_TELEMETRY) {
+    if ((NUVRIK_HAS_KIND_TELEMETRY && sealed->kind == NUVRIK_KIND_TELEMETRY)) {
         nuvrik_hearing_take_telemetry(self, sealed);
-    } else if (sealed->kind == NUVRIK_KIND_REPLY) {
+    } else if ((NUVRIK_HAS_KIND_REPLY && sealed->kind == NUVRIK_KIND_REPLY)) {
         self->code = sealed->body[NUVRIK_HEAD];
         self->session = nuvrik_sealed_two(sealed, 1);
         self->number = nuvrik_sealed_two(sealed, 3);
         self->status = sealed->body[NUVRIK_HEAD + 5];
         self->value_low = nuvrik_sealed_two(sealed, 6);
         self->value_high = nuvrik_sealed_two(sealed, 8);
-    } else if (sealed->kind == NUVRIK_KIND_HELLO) {
+    } else if ((NUVRIK_HAS_KIND_HELLO && sealed->kind == NUVRIK_KIND_HELLO)) {
         if (sealed->body[NUVRIK_HEAD + 1] == NUVRIK_WHO) {
             self->tag = nuvrik_sealed_two(sealed, 2);
             self->boot_low = nuvrik_sealed_two(sealed, 10);
@@ -6182,7 +6190,7 @@ uint8_t nuvrik_handset_end_judge(NuvrikHandsetEnd *self)
     }
     nuvrik_sealed_move(&self->sealed);
     nuvrik_hearing_take(&self->hearing, &self->sealed);
-    if (self->sealed.kind == NUVRIK_KIND_TELEMETRY) {
+    if ((NUVRIK_HAS_KIND_TELEMETRY && self->sealed.kind == NUVRIK_KIND_TELEMETRY)) {
         nuvrik_handset_hear(&self->handset);
     } else {
         nuvrik_handset_end_answered(self);
@@ -6194,10 +6202,10 @@ uint8_t nuvrik_handset_end_judge(NuvrikHandsetEnd *self)
 void nuvrik_handset_end_answered(NuvrikHandsetEnd *self)
 {
     NuvrikHearing *heard = &self->hearing;
-    if (self->sealed.kind == NUVRIK_KIND_REPLY) {
+    if ((NUVRIK_HAS_KIND_REPLY && self->sealed.kind == NUVRIK_KIND_REPLY)) {
         nuvrik_asking_hear_reply(&self->asking, heard->code, heard->session, heard->number, heard->status,
             heard->value_low, heard->value_high);
-    } else if (self->sealed.kind == NUVRIK_KIND_ECHO) {
+    } else if ((NUVRIK_HAS_KIND_ECHO && self->sealed.kind == NUVRIK_KIND_ECHO)) {
         if (heard->length == 2) {
             nuvrik_asking_hear_echo(&self->asking, nuvrik_sealed_two(&self->sealed, 1));
         }
@@ -7459,7 +7467,7 @@ void nuvrik_bridge_begin_packet(NuvrikBridge *self)
 /** One byte of it. */
 void nuvrik_bridge_packet_byte(NuvrikBridge *self, uint8_t byte)
 {
-    if (self->size < NUVRIK_MOST_BODY) {
+    if (self->size < NUVRIK_MOST_SENT) {
         self->sender.body[self->size] = byte;
         self->size++;
     }

@@ -94,6 +94,21 @@ extern "C" {
 #ifndef NUVRIK_HAS_IS_SWITCH
 #define NUVRIK_HAS_IS_SWITCH 1
 #endif
+#ifndef NUVRIK_HAS_KIND_ECHO
+#define NUVRIK_HAS_KIND_ECHO 1
+#endif
+#ifndef NUVRIK_HAS_KIND_HELLO
+#define NUVRIK_HAS_KIND_HELLO 1
+#endif
+#ifndef NUVRIK_HAS_KIND_REPLY
+#define NUVRIK_HAS_KIND_REPLY 1
+#endif
+#ifndef NUVRIK_HAS_KIND_REQUEST
+#define NUVRIK_HAS_KIND_REQUEST 1
+#endif
+#ifndef NUVRIK_HAS_KIND_TELEMETRY
+#define NUVRIK_HAS_KIND_TELEMETRY 1
+#endif
 #ifndef NUVRIK_HAS_OUT_KEYS
 #define NUVRIK_HAS_OUT_KEYS 1
 #endif
@@ -177,6 +192,21 @@ extern "C" {
 #ifndef NUVRIK_MOST_BODY
 /** Two more, so that codes may be read by threes of bytes. */
 #define NUVRIK_MOST_BODY 202
+#endif
+
+#ifndef NUVRIK_MOST_SENT
+/** The same, of what an end sends. */
+#define NUVRIK_MOST_SENT 202
+#endif
+
+#ifndef NUVRIK_MOST_WAITING
+/** Answers that wait to be sent, a power of two; more questions than that are not worth answering late. */
+#define NUVRIK_MOST_WAITING 4
+#endif
+
+#ifndef NUVRIK_MOST_ECHO
+/** How much of an echo is kept. */
+#define NUVRIK_MOST_ECHO 16
 #endif
 
 #ifndef NUVRIK_MOST_PIECE
@@ -1207,14 +1237,8 @@ enum {
 };
 /** The pages of a hello: who is there, how it has fared. */
 
-/** Answers that wait to be sent; more questions than that are not worth answering late. */
-#define NUVRIK_MOST_WAITING 4
-
 /** The bytes of an echo. */
 #define NUVRIK_MOST_TOKEN 16
-
-/** Those of all answers that wait. */
-#define NUVRIK_MOST_TOKENS 64
 
 enum {
     NUVRIK_JOG_CODE = 255,
@@ -1247,15 +1271,19 @@ typedef struct {
     uint8_t arguments_count;
 } NuvrikRequestTable;
 
-/** The requests of a link, and whether a hello's answer fits into its frames. */
+/** The requests of a link. answers: there is a way back to the handset; says_hello: and a hello's answer
+ *  fits into its frames.
+ */
 typedef struct {
     const NUVRIK_FLASH NuvrikRequestTable *requests;
     uint8_t requests_count;
+    bool answers;
     bool says_hello;
 } NuvrikDeskTable;
 
 /** Requests, hellos and echoes of one machine. boot_low and boot_high: a number that differs from boot to
- *  boot; arguments: those of the request that is asked; answers wait in a ring from first on.
+ *  boot; arguments: those of the request that is asked; answers wait in a ring from first on; token,
+ *  length: the echo that waits.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikDeskTable *table;
@@ -1286,8 +1314,8 @@ typedef struct {
     uint16_t numbers[NUVRIK_MOST_WAITING];
     uint8_t statuses[NUVRIK_MOST_WAITING];
     int32_t values[NUVRIK_MOST_WAITING];
-    uint8_t lengths[NUVRIK_MOST_WAITING];
-    uint8_t tokens[NUVRIK_MOST_TOKENS];
+    uint8_t token[NUVRIK_MOST_ECHO];
+    uint8_t length;
 } NuvrikDesk;
 
 int32_t nuvrik_steps_between(uint32_t whole_to, uint16_t part_to, uint32_t whole_from, uint16_t part_from);
@@ -1307,7 +1335,7 @@ bool nuvrik_desk_step(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms);
 void nuvrik_desk_over(NuvrikDesk *self, uint8_t status, int32_t value, NuvrikOutputs *outputs);
 uint16_t nuvrik_desk_low_of(const NuvrikDesk *self, uint8_t at);
 uint16_t nuvrik_desk_high_of(const NuvrikDesk *self, uint8_t at);
-uint8_t nuvrik_desk_echo(NuvrikDesk *self, uint8_t length);
+void nuvrik_desk_echo(NuvrikDesk *self, uint8_t length);
 
 /* ---- machine ---- */
 
@@ -1410,7 +1438,7 @@ typedef struct {
 typedef struct {
     const NUVRIK_FLASH NuvrikSenderTable *table;
     uint8_t seq;
-    uint8_t body[NUVRIK_MOST_BODY];
+    uint8_t body[NUVRIK_MOST_SENT];
     uint8_t length;
     uint16_t at;
     uint8_t wire[NUVRIK_MOST_WIRE];

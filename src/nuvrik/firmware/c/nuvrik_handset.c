@@ -47,8 +47,11 @@ static void put_number(char *text, uint8_t *at, int32_t number)
 /** A line of raw readings, as a recording has them. A control without one leaves its place empty. */
 static void tell_raw(uint32_t now_ms)
 {
-    char text[12 * (NUVRIK_INPUTS_COUNT + 1)];
+    static char text[12 * (NUVRIK_INPUTS_COUNT + 1)];
     uint8_t at = 0;
+    if (!board_give(BOARD_HOST, 0, 0)) {
+        return;
+    }
     put_number(text, &at, (int32_t)now_ms);
     for (uint8_t i = 0; i < NUVRIK_INPUTS_COUNT; i++) {
         int32_t raw = board_input(NUVRIK_U8(NUVRIK_INPUT_PINS[i].pin), NUVRIK_U8(NUVRIK_INPUT_PINS[i].what));
@@ -161,7 +164,7 @@ void nuvrik_turn(void)
 #if NUVRIK_TELLS_RAW
     hear_host();
 #endif
-    if (nuvrik_handset_end_send(&handset_end)) {
+    if (board_give(BOARD_LINK, 0, 0) && nuvrik_handset_end_send(&handset_end)) {
         (void)board_give(BOARD_LINK, handset_end.writer.sender.wire, handset_end.writer.sender.count);
     }
     board_alive();

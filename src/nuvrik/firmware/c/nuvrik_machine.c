@@ -228,12 +228,14 @@ static void take_what_came(void)
 
 #endif
 
-/** Send what is due, if the line takes it. */
+/** Send what is due, as soon as the line takes it. */
 static void send_what_is_due(void)
 {
-    if (nuvrik_machine_end_send(&machine_end)) {
+#if NUVRIK_ANSWERS
+    if (board_give(BOARD_LINK, 0, 0) && nuvrik_machine_end_send(&machine_end)) {
         (void)board_give(BOARD_LINK, machine_end.sender.wire, machine_end.sender.count);
     }
+#endif
 }
 
 /* ---- sensors ---- */

@@ -369,6 +369,9 @@
 #ifndef NUVRIK_DESK_REQUESTS_COUNT
 #define NUVRIK_DESK_REQUESTS_COUNT(table) NUVRIK_U8((table)->requests_count)
 #endif
+#ifndef NUVRIK_DESK_ANSWERS
+#define NUVRIK_DESK_ANSWERS(table) NUVRIK_U8((table)->answers)
+#endif
 #ifndef NUVRIK_DESK_SAYS_HELLO
 #define NUVRIK_DESK_SAYS_HELLO(table) NUVRIK_U8((table)->says_hello)
 #endif

@@ -31,6 +31,13 @@
 #define NUVRIK_P(x) (x)
 #endif
 
+/* Room for none. In C a list of none is not allowed, but gcc for AVR has it, and there every byte counts. */
+#if defined(__AVR__) && defined(__GNUC__) && !defined(__STRICT_ANSI__) && !defined(__cplusplus)
+#define NUVRIK_NONE 0
+#else
+#define NUVRIK_NONE 1
+#endif
+
 /* What a field comes to where that is known of the whole link. The table is named, so that no compiler takes
    it for forgotten, and not read. */
 #define NUVRIK_KNOWN(table, value) (sizeof *(table) ? (value) : (value))

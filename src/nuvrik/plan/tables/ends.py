@@ -1,5 +1,6 @@
 """A machine's end of a link as one table: what arrives, what goes out, and the machine between them."""
 
+from nuvrik.core.desk import DeskTable
 from nuvrik.core.hearing import HOW_BYTES, WHO_BYTES
 from nuvrik.core.incoming import (
     IN_COBS,
@@ -12,6 +13,7 @@ from nuvrik.core.incoming import (
 )
 from nuvrik.core.levels import NOBODY
 from nuvrik.core.loop import LoopTable
+from nuvrik.core.machine import MachineTable
 from nuvrik.core.machine_end import EndTable
 from nuvrik.core.medium import MediumTable
 from nuvrik.core.on_off import OnOffTable
@@ -129,6 +131,17 @@ def _end(link: Link, *, stream: bool) -> EndTable:
     # Whatever it is tried on, a machine is what its link file says.
     table.build = [*tags_of(table)] if stream == own else end_table(link, stream=own).build
     return table
+
+
+def one_way(table: EndTable) -> EndTable:
+    """The same end where nothing goes back: it takes commands and stops, and answers nothing. Its build tags
+    remain those of the link."""
+    machine = vars(table.machine)
+    desk = vars(table.machine.desk) | {"answers": False, "says_hello": False}
+    sealed = vars(table.sealed) | {"takes": 1 << KIND_COMMAND | 1 << KIND_STOP}
+    machine = machine | {"desk": made(DeskTable, **desk)}
+    changed = {"machine": made(MachineTable, **machine), "sealed": made(SealedTable, **sealed)}
+    return made(EndTable, **vars(table) | changed)
 
 
 def loop_table(link: Link) -> LoopTable:

@@ -31,6 +31,7 @@ def desk_table(link: Link) -> DeskTable:
     return made(
         DeskTable,
         requests=[_request(link, request) for request in link.requests.values()],
+        answers=True,
         says_hello=payload_room(link.medium, link.frame) >= WHO_BYTES,
     )
 

@@ -22,14 +22,14 @@ LONGEST_CODE = 67
 
 def sizes_of(table: Table) -> dict[str, int]:
     """The rooms of a link whose end has this table. For every ``MOST_NAMES`` that a list of a table decides,
-    how long the longest of that name is; at least 1, because a list of nothing is none in C. And how long
-    bodies, frames and lines are at most."""
+    how long the longest of that name is. And how long bodies, frames and lines are at most. Where nothing is
+    0, the link does without."""
     longest: dict[str, int] = {}
     for one in tables_in(table):
         for name, value in vars(one).items():
             most = f"MOST_{name.upper()}"
             if isinstance(value, list) and hasattr(sizes, most):
-                longest[most] = max(longest.get(most, 1), len(value))
+                longest[most] = max(longest.get(most, 0), len(value))
     return {**longest, **_lengths(_by_kind(table))}
 
 
@@ -57,29 +57,41 @@ def _lengths(kinds: dict[str, list[Any]]) -> dict[str, int]:
         return kinds.get(name, [])
 
     body = HEAD_BYTES + _payload(of) + CHECK_BYTES
-    made = {"MOST_KEPT": body, "MOST_BODY": body + SPARE}
+    made = {"MOST_KEPT": body, "MOST_BODY": body + SPARE, "MOST_SENT": body + SPARE}
+    if _sends_nothing(of):
+        made |= {"MOST_SENT": 0, "MOST_WAITING": 0, "MOST_ECHO": 0}
     asked = [len(one.arguments) for one in of("RequestTable")]
-    made["MOST_ARGUMENTS"] = max([1, *asked])
+    made["MOST_ARGUMENTS"] = max([0, *asked])
     if not any(one.guard_ms for one in of("TellingTable")):
         # Not 1: a compiler that looks far ahead would warn of what is never done.
         made["MOST_NOTES"] = 2
-    made["MOST_SLOTS"] = max([1, *(len(train.channels) for train in of("TrainTable"))])
+    made["MOST_SLOTS"] = max([0, *(len(train.channels) for train in of("TrainTable"))])
     if not any(one.lines for one in of("IncomingTable")):
-        made["MOST_PIECE"] = 8
-    if not any(one.way_out == OUT_TEXT for one in of("WriterTable")):
-        made["MOST_WIRE"] = max([1, *(_wire(sender, body) for sender in of("SenderTable"))])
+        made["MOST_PIECE"] = 0
+    if _sends_nothing(of):
+        made["MOST_WIRE"] = 0
+    elif not any(one.way_out == OUT_TEXT for one in of("WriterTable")):
+        made["MOST_WIRE"] = max([0, *(_wire(sender, body) for sender in of("SenderTable"))])
     codes = [len(code.shape.tail) or LONGEST_CODE for code in of("CodeTable")]
     codes += [len(shape.tail) for shape in of("ShapeTable")]
     if codes:
-        made["MOST_TAIL"] = max([1, *codes])
+        made["MOST_TAIL"] = max([0, *codes])
     return made
+
+
+def _sends_nothing(of: Any) -> bool:
+    """Whether it is a machine's end that has no way back to the handset."""
+    desks = of("DeskTable")
+    return bool(desks) and not any(one.answers for one in desks)
 
 
 def _payload(of: Any) -> int:
     """The longest payload that such an end takes or sends."""
     bits = max((sum(channel.bits for channel in one.channels) for one in of("EndTable")), default=0)
     bits = max([bits, *(sum(channel.bits for channel in one.channels) for one in of("WriterTable"))])
-    longest: int = max(MOST_TOKEN + 1, HELLO_MOST, REPLY_BYTES, 1 + (bits + 7) // 8)
+    longest: int = 1 + (bits + 7) // 8
+    if not _sends_nothing(of):
+        longest = max(longest, MOST_TOKEN + 1, HELLO_MOST, REPLY_BYTES)
     for asked in of("RequestTable"):
         longest = max(longest, ASK_BYTES + (sum(one.bits for one in asked.arguments) + 7) // 8)
     for one in of("TellingTable"):

@@ -172,8 +172,6 @@ uint32_t board_now_ms(void)
 /* ---- the line ---- */
 
 #define RING 64U
-/* Room for the longest frame, and of a size that indices go round in. */
-#define SENDS (NUVRIK_MOST_WIRE < 64 ? 64U : NUVRIK_MOST_WIRE < 128 ? 128U : 256U)
 
 /* The divisor that comes nearest, with 8 samples a bit; export has looked whether it is near enough. */
 #define DIVISOR ((F_CPU + 4UL * NUVRIK_LINK_BAUD) / (8UL * NUVRIK_LINK_BAUD) - 1UL)
@@ -181,9 +179,8 @@ uint32_t board_now_ms(void)
 static volatile uint8_t arrived[RING];
 static volatile uint8_t arrived_in;
 static uint8_t arrived_out;
-static volatile uint8_t sends[SENDS];
-static uint8_t sends_in;
-static volatile uint8_t sends_out;
+static const uint8_t *volatile send_next;
+static const uint8_t *volatile send_end;
 
 ISR(BOARD_RX_VECT)
 {
@@ -198,13 +195,12 @@ ISR(BOARD_RX_VECT)
 
 ISR(BOARD_UDRE_VECT)
 {
-    uint8_t at = sends_out;
-    if (at == sends_in) {
+    const uint8_t *next = send_next;
+    UDR0 = *next++;
+    send_next = next;
+    if (next == send_end) {
         UCSR0B &= (uint8_t)~(1U << UDRIE0);
-        return;
     }
-    UDR0 = sends[at];
-    sends_out = (uint8_t)((at + 1U) & (SENDS - 1U));
 }
 
 /* Where the link goes in packets, the line is the host's. */
@@ -222,17 +218,17 @@ int16_t board_take(uint8_t line)
 
 static bool send_on_line(const uint8_t *bytes, uint16_t count)
 {
-    uint8_t waiting = (uint8_t)((sends_in - sends_out) & (SENDS - 1U));
-    if (count > (uint16_t)(SENDS - 1U - waiting)) {
+    /* The interrupt that sends is on for as long as there is something to send. */
+    if (UCSR0B & (1U << UDRIE0)) {
         return false;
     }
-    uint8_t at = sends_in;
-    for (uint16_t i = 0; i < count; i++) {
-        sends[at] = bytes[i];
-        at = (uint8_t)((at + 1U) & (SENDS - 1U));
+    if (count != 0) {
+        send_next = bytes;
+        send_end = bytes + count;
+        /* Every byte stands in memory before the interrupt may look. */
+        __asm__ volatile("" ::: "memory");
+        UCSR0B |= (uint8_t)(1U << UDRIE0);
     }
-    sends_in = at;
-    BOARD_UNDISTURBED(UCSR0B |= (uint8_t)(1U << UDRIE0));
     return true;
 }
 
@@ -255,7 +251,10 @@ uint8_t board_packet(uint8_t *into)
 
 bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
 {
-    return line == BOARD_LINK ? radio_send(bytes, (uint8_t)count) : send_on_line(bytes, count);
+    if (line != BOARD_LINK) {
+        return send_on_line(bytes, count);
+    }
+    return count == 0 || radio_send(bytes, (uint8_t)count);
 }
 
 #else

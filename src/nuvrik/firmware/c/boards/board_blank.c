@@ -34,7 +34,8 @@ int16_t board_take(uint8_t line)
 
 bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
 {
-    /* Into a ring that the send interrupt empties, if there is room for all of it. */
+    /* Note where they stand, for the interrupt that sends, if it is not sending others; with a count of 0 only
+       say whether it is. */
     (void)line;
     (void)bytes;
     (void)count;

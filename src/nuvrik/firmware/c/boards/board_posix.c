@@ -174,8 +174,8 @@ bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
         return false;
     }
     /* What a port takes only half of is kept, so that a frame is never cut. */
-    bool takes = (size_t)left + count <= sizeof waiting;
-    if (takes) {
+    bool takes = count == 0 ? left == 0 : (size_t)left + count <= sizeof waiting;
+    if (takes && count != 0) {
         memcpy(waiting + left, bytes, count);
         left = (uint16_t)(left + count);
     }
