@@ -19,8 +19,8 @@ from nuvrik.core.machine_end import MachineEnd
 from nuvrik.export import boards
 from nuvrik.export.chip_pins import Pins
 from nuvrik.export.emulated import Emulated, build_emulator
-from nuvrik.export.firmware import Wanted
 from nuvrik.export.on_avr import built, end_in
+from nuvrik.export.wanted import Wanted
 from nuvrik.recordings.recording import Recording
 
 NEEDED = ("avr-gcc", "avr-nm", "make", "gcc", "simavr")

@@ -8,6 +8,7 @@ from typing import Any
 from random_links import random_link
 
 from nuvrik.core import asking, bridge, hands, handset, handset_end, incoming, sealed, sender, telling
+from nuvrik.core.knob import KnobTable
 from nuvrik.core.levels import FULL
 from nuvrik.core.widths import Table
 from nuvrik.plan.tables.handset import handset_table
@@ -78,12 +79,16 @@ def _lived_here_too(here: Any, living: Any) -> Iterator[Step]:
 
 
 def _heard_and_asked(rng: random.Random, table: Any, here: handset_end.HandsetEnd) -> Iterator[Step]:
-    silent, machine = False, sender.Sender(table.writer.sender)
+    silent, machine, quarter = False, sender.Sender(table.writer.sender), 0
     own = ("pass_time", "read", "have_read", "expire", "press_stop")
     yield "begin", ()
     for name, given in life_of_a_handset(rng, table.handset):
         if name in own:
             yield name, given
+            if table.knobs and rng.random() < 0.3:
+                # A hand that turns a knob, and contacts that bounce.
+                quarter = (quarter + rng.choice((-1, 0, 1, 1))) % 4
+                yield "turn", (rng.randrange(len(table.knobs)), quarter in (1, 2), quarter in (2, 3))
             if rng.random() < 0.0002:
                 yield "leave", ()
         if name != "turn":
@@ -188,7 +193,15 @@ def _machine_says(rng: random.Random, items: list[Any], machine: sender.Sender) 
 
 def any_handset_end(rng: random.Random) -> Table:
     style = rng.choice(("packed", "slip", "line", "columns", "keys"))
-    return handset_end_table(random_link(rng, hands=True, style=style), stream=rng.random() < 0.7)
+    link = random_link(rng, hands=True, style=style)
+    table = handset_end_table(link, stream=rng.random() < 0.7)
+    for place, control in enumerate(table.handset.hands.controls):
+        if control.kind == hands.IS_MOVED and rng.random() < 0.3:
+            moved = table.handset.hands.moved[control.at]
+            low, high = sorted((moved.low, moved.high))
+            about = KnobTable(control=place, pin_a=1, pin_b=2, low=low, high=high, start=moved.rest)
+            table.knobs.append(about)
+    return table
 
 
 def _rest(table: Any, control: Any) -> int:

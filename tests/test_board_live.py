@@ -17,8 +17,8 @@ from test_chip import full_ahead
 import nuvrik
 from nuvrik.budget.stop import stop_bound
 from nuvrik.export.emulated import build_emulator
-from nuvrik.export.firmware import Wanted
 from nuvrik.export.on_avr import built
+from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_text
 
 pytestmark = [needs_a_chip, pytest.mark.live]

@@ -13,8 +13,8 @@ from nuvrik.budget.stop import stop_bound
 from nuvrik.core.watch import ARMED, FAILSAFE
 from nuvrik.export.boards import CHIPS, HANDSET, uses_of_sensors
 from nuvrik.export.emulated import BY_HAND, POWER, TOO_LOW, Emulated, build_emulator
-from nuvrik.export.firmware import Wanted
 from nuvrik.export.on_avr import BOOTS_US, built
+from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_text
 from nuvrik.recordings.pilot import play, practice
 from nuvrik.recordings.recording import Recording

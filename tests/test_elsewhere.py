@@ -50,7 +50,10 @@ def test_what_cannot_be_run_elsewhere_is_said(tmp_path: Path) -> None:
     assert "only python and c" in nuvrik_command(*words, code=2)
     said = nuvrik_command("export", file, code=2)
     assert "--vectors FILE" in said and "--out DIR" in said
-    assert "receiver" in nuvrik_command("export", remote, "--out", tmp_path / "f", code=2)
+    for link, end in ((remote, "bridge"), (file, "listener")):
+        assert "remote control" in nuvrik_command(
+            "export", link, "--end", end, "--out", tmp_path / "f", code=2
+        )
     assert "remote control" in nuvrik_command("export", remote, "--vectors", tmp_path / "v", code=2)
 
 

@@ -15,14 +15,15 @@ from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.export import boards
-from nuvrik.export.firmware import Wanted, firmware
+from nuvrik.export.firmware import firmware
 from nuvrik.export.native import STRICT
+from nuvrik.export.wanted import Wanted
 from nuvrik.export.wiring import wires as wires_of
 from nuvrik.plan.starters import starter_names, starter_text
 
 pytestmark = pytest.mark.slow
 
-NAMES = [name for name in starter_names() if name != "curtain"]
+NAMES = [*starter_names()]
 AVR_STRICT = (
     "-Wall",
     "-Wextra",
@@ -78,6 +79,8 @@ def test_what_is_written_compiles_without_a_warning(name: str, tmp_path: Path) -
 def test_a_bridge_and_a_board_of_ones_own_compile_too_as_c_and_as_cpp(tmp_path: Path) -> None:
     flags = (*AVR_STRICT, "-mmcu=atmega2560", "-DF_CPU=16000000UL")
     compiles("avr-gcc", flags, written("tug", "atmega2560", tmp_path / "bridge", True, boards.BRIDGE))
+    flags = (*AVR_STRICT, "-mmcu=atmega328p", "-DF_CPU=16000000UL")
+    compiles("avr-gcc", flags, written("curtain", "atmega328p", tmp_path / "ears", end=boards.LISTENER))
     blank = written("panel", "blank", tmp_path / "blank")
     compiles("gcc", (*STRICT, "-Wno-type-limits"), blank)
     blank += written("tug", "blank", tmp_path / "hand", True, boards.HANDSET)
@@ -235,7 +238,7 @@ def test_the_builders_sheet_has_every_wire(tug: Path, tmp_path: Path) -> None:
         nuvrik_command("check", file, "--wiring", picture)
         link = nuvrik.load(file)
         chip = next(one for one in boards.CHIPS.values() if not any(boards.misfits(link, one)))
-        wires = list(wires_of(boards.uses_of_outputs(link), boards.uses_of_sensors(link), link, chip))
+        wires = list(wires_of(link, chip, boards.MACHINE))
         assert picture.read_bytes()[:4] == b"\x89PNG" and len({wire.pin for wire in wires}) == len(wires)
         powered = [use for use in boards.uses_of_outputs(link) if use.role in (boards.PWM, boards.STEP)]
         held = {wire.pin for wire in wires if wire.needs == "10 k to ground"}

@@ -12,7 +12,8 @@ from pathlib import Path
 
 import nuvrik
 from nuvrik.export.boards import CHIPS, misfits
-from nuvrik.export.firmware import Wanted, firmware
+from nuvrik.export.firmware import firmware
+from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_text
 
 FLAGS = (
@@ -41,12 +42,16 @@ void board_pwm(uint8_t pin, uint16_t on, uint16_t most)
     there = (uint8_t)most;
 }
 void board_pulse(uint8_t pin, uint16_t us) { there = pin; there = (uint8_t)us; }
-void board_steps(uint8_t pin, uint16_t rate, int32_t left) { there = pin; there = (uint8_t)(rate + left); }
-int32_t board_input(uint8_t pin, uint8_t what) { there = pin; there = what; return there; }
-uint16_t board_edge(bool *high) { *high = there; return there; }
-bool board_emit(const uint16_t *lengths, uint8_t count, uint16_t hz)
+void board_steps(const uint8_t *pins, uint8_t count, int32_t rate, int32_t left)
 {
-    there = (uint8_t)(lengths[count] + hz);
+    there = pins[count];
+    there = (uint8_t)(rate + left);
+}
+int32_t board_input(uint8_t pin, uint8_t what) { there = pin; there = what; return there; }
+uint16_t board_edge(uint8_t pin, bool *high) { there = pin; *high = there; return there; }
+bool board_emit(uint8_t pin, bool high, uint16_t us, uint16_t hz)
+{
+    there = (uint8_t)(pin + high + us + hz);
     return there;
 }
 void board_alive(void) { there = 0; }

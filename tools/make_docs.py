@@ -25,7 +25,6 @@ from nuvrik.plan.form.backward import Argument, Cue
 from nuvrik.plan.form.frame_actions import KeyAction
 from nuvrik.plan.form.frame_texts import TextField
 from nuvrik.plan.form.models import TAGGED, Board, FailsafeSection, LinkSection, schema_text
-from nuvrik.plan.form.outputs import StepperPins
 from nuvrik.plan.load import NAMED
 from nuvrik.wire.decoder import REASONS
 
@@ -49,7 +48,6 @@ def key_tables() -> str:
             title = f"[{section}.NAME]" if named else f"[{section}]"
             lines += table(f'{title} with {tag} = "{value}"', model, tag)
     lines += table("[cues.NAME]", Cue, "")
-    lines += table("pins of a stepper", StepperPins, "")
     lines += table("fields.CHANNEL of a line or of columns", TextField, "")
     lines += table("keys.KEY of style keys", KeyAction, "")
     lines += table("args.NAME of a request", Argument, "")

@@ -284,7 +284,9 @@ for _command in (drive, machine, jog):
 def export(
     link: LinkFile,
     to: Annotated[str, typer.Option("--to", metavar="LANGUAGE", help="c.")] = "c",
-    end: Annotated[str, typer.Option("--end", metavar="END", help="machine, handset or bridge.")] = "machine",
+    end: Annotated[
+        str, typer.Option("--end", metavar="END", help="machine, handset, bridge or listener.")
+    ] = "machine",
     board: Annotated[
         str, typer.Option("--board", metavar="BOARD", help="atmega328p, atmega2560, posix or blank.")
     ] = "atmega328p",

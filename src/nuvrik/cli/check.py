@@ -96,23 +96,13 @@ def run(file: Path, sheet: Path | None, wiring: Path | None, end: str, as_json: 
 
 def _wires(link: Link, end: str) -> tuple[str, list[Any]]:
     """The board on which an end fits, and its wires."""
-    from nuvrik.export.boards import (
-        CHIPS,
-        ENDS,
-        MACHINE,
-        misfits,
-        uses_of_controls,
-        uses_of_outputs,
-        uses_of_sensors,
-    )
+    from nuvrik.export.boards import CHIPS, ENDS, misfits
     from nuvrik.export.wiring import wires
 
     if end not in ENDS[:2]:
         raise Trouble(f'--end: there is no "{end}": {suggestion(end, ENDS[:2])}')
     chip = next((one for one in CHIPS.values() if not any(misfits(link, one, end))), None)
-    outputs = uses_of_outputs(link) if end == MACHINE else []
-    inputs = uses_of_sensors(link) if end == MACHINE else uses_of_controls(link)
-    return chip.name if chip else "board", list(wires(outputs, inputs, link, chip))
+    return chip.name if chip else "board", list(wires(link, chip, end))
 
 
 def _records(problems: list[Problem]) -> list[dict[str, str]]:

@@ -104,17 +104,20 @@ def _one_way(link: Link, end: str) -> None:
 
 
 def _misfits(link: Link, board: str, end: str) -> list[Problem]:
-    from nuvrik.export.boards import BRIDGE, CHIPS, misfits
+    from nuvrik.export.boards import BRIDGE, CHIPS, LISTENER, misfits
 
-    if isinstance(link.medium, InfraredMedium):
-        raise Trouble(f"{link.name} is a remote control's link; there is no firmware for its receiver yet")
+    if end == LISTENER and not isinstance(link.medium, InfraredMedium):
+        raise Trouble(f"--end listener: {link.name} is no remote control's link; it has nothing to listen to")
+    if end == BRIDGE and isinstance(link.medium, InfraredMedium):
+        raise Trouble(f"{link.name} is a remote control's link; a bridge hands packets on")
     if end == BRIDGE and not (isinstance(link.medium, Packets) and link.frame.sealed):
         raise Trouble(f"{link.name} needs no bridge: its frames are no packets of a module")
     return list(misfits(link, CHIPS[board], end)) if board in CHIPS else []
 
 
 def _made(link: Link, file: str, what: dict[str, Any]) -> Any:
-    from nuvrik.export.firmware import Wanted, firmware
+    from nuvrik.export.firmware import firmware
+    from nuvrik.export.wanted import Wanted
 
     answers = not what.get("one_way", False)
     return firmware(Wanted(link, file, what["board"], bool(what["packets"]), what["end"], answers))

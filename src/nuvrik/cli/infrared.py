@@ -10,7 +10,7 @@ from typing import Any, TextIO
 
 from nuvrik.calibration.remotes import Key, Learned, learn
 from nuvrik.cli.inputs.files import opened_text
-from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
+from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table, tell
 from nuvrik.ends.remote import shape_of
 from nuvrik.plan.form.base import NAME_PATTERN
 from nuvrik.plan.form.media import InfraredMedium
@@ -19,13 +19,17 @@ from nuvrik.ports.link_file import write_into
 from nuvrik.pulses.codes import Code, learned_press, press
 from nuvrik.pulses.infrared import InfraredReader
 from nuvrik.pulses.shape import Shape
-from nuvrik.pulses.timings import TimingsError, read_timings, write_timings
+from nuvrik.pulses.timings import Piece, TimingsError, read_timings, write_timings
 
 BAR_FROM_BYTES = 1 << 21
+LOOKS_S = 0.05
+"""How often a listener's line is looked at while nothing comes, and whether Ctrl-C has."""
 TIMINGS_ARE = "timings are microseconds, + for a mark, - for a space"
 
 
-def run_read(file: Path, link_file: Path | None, figure: Path | None, as_json: bool) -> int:
+def run_read(
+    file: Path | None, port: str | None, link_file: Path | None, figure: Path | None, as_json: bool
+) -> int:
     """Codes in a capture of marks and spaces. The answer is no if there is none."""
     medium = load(link_file).medium if link_file else None
     if link_file and not isinstance(medium, InfraredMedium):
@@ -35,13 +39,15 @@ def run_read(file: Path, link_file: Path | None, figure: Path | None, as_json: b
     count, codes = 0, 0
     last: Counter[str] = Counter()
     kept: list[int] = []
-    with opened(file) as text:
-        for piece in read_timings(text, name_of(file)):
+    with pieces_of(file, port) as pieces:
+        for piece in pieces:
             count += len(piece.durations)
             if figure and len(kept) < 100_000:
                 kept += piece.durations
             for code in reader.feed(piece.durations):
                 codes += _show(code, as_json, last)
+                # Who listens wants to see it now, through a pipe too.
+                _ = port and sys.stdout.flush()
         for code in reader.end():
             codes += _show(code, as_json, last)
     if not as_json:
@@ -92,6 +98,27 @@ def in_words(code: Code) -> str:
     return f"{what}  {code.bits} bits{carrier}{toggle}{'  repeat' if code.repeat else ''}"
 
 
+@contextmanager
+def pieces_of(file: Path | None, port: str | None) -> Iterator[Iterator[Piece]]:
+    """Durations from a file, or from a listener on a port until Ctrl-C; what has come by then is kept."""
+    if (file is None) == (port is None):
+        raise Trouble("name one: a file of timings (- is stdin), or --port with a listener on it")
+    if file is not None:
+        with opened(file) as text:
+            yield read_timings(text, name_of(file))
+        return
+    from nuvrik.ports.listener import listen, until_interrupted
+    from nuvrik.ports.open import OTHER_BAUD
+    from nuvrik.ports.port import Port, PortError
+
+    try:
+        with until_interrupted() as ended, Port(str(port), OTHER_BAUD, LOOKS_S) as line:
+            tell(f"{port}: press the buttons of the remote; Ctrl-C ends")
+            yield listen(line, ended)
+    except PortError as error:
+        raise Trouble(str(error)) from None
+
+
 def name_of(file: Path) -> str:
     """What a file of timings is called in messages."""
     return "stdin" if str(file) == "-" else str(file)
@@ -119,14 +146,16 @@ def opened(file: Path) -> Iterator[TextIO]:
         raise Trouble(str(error)) from None
 
 
-def run_learn(file: Path, names: str | None, link_file: Path | None, as_json: bool) -> int:
+def run_learn(
+    file: Path | None, port: str | None, names: str | None, link_file: Path | None, as_json: bool
+) -> int:
     """A table of keys, put into a link file if one is given. The answer is no if no key was found."""
     given = [name.strip() for name in names.split(",")] if names else []
-    with opened(file) as text:
+    with pieces_of(file, port) as pieces:
         try:
-            learned = learn(read_timings(text, name_of(file)), given)
+            learned = learn(pieces, given)
         except ValueError as error:
-            raise Trouble(f"{name_of(file)}: {error}") from None
+            raise Trouble(f"{port or name_of(file or Path('-'))}: {error}") from None
     if as_json:
         shape = learned.shape._asdict() if learned.shape else None
         say_json(

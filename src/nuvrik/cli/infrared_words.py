@@ -14,14 +14,18 @@ infrared = typer.Typer(
     rich_markup_mode=None,
 )
 Timings = Annotated[
-    Path, typer.Argument(metavar="TIMINGS", help="Microseconds, + mark, - space; - is stdin.")
+    Path | None, typer.Argument(metavar="TIMINGS", help="Microseconds, + mark, - space; - is stdin.")
+]
+Listener = Annotated[
+    str | None, typer.Option("--port", metavar="PORT", help="Hear a listener on a port, until Ctrl-C.")
 ]
 
 
 @infrared.command("read")
 @speaks_plainly
 def infrared_read(
-    file: Timings,
+    file: Timings = None,
+    port: Listener = None,
     link: Annotated[
         Path | None, typer.Option("--link", metavar="LINK", help="Read the learned shape of this link too.")
     ] = None,
@@ -37,13 +41,14 @@ def infrared_read(
     """
     from nuvrik.cli.infrared import run_read
 
-    return run_read(file, link, figure, as_json)
+    return run_read(file, port, link, figure, as_json)
 
 
 @infrared.command("learn")
 @speaks_plainly
 def infrared_learn(
-    file: Timings,
+    file: Timings = None,
+    port: Listener = None,
     names: Annotated[
         str | None, typer.Option("--names", metavar="A,B,...", help="Names, in the order of the presses.")
     ] = None,
@@ -59,7 +64,7 @@ def infrared_learn(
     """
     from nuvrik.cli.infrared import run_learn
 
-    return run_learn(file, names, write, as_json)
+    return run_learn(file, port, names, write, as_json)
 
 
 @infrared.command("make")

@@ -5,6 +5,7 @@ from nuvrik.core.desk import WHO
 from nuvrik.core.handset import SENDS_NOTHING, SENDS_STOP, Handset, HandsetTable
 from nuvrik.core.hearing import Hearing, HearingTable
 from nuvrik.core.incoming import Incoming, IncomingTable
+from nuvrik.core.knob import Knob, KnobTable
 from nuvrik.core.levels import NOBODY, TIMER_MAX, later
 from nuvrik.core.medium import MediumTable
 from nuvrik.core.sealed import (
@@ -34,6 +35,7 @@ class HandsetEndTable(Table):
     asking: AskingTable
     incoming: IncomingTable
     medium: MediumTable
+    knobs: list[KnobTable]
 
 
 class HandsetEnd:
@@ -49,6 +51,7 @@ class HandsetEnd:
         self.incoming: Incoming = Incoming(table.incoming)
         self.hearing: Hearing = Hearing(table.hearing)
         self.asking: Asking = Asking(table.asking)
+        self.knobs: list[Knob] = [Knob(one) for one in table.knobs]
         self.refused: u16 = 0
 
     def begin(self) -> None:
@@ -76,6 +79,11 @@ class HandsetEnd:
     def read(self, control: u8, raw: reading) -> None:
         """A reading of a control; have_read comes after the last of them."""
         self.handset.read(control, raw)
+
+    def turn(self, knob: u8, a: bool, b: bool) -> None:
+        """What the contacts of a knob are at; in every turn of the loop."""
+        self.knobs[knob].look(a, b)
+        self.read(self.table.knobs[knob].control, self.knobs[knob].at)
 
     def have_read(self) -> None:
         """What follows from new readings."""

@@ -8,7 +8,8 @@ class MediumTable(Table):
     """Bits a second on the wire or on the air; the bytes of a packet, 0 where frames are a stream. channel,
     group and address: a radio module's own. A train of pulses: how long it is, how long each pulse is, and
     whether that is high. carrier: how it is
-    switched, where that is all there is."""
+    switched, where that is all there is. pin_in and pin_out: where an end listens and sends level by level,
+    NOBODY for nowhere; in_high: a mark comes in as high."""
 
     bitrate: amount
     payload_max: u8
@@ -19,4 +20,7 @@ class MediumTable(Table):
     frame_us: u16
     pulse_us: u16
     active_high: bool
+    pin_in: u8
+    pin_out: u8
+    in_high: bool
     carrier: OnOffTable

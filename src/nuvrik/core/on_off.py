@@ -8,7 +8,7 @@ level lasts longer than two halves, which the bit clock is recovered from. Bits 
 sync word highest first. The body carries its own check."""
 
 from nuvrik.core.levels import clamp, div
-from nuvrik.core.sizes import MOST_BODY
+from nuvrik.core.sizes import MOST_BODY, MOST_KEPT, MOST_SENT
 from nuvrik.core.widths import Table, amount, fine, i32, u8, u16
 
 SYNC_WORD = 0xE19A
@@ -178,7 +178,8 @@ class OnOffReader:
             return False
         if self.bits == LENGTH_BITS:
             self.length = self.gathered
-            if self.length == 0 or self.length > LONGEST_BODY:
+            # No frame of this link is longer than what is kept, and noise may say any length.
+            if self.length == 0 or self.length > MOST_KEPT:
                 self.look()
             return False
         place: u16 = (self.bits >> 3) - 2
@@ -195,7 +196,7 @@ class OnOffMaker:
 
     def __init__(self, table: OnOffTable) -> None:
         self.table: OnOffTable = table
-        self.sent: list[u8] = [0] * MOST_BODY
+        self.sent: list[u8] = [0] * MOST_SENT
         self.size: u8 = 0
         self.place: u16 = 0
         self.halves: u16 = 0
@@ -211,7 +212,7 @@ class OnOffMaker:
 
     def add(self, byte: u8) -> None:
         """One byte more."""
-        if self.size < LONGEST_BODY:
+        if self.size < MOST_SENT:
             self.sent[self.size] = byte
             self.size += 1
             self.halves += 16

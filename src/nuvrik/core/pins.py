@@ -11,10 +11,13 @@ PULSED = 0
 ONE_DIRECTION = 1
 TWO_DIRECTIONS = 2
 TWO_POWERED = 3
-SWITCHED_HIGH = 4
-SWITCHED_LOW = 5
+STEPPED = 4
+COILS = 5
+SWITCHED_HIGH = 6
+SWITCHED_LOW = 7
 """How the pins of an output are used: one that takes the value; power and a direction pin; power and two of
-them; two of power; and a switch that is on while its pin is high, or low."""
+them; two of power; steps, direction and current of a stepper, and the same where a board makes them of the
+four ends of its coils; and a switch that is on while its pin is high, or low."""
 
 PINS_EACH = 3
 """An output has no more pins than this."""
@@ -23,11 +26,13 @@ MOST_WRITES = 6
 
 
 class PinTable(Table):
-    """The pins of one output. use: how they are used; most: the count of a PWM pin that is full on; numbers:
-    the board's, in order, NOBODY where the link file gives none."""
+    """The pins of one output. use: how they are used; most: the count of a PWM pin that is full on;
+    enable_low: current flows while its pin is low; numbers: the board's, in order, NOBODY where the link file
+    gives none."""
 
     use: u8
     most: u16
+    enable_low: bool
     numbers: list[u8]
 
 
@@ -44,14 +49,16 @@ def level_of_pin(table: PinTable, pin: u8, value: u16, way: sign, braked: bool) 
         return value
     if pin == 1:
         return 1 if way > 0 or (table.use == TWO_DIRECTIONS and braked) else 0
-    return 1 if way < 0 or braked else 0
+    if table.use == TWO_DIRECTIONS:
+        return 1 if way < 0 or braked else 0
+    return 1 if (value != 0 or braked) != table.enable_low else 0
 
 
 def pins_of(use: u8) -> u8:
     """How many pins it has."""
     if use == ONE_DIRECTION or use == TWO_POWERED:
         return 2
-    return 3 if use == TWO_DIRECTIONS else 1
+    return 3 if use == TWO_DIRECTIONS or use == STEPPED or use == COILS else 1
 
 
 class Writes:

@@ -14,7 +14,9 @@ from nuvrik.core.families import LEARNED, NEC
 from nuvrik.core.handset import SENDS_ANYTHING, SENDS_NOTHING, SENDS_STOP, Handset, HandsetTable
 from nuvrik.core.infrared import ADDRESS, AGAIN_ONLY, NEW_PRESS, NOT_YET, InfraredReader
 from nuvrik.core.levels import TIMER_MAX, later
+from nuvrik.core.loop import LoopTable
 from nuvrik.core.machine import Machine, MachineTable
+from nuvrik.core.medium import MediumTable
 from nuvrik.core.pins import Pins, PinTable, Writes
 from nuvrik.core.shape import WORDS, ShapeTable
 from nuvrik.core.widths import Table, amount, i32, u8, u16
@@ -47,6 +49,8 @@ class ReceiverTable(Table):
     machine: MachineTable
     channels: list[ChannelTable]
     pins: list[PinTable]
+    medium: MediumTable
+    loop: LoopTable
 
 
 class Receiver:

@@ -3,6 +3,7 @@
 from nuvrik.core.codes import CodeMaker, CodeTable, KeyCodeTable
 from nuvrik.core.families import NEC_EXTENDED
 from nuvrik.core.levels import NOBODY, TIMER_MAX, later
+from nuvrik.core.medium import MediumTable
 from nuvrik.core.widths import Table, u8, u16
 
 FINGER_MS = 150
@@ -11,12 +12,14 @@ FINGER_MS = 150
 
 class RemoteTable(Table):
     """A remote's part of a link. frames: how many a press sends at least; period_ms: from the start of one
-    to that of the next."""
+    to that of the next; carrier_hz: what a mark is."""
 
     code: CodeTable
     codes_sent: list[KeyCodeTable]
     frames: u8
     period_ms: u16
+    carrier_hz: u16
+    medium: MediumTable
 
 
 class Remote:
@@ -59,10 +62,15 @@ class Remote:
         self.counted[key] = True
         self.key_counts[key] = count
         if arrives:
-            if not self.is_held(key):
-                self.order[self.held] = key
-                self.held += 1
-            self.quiet_ms[key] = 0
+            self.hold(key)
+
+    def hold(self, key: u8) -> None:
+        """A key is down, or arrives again. It is let go once that has not been said for a while, so that a
+        contact may bounce."""
+        if not self.is_held(key):
+            self.order[self.held] = key
+            self.held += 1
+        self.quiet_ms[key] = 0
 
     def is_held(self, key: u8) -> bool:
         """Whether a key is held."""

@@ -35,12 +35,14 @@ NO_LIMIT = -1
 
 class StepperTable(Table):
     """One stepper. facing: 1, or -1 where it is mounted the other way round. rate_max: steps a second at
-    full. ramp_ms: from rest to full. least: the level of one step a second, from which a move never falls."""
+    full. ramp_ms: from rest to full. holds: at rest its coils keep their current, once it has turned. least:
+    the level of one step a second, from which a move never falls."""
 
     ramp: RampTable
     facing: sign
     rate_max: u16
     ramp_ms: u16
+    holds: bool
     least: level
 
 
@@ -82,15 +84,17 @@ class Stepper:
         self.goal_whole: whole = 0
         self.goal_part: u16 = 0
         self.steps_left: i32 = NO_LIMIT
+        self.turned: bool = False
 
     def begin(self) -> None:
-        """At power-up: at rest."""
+        """At power-up: at rest, and without current, because that would pull the rotor into place."""
+        self.turned = False
         self.rest()
 
     def rest(self) -> None:
         """Give no steps."""
         self.steps_left = NO_LIMIT
-        self.demand.put(0, 0, 0, False, False)
+        self.demand.put(0, 0, 0, False, self.table.holds and self.turned)
 
     def count_on(self, dt_ms: u16) -> None:
         """Count the steps of the time gone by; in a move, none beyond its goal."""
@@ -161,6 +165,7 @@ class Stepper:
         if rate == 0:
             self.rest()
         else:
+            self.turned = True
             self.steps_left = self.limit(at > 0) if self.moving else NO_LIMIT
             self.demand.put(at, rate, self.table.facing if at > 0 else -self.table.facing, True, False)
 

@@ -6,6 +6,7 @@ the wrong number of them, and that is all by which it can be known."""
 
 from nuvrik.core.bits import IS_LEVEL, IS_SHARE, ChannelTable
 from nuvrik.core.levels import FULL, clamp, div
+from nuvrik.core.medium import MediumTable
 from nuvrik.core.sealed import ACCEPTED, BAD_FIELD, NO_EVENT, TOO_LONG
 from nuvrik.core.sizes import MOST_SLOTS
 from nuvrik.core.widths import Table, i32, level, product, span, u8, u16
@@ -94,3 +95,35 @@ class TrainReader:
         for i in range(self.count):
             values[i] = value_of_slot(self.table, self.table.channels[i], self.slots[i])
         return ACCEPTED
+
+
+class TrainMaker:
+    """Slots to marks and spaces, one at a time: a pulse begins each slot, one more ends the last, and what is
+    left of the train is the gap."""
+
+    def __init__(self, table: MediumTable) -> None:
+        self.table: MediumTable = table
+        self.place: u8 = 0
+        self.is_mark: bool = False
+        self.spent_us: u16 = 0
+
+    def begin(self) -> None:
+        """A new train; call next until it gives 0."""
+        self.place = 0
+        self.spent_us = 0
+
+    def next(self, slots: list[u16], count: u8) -> u16:
+        """The length of the next mark or space of so many slots, in microseconds; is_mark says which. 0: all
+        is sent. A slot is longer than its pulse, and a train than its slots."""
+        at: u8 = self.place
+        if at > 2 * count + 1:
+            return 0
+        self.place += 1
+        self.is_mark = (at & 1) == 0
+        if self.is_mark:
+            return self.table.pulse_us
+        length: u16 = self.table.frame_us - self.spent_us
+        if at >> 1 < count:
+            length = slots[at >> 1]
+            self.spent_us += length
+        return length - self.table.pulse_us

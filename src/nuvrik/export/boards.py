@@ -5,8 +5,8 @@ from typing import NamedTuple
 
 from nuvrik.budget.clocks import divisors
 from nuvrik.plan.form.backward import AnyItem, DigitalItem, ShaftItem, VectorItem
-from nuvrik.plan.form.controls import ButtonControl
-from nuvrik.plan.form.media import PulsesMedium, SerialMedium
+from nuvrik.plan.form.controls import ButtonControl, KeyControl
+from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium, SerialMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, StepperOutput, pin_users, pwm_roles
 from nuvrik.plan.problems import Problem, listing
@@ -17,6 +17,9 @@ MOST_SERVOS = 12
 MOST_RATE = 10_000
 """Steps a second: the timer that steps looks 20,000 times a second."""
 
+MOST_BITRATE = 5000
+"""Bits a second that are switched on and off. Half a bit is 100 us then; an interrupt may be 30 us late."""
+
 BAUD_PERCENT = 2.0
 """A receiver that samples eight times a bit stands 3.9 percent between both ends; half of that is ours."""
 
@@ -24,7 +27,8 @@ BAUD_PERCENT = 2.0
 class Chip(NamedTuple):
     """One chip as its usual board brings it out. ``pwm``: pin -> timer; ``wide``: its timers of 16 bits,
     those for servos first; ``analog``: its pins that read volts; ``counts``: those that can count edges;
-    ``taken``: what the board needs for itself; ``first_ram``: where its RAM begins."""
+    ``carrier``: the one that can make a carrier; ``taken``: what the board needs for itself; ``first_ram``:
+    where its RAM begins."""
 
     name: str
     clock_hz: int
@@ -36,6 +40,7 @@ class Chip(NamedTuple):
     wide: tuple[int, ...]
     analog: range
     counts: tuple[int, ...]
+    carrier: int
     taken: dict[int, str]
 
     def pin_name(self, pin: int) -> str:
@@ -56,6 +61,7 @@ ATMEGA328P = Chip(
     wide=(1,),
     analog=range(14, 20),
     counts=tuple(range(2, 20)),
+    carrier=3,
     taken=LINE,
 )
 """32 KiB, of which the usual loader keeps half a kilobyte for itself."""
@@ -74,6 +80,7 @@ ATMEGA2560 = Chip(
     wide=(5, 4, 3, 1),
     analog=range(54, 70),
     counts=(2, 3, 10, 11, 12, 13, 14, 15, 18, 19, 20, 21, 50, 51, 52, 53, *range(62, 70)),
+    carrier=9,
     taken=LINE,
 )
 
@@ -90,12 +97,13 @@ class Use(NamedTuple):
     of: str
 
 
-MACHINE, HANDSET, BRIDGE = "machine", "handset", "bridge"
-ENDS = (MACHINE, HANDSET, BRIDGE)
+MACHINE, HANDSET, BRIDGE, LISTENER = "machine", "handset", "bridge", "listener"
+ENDS = (MACHINE, HANDSET, BRIDGE, LISTENER)
 
-PWM, PULSE, STEP, PLAIN, ANALOG, COUNTER, CONTACT = (
-    *("pwm", "pulse", "step", "plain"),
-    *("analog", "counter", "contact"),
+PWM, PULSE, STEP, COIL, PLAIN, ANALOG, COUNTER, CONTACT, END, EDGE, EMIT, CARRIER = (
+    *("pwm", "pulse", "step", "coil", "plain"),
+    *("analog", "counter", "contact", "end"),
+    *("edge", "emit", "carrier"),
 )
 
 
@@ -110,6 +118,8 @@ def uses_of_outputs(link: Link) -> list[Use]:
                 how = PULSE if pulse else PWM
             elif isinstance(output, StepperOutput) and role == "pins.step":
                 how = STEP
+            elif isinstance(output, StepperOutput) and output.driver == "four_wires":
+                how = COIL
             found.append(Use(f"outputs.{name}.{role}", pin, how, name))
     return found
 
@@ -117,8 +127,11 @@ def uses_of_outputs(link: Link) -> list[Use]:
 def uses_of_sensors(link: Link) -> list[Use]:
     """Every pin of its sensors that a board can read by itself."""
     found = []
+    ends = {
+        getattr(one, key, None) for one in link.outputs.values() for key in ("end_forward", "end_backward")
+    }
     for name, item in link.telemetry.items():
-        how = reads(item)
+        how = END if name in ends else reads(item)
         if item.pin is not None and how:
             found.append(Use(f"telemetry.{name}.pin", item.pin, how, name))
     return found
@@ -128,11 +141,32 @@ def uses_of_controls(link: Link) -> list[Use]:
     """Every pin of the handset's board that a control is read from."""
     found = []
     for name, control in link.controls.items():
-        pin = getattr(control, "pin", None)
-        if pin is not None:
-            how = CONTACT if isinstance(control, ButtonControl) else ANALOG
-            found.append(Use(f"controls.{name}.pin", pin, how, name))
+        turned = getattr(control, "pin_b", None) is not None
+        for key in ("pin", "pin_b"):
+            pin = getattr(control, key, None)
+            if pin is not None:
+                contact = turned or isinstance(control, ButtonControl | KeyControl)
+                found.append(Use(f"controls.{name}.{key}", pin, CONTACT if contact else ANALOG, name))
     return found
+
+
+def uses_of_inputs(link: Link, end: str) -> list[Use]:
+    """Every pin that the board of an end reads by itself."""
+    if end == MACHINE:
+        return uses_of_sensors(link)
+    return uses_of_controls(link) if end == HANDSET else []
+
+
+def uses_of_medium(link: Link, end: str) -> list[Use]:
+    """The pins of an end on which a link is switched and timed level by level."""
+    pins, of = getattr(link.medium, "pins", None), MACHINE if end == LISTENER else end
+    how = {"in": EDGE, "out": CARRIER if isinstance(link.medium, InfraredMedium) else EMIT}
+    named = [(way, getattr(pins, f"{of}_{way}", None)) for way in how]
+    return [
+        Use(f"medium.pins.{of}_{way}", pin, how[way], "medium")
+        for way, pin in named
+        if pin is not None and not (end == LISTENER and way == "out")
+    ]
 
 
 def reads(item: AnyItem) -> str:
@@ -154,21 +188,24 @@ def misfits(link: Link, chip: Chip, end: str = MACHINE) -> Iterator[Problem]:
     """Everything for which an end of a link does not fit on a chip, with the key and what would fit."""
     if isinstance(link.medium, SerialMedium):
         yield from _baud(link.medium.baud, chip)
-    if isinstance(link.medium, PulsesMedium) or link.medium.kind in ("infrared", "on_off"):
-        yield _problem("medium.kind", f'"{link.medium.kind}" has no way in or out on the {chip.name} yet')
-    outputs, inputs = [], uses_of_controls(link) if end == HANDSET else []
+    timed = uses_of_medium(link, end)
+    yield from _timed(link, chip, end, timed)
+    outputs, inputs = [], uses_of_inputs(link, end)
     if end == MACHINE:
         yield from _missing(link)
-        outputs, inputs = uses_of_outputs(link), uses_of_sensors(link)
-    for use in (*outputs, *inputs):
+        outputs = uses_of_outputs(link)
+    for use in (*outputs, *inputs, *timed):
         yield from _pin(use, chip)
-    yield from _timers(link, chip, outputs)
+    yield from _timers(link, chip, outputs, timed)
     for use in inputs:
-        able = chip.analog if use.role == ANALOG else chip.counts if use.role == COUNTER else range(chip.pins)
+        able = {ANALOG: chip.analog, CONTACT: range(chip.pins)}.get(use.role, chip.counts)
         if use.pin not in able:
-            does = "read volts" if use.role == ANALOG else "count"
+            does = CANNOT.get(use.role, "be read")
             fit = f"pins {_pins(chip, able)} can"
             yield _problem(use.key, f"pin {use.pin} of the {chip.name} cannot {does}", fit)
+
+
+CANNOT = {ANALOG: "read volts", COUNTER: "count", END: "notice an end switch that is run over"}
 
 
 def _problem(where: str, what: str, do: str = "") -> Problem:
@@ -207,17 +244,45 @@ def _pin(use: Use, chip: Chip) -> Iterator[Problem]:
         yield _problem(use.key, what, "choose another")
 
 
-def _timers(link: Link, chip: Chip, uses: list[Use]) -> Iterator[Problem]:
+def _timed(link: Link, chip: Chip, end: str, uses: list[Use]) -> Iterator[Problem]:
+    """What is switched and timed level by level has its pins, and is slow enough."""
+    medium = link.medium
+    if not isinstance(medium, InfraredMedium | OnOffMedium | PulsesMedium) or end == BRIDGE:
+        return
+    way = "out" if end == HANDSET else "in"
+    of = HANDSET if end == HANDSET else MACHINE
+    if not any(use.key.endswith(way) for use in uses):
+        does = "sends" if way == "out" else "listens"
+        yield _problem(f"medium.pins.{of}_{way}", f"is not there: the {end} {does} on it", "name one")
+    if isinstance(medium, OnOffMedium) and medium.bitrate > MOST_BITRATE:
+        what = f"is {medium.bitrate}; the {chip.name} times {MOST_BITRATE} bits a second at most"
+        yield _problem("medium.bitrate", what, "the cheapest modules carry no more than that either")
+    for use in uses:
+        if use.role == EDGE and use.pin not in chip.counts and use.pin < chip.pins:
+            what = f"pin {use.pin} of the {chip.name} tells no edges"
+            yield _problem(use.key, what, f"pins {_pins(chip, chip.counts)} do")
+        elif use.role == CARRIER and use.pin != chip.carrier:
+            what = f"pin {use.pin} of the {chip.name} makes no carrier"
+            yield _problem(use.key, what, f"pin {chip.carrier} does")
+
+
+def _timers(link: Link, chip: Chip, uses: list[Use], timed: list[Use]) -> Iterator[Problem]:
     pulses = [use for use in uses if use.role == PULSE]
     if len(pulses) > MOST_SERVOS:
         what = f"is the {len(pulses)}th pin with servo pulses; one timer times {MOST_SERVOS}"
         yield _problem(pulses[-1].key, what, "drive the others from a second board")
-    steps = any(use.role == STEP for use in uses)
+    steps = any(use.role in (STEP, COIL) for use in uses)
     for name, output in link.outputs.items():
         if isinstance(output, StepperOutput) and output.rate_max > MOST_RATE:
             what = f"is {output.rate_max}; the {chip.name} makes {MOST_RATE} steps a second at most"
             yield _problem(f"outputs.{name}.rate_max", what, "let the driver step in larger steps")
     taken = {2: "steps"} if steps else {}
+    for use in timed:
+        if use.role in (EMIT, CARRIER):
+            if steps:
+                what = "needs the timer that makes steps"
+                yield _problem(use.key, what, "let a second board have the steppers")
+            taken = {2: "what is sent"}
     if pulses and not servo_timer(chip, uses):
         fit = [pin for pin in chip.pwm if chip.pwm[pin] not in (*chip.wide, *taken)]
         what = "needs a timer of 16 bits, and PWM has them all"

@@ -17,12 +17,13 @@ from nuvrik.core.outputs import IS_STEPPER
 from nuvrik.core.sealed import ACCEPTED, TOO_LONG
 from nuvrik.core.stepper import NO_LIMIT
 from nuvrik.ends.machine import Machine
-from nuvrik.export.firmware import Wanted, link_files
+from nuvrik.export.firmware import link_files
 from nuvrik.export.native import Native, build
 from nuvrik.export.parts import defines
 from nuvrik.export.program import Program
 from nuvrik.export.traces.runners import NativeEnd, prepared
 from nuvrik.export.traces.seen import carry_out, seen
+from nuvrik.export.wanted import Wanted
 from nuvrik.failsafe.table import STATES, State
 from nuvrik.failsafe.why import Code, Why, in_words
 from nuvrik.mixing.demand import Demand

@@ -5,19 +5,20 @@ from collections.abc import Iterator
 from functools import cache
 from typing import Any, NamedTuple
 
-from nuvrik.core.widths import Table
 from nuvrik.export import boards
-from nuvrik.export.facts import facts_of
+from nuvrik.export.facts import Facts, facts_of
 from nuvrik.export.native import C
 from nuvrik.export.parts import defines
 from nuvrik.export.program import Program
 from nuvrik.export.tables_as_c import as_c
+from nuvrik.export.wanted import Wanted
 from nuvrik.export.wiring import wires
 from nuvrik.plan.form.backward import AnyItem, CallRequest, DemandItem
+from nuvrik.plan.form.media import Packets, PulsesMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput
-from nuvrik.plan.tables.ends import build_tags, end_table, one_way
-from nuvrik.plan.tables.handset_end import bridge_table, handset_end_table
+from nuvrik.plan.tables.ends import build_tags
+from nuvrik.plan.tables.sizes import BYTES
 from nuvrik.ports.open import baud_of
 from nuvrik.version import VERSION_WORDS
 
@@ -30,7 +31,16 @@ hereby granted. It is provided "as is", without any warranty: in no event are it
 damages whatsoever that come of its use."""
 """What every written file says of itself (0BSD): it is the builder's own."""
 
-AVR_PARTS = ("board_avr.h", "board_avr.c", "board_avr_servos.c", "board_avr_steppers.c", "board_avr_inputs.c")
+AVR_PARTS = (
+    *("board_avr.h", "board_avr.c", "board_avr_servos.c", "board_avr_steppers.c", "board_avr_inputs.c"),
+    *("board_avr_changes.c", "board_avr_edges.c", "board_avr_emit.c"),
+)
+
+GLUE = {
+    "machine": ("nuvrik_machine.c", "nuvrik_outputs.h", "nuvrik_outputs.c"),
+    "receiver": ("nuvrik_receiver.c", "nuvrik_outputs.h", "nuvrik_outputs.c"),
+}
+"""What turns the loop of an end, where that is more than a file of its own name."""
 
 
 class Made(NamedTuple):
@@ -40,57 +50,17 @@ class Made(NamedTuple):
     own: dict[str, str]
 
 
-class Wanted(NamedTuple):
-    """What firmware is asked for. ``packets``: frames go to a radio module's driver as packets;
-    ``answers``: there is a way back from the machine."""
-
-    link: Link
-    file: str
-    board: str
-    packets: bool = False
-    end: str = boards.MACHINE
-    answers: bool = True
-
-    @property
-    def table(self) -> Table:
-        """What its end of the link comes to."""
-        stream = not self.packets
-        if self.end == boards.HANDSET:
-            return handset_end_table(self.link, stream=stream)
-        if self.end == boards.BRIDGE:
-            return bridge_table(self.link)
-        table = end_table(self.link, stream=stream)
-        return table if self.answers else one_way(table)
-
-    @property
-    def inputs(self) -> list[boards.Use]:
-        """The pins that the board reads by itself."""
-        if self.end == boards.BRIDGE:
-            return []
-        of = boards.uses_of_controls if self.end == boards.HANDSET else boards.uses_of_sensors
-        return of(self.link)
-
-    @property
-    def outputs(self) -> list[boards.Use]:
-        """The pins that the board sets."""
-        return boards.uses_of_outputs(self.link) if self.end == boards.MACHINE else []
-
-
 def firmware(wanted: Wanted) -> Made:
     """The firmware of one end."""
     board = wanted.board
     head = _head(wanted)
     words = _words(wanted)
-    files = {
-        "nuvrik_core.h": _copied("nuvrik_core.h"),
-        "nuvrik_reads.h": _copied("nuvrik_reads.h"),
-        "nuvrik_core.c": _copied("nuvrik_core.c"),
-        "nuvrik_rom.h": head + _copied("nuvrik_rom.h"),
-        "nuvrik_board.h": head + _copied("nuvrik_board.h"),
-        "nuvrik.h": head + _copied("nuvrik.h"),
-        "nuvrik_call.h": head + _copied("nuvrik_call.h"),
-        f"nuvrik_{wanted.end}.c": head + _copied(f"nuvrik_{wanted.end}.c"),
-    }
+    files = {name: _copied(name) for name in ("nuvrik_core.h", "nuvrik_reads.h", "nuvrik_core.c")}
+    parts = ["nuvrik_rom.h", "nuvrik_board.h", "nuvrik.h", "nuvrik_call.h"]
+    parts += GLUE.get(wanted.glue, (f"nuvrik_{wanted.glue}.c",))
+    if wanted.glue in (boards.MACHINE, boards.HANDSET):
+        parts += ["nuvrik_keyed.h", "nuvrik_keyed.c"] if wanted.keyed else ["nuvrik_keyed.h"]
+    files |= {name: head + _copied(name) for name in parts}
     told = link_files(wanted)
     files |= {name: head + text for name, text in told.items()}
     if words["calls"]:
@@ -140,22 +110,24 @@ def _filled(name: str, words: dict[str, Any]) -> str:
 
 def link_files(wanted: Wanted) -> dict[str, str]:
     """What core, glue and board are told of a link: its sizes, the names of its tables, and its tables."""
-    link, table, program = wanted.link, wanted.table, _program()
-    facts = facts_of(table, "NUVRIK_LINK", program)
-    sizes = [f"#define NUVRIK_{name} {_room(name, value)}" for name, value in defines(table, program).items()]
+    table, program = wanted.table, _program()
+    facts = facts_of(table, "NUVRIK_LINK", program) if table else Facts({}, {})
+    known = defines(table, program) if table else {}
+    sizes = [f"#define NUVRIK_{name} {_room(name, value)}" for name, value in known.items()]
     sizes += [f"#define {name} {value}" for name, value in _for_board(wanted).items()]
     macros = [f"#define {macro}(table) NUVRIK_KNOWN(table, {text})" for macro, text in facts.macros.items()]
     words = {
-        "kind": type(table).__name__,
-        "enums": dict(_enums(link)) if wanted.end != boards.BRIDGE else {},
+        "kind": type(table).__name__ if table else "",
+        "enums": dict(_enums(wanted)),
         "calls": _calls(wanted),
         "shared": facts.shared.values(),
         "sizes": sizes,
         "macros": macros,
-        "inputs": wanted.inputs if wanted.end == boards.HANDSET else [],
+        "inputs": wanted.read,
     }
-    body = [_folded(line) for line in as_c(table, "NUVRIK_LINK", program, facts.shared).splitlines()]
-    if wanted.end == boards.HANDSET and wanted.inputs:
+    text = as_c(table, "NUVRIK_LINK", program, facts.shared) if table else ""
+    body = [_folded(line) for line in text.splitlines()]
+    if wanted.read:
         body.append(_input_pins(wanted))
     about = "/* The link as core runs on it: numbers only, which never change. */"
     return {
@@ -167,28 +139,30 @@ def link_files(wanted: Wanted) -> dict[str, str]:
 
 def _calls(wanted: Wanted) -> list[str]:
     """The requests that the builder's own code carries out."""
-    requests = wanted.link.requests.items() if wanted.end == boards.MACHINE else ()
+    requests = wanted.link.requests.items() if wanted.glue == boards.MACHINE else ()
     return [name for name, one in requests if isinstance(one, CallRequest)]
 
 
 def _input_pins(wanted: Wanted) -> str:
     """Which pin each control is read from, and what they are called in a recording."""
-    places, what = list(wanted.link.controls), {boards.ANALOG: 0, boards.CONTACT: 1}
-    rows = [f"{{{places.index(use.of)}, {use.pin}, {what[use.role]}}}" for use in wanted.inputs]
-    names = ",".join(["t_ms", *(use.of for use in wanted.inputs)])
+    places, what = wanted.controls, {boards.ANALOG: 0, boards.CONTACT: 1}
+    rows = [f"{{{places.index(use.of)}, {use.pin}, {what[use.role]}}}" for use in wanted.read]
+    names = ",".join(["t_ms", *(use.of for use in wanted.read)])
     table = f"const NUVRIK_FLASH NuvrikInputPin NUVRIK_INPUT_PINS[] NUVRIK_ROM = {{{', '.join(rows)}}};"
     return "\n".join(["", _folded(table), f'const char NUVRIK_INPUT_NAMES[] = "{names}\\n";'])
 
 
 def _room(name: str, value: int) -> int | str:
     """How much room there is, as C has it, where room for none may not be."""
-    return "NUVRIK_NONE" if name.startswith("MOST_") and not value else value
+    if value or not name.startswith("MOST_"):
+        return value
+    return "NUVRIK_NO_BYTES" if name in BYTES else "NUVRIK_NONE"
 
 
 def _for_board(wanted: Wanted) -> dict[str, int | str]:
     """What glue and boards are told of a link."""
     link = wanted.link
-    uses = wanted.outputs + wanted.inputs
+    uses = wanted.outputs + wanted.inputs + wanted.timed
     motors = [one for one in link.outputs.values() if isinstance(one, MotorOutput)]
 
     def many(*roles: str) -> int:
@@ -196,11 +170,17 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
 
     told: dict[str, int | str] = {
         **{f"NUVRIK_IS_{end.upper()}": int(end == wanted.end) for end in boards.ENDS},
+        "NUVRIK_IS_RECEIVER": int(wanted.glue == "receiver"),
+        "NUVRIK_IS_REMOTE": int(wanted.glue == "remote"),
         "NUVRIK_PACKETS": int(wanted.packets),
-        "NUVRIK_ANSWERS": int(wanted.answers),
+        "NUVRIK_KEYED": int(wanted.keyed),
+        "NUVRIK_PACKETWISE": int(wanted.packets or wanted.keyed),
+        "NUVRIK_MOST_PACKET": link.medium.payload_max if isinstance(link.medium, Packets) else 1,
+        "NUVRIK_ANSWERS": int(wanted.talks),
         "NUVRIK_PROGRAM": f'"nuvrik_{wanted.end}"',
-        "NUVRIK_INPUTS_COUNT": len(wanted.inputs),
-        "NUVRIK_TELLS_RAW": int(wanted.end == boards.HANDSET and wanted.packets and bool(wanted.inputs)),
+        "NUVRIK_INPUTS_COUNT": len(wanted.read),
+        "NUVRIK_KNOBS": sum(use.key.endswith(".pin_b") for use in wanted.inputs),
+        "NUVRIK_TELLS_RAW": int(wanted.glue == boards.HANDSET and _has_host(wanted) and bool(wanted.read)),
         "NUVRIK_TIMEOUT_MS": link.failsafe.timeout_ms,
         "NUVRIK_LINK_BAUD": baud_of(link),
         "NUVRIK_PERIOD_MS": link.period_ms,
@@ -209,14 +189,25 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         "NUVRIK_PWM_PINS": many(boards.PWM),
         "NUVRIK_PWM_MOST": max((one.duty_max for one in motors), default=255),
         "NUVRIK_PULSE_PINS": many(boards.PULSE),
-        "NUVRIK_STEP_PINS": many(boards.STEP),
+        "NUVRIK_STEP_PINS": many(boards.STEP) + many(boards.COIL) // 4,
+        "NUVRIK_COIL_PINS": many(boards.COIL),
         "NUVRIK_ANALOG_PINS": many(boards.ANALOG),
         "NUVRIK_COUNTER_PINS": many(boards.COUNTER),
+        "NUVRIK_END_SWITCHES": many(boards.END),
+        "NUVRIK_EDGE_PINS": many(boards.EDGE),
+        "NUVRIK_EDGE_PIN": next((use.pin for use in uses if use.role == boards.EDGE), 0),
+        "NUVRIK_EMIT_PINS": many(boards.EMIT, boards.CARRIER),
+        "NUVRIK_CARRIER_HZ": getattr(wanted.table, "carrier_hz", 0),
     }
     chip = boards.CHIPS.get(wanted.board)
     if chip is not None:
         told["BOARD_SERVO_TIMER"] = boards.servo_timer(chip, uses) if many(boards.PULSE) else 0
     return told
+
+
+def _has_host(wanted: Wanted) -> bool:
+    """Whether the line is free for a host, because the link goes another way."""
+    return wanted.packets or wanted.keyed or isinstance(wanted.link.medium, PulsesMedium)
 
 
 def _hooks(link: Link) -> str:
@@ -247,7 +238,7 @@ def _words(wanted: Wanted) -> dict[str, Any]:
     chip = boards.CHIPS.get(wanted.board)
     by_board = {use.of for use in wanted.inputs}
     if wanted.end == boards.HANDSET:
-        told = [name for name, one in link.controls.items() if hasattr(one, "pin") and name not in by_board]
+        told = [name for name in wanted.controls if _is_read(link, name) and name not in by_board]
     else:
         told = [name for name, one in link.telemetry.items() if _is_told(one) and name not in by_board]
     return {
@@ -256,14 +247,19 @@ def _words(wanted: Wanted) -> dict[str, Any]:
         "board": wanted.board,
         "chip": chip,
         "packets": wanted.packets,
-        "answers": wanted.answers,
+        "answers": wanted.talks,
+        "glue": wanted.glue,
         "baud": baud_of(link),
         "version": VERSION_WORDS,
         "calls": {name: link.requests[name] for name in _calls(wanted)},
         "end": wanted.end,
         "told": told,
-        "wires": list(wires(wanted.outputs, wanted.inputs, link, chip)),
+        "wires": list(wires(link, chip, wanted.end)),
     }
+
+
+def _is_read(link: Link, control: str) -> bool:
+    return hasattr(link.controls[control], "pin")
 
 
 def _is_told(item: AnyItem) -> bool:
@@ -271,10 +267,13 @@ def _is_told(item: AnyItem) -> bool:
     return not isinstance(item, DemandItem) and getattr(item, "sensor", True)
 
 
-def _enums(link: Link) -> Iterator[tuple[str, list[str]]]:
+def _enums(wanted: Wanted) -> Iterator[tuple[str, list[str]]]:
     """The names that the builder's own code goes by."""
+    link = wanted.link
+    if wanted.end not in (boards.MACHINE, boards.HANDSET):
+        return
     yield "OUTPUT", list(link.outputs)
     yield "CHANNEL", list(link.channels)
     yield "SENSOR", list(link.telemetry)
     yield "REQUEST", list(link.requests)
-    yield "CONTROL", list(link.controls)
+    yield "CONTROL", wanted.controls

@@ -10,6 +10,7 @@ from nuvrik.core.ranges import RANGES
 from nuvrik.core.widths import Table
 from nuvrik.export.expressions import c_name
 from nuvrik.export.program import Program, Record, Routine
+from nuvrik.plan.tables.sizes import BYTES, ROOM_FOR_NO_BYTES
 
 C = Path(__file__).parents[1] / "firmware" / "c"
 """Where the C is that comes with the library."""
@@ -58,7 +59,7 @@ def build(
             (link / name).write_text((C / name).read_text("utf-8"), "utf-8")
         source = link / "nuvrik_core.c"
     # What is known of a link makes some tests of it true, or false, for ever: that is what it is for.
-    own = ["-Wno-type-limits", str(link / "link_tables.c")] if link else []
+    own = ["-Wno-type-limits", "-Wno-array-bounds", str(link / "link_tables.c")] if link else []
     words = [
         compiler,
         *STRICT,
@@ -119,8 +120,9 @@ class Native:
     def _room(self, room: str) -> int:
         if room.isdigit():
             return int(room)
-        # Room for none is room for one in C, but on an AVR.
-        return max(1, self._rooms.get(room, self.program.constants[room].value))
+        return self._rooms.get(room, self.program.constants[room].value) or (
+            ROOM_FOR_NO_BYTES if room in BYTES else 1
+        )
 
     def table(self, table: Table) -> Any:
         """A table and all that it leads to, as C keeps it."""

@@ -9,8 +9,9 @@ from pathlib import Path
 
 from nuvrik.ends.machine import Machine
 from nuvrik.export.elsewhere import ElsewhereMachine, Step
-from nuvrik.export.firmware import Wanted, link_files
+from nuvrik.export.firmware import link_files
 from nuvrik.export.native import CORE, C
+from nuvrik.export.wanted import Wanted
 from nuvrik.plan.form.models import Link
 
 COMPILER, EMULATOR = "arm-none-eabi-gcc", "qemu-system-arm"

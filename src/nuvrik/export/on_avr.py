@@ -11,6 +11,7 @@ from pathlib import Path
 
 from nuvrik.core.levels import TIMER_MAX
 from nuvrik.core.outputs import IS_STEPPER
+from nuvrik.core.receiver import ReceiverTable
 from nuvrik.ends.machine import Machine
 from nuvrik.export.boards import (
     ANALOG,
@@ -25,9 +26,10 @@ from nuvrik.export.boards import (
 from nuvrik.export.chip_pins import Pins
 from nuvrik.export.elsewhere import ElsewhereMachine, Step
 from nuvrik.export.emulated import Emulated, View, build_emulator
-from nuvrik.export.firmware import Wanted, firmware
+from nuvrik.export.firmware import firmware
 from nuvrik.export.parts import defines
 from nuvrik.export.program import Program
+from nuvrik.export.wanted import Wanted
 from nuvrik.mixing.demand import Demand
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.ends import end_table
@@ -52,15 +54,18 @@ LOOKS_CYCLES = 64
 """Four microseconds: that is finely enough looked, and in half the time."""
 
 
-MACHINE_END = "machine_end"
+MACHINE_END = "nuvrik_end"
 """What the machine's end is called in its firmware."""
 
 
 def end_in(chip: Emulated, link: Link, *, answers: bool = True) -> View:
-    """The machine's end in a chip's memory."""
+    """The machine's end in a chip's memory, or a receiver."""
     program = Program()
-    rooms = defines(Wanted(link, "link.toml", chip.chip.name, answers=answers).table, program)
-    return View(chip.memory, chip.symbol(MACHINE_END), program.records["MachineEnd"], program, rooms)
+    table = Wanted(link, "link.toml", chip.chip.name, answers=answers).table
+    assert table is not None
+    rooms = defines(table, program)
+    kind = "Receiver" if isinstance(table, ReceiverTable) else "MachineEnd"
+    return View(chip.memory, chip.symbol(MACHINE_END), program.records[kind], program, rooms)
 
 
 class AvrMachine(ElsewhereMachine):

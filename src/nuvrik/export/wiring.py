@@ -3,7 +3,24 @@
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from nuvrik.export.boards import ANALOG, CONTACT, COUNTER, PWM, STEP, Chip, Use
+from nuvrik.export.boards import (
+    ANALOG,
+    CARRIER,
+    COIL,
+    CONTACT,
+    COUNTER,
+    EDGE,
+    EMIT,
+    END,
+    MACHINE,
+    PWM,
+    STEP,
+    Chip,
+    Use,
+    uses_of_inputs,
+    uses_of_medium,
+    uses_of_outputs,
+)
 from nuvrik.plan.form.backward import VoltsItem
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput, SwitchOutput
@@ -23,16 +40,19 @@ class Wire(NamedTuple):
     pulled: bool = False
 
 
-def wires(outputs: list[Use], inputs: list[Use], link: Link, chip: Chip | None) -> Iterator[Wire]:
-    """Every wire of one end, outputs first."""
-    for use in outputs:
+def wires(link: Link, chip: Chip | None, end: str) -> Iterator[Wire]:
+    """Every wire of one end: outputs, what carries the link, inputs."""
+    for use in uses_of_outputs(link) if end == MACHINE else ():
         output = link.outputs[use.of]
         role = use.key.rpartition(".")[2]
         to = f"{use.of}, {_input_of(output, role)}"
-        needs = _needs(output)
+        needs = _needs(output, role)
         yield Wire(_named(use.pin, chip), to, _carries(use.role, output, role), needs, bool(needs))
-    for use in inputs:
-        to = f"{use.of}, {'to ground' if use.role == CONTACT else 'its output'}"
+    for use in uses_of_medium(link, end):
+        needs, to = _beside_medium(use, link)
+        yield Wire(_named(use.pin, chip), to, READS[use.role], needs, use.role != EDGE)
+    for use in uses_of_inputs(link, end):
+        to = f"{use.of}, {'to ground' if use.role in (CONTACT, END) else 'its output'}"
         yield Wire(_named(use.pin, chip), to, READS[use.role], _beside(use, link))
 
 
@@ -40,7 +60,21 @@ READS = {
     ANALOG: "a voltage",
     COUNTER: "edges",
     CONTACT: "a contact",
+    END: "an end switch",
+    EDGE: "its edges",
+    EMIT: "on and off",
+    CARRIER: "a carrier, on and off",
 }
+
+
+def _beside_medium(use: Use, link: Link) -> tuple[str, str]:
+    """What has to be fitted beside a pin that carries the link, and what it goes to."""
+    if use.role == EDGE:
+        what = "the infrared receiver's output" if link.medium.kind == "infrared" else "the receiver's data"
+        return "the board's own pull-up", what
+    if use.role == CARRIER:
+        return f"{PULL_OHMS} to ground, and a transistor for the lamp", "the infrared lamp"
+    return f"{PULL_OHMS} to ground", "the sender's data"
 
 
 def _beside(use: Use, link: Link) -> str:
@@ -59,7 +93,9 @@ def _input_of(output: object, role: str) -> str:
         inputs = {"pwm": "PWM or enable input", "dir": "direction input", "pulse": "signal wire"}
         return f"driver's {inputs.get(role, role + ' input')}"
     if isinstance(output, StepperOutput):
-        return f"driver's {'step' if role == 'step' else 'direction'} input"
+        coil = f"{role[0].upper()} {role[2:]}"
+        inputs = {"step": "step input", "dir": "direction input", "enable": "enable input"}
+        return f"driver's {inputs.get(role, coil)}"
     return "signal wire" if isinstance(output, ServoOutput) else "its driver's or transistor's input"
 
 
@@ -68,6 +104,10 @@ def _carries(role: str, output: object, name: str) -> str:
         return "PWM"
     if role == STEP:
         return "a pulse for each step"
+    if role == COIL:
+        return "one end of a coil"
+    if name == "enable":
+        return f"{getattr(output, 'enable_active', '')} while there is current"
     if isinstance(output, SwitchOutput):
         return f"{output.active} while on"
     return (
@@ -77,8 +117,9 @@ def _carries(role: str, output: object, name: str) -> str:
     )
 
 
-def _needs(output: object) -> str:
-    if isinstance(output, SwitchOutput) and output.active == "low":
+def _needs(output: object, role: str) -> str:
+    low = isinstance(output, StepperOutput) and role == "enable" and output.enable_active == "low"
+    if low or (isinstance(output, SwitchOutput) and output.active == "low"):
         return f"{PULL_OHMS} to the board's supply"
     if isinstance(output, ServoOutput):
         return ""

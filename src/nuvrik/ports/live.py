@@ -10,7 +10,7 @@ from nuvrik.core.loop import EXPIRES, LISTENS, Loop, after_gap
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.tables.ends import loop_table
+from nuvrik.plan.tables.medium import loop_table
 from nuvrik.ports.leaving import NO_SIGNALS, Signals
 from nuvrik.ports.port import PortError
 from nuvrik.recordings.recording import Recording

@@ -21,7 +21,7 @@ from typing import NamedTuple
 
 from nuvrik.core.codes import CodeMaker
 from nuvrik.plan.form.media import CODE_FORMS, CodeForm, InfraredCode
-from nuvrik.plan.tables.infrared import FRAMES, code_table, key_code
+from nuvrik.plan.tables.infrared import CARRIERS, FRAMES, code_table, key_code
 from nuvrik.pulses.shape import Shape
 
 
@@ -38,22 +38,22 @@ class Protocol(NamedTuple):
     toggles: bool
 
 
-def _protocol(name: InfraredCode, bits: int, carrier_hz: int, toggles: bool = False) -> Protocol:
+def _protocol(name: InfraredCode, bits: int, toggles: bool = False) -> Protocol:
     table = code_table(name, 0)
     unit_us, frames = table.unit_parts / table.unit_of, FRAMES.get(table.protocol, 1)
-    return Protocol(name, CODE_FORMS[name], bits, carrier_hz, unit_us, frames, toggles)
+    return Protocol(name, CODE_FORMS[name], bits, CARRIERS[name], unit_us, frames, toggles)
 
 
 PROTOCOLS = {
     made.name: made
     for made in (
-        _protocol("nec", 32, 38_000),
-        _protocol("nec_extended", 32, 38_000),
-        _protocol("rc5", 14, 36_000, toggles=True),
-        _protocol("rc6", 21, 36_000, toggles=True),
-        _protocol("sirc12", 12, 40_000),
-        _protocol("sirc15", 15, 40_000),
-        _protocol("sirc20", 20, 40_000),
+        _protocol("nec", 32),
+        _protocol("nec_extended", 32),
+        _protocol("rc5", 14, toggles=True),
+        _protocol("rc6", 21, toggles=True),
+        _protocol("sirc12", 12),
+        _protocol("sirc15", 15),
+        _protocol("sirc20", 20),
     )
 }
 

@@ -9,7 +9,9 @@ that is all by which it can be known.
 from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
+from nuvrik.core.train import TrainMaker
 from nuvrik.plan.form.media import MOST_SLOTS, PulsesMedium
+from nuvrik.plan.tables.medium import medium_table
 
 EDGES_KEPT = MOST_SLOTS + 2
 
@@ -20,11 +22,13 @@ def train(slots: Sequence[int], medium: PulsesMedium) -> list[int]:
     pulse = medium.pulse_us
     if any(slot <= pulse for slot in slots):
         raise ValueError(f"a slot of {min(slots)} us is no longer than its pulse of {pulse} us")
-    made = [length for slot in slots for length in (pulse, pulse - slot)]
     gap = medium.frame_us - sum(slots) - pulse
     if gap < medium.sync_us - pulse:
         raise ValueError(f"{len(slots)} slots of {sum(slots)} us leave no gap in {medium.frame_us} us")
-    return [*made, pulse, -gap]
+    maker, made, count = TrainMaker(medium_table(medium)), [], len(slots)
+    while length := maker.next([*slots], count):
+        made.append(length if maker.is_mark else -length)
+    return made
 
 
 def edge_times(durations: Iterable[int], start_us: int = 0) -> list[int]:

@@ -32,7 +32,7 @@ void nuvrik_turn(void);
    after a loss, and in which a handset sends arm off. True once that has been done. */
 bool nuvrik_leave(void);
 
-#if NUVRIK_IS_MACHINE
+#if NUVRIK_IS_MACHINE || NUVRIK_IS_RECEIVER
 
 /* NUVRIK_WAITING, NUVRIK_STANDBY, NUVRIK_ARMED, NUVRIK_FAILSAFE or NUVRIK_STOPPED. */
 uint8_t nuvrik_state(void);
@@ -43,6 +43,8 @@ int32_t nuvrik_channel(uint8_t channel);
 
 /* What an output is told now. */
 const NuvrikDemand *nuvrik_told(uint8_t output);
+
+#if !NUVRIK_IS_RECEIVER
 
 /* ---- sensors, by the names that link_tables.h gives them ---- */
 
@@ -55,11 +57,13 @@ void nuvrik_tell_axes(uint8_t sensor, int32_t x, int32_t y, int32_t z);
 /* What a sensor read last, told or read by the board; NUVRIK_NOTHING_THERE for nothing yet. */
 int32_t nuvrik_sensor(uint8_t sensor);
 
-/* ---- the builder's own code ---- */
-
 /* From a hook: let an output go so far, -16384 to 16384, until the next tick. Ramps and limits hold as
    ever. */
 void nuvrik_move(uint8_t output, int16_t level);
+
+#endif
+
+/* ---- the builder's own code ---- */
 
 /* Called at every tick, when it is decided what every output does and before a pin is written. */
 void nuvrik_before_outputs(void);
@@ -68,10 +72,15 @@ void nuvrik_before_outputs(void);
 
 #if NUVRIK_IS_HANDSET
 
+#if !NUVRIK_IS_REMOTE
+
 /* Whether arm is being sent on. */
 bool nuvrik_armed(void);
 
-/* Give a reading of a control that the board does not read by itself, by the name that link_tables.h gives it. */
+#endif
+
+/* Give a reading of a control that the board does not read by itself, by the name that link_tables.h gives it;
+   of a key of a remote, how often it has arrived so far. */
 void nuvrik_read(uint8_t control, int32_t raw);
 
 /* ---- the builder's own code ---- */

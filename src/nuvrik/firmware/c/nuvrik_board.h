@@ -20,7 +20,7 @@ extern "C" {
 enum { BOARD_LINK = 0, BOARD_HOST = 1 };
 
 /* What board_input reads. */
-enum { BOARD_ANALOG = 0, BOARD_DIGITAL = 1, BOARD_COUNTER = 2 };
+enum { BOARD_ANALOG = 0, BOARD_DIGITAL = 1, BOARD_COUNTER = 2, BOARD_LATCHED = 3 };
 
 /* board_input has nothing to say yet, or never will. */
 #define BOARD_UNREAD (INT32_C(-100001))
@@ -47,8 +47,8 @@ int16_t board_take(uint8_t line);
    send nothing, and say whether the line would take any. */
 bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count);
 
-/* A packet that has arrived whole: how many bytes of it have been put into `into`, which has room for 255; 0
-   for none. Only where the link goes in packets. */
+/* A packet that has arrived whole: how many bytes of it have been put into `into`, which has room for
+   NUVRIK_MOST_PACKET; 0 for none. Only where the link goes in packets. */
 uint8_t board_packet(uint8_t *into);
 
 /* Set a pin high or low, at once, and make it an output if it is none yet: its level first. */
@@ -62,23 +62,29 @@ void board_pwm(uint8_t pin, uint16_t on, uint16_t most);
    one. A new length counts from the next pulse on. */
 void board_pulse(uint8_t pin, uint16_t us);
 
-/* Give a pin so many pulses a second, each of them a step. 0: none, at once. left: no more than so many from
-   now on; -1: for ever. */
-void board_steps(uint8_t pin, uint16_t rate, int32_t left);
+/* Let a stepper turn by so many steps a second. pins: one that steps a driver with each pulse, or four, the
+   ends of the coils (A plus, A minus, B plus, B minus), for one phase after the other, backward where rate is
+   below 0. The first call makes them outputs that are low. rate 0: no step, at once, and coils keep what they
+   have until board_pin takes it from each of them. left: no more than so many steps from now on; -1: for ever.
+   The pins are read before it returns. */
+void board_steps(const uint8_t *pins, uint8_t count, int32_t rate, int32_t left);
 
 /* What a pin reads: counts of its converter, 0 or 1, or edges counted since the start; BOARD_UNREAD where
    it has nothing to say yet. The first call for a pin makes it an input, one with a pull-up where it is
-   digital. */
+   digital. BOARD_LATCHED is digital, and a level that came and went since the last call is given once, if it
+   lasted for a fifth of a millisecond: an end switch that is run over counts, and a spark does not. */
 int32_t board_input(uint8_t pin, uint8_t what);
 
-/* The microseconds from one edge to the next on the pin that a receiver is on, the oldest first, and the
-   level in between; 0 for none. A level that has not ended after 30,000 us is given as far as it has got,
-   once. */
-uint16_t board_edge(bool *high);
+/* The microseconds from one edge to the next on a pin, the oldest first, and the level in between; 0 for none.
+   The first call makes it an input with a pull-up. The edges of 10 ms are kept for whoever does not ask. A
+   level that lasts is given in pieces of BOARD_SILENCE_US, so that a silence is known before it ends. */
+uint16_t board_edge(uint8_t pin, bool *high);
+enum { BOARD_SILENCE_US = 30000 };
 
-/* Send a level of so many microseconds, then the other, and so on, beginning with the active one: all, or
-   none and say so with false. carrier_hz: the active one is so many times on and off; 0: it is on. */
-bool board_emit(const uint16_t *lengths, uint8_t count, uint16_t carrier_hz);
+/* Send one level more on a pin, so many microseconds of it, behind what is still to be sent; false where there
+   is no room for it now. It keeps 16 of them at least. Behind the last the pin stays as it is. carrier_hz: a
+   level that is high goes up and down so many times a second; 0: it is high. */
+bool board_emit(uint8_t pin, bool high, uint16_t us, uint16_t carrier_hz);
 
 /* The loop has made a whole turn. Nothing else may keep the watchdog from biting. */
 void board_alive(void);

@@ -13,7 +13,7 @@ void nuvrik_begin(void)
 
 void nuvrik_turn(void)
 {
-    static uint8_t packet[255];
+    static uint8_t packet[NUVRIK_MOST_PACKET];
     for (uint8_t taken = 0; taken < NUVRIK_MOST_TAKEN; taken++) {
         int16_t byte = board_take(BOARD_HOST);
         if (byte < 0) {

@@ -1,9 +1,9 @@
 /* Made from core/sizes.py, core/levels.py, core/loop.py, core/bits.py, core/sealed.py, core/ramp.py,
    core/demand.py, core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py,
    core/commands.py, core/mix.py, core/outputs.py, core/desk.py, core/machine.py, core/sender.py,
-   core/answers.py, core/text.py, core/keys.py, core/train.py, core/writer.py, core/telling.py,
-   core/inputs.py, core/incoming.py, core/on_off.py, core/medium.py, core/machine_end.py, core/controls.py,
-   core/hands.py, core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/asking.py,
+   core/answers.py, core/text.py, core/keys.py, core/on_off.py, core/medium.py, core/train.py, core/writer.py,
+   core/telling.py, core/inputs.py, core/incoming.py, core/machine_end.py, core/controls.py, core/hands.py,
+   core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/asking.py, core/knob.py,
    core/handset_end.py, core/marks.py, core/burst.py, core/families.py, core/shape.py, core/infrared.py,
    core/codes.py, core/remote.py, core/receiver.py, core/bridge.py by Nuvrik. Read it, step through it, port
    it, but do not edit it: the next making would undo that. */
@@ -964,9 +964,10 @@ void nuvrik_stepper_init(NuvrikStepper *self, const NUVRIK_FLASH NuvrikStepperTa
     self->steps_left = NUVRIK_NO_LIMIT;
 }
 
-/** At power-up: at rest. */
+/** At power-up: at rest, and without current, because that would pull the rotor into place. */
 void nuvrik_stepper_begin(NuvrikStepper *self)
 {
+    self->turned = false;
     nuvrik_stepper_rest(self);
 }
 
@@ -974,7 +975,7 @@ void nuvrik_stepper_begin(NuvrikStepper *self)
 void nuvrik_stepper_rest(NuvrikStepper *self)
 {
     self->steps_left = NUVRIK_NO_LIMIT;
-    nuvrik_demand_put(&self->demand, 0, 0, 0, false, false);
+    nuvrik_demand_put(&self->demand, 0, 0, 0, false, NUVRIK_STEPPER_HOLDS(self->table) && self->turned);
 }
 
 /** Count the steps of the time gone by; in a move, none beyond its goal. */
@@ -1062,6 +1063,7 @@ void nuvrik_stepper_tick(NuvrikStepper *self, int16_t target, bool asked, uint16
     if (rate == 0) {
         nuvrik_stepper_rest(self);
     } else {
+        self->turned = true;
         self->steps_left = (self->moving) ? nuvrik_stepper_limit(self, at > 0) : (int32_t)NUVRIK_NO_LIMIT;
         nuvrik_demand_put(&self->demand, at, rate, (int8_t)((at > 0) ? NUVRIK_STEPPER_FACING(self->table)
             : (-(int16_t)NUVRIK_STEPPER_FACING(self->table))), true, false);
@@ -1196,7 +1198,10 @@ uint16_t nuvrik_level_of_pin(const NUVRIK_FLASH NuvrikPinTable *table, uint8_t p
     if (pin == 1) {
         return (uint16_t)((way > 0 || (NUVRIK_PIN_USE(table) == NUVRIK_TWO_DIRECTIONS && braked)) ? 1 : 0);
     }
-    return (uint16_t)((way < 0 || braked) ? 1 : 0);
+    if (NUVRIK_PIN_USE(table) == NUVRIK_TWO_DIRECTIONS) {
+        return (uint16_t)((way < 0 || braked) ? 1 : 0);
+    }
+    return (uint16_t)(((value != 0 || braked) != NUVRIK_PIN_ENABLE_LOW(table)) ? 1 : 0);
 }
 
 /** How many pins it has. */
@@ -1205,7 +1210,7 @@ uint8_t nuvrik_pins_of(uint8_t use)
     if (use == NUVRIK_ONE_DIRECTION || use == NUVRIK_TWO_POWERED) {
         return 2;
     }
-    return (uint8_t)((use == NUVRIK_TWO_DIRECTIONS) ? 3 : 1);
+    return (uint8_t)((use == NUVRIK_TWO_DIRECTIONS || use == NUVRIK_STEPPED || use == NUVRIK_COILS) ? 3 : 1);
 }
 
 /** One more. */
@@ -3135,6 +3140,244 @@ uint32_t nuvrik_chooser_away(const NuvrikChooser *self, const int32_t *wanted, c
     return sum;
 }
 
+/* ---- on_off ---- */
+
+void nuvrik_on_off_reader_init(NuvrikOnOffReader *self, const NUVRIK_FLASH NuvrikOnOffTable *table)
+{
+    memset(self, 0, sizeof *self);
+    self->table = table;
+    self->first = NUVRIK_NO_HALF;
+}
+
+/** So many microseconds of mark or of space. True: a body has ended. */
+bool nuvrik_on_off_reader_take(NuvrikOnOffReader *self, bool mark, uint32_t us)
+{
+    uint16_t length = (uint16_t)nuvrik_clamp((int32_t)us, 0, NUVRIK_LONGEST_RUN_US);
+    if (length == 0) {
+        return false;
+    }
+    bool ended = false;
+    if (self->run_us > 0 && mark != self->mark
+        && (((int32_t)3 * length) * NUVRIK_UNIT) >= NUVRIK_ON_OFF_HALF(self->table)) {
+        ended = nuvrik_on_off_reader_run_ended(self, self->mark, self->run_us);
+        self->run_us = length;
+        self->mark = mark;
+    } else {
+        if (self->run_us == 0) {
+            self->mark = mark;
+        }
+        /* A glitch, or the rest of what a glitch cut in two: the level goes on. */
+        self->run_us = (uint16_t)nuvrik_clamp((int32_t)self->run_us + length, 0, NUVRIK_LONGEST_RUN_US);
+    }
+    return ended;
+}
+
+/** A level has ended. True: a body has, too. */
+bool nuvrik_on_off_reader_run_ended(NuvrikOnOffReader *self, bool mark, uint16_t us)
+{
+    uint8_t count = nuvrik_on_off_reader_follow(self, mark, us);
+    bool ended = false;
+    for (uint8_t i = 0; i < 2; i++) {
+        if (i < count && nuvrik_on_off_reader_half_bit(self, (uint8_t)(mark ? 1 : 0))) {
+            ended = true;
+        }
+    }
+    if (count < 1 || count > 2) {
+        nuvrik_on_off_reader_lose(self);
+    }
+    return ended;
+}
+
+/** How many halves a level is, 3 for more; and follow the clock if it is 1 or 2, as in every frame. Each
+ *  edge is held against a grid, not against the edge before, whose own jitter would count twice.
+ */
+uint8_t nuvrik_on_off_reader_follow(NuvrikOnOffReader *self, bool mark, uint16_t us)
+{
+    if (self->half == 0) {
+        self->half = NUVRIK_ON_OFF_HALF(self->table);
+    }
+    int32_t lean = mark ? self->lean : (-self->lean);
+    int32_t reach = ((int32_t)us * NUVRIK_UNIT) + self->late;
+    int32_t twice = 2 * (reach - lean);
+    if (twice < self->half) {
+        return 0;
+    }
+    if (twice >= (5 * self->half)) {
+        return 3;
+    }
+    uint8_t count = (uint8_t)((twice < (3 * self->half)) ? 1 : 2);
+    int32_t late = reach - (count * self->half);
+    int32_t error = late - lean;
+    int32_t step = nuvrik_div(error, (self->reading) ? NUVRIK_KEEPING_PHASE : NUVRIK_FINDING_PHASE);
+    self->late = late - step;
+    int32_t pace = nuvrik_div(error, count * ((self->reading) ? NUVRIK_KEEPING_PACE : NUVRIK_FINDING_PACE));
+    self->half = nuvrik_clamp(self->half + pace, NUVRIK_ON_OFF_FASTEST(self->table),
+        NUVRIK_ON_OFF_SLOWEST(self->table));
+    int32_t leaning = nuvrik_div(error, (self->reading) ? NUVRIK_KEEPING_LEAN : NUVRIK_FINDING_LEAN);
+    int32_t most = NUVRIK_ON_OFF_MOST_LEAN(self->table);
+    self->lean = nuvrik_clamp(mark ? (self->lean + leaning) : (self->lean - leaning), -most, most);
+    return count;
+}
+
+/** No clock any more: whatever was being read is not a frame. */
+void nuvrik_on_off_reader_lose(NuvrikOnOffReader *self)
+{
+    self->half = NUVRIK_ON_OFF_HALF(self->table);
+    self->late = 0;
+    self->lean = 0;
+    nuvrik_on_off_reader_look(self);
+}
+
+/** Look for a sync word from here on. */
+void nuvrik_on_off_reader_look(NuvrikOnOffReader *self)
+{
+    self->early = 0;
+    self->recent = 0;
+    self->reading = false;
+}
+
+/** Half a bit more. True: a body has ended. */
+bool nuvrik_on_off_reader_half_bit(NuvrikOnOffReader *self, uint8_t now)
+{
+    if (!self->reading) {
+        self->early = (uint16_t)((uint16_t)((uint16_t)self->early << 1) | (uint16_t)(self->recent >> 15));
+        self->recent = (uint16_t)((uint16_t)((uint16_t)self->recent << 1) | now);
+        if (self->early == NUVRIK_SYNC_EARLY && self->recent == NUVRIK_SYNC_RECENT) {
+            self->reading = true;
+            self->bits = 0;
+            self->first = NUVRIK_NO_HALF;
+        }
+        return false;
+    }
+    if (self->first == NUVRIK_NO_HALF) {
+        self->first = now;
+        return false;
+    }
+    uint8_t before = self->first;
+    self->first = NUVRIK_NO_HALF;
+    if (before == now) {
+        /* No bit is two halves alike: the frame is damaged, and its check would say so in the end. */
+        nuvrik_on_off_reader_look(self);
+        return false;
+    }
+    return nuvrik_on_off_reader_bit(self, now);
+}
+
+/** One bit more of the length or the body. True: the body has ended. */
+bool nuvrik_on_off_reader_bit(NuvrikOnOffReader *self, uint8_t one)
+{
+    self->gathered = (uint8_t)((self->gathered >> 1) | ((one != 0) ? 128 : 0));
+    self->bits++;
+    if ((int16_t)(self->bits & 7) != 0) {
+        return false;
+    }
+    if (self->bits == NUVRIK_LENGTH_BITS) {
+        self->length = self->gathered;
+        /* No frame of this link is longer than what is kept, and noise may say any length. */
+        if (self->length == 0 || self->length > NUVRIK_MOST_KEPT) {
+            nuvrik_on_off_reader_look(self);
+        }
+        return false;
+    }
+    uint16_t place = (uint16_t)((int16_t)(self->bits >> 3) - 2);
+    self->body[place] = self->gathered;
+    if (((int16_t)place + 1) < self->length) {
+        return false;
+    }
+    nuvrik_on_off_reader_look(self);
+    return true;
+}
+
+void nuvrik_on_off_maker_init(NuvrikOnOffMaker *self, const NUVRIK_FLASH NuvrikOnOffTable *table)
+{
+    memset(self, 0, sizeof *self);
+    self->table = table;
+}
+
+/** A new body; add its bytes, and then call next until it gives 0. */
+void nuvrik_on_off_maker_begin(NuvrikOnOffMaker *self)
+{
+    self->size = 0;
+    self->place = 0;
+    self->halves = (uint16_t)(2 * ((NUVRIK_ON_OFF_TRAINING_BITS(self->table) + NUVRIK_SYNC_BITS)
+        + NUVRIK_LENGTH_BITS));
+    self->part = (uint32_t)((int32_t)NUVRIK_ON_OFF_BITRATE(self->table) / 2);
+}
+
+/** One byte more. */
+void nuvrik_on_off_maker_add(NuvrikOnOffMaker *self, uint8_t byte)
+{
+    if (self->size < NUVRIK_MOST_SENT) {
+        self->sent[self->size] = byte;
+        self->size++;
+        self->halves = (uint16_t)((int32_t)self->halves + 16);
+    }
+}
+
+/** The length of the next mark or space, in microseconds; is_mark says which. 0: all is sent. */
+uint16_t nuvrik_on_off_maker_next(NuvrikOnOffMaker *self)
+{
+    if (self->place > self->halves) {
+        return 0;
+    }
+    self->is_mark = nuvrik_on_off_maker_carrier(self, self->place);
+    uint16_t us = 0;
+    while (self->place < self->halves && nuvrik_on_off_maker_carrier(self, self->place) == self->is_mark) {
+        us = (uint16_t)((int32_t)us + nuvrik_on_off_maker_half_us(self));
+        self->place++;
+    }
+    if (self->place >= self->halves && !self->is_mark) {
+        /* The space that ends the frame; what is left of the last bit is part of it. */
+        us = 0;
+        for (uint8_t _ = 0; _ < NUVRIK_SILENT_HALVES; _++) {
+            us = (uint16_t)((int32_t)us + nuvrik_on_off_maker_half_us(self));
+        }
+        self->place = (uint16_t)((int32_t)self->halves + 1);
+    }
+    return us;
+}
+
+/** How long the next half bit lasts, in whole microseconds. */
+uint16_t nuvrik_on_off_maker_half_us(NuvrikOnOffMaker *self)
+{
+    uint32_t parts = (uint32_t)((int32_t)self->part + INT32_C(500000));
+    uint16_t whole_us = (uint16_t)((int32_t)parts / (int32_t)NUVRIK_ON_OFF_BITRATE(self->table));
+    uint32_t taken = whole_us * NUVRIK_ON_OFF_BITRATE(self->table);
+    self->part = (uint32_t)((int32_t)parts - (int32_t)taken);
+    return whole_us;
+}
+
+/** Whether the carrier is on in a half bit. */
+bool nuvrik_on_off_maker_carrier(const NuvrikOnOffMaker *self, uint16_t half)
+{
+    if (half >= self->halves) {
+        return false;
+    }
+    bool second = (int16_t)(half & 1) != 0;
+    return nuvrik_on_off_maker_one(self, (uint16_t)(half >> 1)) == second;
+}
+
+/** Whether a bit is a one. */
+bool nuvrik_on_off_maker_one(const NuvrikOnOffMaker *self, uint16_t place)
+{
+    if (place < NUVRIK_ON_OFF_TRAINING_BITS(self->table)) {
+        return true;
+    }
+    uint16_t at = (uint16_t)((int32_t)place - NUVRIK_ON_OFF_TRAINING_BITS(self->table));
+    if (at < NUVRIK_SYNC_BITS) {
+        uint8_t sync = (uint8_t)((NUVRIK_SYNC_BITS - 1) - (int16_t)at);
+        return (int16_t)((uint16_t)(NUVRIK_SYNC_WORD >> sync) & 1) != 0;
+    }
+    at = (uint16_t)((int32_t)at - NUVRIK_SYNC_BITS);
+    if (at < NUVRIK_LENGTH_BITS) {
+        return ((self->size >> at) & 1) != 0;
+    }
+    at = (uint16_t)((int32_t)at - NUVRIK_LENGTH_BITS);
+    return ((self->sent[at >> 3] >> (at & 7)) & 1) != 0;
+}
+
+/* ---- medium ---- */
+
 /* ---- train ---- */
 
 /** The value of a slot, the nearest end's where it is a little beyond: a transmitter's trims reach there,
@@ -3226,6 +3469,41 @@ uint8_t nuvrik_train_reader_end(const NuvrikTrainReader *self, int32_t *values)
         values[i] = nuvrik_value_of_slot(self->table, &NUVRIK_TRAIN_CHANNELS(self->table)[i], self->slots[i]);
     }
     return NUVRIK_ACCEPTED;
+}
+
+void nuvrik_train_maker_init(NuvrikTrainMaker *self, const NUVRIK_FLASH NuvrikMediumTable *table)
+{
+    memset(self, 0, sizeof *self);
+    self->table = table;
+}
+
+/** A new train; call next until it gives 0. */
+void nuvrik_train_maker_begin(NuvrikTrainMaker *self)
+{
+    self->place = 0;
+    self->spent_us = 0;
+}
+
+/** The length of the next mark or space of so many slots, in microseconds; is_mark says which. 0: all is
+ *  sent. A slot is longer than its pulse, and a train than its slots.
+ */
+uint16_t nuvrik_train_maker_next(NuvrikTrainMaker *self, const uint16_t *slots, uint8_t count)
+{
+    uint8_t at = self->place;
+    if (at > ((2 * count) + 1)) {
+        return 0;
+    }
+    self->place++;
+    self->is_mark = (at & 1) == 0;
+    if (self->is_mark) {
+        return NUVRIK_MEDIUM_PULSE_US(self->table);
+    }
+    uint16_t length = (uint16_t)((int32_t)NUVRIK_MEDIUM_FRAME_US(self->table) - self->spent_us);
+    if ((at >> 1) < count) {
+        length = slots[at >> 1];
+        self->spent_us = (uint16_t)((int32_t)self->spent_us + length);
+    }
+    return (uint16_t)((int32_t)length - NUVRIK_MEDIUM_PULSE_US(self->table));
 }
 
 /* ---- writer ---- */
@@ -3816,243 +4094,6 @@ uint8_t nuvrik_incoming_end_packet(NuvrikIncoming *self, NuvrikSealed *sealed)
     }
     return NUVRIK_ACCEPTED;
 }
-
-/* ---- on_off ---- */
-
-void nuvrik_on_off_reader_init(NuvrikOnOffReader *self, const NUVRIK_FLASH NuvrikOnOffTable *table)
-{
-    memset(self, 0, sizeof *self);
-    self->table = table;
-    self->first = NUVRIK_NO_HALF;
-}
-
-/** So many microseconds of mark or of space. True: a body has ended. */
-bool nuvrik_on_off_reader_take(NuvrikOnOffReader *self, bool mark, uint32_t us)
-{
-    uint16_t length = (uint16_t)nuvrik_clamp((int32_t)us, 0, NUVRIK_LONGEST_RUN_US);
-    if (length == 0) {
-        return false;
-    }
-    bool ended = false;
-    if (self->run_us > 0 && mark != self->mark
-        && (((int32_t)3 * length) * NUVRIK_UNIT) >= NUVRIK_ON_OFF_HALF(self->table)) {
-        ended = nuvrik_on_off_reader_run_ended(self, self->mark, self->run_us);
-        self->run_us = length;
-        self->mark = mark;
-    } else {
-        if (self->run_us == 0) {
-            self->mark = mark;
-        }
-        /* A glitch, or the rest of what a glitch cut in two: the level goes on. */
-        self->run_us = (uint16_t)nuvrik_clamp((int32_t)self->run_us + length, 0, NUVRIK_LONGEST_RUN_US);
-    }
-    return ended;
-}
-
-/** A level has ended. True: a body has, too. */
-bool nuvrik_on_off_reader_run_ended(NuvrikOnOffReader *self, bool mark, uint16_t us)
-{
-    uint8_t count = nuvrik_on_off_reader_follow(self, mark, us);
-    bool ended = false;
-    for (uint8_t i = 0; i < 2; i++) {
-        if (i < count && nuvrik_on_off_reader_half_bit(self, (uint8_t)(mark ? 1 : 0))) {
-            ended = true;
-        }
-    }
-    if (count < 1 || count > 2) {
-        nuvrik_on_off_reader_lose(self);
-    }
-    return ended;
-}
-
-/** How many halves a level is, 3 for more; and follow the clock if it is 1 or 2, as in every frame. Each
- *  edge is held against a grid, not against the edge before, whose own jitter would count twice.
- */
-uint8_t nuvrik_on_off_reader_follow(NuvrikOnOffReader *self, bool mark, uint16_t us)
-{
-    if (self->half == 0) {
-        self->half = NUVRIK_ON_OFF_HALF(self->table);
-    }
-    int32_t lean = mark ? self->lean : (-self->lean);
-    int32_t reach = ((int32_t)us * NUVRIK_UNIT) + self->late;
-    int32_t twice = 2 * (reach - lean);
-    if (twice < self->half) {
-        return 0;
-    }
-    if (twice >= (5 * self->half)) {
-        return 3;
-    }
-    uint8_t count = (uint8_t)((twice < (3 * self->half)) ? 1 : 2);
-    int32_t late = reach - (count * self->half);
-    int32_t error = late - lean;
-    int32_t step = nuvrik_div(error, (self->reading) ? NUVRIK_KEEPING_PHASE : NUVRIK_FINDING_PHASE);
-    self->late = late - step;
-    int32_t pace = nuvrik_div(error, count * ((self->reading) ? NUVRIK_KEEPING_PACE : NUVRIK_FINDING_PACE));
-    self->half = nuvrik_clamp(self->half + pace, NUVRIK_ON_OFF_FASTEST(self->table),
-        NUVRIK_ON_OFF_SLOWEST(self->table));
-    int32_t leaning = nuvrik_div(error, (self->reading) ? NUVRIK_KEEPING_LEAN : NUVRIK_FINDING_LEAN);
-    int32_t most = NUVRIK_ON_OFF_MOST_LEAN(self->table);
-    self->lean = nuvrik_clamp(mark ? (self->lean + leaning) : (self->lean - leaning), -most, most);
-    return count;
-}
-
-/** No clock any more: whatever was being read is not a frame. */
-void nuvrik_on_off_reader_lose(NuvrikOnOffReader *self)
-{
-    self->half = NUVRIK_ON_OFF_HALF(self->table);
-    self->late = 0;
-    self->lean = 0;
-    nuvrik_on_off_reader_look(self);
-}
-
-/** Look for a sync word from here on. */
-void nuvrik_on_off_reader_look(NuvrikOnOffReader *self)
-{
-    self->early = 0;
-    self->recent = 0;
-    self->reading = false;
-}
-
-/** Half a bit more. True: a body has ended. */
-bool nuvrik_on_off_reader_half_bit(NuvrikOnOffReader *self, uint8_t now)
-{
-    if (!self->reading) {
-        self->early = (uint16_t)((uint16_t)((uint16_t)self->early << 1) | (uint16_t)(self->recent >> 15));
-        self->recent = (uint16_t)((uint16_t)((uint16_t)self->recent << 1) | now);
-        if (self->early == NUVRIK_SYNC_EARLY && self->recent == NUVRIK_SYNC_RECENT) {
-            self->reading = true;
-            self->bits = 0;
-            self->first = NUVRIK_NO_HALF;
-        }
-        return false;
-    }
-    if (self->first == NUVRIK_NO_HALF) {
-        self->first = now;
-        return false;
-    }
-    uint8_t before = self->first;
-    self->first = NUVRIK_NO_HALF;
-    if (before == now) {
-        /* No bit is two halves alike: the frame is damaged, and its check would say so in the end. */
-        nuvrik_on_off_reader_look(self);
-        return false;
-    }
-    return nuvrik_on_off_reader_bit(self, now);
-}
-
-/** One bit more of the length or the body. True: the body has ended. */
-bool nuvrik_on_off_reader_bit(NuvrikOnOffReader *self, uint8_t one)
-{
-    self->gathered = (uint8_t)((self->gathered >> 1) | ((one != 0) ? 128 : 0));
-    self->bits++;
-    if ((int16_t)(self->bits & 7) != 0) {
-        return false;
-    }
-    if (self->bits == NUVRIK_LENGTH_BITS) {
-        self->length = self->gathered;
-        if (self->length == 0 || self->length > NUVRIK_LONGEST_BODY) {
-            nuvrik_on_off_reader_look(self);
-        }
-        return false;
-    }
-    uint16_t place = (uint16_t)((int16_t)(self->bits >> 3) - 2);
-    self->body[place] = self->gathered;
-    if (((int16_t)place + 1) < self->length) {
-        return false;
-    }
-    nuvrik_on_off_reader_look(self);
-    return true;
-}
-
-void nuvrik_on_off_maker_init(NuvrikOnOffMaker *self, const NUVRIK_FLASH NuvrikOnOffTable *table)
-{
-    memset(self, 0, sizeof *self);
-    self->table = table;
-}
-
-/** A new body; add its bytes, and then call next until it gives 0. */
-void nuvrik_on_off_maker_begin(NuvrikOnOffMaker *self)
-{
-    self->size = 0;
-    self->place = 0;
-    self->halves = (uint16_t)(2 * ((NUVRIK_ON_OFF_TRAINING_BITS(self->table) + NUVRIK_SYNC_BITS)
-        + NUVRIK_LENGTH_BITS));
-    self->part = (uint32_t)((int32_t)NUVRIK_ON_OFF_BITRATE(self->table) / 2);
-}
-
-/** One byte more. */
-void nuvrik_on_off_maker_add(NuvrikOnOffMaker *self, uint8_t byte)
-{
-    if (self->size < NUVRIK_LONGEST_BODY) {
-        self->sent[self->size] = byte;
-        self->size++;
-        self->halves = (uint16_t)((int32_t)self->halves + 16);
-    }
-}
-
-/** The length of the next mark or space, in microseconds; is_mark says which. 0: all is sent. */
-uint16_t nuvrik_on_off_maker_next(NuvrikOnOffMaker *self)
-{
-    if (self->place > self->halves) {
-        return 0;
-    }
-    self->is_mark = nuvrik_on_off_maker_carrier(self, self->place);
-    uint16_t us = 0;
-    while (self->place < self->halves && nuvrik_on_off_maker_carrier(self, self->place) == self->is_mark) {
-        us = (uint16_t)((int32_t)us + nuvrik_on_off_maker_half_us(self));
-        self->place++;
-    }
-    if (self->place >= self->halves && !self->is_mark) {
-        /* The space that ends the frame; what is left of the last bit is part of it. */
-        us = 0;
-        for (uint8_t _ = 0; _ < NUVRIK_SILENT_HALVES; _++) {
-            us = (uint16_t)((int32_t)us + nuvrik_on_off_maker_half_us(self));
-        }
-        self->place = (uint16_t)((int32_t)self->halves + 1);
-    }
-    return us;
-}
-
-/** How long the next half bit lasts, in whole microseconds. */
-uint16_t nuvrik_on_off_maker_half_us(NuvrikOnOffMaker *self)
-{
-    uint32_t parts = (uint32_t)((int32_t)self->part + INT32_C(500000));
-    uint16_t whole_us = (uint16_t)((int32_t)parts / (int32_t)NUVRIK_ON_OFF_BITRATE(self->table));
-    uint32_t taken = whole_us * NUVRIK_ON_OFF_BITRATE(self->table);
-    self->part = (uint32_t)((int32_t)parts - (int32_t)taken);
-    return whole_us;
-}
-
-/** Whether the carrier is on in a half bit. */
-bool nuvrik_on_off_maker_carrier(const NuvrikOnOffMaker *self, uint16_t half)
-{
-    if (half >= self->halves) {
-        return false;
-    }
-    bool second = (int16_t)(half & 1) != 0;
-    return nuvrik_on_off_maker_one(self, (uint16_t)(half >> 1)) == second;
-}
-
-/** Whether a bit is a one. */
-bool nuvrik_on_off_maker_one(const NuvrikOnOffMaker *self, uint16_t place)
-{
-    if (place < NUVRIK_ON_OFF_TRAINING_BITS(self->table)) {
-        return true;
-    }
-    uint16_t at = (uint16_t)((int32_t)place - NUVRIK_ON_OFF_TRAINING_BITS(self->table));
-    if (at < NUVRIK_SYNC_BITS) {
-        uint8_t sync = (uint8_t)((NUVRIK_SYNC_BITS - 1) - (int16_t)at);
-        return (int16_t)((uint16_t)(NUVRIK_SYNC_WORD >> sync) & 1) != 0;
-    }
-    at = (uint16_t)((int32_t)at - NUVRIK_SYNC_BITS);
-    if (at < NUVRIK_LENGTH_BITS) {
-        return ((self->size >> at) & 1) != 0;
-    }
-    at = (uint16_t)((int32_t)at - NUVRIK_LENGTH_BITS);
-    return ((self->sent[at >> 3] >> (at & 7)) & 1) != 0;
-}
-
-/* ---- medium ---- */
 
 /* ---- machine_end ---- */
 
@@ -5994,6 +6035,31 @@ void nuvrik_asking_settle(NuvrikAsking *self, uint8_t outcome, uint16_t low, uin
     self->value_high = high;
 }
 
+/* ---- knob ---- */
+
+void nuvrik_knob_init(NuvrikKnob *self, const NUVRIK_FLASH NuvrikKnobTable *table)
+{
+    self->table = table;
+}
+
+/** What its contacts are at now; often enough, and it misses nothing. */
+void nuvrik_knob_look(NuvrikKnob *self, bool a, bool b)
+{
+    if (!self->seen) {
+        self->at = NUVRIK_KNOB_START(self->table);
+    } else if ((a != self->a) != (b != self->b)) {
+        bool ahead = a != self->b;
+        if (ahead && self->at < NUVRIK_KNOB_HIGH(self->table)) {
+            self->at++;
+        } else if (!ahead && self->at > NUVRIK_KNOB_LOW(self->table)) {
+            self->at--;
+        }
+    }
+    self->seen = true;
+    self->a = a;
+    self->b = b;
+}
+
 /* ---- handset_end ---- */
 
 void nuvrik_handset_end_init(NuvrikHandsetEnd *self, const NUVRIK_FLASH NuvrikHandsetEndTable *table)
@@ -6006,6 +6072,9 @@ void nuvrik_handset_end_init(NuvrikHandsetEnd *self, const NUVRIK_FLASH NuvrikHa
     nuvrik_incoming_init(&self->incoming, NUVRIK_HANDSET_END_INCOMING(table));
     nuvrik_hearing_init(&self->hearing, NUVRIK_HANDSET_END_HEARING(table));
     nuvrik_asking_init(&self->asking, NUVRIK_HANDSET_END_ASKING(table));
+    for (uint8_t i = 0; i < NUVRIK_HANDSET_END_KNOBS_COUNT(table); i++) {
+        nuvrik_knob_init(&self->knobs[i], &NUVRIK_HANDSET_END_KNOBS(table)[i]);
+    }
 }
 
 /** At power-up. */
@@ -6039,6 +6108,14 @@ void nuvrik_handset_end_expire(NuvrikHandsetEnd *self, uint16_t now_ms)
 void nuvrik_handset_end_read(NuvrikHandsetEnd *self, uint8_t control, int32_t raw)
 {
     nuvrik_handset_read(&self->handset, control, raw);
+}
+
+/** What the contacts of a knob are at; in every turn of the loop. */
+void nuvrik_handset_end_turn(NuvrikHandsetEnd *self, uint8_t knob, bool a, bool b)
+{
+    nuvrik_knob_look(&self->knobs[knob], a, b);
+    nuvrik_handset_end_read(self, NUVRIK_KNOB_CONTROL(&NUVRIK_HANDSET_END_KNOBS(self->table)[knob]),
+        self->knobs[knob].at);
 }
 
 /** What follows from new readings. */
@@ -7229,12 +7306,20 @@ void nuvrik_remote_read(NuvrikRemote *self, uint8_t key, uint16_t count)
     self->counted[key] = true;
     self->key_counts[key] = count;
     if (arrives) {
-        if (!nuvrik_remote_is_held(self, key)) {
-            self->order[self->held] = key;
-            self->held++;
-        }
-        self->quiet_ms[key] = 0;
+        nuvrik_remote_hold(self, key);
     }
+}
+
+/** A key is down, or arrives again. It is let go once that has not been said for a while, so that a
+ *  contact may bounce.
+ */
+void nuvrik_remote_hold(NuvrikRemote *self, uint8_t key)
+{
+    if (!nuvrik_remote_is_held(self, key)) {
+        self->order[self->held] = key;
+        self->held++;
+    }
+    self->quiet_ms[key] = 0;
 }
 
 /** Whether a key is held. */

@@ -1,9 +1,9 @@
 /* Made from core/sizes.py, core/levels.py, core/loop.py, core/bits.py, core/sealed.py, core/ramp.py,
    core/demand.py, core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py,
    core/commands.py, core/mix.py, core/outputs.py, core/desk.py, core/machine.py, core/sender.py,
-   core/answers.py, core/text.py, core/keys.py, core/train.py, core/writer.py, core/telling.py,
-   core/inputs.py, core/incoming.py, core/on_off.py, core/medium.py, core/machine_end.py, core/controls.py,
-   core/hands.py, core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/asking.py,
+   core/answers.py, core/text.py, core/keys.py, core/on_off.py, core/medium.py, core/train.py, core/writer.py,
+   core/telling.py, core/inputs.py, core/incoming.py, core/machine_end.py, core/controls.py, core/hands.py,
+   core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/asking.py, core/knob.py,
    core/handset_end.py, core/marks.py, core/burst.py, core/families.py, core/shape.py, core/infrared.py,
    core/codes.py, core/remote.py, core/receiver.py, core/bridge.py by Nuvrik. Read it, step through it, port
    it, but do not edit it: the next making would undo that. */
@@ -248,6 +248,10 @@ extern "C" {
 
 #ifndef NUVRIK_MOST_SELECTORS
 #define NUVRIK_MOST_SELECTORS 32
+#endif
+
+#ifndef NUVRIK_MOST_KNOBS
+#define NUVRIK_MOST_KNOBS 32
 #endif
 
 #ifndef NUVRIK_MOST_SEEN
@@ -602,7 +606,7 @@ enum {
 
 /** What one output is told to do right now. at: the level where it stands; value: in the units of its
  *  driver; way: which way the driver is set, 0 for off; driven: whether power makes it turn; braked:
- *  whether both sides of the motor are joined.
+ *  whether both sides of a motor are joined, or the coils of a stepper at rest keep their current.
  */
 typedef struct {
     int16_t at;
@@ -778,13 +782,15 @@ void nuvrik_switch_halt(NuvrikSwitch *self);
 #define NUVRIK_NO_LIMIT (-1)
 
 /** One stepper. facing: 1, or -1 where it is mounted the other way round. rate_max: steps a second at
- *  full. ramp_ms: from rest to full. least: the level of one step a second, from which a move never falls.
+ *  full. ramp_ms: from rest to full. holds: at rest its coils keep their current, once it has turned.
+ *  least: the level of one step a second, from which a move never falls.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikRampTable *ramp;
     int8_t facing;
     uint16_t rate_max;
     uint16_t ramp_ms;
+    bool holds;
     int16_t least;
 } NuvrikStepperTable;
 
@@ -804,6 +810,7 @@ typedef struct {
     uint32_t goal_whole;
     uint16_t goal_part;
     int32_t steps_left;
+    bool turned;
 } NuvrikStepper;
 
 uint16_t nuvrik_rate_of(const NUVRIK_FLASH NuvrikStepperTable *table, int16_t size);
@@ -842,11 +849,14 @@ enum {
     NUVRIK_ONE_DIRECTION = 1,
     NUVRIK_TWO_DIRECTIONS = 2,
     NUVRIK_TWO_POWERED = 3,
-    NUVRIK_SWITCHED_HIGH = 4,
-    NUVRIK_SWITCHED_LOW = 5
+    NUVRIK_STEPPED = 4,
+    NUVRIK_COILS = 5,
+    NUVRIK_SWITCHED_HIGH = 6,
+    NUVRIK_SWITCHED_LOW = 7
 };
 /** How the pins of an output are used: one that takes the value; power and a direction pin; power and two
- *  of them; two of power; and a switch that is on while its pin is high, or low.
+ *  of them; two of power; steps, direction and current of a stepper, and the same where a board makes them
+ *  of the four ends of its coils; and a switch that is on while its pin is high, or low.
  */
 
 /** An output has no more pins than this. */
@@ -854,12 +864,14 @@ enum {
 
 #define NUVRIK_MOST_WRITES 6
 
-/** The pins of one output. use: how they are used; most: the count of a PWM pin that is full on; numbers:
- *  the board's, in order, NOBODY where the link file gives none.
+/** The pins of one output. use: how they are used; most: the count of a PWM pin that is full on;
+ *  enable_low: current flows while its pin is low; numbers: the board's, in order, NOBODY where the link
+ *  file gives none.
  */
 typedef struct {
     uint8_t use;
     uint16_t most;
+    bool enable_low;
     const NUVRIK_FLASH uint8_t *numbers;
     uint8_t numbers_count;
 } NuvrikPinTable;
@@ -1664,6 +1676,153 @@ void nuvrik_chooser_begin_trying(NuvrikChooser *self);
 bool nuvrik_chooser_stays(const NuvrikChooser *self);
 uint32_t nuvrik_chooser_away(const NuvrikChooser *self, const int32_t *wanted, const int32_t *state);
 
+/* ---- on_off ---- */
+
+/** Frames over the cheapest radio modules: carrier on, carrier off, and nothing else.
+ *
+ *  training (ones) | sync word (16 bits) | length (8 bits) | body | a space to end with
+ *
+ *  Each bit is two halves, as IEEE 802.3 has Manchester code: a 1 is off then on, a 0 on then off. So the
+ *  carrier is on half of the time whatever is sent, which such receivers need to find their threshold, and
+ *  no level lasts longer than two halves, which the bit clock is recovered from. Bits go lowest first, but
+ *  the sync word highest first. The body carries its own check.
+ */
+
+/** Behind the training, it differs in 14 of its 32 halves or more from itself at every earlier place: the
+ *  most that 16 balanced bits can.
+ */
+#define NUVRIK_SYNC_WORD 57754U
+
+enum {
+    NUVRIK_SYNC_EARLY = 22185,
+    NUVRIK_SYNC_RECENT = 26982
+};
+/** Its 32 halves. */
+
+enum {
+    NUVRIK_SYNC_BITS = 16,
+    NUVRIK_LENGTH_BITS = 8
+};
+
+#define NUVRIK_LONGEST_BODY 200
+
+/** The space that ends a frame. */
+#define NUVRIK_SILENT_HALVES 4
+
+/** Times are kept in parts of a microsecond. */
+#define NUVRIK_UNIT 256
+
+/** A longer level is told as this: four halves of the slowest bit. */
+#define NUVRIK_LONGEST_RUN_US 20000
+
+enum {
+    NUVRIK_FINDING_PHASE = 6,
+    NUVRIK_FINDING_PACE = 32,
+    NUVRIK_FINDING_LEAN = 12,
+    NUVRIK_KEEPING_PHASE = 12,
+    NUVRIK_KEEPING_PACE = 256,
+    NUVRIK_KEEPING_LEAN = 48
+};
+/** What part of each edge's error the recovered clock takes up, before the sync word and behind it: into
+ *  where it is, into how fast it runs, and into how much longer marks come out than spaces. Measured at
+ *  2000 bit/s with edges that stray by 30 % of a half bit: 88 % of frames are read. Half as much while
+ *  finding reads 98 % of those, but loses 4 % where a sender's clock is 8 % slow; half as much while
+ *  keeping reads 75 %, twice as much 92 %, and with both doubled 68 %. Below 20 % and at any clock within
+ *  8 %, these read every frame.
+ */
+
+/** In place of the level of a bit's first half: it has not come yet. */
+#define NUVRIK_NO_HALF 2
+
+/** How bodies are sent: bits a second, how many bits of training. half: half a bit, as expected and at the
+ *  fastest and the slowest, in parts of a microsecond; most_lean: no mark is longer by more.
+ */
+typedef struct {
+    uint32_t bitrate;
+    int32_t half;
+    int32_t fastest;
+    int32_t slowest;
+    int32_t most_lean;
+    uint8_t training_bits;
+} NuvrikOnOffTable;
+
+/** Marks and spaces to bodies. The clock is recovered from the edges, and with it how much longer marks
+ *  come out than spaces, as they do in such receivers. Pulses shorter than a third of a half bit are noise
+ *  and joined to what is around them. half, late and lean: how long half a bit lasts, by how much the last
+ *  edge was late, and how much longer marks come out. A body that has ended is in body, length bytes.
+ */
+typedef struct {
+    const NUVRIK_FLASH NuvrikOnOffTable *table;
+    uint16_t run_us;
+    bool mark;
+    int32_t half;
+    int32_t late;
+    int32_t lean;
+    uint16_t early;
+    uint16_t recent;
+    bool reading;
+    uint8_t first;
+    uint16_t bits;
+    uint8_t gathered;
+    uint8_t length;
+    uint8_t body[NUVRIK_MOST_BODY];
+} NuvrikOnOffReader;
+
+/** Bodies to marks and spaces, one at a time. place is the half bit that comes next; part is what is left
+ *  of a microsecond, in parts of the bit rate, so that rounding does not add up.
+ */
+typedef struct {
+    const NUVRIK_FLASH NuvrikOnOffTable *table;
+    uint8_t sent[NUVRIK_MOST_SENT];
+    uint8_t size;
+    uint16_t place;
+    uint16_t halves;
+    bool is_mark;
+    uint32_t part;
+} NuvrikOnOffMaker;
+
+void nuvrik_on_off_reader_init(NuvrikOnOffReader *self, const NUVRIK_FLASH NuvrikOnOffTable *table);
+bool nuvrik_on_off_reader_take(NuvrikOnOffReader *self, bool mark, uint32_t us);
+bool nuvrik_on_off_reader_run_ended(NuvrikOnOffReader *self, bool mark, uint16_t us);
+uint8_t nuvrik_on_off_reader_follow(NuvrikOnOffReader *self, bool mark, uint16_t us);
+void nuvrik_on_off_reader_lose(NuvrikOnOffReader *self);
+void nuvrik_on_off_reader_look(NuvrikOnOffReader *self);
+bool nuvrik_on_off_reader_half_bit(NuvrikOnOffReader *self, uint8_t now);
+bool nuvrik_on_off_reader_bit(NuvrikOnOffReader *self, uint8_t one);
+void nuvrik_on_off_maker_init(NuvrikOnOffMaker *self, const NUVRIK_FLASH NuvrikOnOffTable *table);
+void nuvrik_on_off_maker_begin(NuvrikOnOffMaker *self);
+void nuvrik_on_off_maker_add(NuvrikOnOffMaker *self, uint8_t byte);
+uint16_t nuvrik_on_off_maker_next(NuvrikOnOffMaker *self);
+uint16_t nuvrik_on_off_maker_half_us(NuvrikOnOffMaker *self);
+bool nuvrik_on_off_maker_carrier(const NuvrikOnOffMaker *self, uint16_t half);
+bool nuvrik_on_off_maker_one(const NuvrikOnOffMaker *self, uint16_t place);
+
+/* ---- medium ---- */
+
+/** What carries frames, as far as a board has to know it. */
+
+/** Bits a second on the wire or on the air; the bytes of a packet, 0 where frames are a stream. channel,
+ *  group and address: a radio module's own. A train of pulses: how long it is, how long each pulse is, and
+ *  whether that is high. carrier: how it is switched, where that is all there is. pin_in and pin_out:
+ *  where an end listens and sends level by level, NOBODY for nowhere; in_high: a mark comes in as high.
+ */
+typedef struct {
+    uint32_t bitrate;
+    uint8_t payload_max;
+    uint8_t channel;
+    uint8_t group;
+    uint16_t address_low;
+    uint16_t address_high;
+    uint16_t frame_us;
+    uint16_t pulse_us;
+    bool active_high;
+    uint8_t pin_in;
+    uint8_t pin_out;
+    bool in_high;
+    const NUVRIK_FLASH NuvrikOnOffTable *carrier;
+} NuvrikMediumTable;
+
+
 /* ---- train ---- */
 
 /** A train of pulses, a slot of time for each channel: from the start of one pulse to the start of the
@@ -1697,6 +1856,16 @@ typedef struct {
     uint16_t slots[NUVRIK_MOST_SLOTS];
 } NuvrikTrainReader;
 
+/** Slots to marks and spaces, one at a time: a pulse begins each slot, one more ends the last, and what is
+ *  left of the train is the gap.
+ */
+typedef struct {
+    const NUVRIK_FLASH NuvrikMediumTable *table;
+    uint8_t place;
+    bool is_mark;
+    uint16_t spent_us;
+} NuvrikTrainMaker;
+
 int32_t nuvrik_value_of_slot(const NUVRIK_FLASH NuvrikTrainTable *table,
     const NUVRIK_FLASH NuvrikChannelTable *channel, uint16_t slot_us);
 uint16_t nuvrik_slot_of_value(const NUVRIK_FLASH NuvrikTrainTable *table,
@@ -1704,6 +1873,9 @@ uint16_t nuvrik_slot_of_value(const NUVRIK_FLASH NuvrikTrainTable *table,
 void nuvrik_train_reader_init(NuvrikTrainReader *self, const NUVRIK_FLASH NuvrikTrainTable *table);
 uint8_t nuvrik_train_reader_take(NuvrikTrainReader *self, uint16_t slot_us, int32_t *values);
 uint8_t nuvrik_train_reader_end(const NuvrikTrainReader *self, int32_t *values);
+void nuvrik_train_maker_init(NuvrikTrainMaker *self, const NUVRIK_FLASH NuvrikMediumTable *table);
+void nuvrik_train_maker_begin(NuvrikTrainMaker *self);
+uint16_t nuvrik_train_maker_next(NuvrikTrainMaker *self, const uint16_t *slots, uint8_t count);
 
 /* ---- writer ---- */
 
@@ -1935,149 +2107,6 @@ uint8_t nuvrik_incoming_take(NuvrikIncoming *self, uint8_t byte, NuvrikSealed *s
 void nuvrik_incoming_begin_packet(NuvrikIncoming *self, NuvrikSealed *sealed);
 void nuvrik_incoming_packet_byte(NuvrikIncoming *self, uint8_t byte, NuvrikSealed *sealed);
 uint8_t nuvrik_incoming_end_packet(NuvrikIncoming *self, NuvrikSealed *sealed);
-
-/* ---- on_off ---- */
-
-/** Frames over the cheapest radio modules: carrier on, carrier off, and nothing else.
- *
- *  training (ones) | sync word (16 bits) | length (8 bits) | body | a space to end with
- *
- *  Each bit is two halves, as IEEE 802.3 has Manchester code: a 1 is off then on, a 0 on then off. So the
- *  carrier is on half of the time whatever is sent, which such receivers need to find their threshold, and
- *  no level lasts longer than two halves, which the bit clock is recovered from. Bits go lowest first, but
- *  the sync word highest first. The body carries its own check.
- */
-
-/** Behind the training, it differs in 14 of its 32 halves or more from itself at every earlier place: the
- *  most that 16 balanced bits can.
- */
-#define NUVRIK_SYNC_WORD 57754U
-
-enum {
-    NUVRIK_SYNC_EARLY = 22185,
-    NUVRIK_SYNC_RECENT = 26982
-};
-/** Its 32 halves. */
-
-enum {
-    NUVRIK_SYNC_BITS = 16,
-    NUVRIK_LENGTH_BITS = 8
-};
-
-#define NUVRIK_LONGEST_BODY 200
-
-/** The space that ends a frame. */
-#define NUVRIK_SILENT_HALVES 4
-
-/** Times are kept in parts of a microsecond. */
-#define NUVRIK_UNIT 256
-
-/** A longer level is told as this: four halves of the slowest bit. */
-#define NUVRIK_LONGEST_RUN_US 20000
-
-enum {
-    NUVRIK_FINDING_PHASE = 6,
-    NUVRIK_FINDING_PACE = 32,
-    NUVRIK_FINDING_LEAN = 12,
-    NUVRIK_KEEPING_PHASE = 12,
-    NUVRIK_KEEPING_PACE = 256,
-    NUVRIK_KEEPING_LEAN = 48
-};
-/** What part of each edge's error the recovered clock takes up, before the sync word and behind it: into
- *  where it is, into how fast it runs, and into how much longer marks come out than spaces. Measured at
- *  2000 bit/s with edges that stray by 30 % of a half bit: 88 % of frames are read. Half as much while
- *  finding reads 98 % of those, but loses 4 % where a sender's clock is 8 % slow; half as much while
- *  keeping reads 75 %, twice as much 92 %, and with both doubled 68 %. Below 20 % and at any clock within
- *  8 %, these read every frame.
- */
-
-/** In place of the level of a bit's first half: it has not come yet. */
-#define NUVRIK_NO_HALF 2
-
-/** How bodies are sent: bits a second, how many bits of training. half: half a bit, as expected and at the
- *  fastest and the slowest, in parts of a microsecond; most_lean: no mark is longer by more.
- */
-typedef struct {
-    uint32_t bitrate;
-    int32_t half;
-    int32_t fastest;
-    int32_t slowest;
-    int32_t most_lean;
-    uint8_t training_bits;
-} NuvrikOnOffTable;
-
-/** Marks and spaces to bodies. The clock is recovered from the edges, and with it how much longer marks
- *  come out than spaces, as they do in such receivers. Pulses shorter than a third of a half bit are noise
- *  and joined to what is around them. half, late and lean: how long half a bit lasts, by how much the last
- *  edge was late, and how much longer marks come out. A body that has ended is in body, length bytes.
- */
-typedef struct {
-    const NUVRIK_FLASH NuvrikOnOffTable *table;
-    uint16_t run_us;
-    bool mark;
-    int32_t half;
-    int32_t late;
-    int32_t lean;
-    uint16_t early;
-    uint16_t recent;
-    bool reading;
-    uint8_t first;
-    uint16_t bits;
-    uint8_t gathered;
-    uint8_t length;
-    uint8_t body[NUVRIK_MOST_BODY];
-} NuvrikOnOffReader;
-
-/** Bodies to marks and spaces, one at a time. place is the half bit that comes next; part is what is left
- *  of a microsecond, in parts of the bit rate, so that rounding does not add up.
- */
-typedef struct {
-    const NUVRIK_FLASH NuvrikOnOffTable *table;
-    uint8_t sent[NUVRIK_MOST_BODY];
-    uint8_t size;
-    uint16_t place;
-    uint16_t halves;
-    bool is_mark;
-    uint32_t part;
-} NuvrikOnOffMaker;
-
-void nuvrik_on_off_reader_init(NuvrikOnOffReader *self, const NUVRIK_FLASH NuvrikOnOffTable *table);
-bool nuvrik_on_off_reader_take(NuvrikOnOffReader *self, bool mark, uint32_t us);
-bool nuvrik_on_off_reader_run_ended(NuvrikOnOffReader *self, bool mark, uint16_t us);
-uint8_t nuvrik_on_off_reader_follow(NuvrikOnOffReader *self, bool mark, uint16_t us);
-void nuvrik_on_off_reader_lose(NuvrikOnOffReader *self);
-void nuvrik_on_off_reader_look(NuvrikOnOffReader *self);
-bool nuvrik_on_off_reader_half_bit(NuvrikOnOffReader *self, uint8_t now);
-bool nuvrik_on_off_reader_bit(NuvrikOnOffReader *self, uint8_t one);
-void nuvrik_on_off_maker_init(NuvrikOnOffMaker *self, const NUVRIK_FLASH NuvrikOnOffTable *table);
-void nuvrik_on_off_maker_begin(NuvrikOnOffMaker *self);
-void nuvrik_on_off_maker_add(NuvrikOnOffMaker *self, uint8_t byte);
-uint16_t nuvrik_on_off_maker_next(NuvrikOnOffMaker *self);
-uint16_t nuvrik_on_off_maker_half_us(NuvrikOnOffMaker *self);
-bool nuvrik_on_off_maker_carrier(const NuvrikOnOffMaker *self, uint16_t half);
-bool nuvrik_on_off_maker_one(const NuvrikOnOffMaker *self, uint16_t place);
-
-/* ---- medium ---- */
-
-/** What carries frames, as far as a board has to know it. */
-
-/** Bits a second on the wire or on the air; the bytes of a packet, 0 where frames are a stream. channel,
- *  group and address: a radio module's own. A train of pulses: how long it is, how long each pulse is, and
- *  whether that is high. carrier: how it is switched, where that is all there is.
- */
-typedef struct {
-    uint32_t bitrate;
-    uint8_t payload_max;
-    uint8_t channel;
-    uint8_t group;
-    uint16_t address_low;
-    uint16_t address_high;
-    uint16_t frame_us;
-    uint16_t pulse_us;
-    bool active_high;
-    const NUVRIK_FLASH NuvrikOnOffTable *carrier;
-} NuvrikMediumTable;
-
 
 /* ---- machine_end ---- */
 
@@ -2805,6 +2834,40 @@ void nuvrik_asking_have_news(NuvrikAsking *self);
 void nuvrik_asking_give_up(NuvrikAsking *self);
 void nuvrik_asking_settle(NuvrikAsking *self, uint8_t outcome, uint16_t low, uint16_t high);
 
+/* ---- knob ---- */
+
+/** A rotary encoder: two contacts that open and close a quarter of a period apart.
+ *
+ *  Together they go through four states, always from one to a neighbour of it, and which neighbour says
+ *  which way the knob turns. A contact that bounces goes to and fro between two neighbours and comes out
+ *  even, so nothing has to settle. Two quarters at once came too quickly to be seen, and nobody knows
+ *  which way: they do not count.
+ */
+
+/** A knob: the place of its control, and the pins of its contacts. It counts quarters from low to high,
+ *  and begins at start.
+ */
+typedef struct {
+    uint8_t control;
+    uint8_t pin_a;
+    uint8_t pin_b;
+    int32_t low;
+    int32_t high;
+    int32_t start;
+} NuvrikKnobTable;
+
+/** One knob: at is what its control reads. */
+typedef struct {
+    const NUVRIK_FLASH NuvrikKnobTable *table;
+    int32_t at;
+    bool seen;
+    bool a;
+    bool b;
+} NuvrikKnob;
+
+void nuvrik_knob_init(NuvrikKnob *self, const NUVRIK_FLASH NuvrikKnobTable *table);
+void nuvrik_knob_look(NuvrikKnob *self, bool a, bool b);
+
 /* ---- handset_end ---- */
 
 /** The handset's end of a link: readings in, bytes out, and what comes back. */
@@ -2818,6 +2881,8 @@ typedef struct {
     const NUVRIK_FLASH NuvrikAskingTable *asking;
     const NUVRIK_FLASH NuvrikIncomingTable *incoming;
     const NUVRIK_FLASH NuvrikMediumTable *medium;
+    const NUVRIK_FLASH NuvrikKnobTable *knobs;
+    uint8_t knobs_count;
 } NuvrikHandsetEndTable;
 
 /** One handset's end. pass_time comes first in every turn of the loop. take is given a stream that comes
@@ -2831,6 +2896,7 @@ typedef struct {
     NuvrikIncoming incoming;
     NuvrikHearing hearing;
     NuvrikAsking asking;
+    NuvrikKnob knobs[NUVRIK_MOST_KNOBS];
     uint16_t refused;
 } NuvrikHandsetEnd;
 
@@ -2839,6 +2905,7 @@ void nuvrik_handset_end_begin(NuvrikHandsetEnd *self);
 void nuvrik_handset_end_pass_time(NuvrikHandsetEnd *self, uint16_t now_ms);
 void nuvrik_handset_end_expire(NuvrikHandsetEnd *self, uint16_t now_ms);
 void nuvrik_handset_end_read(NuvrikHandsetEnd *self, uint8_t control, int32_t raw);
+void nuvrik_handset_end_turn(NuvrikHandsetEnd *self, uint8_t knob, bool a, bool b);
 void nuvrik_handset_end_have_read(NuvrikHandsetEnd *self);
 void nuvrik_handset_end_press_stop(NuvrikHandsetEnd *self, bool pressed);
 void nuvrik_handset_end_leave(NuvrikHandsetEnd *self);
@@ -3218,7 +3285,7 @@ void nuvrik_code_maker_put_pair(NuvrikCodeMaker *self, uint16_t mark_us, uint16_
 #define NUVRIK_FINGER_MS 150
 
 /** A remote's part of a link. frames: how many a press sends at least; period_ms: from the start of one to
- *  that of the next.
+ *  that of the next; carrier_hz: what a mark is.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikCodeTable *code;
@@ -3226,6 +3293,8 @@ typedef struct {
     uint8_t codes_sent_count;
     uint8_t frames;
     uint16_t period_ms;
+    uint16_t carrier_hz;
+    const NUVRIK_FLASH NuvrikMediumTable *medium;
 } NuvrikRemoteTable;
 
 /** One remote. pass_time comes first in every call of the loop. order: keys that are held, the one pressed
@@ -3250,6 +3319,7 @@ typedef struct {
 void nuvrik_remote_init(NuvrikRemote *self, const NUVRIK_FLASH NuvrikRemoteTable *table);
 void nuvrik_remote_pass_time(NuvrikRemote *self, uint16_t now_ms);
 void nuvrik_remote_read(NuvrikRemote *self, uint8_t key, uint16_t count);
+void nuvrik_remote_hold(NuvrikRemote *self, uint8_t key);
 bool nuvrik_remote_is_held(const NuvrikRemote *self, uint8_t key);
 bool nuvrik_remote_send(NuvrikRemote *self);
 
@@ -3295,6 +3365,8 @@ typedef struct {
     uint8_t channels_count;
     const NUVRIK_FLASH NuvrikPinTable *pins;
     uint8_t pins_count;
+    const NUVRIK_FLASH NuvrikMediumTable *medium;
+    const NUVRIK_FLASH NuvrikLoopTable *loop;
 } NuvrikReceiverTable;
 
 /** One receiver. pass_time comes first in every turn of the loop. */

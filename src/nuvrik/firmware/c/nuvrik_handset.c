@@ -1,6 +1,6 @@
 /* The handset's end of a link, turn by turn: it hands readings to core, and what core makes of them to the
    board. Nothing is decided here. */
-#include "nuvrik.h"
+#include "nuvrik_keyed.h"
 
 #ifndef NUVRIK_MOST_TAKEN
 /* A flood is read a bounded amount a turn, so that it cannot keep a frame from being sent. */
@@ -79,6 +79,23 @@ static void hear_host(void)
 
 #endif
 
+#if NUVRIK_KNOBS
+
+/** Look at the contacts of rotary encoders: in every turn, because they change quickly. */
+static void look_at_knobs(void)
+{
+    for (uint8_t i = 0; i < NUVRIK_KNOBS; i++) {
+        const NUVRIK_FLASH NuvrikKnobTable *knob = &NUVRIK_HANDSET_END_KNOBS(NUVRIK_TABLE)[i];
+        int32_t a = board_input(NUVRIK_KNOB_PIN_A(knob), BOARD_DIGITAL);
+        int32_t b = board_input(NUVRIK_KNOB_PIN_B(knob), BOARD_DIGITAL);
+        if (a != BOARD_UNREAD && b != BOARD_UNREAD) {
+            nuvrik_handset_end_turn(&handset_end, i, a != 0, b != 0);
+        }
+    }
+}
+
+#endif
+
 /** Read the pins that controls are on. */
 static void read_controls(void)
 {
@@ -99,10 +116,10 @@ static void read_controls(void)
 /** Take what has come back, or throw it away: after a gap it was sent to somebody who was not listening. */
 static void take_what_came(bool listens)
 {
-#if NUVRIK_PACKETS
-    static uint8_t packet[255];
+#if NUVRIK_PACKETWISE
+    static uint8_t packet[NUVRIK_MOST_PACKET];
     for (uint8_t taken = 0; taken < 4; taken++) {
-        uint8_t count = board_packet(packet);
+        uint8_t count = NUVRIK_TAKE_PACKET(packet);
         if (count == 0) {
             return;
         }
@@ -127,6 +144,44 @@ static void take_what_came(bool listens)
 #endif
 }
 
+#if NUVRIK_HAS_OUT_SLOTS
+
+static NuvrikTrainMaker maker;
+static bool sending;
+static uint16_t next_us;
+
+/** A train of pulses, level by level. */
+static void send_what_is_due(void)
+{
+    const NUVRIK_FLASH NuvrikMediumTable *medium = NUVRIK_HANDSET_END_MEDIUM(NUVRIK_TABLE);
+    uint8_t slots = NUVRIK_WRITER_CHANNELS_COUNT(NUVRIK_HANDSET_END_WRITER(NUVRIK_TABLE));
+    bool high = NUVRIK_MEDIUM_ACTIVE_HIGH(medium);
+    if (!sending && nuvrik_handset_end_send(&handset_end)) {
+        nuvrik_train_maker_begin(&maker);
+        next_us = nuvrik_train_maker_next(&maker, handset_end.writer.slots, slots);
+        sending = true;
+    }
+    while (sending && board_emit(NUVRIK_MEDIUM_PIN_OUT(medium), maker.is_mark == high, next_us, 0)) {
+        next_us = nuvrik_train_maker_next(&maker, handset_end.writer.slots, slots);
+        sending = next_us != 0;
+    }
+}
+
+#else
+
+/** Send the frame that is due, as soon as it can be taken. */
+static void send_what_is_due(void)
+{
+    if (NUVRIK_GIVE(0, 0) && nuvrik_handset_end_send(&handset_end)) {
+        (void)NUVRIK_GIVE(handset_end.writer.sender.wire, handset_end.writer.sender.count);
+    }
+#if NUVRIK_KEYED
+    nuvrik_keyed_turn();
+#endif
+}
+
+#endif
+
 /* ---- the loop ---- */
 
 void nuvrik_begin(void)
@@ -134,7 +189,13 @@ void nuvrik_begin(void)
     uint32_t boot = 0;
     board_begin();
     (void)board_start(&boot);
+#if NUVRIK_KEYED
+    nuvrik_keyed_begin(NUVRIK_HANDSET_END_MEDIUM(NUVRIK_TABLE));
+#endif
     nuvrik_handset_end_init(&handset_end, NUVRIK_TABLE);
+#if NUVRIK_HAS_OUT_SLOTS
+    nuvrik_train_maker_init(&maker, NUVRIK_HANDSET_END_MEDIUM(NUVRIK_TABLE));
+#endif
     nuvrik_handset_end_begin(&handset_end);
     before_ms = board_now_ms();
     read_ms = before_ms - NUVRIK_READ_MS;
@@ -152,6 +213,9 @@ void nuvrik_turn(void)
         nuvrik_handset_end_pass_time(&handset_end, (uint16_t)(now_ms & 0xFFFFU));
     }
     take_what_came(first == NUVRIK_LISTENS);
+#if NUVRIK_KNOBS
+    look_at_knobs();
+#endif
     if (now_ms - read_ms >= NUVRIK_READ_MS) {
         read_ms = now_ms;
         read_controls();
@@ -164,9 +228,7 @@ void nuvrik_turn(void)
 #if NUVRIK_TELLS_RAW
     hear_host();
 #endif
-    if (board_give(BOARD_LINK, 0, 0) && nuvrik_handset_end_send(&handset_end)) {
-        (void)board_give(BOARD_LINK, handset_end.writer.sender.wire, handset_end.writer.sender.count);
-    }
+    send_what_is_due();
     board_alive();
 }
 

@@ -1,6 +1,8 @@
 /* The machine's end of a link, turn by turn: it hands what arrives to core, and what core decides to the
    board. Nothing is decided here. */
 #include "nuvrik.h"
+#include "nuvrik_keyed.h"
+#include "nuvrik_outputs.h"
 
 #ifndef NUVRIK_MOST_TAKEN
 /* A flood is read a bounded amount a turn, so that it cannot keep a tick from coming. */
@@ -9,7 +11,7 @@
 
 #define NUVRIK_TABLE (&NUVRIK_LINK)
 
-static NuvrikMachineEnd machine_end;
+NuvrikMachineEnd nuvrik_end;
 static NuvrikLoop loop;
 static uint32_t before_ms;
 
@@ -18,90 +20,6 @@ static NuvrikCall call;
 static bool calling;
 #endif
 
-/* ---- outputs ---- */
-
-/** Where the pins of an output are in its table. */
-static const NUVRIK_FLASH NuvrikPinTable *pins_of(uint8_t output)
-{
-    return &NUVRIK_END_PINS(NUVRIK_TABLE)[output];
-}
-
-/** One output in the tables of outputs. */
-static const NUVRIK_FLASH NuvrikOutputTable *table_of(uint8_t output)
-{
-    const NUVRIK_FLASH NuvrikOutputsTable *all = NUVRIK_MACHINE_OUTPUTS(NUVRIK_END_MACHINE(NUVRIK_TABLE));
-    return &NUVRIK_OUTPUTS_OUTPUTS(all)[output];
-}
-
-/** How many steps are left to a stepper, or to what is none. */
-static int32_t steps_left(uint8_t output)
-{
-    const NUVRIK_FLASH NuvrikOutputTable *one = table_of(output);
-    return machine_end.machine.outputs.steppers[NUVRIK_OUTPUT_AT(one)].steps_left;
-}
-
-/** Whether an output is a stepper. */
-static bool steps(uint8_t output)
-{
-    return NUVRIK_STEP_PINS && NUVRIK_OUTPUT_KIND(table_of(output)) == NUVRIK_IS_STEPPER;
-}
-
-/** Let the board set one pin of an output. */
-static void write_pin(uint8_t output, uint8_t pin, uint16_t level)
-{
-    const NUVRIK_FLASH NuvrikPinTable *table = pins_of(output);
-    uint8_t use = NUVRIK_PIN_USE(table);
-    uint8_t number = NUVRIK_U8(NUVRIK_PIN_NUMBERS(table)[pin]);
-    if (number == NUVRIK_NOBODY) {
-        return;
-    }
-    if (NUVRIK_PULSE_PINS && use == NUVRIK_PULSED) {
-        board_pulse(number, level);
-    } else if (NUVRIK_STEP_PINS && steps(output) && pin == 0) {
-        board_steps(number, level, steps_left(output));
-    } else if (use == NUVRIK_TWO_POWERED || (pin == 0 && use < NUVRIK_SWITCHED_HIGH)) {
-        board_pwm(number, level, NUVRIK_PIN_MOST(table));
-    } else {
-        board_pin(number, level != 0);
-    }
-}
-
-/** Carry out what outputs have been told, at once and in the order that core gives. */
-static void write_outputs(void)
-{
-    if (!machine_end.told) {
-        return;
-    }
-    for (uint8_t i = 0; i < NUVRIK_END_PINS_COUNT(NUVRIK_TABLE); i++) {
-        nuvrik_machine_end_follow(&machine_end, i);
-        for (uint8_t k = 0; k < machine_end.writes.count; k++) {
-            write_pin(i, machine_end.writes.pin[k], machine_end.writes.level[k]);
-        }
-    }
-    nuvrik_machine_end_written(&machine_end);
-}
-
-/** Tell steppers that move by steps how many are left: that changes while their rate does not. */
-static void write_steps_left(void)
-{
-    for (uint8_t i = 0; NUVRIK_STEP_PINS && i < NUVRIK_END_PINS_COUNT(NUVRIK_TABLE); i++) {
-        if (steps(i) && steps_left(i) >= 0) {
-            write_pin(i, 0, nuvrik_outputs_told(&machine_end.machine.outputs, i)->value);
-        }
-    }
-}
-
-/** Every output off, before anything else runs. */
-static void write_nothing_on(void)
-{
-    for (uint8_t i = 0; i < NUVRIK_END_PINS_COUNT(NUVRIK_TABLE); i++) {
-        const NUVRIK_FLASH NuvrikPinTable *table = pins_of(i);
-        for (uint8_t k = 0; k < nuvrik_pins_of(NUVRIK_PIN_USE(table)); k++) {
-            write_pin(i, k, nuvrik_level_of_pin(table, k, 0, 0, false));
-        }
-    }
-}
-
 /* ---- the builder's own code ---- */
 
 #if NUVRIK_HAS_ASKS_CALL
@@ -109,15 +27,15 @@ static void write_nothing_on(void)
 /** A request has been accepted that the builder's own code carries out. */
 static void begin_call(void)
 {
-    machine_end.calls = false;
+    nuvrik_end.calls = false;
     if (calling) {
         /* What went on before has been ended already, and comes to put itself away before it is another. */
         call.over = true;
         (void)NUVRIK_HOOKS[call.request](&call);
     }
-    call.request = machine_end.machine.desk.code;
+    call.request = nuvrik_end.machine.desk.code;
     for (uint8_t i = 0; i < NUVRIK_MOST_ARGUMENTS; i++) {
-        call.arguments[i] = machine_end.machine.desk.arguments[i];
+        call.arguments[i] = nuvrik_end.machine.desk.arguments[i];
     }
     call.first = true;
     call.over = false;
@@ -125,7 +43,7 @@ static void begin_call(void)
     uint8_t status = NUVRIK_HOOKS[call.request](&call);
     call.first = false;
     calling = status == NUVRIK_RUNNING;
-    nuvrik_machine_called(&machine_end.machine, status, call.value);
+    nuvrik_machine_called(&nuvrik_end.machine, status, call.value);
 }
 
 /** Once a tick, what goes on. Outputs have been told already if it may not. */
@@ -134,17 +52,17 @@ static void go_on_with_call(void)
     if (!calling) {
         return;
     }
-    bool over = machine_end.machine.desk.motion != NUVRIK_OWN_MOTION;
+    bool over = nuvrik_end.machine.desk.motion != NUVRIK_OWN_MOTION;
     call.over = over;
     if (!over) {
-        nuvrik_machine_let_go(&machine_end.machine);
+        nuvrik_machine_let_go(&nuvrik_end.machine);
     }
     uint8_t status = NUVRIK_HOOKS[call.request](&call);
     if (over || status != NUVRIK_RUNNING) {
         calling = false;
     }
     if (!over && status != NUVRIK_RUNNING) {
-        nuvrik_machine_own_over(&machine_end.machine, status, call.value);
+        nuvrik_machine_own_over(&nuvrik_end.machine, status, call.value);
     }
 }
 
@@ -152,7 +70,7 @@ static void go_on_with_call(void)
 
 void nuvrik_move(uint8_t output, int16_t level)
 {
-    nuvrik_machine_wish(&machine_end.machine, output, level);
+    nuvrik_machine_wish(&nuvrik_end.machine, output, level);
 }
 
 /* ---- what arrives, and what is sent ---- */
@@ -160,30 +78,30 @@ void nuvrik_move(uint8_t output, int16_t level)
 /** Something has been taken: outputs first, then the builder's own code. */
 static void obey(void)
 {
-    write_outputs();
+    nuvrik_write_outputs();
 #if NUVRIK_HAS_ASKS_CALL
-    if (machine_end.calls) {
+    if (nuvrik_end.calls) {
         begin_call();
     }
 #endif
 }
 
-#if NUVRIK_PACKETS
+#if NUVRIK_PACKETWISE
 
 /** Take what has arrived, in packets. */
 static void take_what_came(void)
 {
-    static uint8_t packet[255];
+    static uint8_t packet[NUVRIK_MOST_PACKET];
     for (uint8_t taken = 0; taken < 4; taken++) {
-        uint8_t count = board_packet(packet);
+        uint8_t count = NUVRIK_TAKE_PACKET(packet);
         if (count == 0) {
             return;
         }
-        nuvrik_machine_end_begin_packet(&machine_end);
+        nuvrik_machine_end_begin_packet(&nuvrik_end);
         for (uint8_t i = 0; i < count; i++) {
-            nuvrik_machine_end_packet_byte(&machine_end, packet[i]);
+            nuvrik_machine_end_packet_byte(&nuvrik_end, packet[i]);
         }
-        nuvrik_machine_end_end_packet(&machine_end);
+        nuvrik_machine_end_end_packet(&nuvrik_end);
         obey();
     }
 }
@@ -197,13 +115,13 @@ static void take_what_came(void)
     bool active_high = NUVRIK_MEDIUM_ACTIVE_HIGH(NUVRIK_END_MEDIUM(NUVRIK_TABLE));
     bool high = false;
     for (uint8_t taken = 0; taken < NUVRIK_MOST_TAKEN; taken++) {
-        uint16_t us = board_edge(&high);
+        uint16_t us = board_edge(NUVRIK_MEDIUM_PIN_IN(NUVRIK_END_MEDIUM(NUVRIK_TABLE)), &high);
         if (us == 0) {
             return;
         }
         slot_us = (uint16_t)(us > 65535U - slot_us ? 65535U : slot_us + us);
         if (high != active_high) {
-            nuvrik_machine_end_slot(&machine_end, slot_us);
+            nuvrik_machine_end_slot(&nuvrik_end, slot_us);
             slot_us = 0;
             obey();
         }
@@ -220,7 +138,7 @@ static void take_what_came(void)
         if (byte < 0) {
             return;
         }
-        if (nuvrik_machine_end_take(&machine_end, (uint8_t)byte) == NUVRIK_ACCEPTED) {
+        if (nuvrik_machine_end_take(&nuvrik_end, (uint8_t)byte) == NUVRIK_ACCEPTED) {
             obey();
         }
     }
@@ -232,8 +150,8 @@ static void take_what_came(void)
 static void send_what_is_due(void)
 {
 #if NUVRIK_ANSWERS
-    if (board_give(BOARD_LINK, 0, 0) && nuvrik_machine_end_send(&machine_end)) {
-        (void)board_give(BOARD_LINK, machine_end.sender.wire, machine_end.sender.count);
+    if (NUVRIK_GIVE(0, 0) && nuvrik_machine_end_send(&nuvrik_end)) {
+        (void)NUVRIK_GIVE(nuvrik_end.sender.wire, nuvrik_end.sender.count);
     }
 #endif
 }
@@ -247,20 +165,40 @@ static int32_t readings[NUVRIK_MOST_ITEMS];
 void nuvrik_tell(uint8_t sensor, int32_t raw)
 {
     readings[sensor] = raw;
-    nuvrik_telling_take(&machine_end.telling, sensor, raw);
+    nuvrik_telling_take(&nuvrik_end.telling, sensor, raw);
 }
 
 void nuvrik_tell_axes(uint8_t sensor, int32_t x, int32_t y, int32_t z)
 {
     readings[sensor] = x;
-    nuvrik_telling_take_axis(&machine_end.telling, sensor, 0, x);
-    nuvrik_telling_take_axis(&machine_end.telling, sensor, 1, y);
-    nuvrik_telling_take_axis(&machine_end.telling, sensor, 2, z);
+    nuvrik_telling_take_axis(&nuvrik_end.telling, sensor, 0, x);
+    nuvrik_telling_take_axis(&nuvrik_end.telling, sensor, 1, y);
+    nuvrik_telling_take_axis(&nuvrik_end.telling, sensor, 2, z);
 }
 
 int32_t nuvrik_sensor(uint8_t sensor)
 {
     return readings[sensor];
+}
+
+/** What is read on the pin of a sensor. */
+static uint8_t read_as(uint8_t sensor, uint8_t tells)
+{
+#if NUVRIK_END_SWITCHES
+    const NUVRIK_FLASH NuvrikOutputsTable *all = NUVRIK_MACHINE_OUTPUTS(NUVRIK_END_MACHINE(NUVRIK_TABLE));
+    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_LIMITS_COUNT(all); i++) {
+        const NUVRIK_FLASH NuvrikLimitsTable *one = &NUVRIK_OUTPUTS_LIMITS(all)[i];
+        if (NUVRIK_LIMITS_END_FORWARD(one) == sensor || NUVRIK_LIMITS_END_BACKWARD(one) == sensor) {
+            return BOARD_LATCHED;
+        }
+    }
+#else
+    (void)sensor;
+#endif
+    if (tells == NUVRIK_TELLS_DIGITAL) {
+        return BOARD_DIGITAL;
+    }
+    return (uint8_t)(tells == NUVRIK_TELLS_COUNT ? BOARD_COUNTER : BOARD_ANALOG);
 }
 
 /** Read the pins that sensors are on. */
@@ -274,13 +212,7 @@ static void read_sensors(void)
         if (pin == NUVRIK_NOBODY || tells == NUVRIK_TELLS_AXES || tells > NUVRIK_TELLS_COUNT) {
             continue;
         }
-        uint8_t what = BOARD_ANALOG;
-        if (tells == NUVRIK_TELLS_DIGITAL) {
-            what = BOARD_DIGITAL;
-        } else if (tells == NUVRIK_TELLS_COUNT) {
-            what = BOARD_COUNTER;
-        }
-        int32_t raw = board_input(pin, what);
+        int32_t raw = board_input(pin, read_as(i, tells));
         if (raw != BOARD_UNREAD) {
             nuvrik_tell(i, raw);
         }
@@ -294,17 +226,20 @@ static void read_sensors(void)
 void nuvrik_begin(void)
 {
     uint32_t boot = 0;
-    write_nothing_on();
+    nuvrik_write_nothing_on();
     board_begin();
     uint8_t start = board_start(&boot);
+#if NUVRIK_KEYED
+    nuvrik_keyed_begin(NUVRIK_END_MEDIUM(NUVRIK_TABLE));
+#endif
     nuvrik_loop_init(&loop, NUVRIK_END_LOOP(NUVRIK_TABLE));
-    nuvrik_machine_end_init(&machine_end, NUVRIK_TABLE);
+    nuvrik_machine_end_init(&nuvrik_end, NUVRIK_TABLE);
 #if NUVRIK_SENSORS
     for (uint8_t i = 0; i < NUVRIK_MOST_ITEMS; i++) {
         readings[i] = NUVRIK_NOTHING_THERE;
     }
 #endif
-    nuvrik_machine_end_begin(&machine_end, (uint16_t)(boot & 0xFFFFU), (uint16_t)(boot >> 16), start);
+    nuvrik_machine_end_begin(&nuvrik_end, (uint16_t)(boot & 0xFFFFU), (uint16_t)(boot >> 16), start);
     before_ms = board_now_ms();
 }
 
@@ -317,10 +252,10 @@ static void tick(void)
 #if NUVRIK_HAS_ASKS_CALL
     go_on_with_call();
 #endif
-    nuvrik_machine_end_turn(&machine_end);
+    nuvrik_machine_end_turn(&nuvrik_end);
     nuvrik_before_outputs();
-    write_outputs();
-    write_steps_left();
+    nuvrik_write_outputs();
+    nuvrik_write_steps_left();
     board_alive();
 }
 
@@ -331,14 +266,14 @@ void nuvrik_turn(void)
     before_ms = now_ms;
     uint8_t first = nuvrik_loop_turn(&loop, (uint16_t)(gap_ms > 65535U ? 65535U : gap_ms));
     if (first == NUVRIK_EXPIRES) {
-        nuvrik_machine_end_expire(&machine_end, (uint16_t)(now_ms & 0xFFFFU));
+        nuvrik_machine_end_expire(&nuvrik_end, (uint16_t)(now_ms & 0xFFFFU));
     } else {
-        nuvrik_machine_end_pass_time(&machine_end, (uint16_t)(now_ms & 0xFFFFU));
+        nuvrik_machine_end_pass_time(&nuvrik_end, (uint16_t)(now_ms & 0xFFFFU));
     }
     if (first != NUVRIK_LISTENS) {
-        nuvrik_machine_end_skip(&machine_end, true);
+        nuvrik_machine_end_skip(&nuvrik_end, true);
         take_what_came();
-        nuvrik_machine_end_skip(&machine_end, false);
+        nuvrik_machine_end_skip(&nuvrik_end, false);
     } else {
         take_what_came();
     }
@@ -346,38 +281,22 @@ void nuvrik_turn(void)
         tick();
     }
     send_what_is_due();
+#if NUVRIK_KEYED
+    nuvrik_keyed_turn();
+#endif
 }
 
 bool nuvrik_leave(void)
 {
     uint32_t now_ms = board_now_ms();
-    bool at_rest = true;
-    nuvrik_machine_end_pass_time(&machine_end, (uint16_t)(now_ms & 0xFFFFU));
-    if (machine_end.machine.watch.state == NUVRIK_ARMED) {
-        nuvrik_machine_end_expire(&machine_end, (uint16_t)(now_ms & 0xFFFFU));
+    nuvrik_machine_end_pass_time(&nuvrik_end, (uint16_t)(now_ms & 0xFFFFU));
+    if (nuvrik_end.machine.watch.state == NUVRIK_ARMED) {
+        nuvrik_machine_end_expire(&nuvrik_end, (uint16_t)(now_ms & 0xFFFFU));
     }
     nuvrik_loop_turn(&loop, (uint16_t)(now_ms - before_ms));
     before_ms = now_ms;
     if (nuvrik_loop_ticks(&loop)) {
         tick();
     }
-    for (uint8_t i = 0; i < NUVRIK_END_PINS_COUNT(NUVRIK_TABLE); i++) {
-        at_rest = at_rest && !nuvrik_outputs_told(&machine_end.machine.outputs, i)->driven;
-    }
-    return at_rest;
-}
-
-uint8_t nuvrik_state(void)
-{
-    return machine_end.machine.watch.state;
-}
-
-int32_t nuvrik_channel(uint8_t channel)
-{
-    return machine_end.values[channel];
-}
-
-const NuvrikDemand *nuvrik_told(uint8_t output)
-{
-    return nuvrik_outputs_told(&machine_end.machine.outputs, output);
+    return nuvrik_at_rest();
 }

@@ -1,9 +1,9 @@
 /* Made from core/sizes.py, core/levels.py, core/loop.py, core/bits.py, core/sealed.py, core/ramp.py,
    core/demand.py, core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py,
    core/commands.py, core/mix.py, core/outputs.py, core/desk.py, core/machine.py, core/sender.py,
-   core/answers.py, core/text.py, core/keys.py, core/train.py, core/writer.py, core/telling.py,
-   core/inputs.py, core/incoming.py, core/on_off.py, core/medium.py, core/machine_end.py, core/controls.py,
-   core/hands.py, core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/asking.py,
+   core/answers.py, core/text.py, core/keys.py, core/on_off.py, core/medium.py, core/train.py, core/writer.py,
+   core/telling.py, core/inputs.py, core/incoming.py, core/machine_end.py, core/controls.py, core/hands.py,
+   core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/asking.py, core/knob.py,
    core/handset_end.py, core/marks.py, core/burst.py, core/families.py, core/shape.py, core/infrared.py,
    core/codes.py, core/remote.py, core/receiver.py, core/bridge.py by Nuvrik. Read it, step through it, port
    it, but do not edit it: the next making would undo that. */
@@ -164,6 +164,9 @@
 #ifndef NUVRIK_STEPPER_RAMP_MS
 #define NUVRIK_STEPPER_RAMP_MS(table) NUVRIK_U16((table)->ramp_ms)
 #endif
+#ifndef NUVRIK_STEPPER_HOLDS
+#define NUVRIK_STEPPER_HOLDS(table) NUVRIK_U8((table)->holds)
+#endif
 #ifndef NUVRIK_STEPPER_LEAST
 #define NUVRIK_STEPPER_LEAST(table) NUVRIK_I16((table)->least)
 #endif
@@ -173,6 +176,9 @@
 #endif
 #ifndef NUVRIK_PIN_MOST
 #define NUVRIK_PIN_MOST(table) NUVRIK_U16((table)->most)
+#endif
+#ifndef NUVRIK_PIN_ENABLE_LOW
+#define NUVRIK_PIN_ENABLE_LOW(table) NUVRIK_U8((table)->enable_low)
 #endif
 #ifndef NUVRIK_PIN_NUMBERS
 #define NUVRIK_PIN_NUMBERS(table) NUVRIK_P((table)->numbers)
@@ -537,6 +543,65 @@
 #define NUVRIK_CHOOSER_TREMBLES(table) NUVRIK_I16((table)->trembles)
 #endif
 
+#ifndef NUVRIK_ON_OFF_BITRATE
+#define NUVRIK_ON_OFF_BITRATE(table) NUVRIK_U32((table)->bitrate)
+#endif
+#ifndef NUVRIK_ON_OFF_HALF
+#define NUVRIK_ON_OFF_HALF(table) NUVRIK_I32((table)->half)
+#endif
+#ifndef NUVRIK_ON_OFF_FASTEST
+#define NUVRIK_ON_OFF_FASTEST(table) NUVRIK_I32((table)->fastest)
+#endif
+#ifndef NUVRIK_ON_OFF_SLOWEST
+#define NUVRIK_ON_OFF_SLOWEST(table) NUVRIK_I32((table)->slowest)
+#endif
+#ifndef NUVRIK_ON_OFF_MOST_LEAN
+#define NUVRIK_ON_OFF_MOST_LEAN(table) NUVRIK_I32((table)->most_lean)
+#endif
+#ifndef NUVRIK_ON_OFF_TRAINING_BITS
+#define NUVRIK_ON_OFF_TRAINING_BITS(table) NUVRIK_U8((table)->training_bits)
+#endif
+
+#ifndef NUVRIK_MEDIUM_BITRATE
+#define NUVRIK_MEDIUM_BITRATE(table) NUVRIK_U32((table)->bitrate)
+#endif
+#ifndef NUVRIK_MEDIUM_PAYLOAD_MAX
+#define NUVRIK_MEDIUM_PAYLOAD_MAX(table) NUVRIK_U8((table)->payload_max)
+#endif
+#ifndef NUVRIK_MEDIUM_CHANNEL
+#define NUVRIK_MEDIUM_CHANNEL(table) NUVRIK_U8((table)->channel)
+#endif
+#ifndef NUVRIK_MEDIUM_GROUP
+#define NUVRIK_MEDIUM_GROUP(table) NUVRIK_U8((table)->group)
+#endif
+#ifndef NUVRIK_MEDIUM_ADDRESS_LOW
+#define NUVRIK_MEDIUM_ADDRESS_LOW(table) NUVRIK_U16((table)->address_low)
+#endif
+#ifndef NUVRIK_MEDIUM_ADDRESS_HIGH
+#define NUVRIK_MEDIUM_ADDRESS_HIGH(table) NUVRIK_U16((table)->address_high)
+#endif
+#ifndef NUVRIK_MEDIUM_FRAME_US
+#define NUVRIK_MEDIUM_FRAME_US(table) NUVRIK_U16((table)->frame_us)
+#endif
+#ifndef NUVRIK_MEDIUM_PULSE_US
+#define NUVRIK_MEDIUM_PULSE_US(table) NUVRIK_U16((table)->pulse_us)
+#endif
+#ifndef NUVRIK_MEDIUM_ACTIVE_HIGH
+#define NUVRIK_MEDIUM_ACTIVE_HIGH(table) NUVRIK_U8((table)->active_high)
+#endif
+#ifndef NUVRIK_MEDIUM_PIN_IN
+#define NUVRIK_MEDIUM_PIN_IN(table) NUVRIK_U8((table)->pin_in)
+#endif
+#ifndef NUVRIK_MEDIUM_PIN_OUT
+#define NUVRIK_MEDIUM_PIN_OUT(table) NUVRIK_U8((table)->pin_out)
+#endif
+#ifndef NUVRIK_MEDIUM_IN_HIGH
+#define NUVRIK_MEDIUM_IN_HIGH(table) NUVRIK_U8((table)->in_high)
+#endif
+#ifndef NUVRIK_MEDIUM_CARRIER
+#define NUVRIK_MEDIUM_CARRIER(table) NUVRIK_P((table)->carrier)
+#endif
+
 #ifndef NUVRIK_TRAIN_LOW_US
 #define NUVRIK_TRAIN_LOW_US(table) NUVRIK_U16((table)->low_us)
 #endif
@@ -670,56 +735,6 @@
 #endif
 #ifndef NUVRIK_INCOMING_LINES
 #define NUVRIK_INCOMING_LINES(table) NUVRIK_U8((table)->lines)
-#endif
-
-#ifndef NUVRIK_ON_OFF_BITRATE
-#define NUVRIK_ON_OFF_BITRATE(table) NUVRIK_U32((table)->bitrate)
-#endif
-#ifndef NUVRIK_ON_OFF_HALF
-#define NUVRIK_ON_OFF_HALF(table) NUVRIK_I32((table)->half)
-#endif
-#ifndef NUVRIK_ON_OFF_FASTEST
-#define NUVRIK_ON_OFF_FASTEST(table) NUVRIK_I32((table)->fastest)
-#endif
-#ifndef NUVRIK_ON_OFF_SLOWEST
-#define NUVRIK_ON_OFF_SLOWEST(table) NUVRIK_I32((table)->slowest)
-#endif
-#ifndef NUVRIK_ON_OFF_MOST_LEAN
-#define NUVRIK_ON_OFF_MOST_LEAN(table) NUVRIK_I32((table)->most_lean)
-#endif
-#ifndef NUVRIK_ON_OFF_TRAINING_BITS
-#define NUVRIK_ON_OFF_TRAINING_BITS(table) NUVRIK_U8((table)->training_bits)
-#endif
-
-#ifndef NUVRIK_MEDIUM_BITRATE
-#define NUVRIK_MEDIUM_BITRATE(table) NUVRIK_U32((table)->bitrate)
-#endif
-#ifndef NUVRIK_MEDIUM_PAYLOAD_MAX
-#define NUVRIK_MEDIUM_PAYLOAD_MAX(table) NUVRIK_U8((table)->payload_max)
-#endif
-#ifndef NUVRIK_MEDIUM_CHANNEL
-#define NUVRIK_MEDIUM_CHANNEL(table) NUVRIK_U8((table)->channel)
-#endif
-#ifndef NUVRIK_MEDIUM_GROUP
-#define NUVRIK_MEDIUM_GROUP(table) NUVRIK_U8((table)->group)
-#endif
-#ifndef NUVRIK_MEDIUM_ADDRESS_LOW
-#define NUVRIK_MEDIUM_ADDRESS_LOW(table) NUVRIK_U16((table)->address_low)
-#endif
-#ifndef NUVRIK_MEDIUM_ADDRESS_HIGH
-#define NUVRIK_MEDIUM_ADDRESS_HIGH(table) NUVRIK_U16((table)->address_high)
-#endif
-#ifndef NUVRIK_MEDIUM_FRAME_US
-#define NUVRIK_MEDIUM_FRAME_US(table) NUVRIK_U16((table)->frame_us)
-#endif
-#ifndef NUVRIK_MEDIUM_PULSE_US
-#define NUVRIK_MEDIUM_PULSE_US(table) NUVRIK_U16((table)->pulse_us)
-#endif
-#ifndef NUVRIK_MEDIUM_ACTIVE_HIGH
-#define NUVRIK_MEDIUM_ACTIVE_HIGH(table) NUVRIK_U8((table)->active_high)
-#endif
-#ifndef NUVRIK_MEDIUM_CARRIER
-#define NUVRIK_MEDIUM_CARRIER(table) NUVRIK_P((table)->carrier)
 #endif
 
 #ifndef NUVRIK_END_LOOP
@@ -1086,6 +1101,25 @@
 #define NUVRIK_ASKING_JOG_MOST_COUNT(table) NUVRIK_U8((table)->jog_most_count)
 #endif
 
+#ifndef NUVRIK_KNOB_CONTROL
+#define NUVRIK_KNOB_CONTROL(table) NUVRIK_U8((table)->control)
+#endif
+#ifndef NUVRIK_KNOB_PIN_A
+#define NUVRIK_KNOB_PIN_A(table) NUVRIK_U8((table)->pin_a)
+#endif
+#ifndef NUVRIK_KNOB_PIN_B
+#define NUVRIK_KNOB_PIN_B(table) NUVRIK_U8((table)->pin_b)
+#endif
+#ifndef NUVRIK_KNOB_LOW
+#define NUVRIK_KNOB_LOW(table) NUVRIK_I32((table)->low)
+#endif
+#ifndef NUVRIK_KNOB_HIGH
+#define NUVRIK_KNOB_HIGH(table) NUVRIK_I32((table)->high)
+#endif
+#ifndef NUVRIK_KNOB_START
+#define NUVRIK_KNOB_START(table) NUVRIK_I32((table)->start)
+#endif
+
 #ifndef NUVRIK_HANDSET_END_HANDSET
 #define NUVRIK_HANDSET_END_HANDSET(table) NUVRIK_P((table)->handset)
 #endif
@@ -1106,6 +1140,12 @@
 #endif
 #ifndef NUVRIK_HANDSET_END_MEDIUM
 #define NUVRIK_HANDSET_END_MEDIUM(table) NUVRIK_P((table)->medium)
+#endif
+#ifndef NUVRIK_HANDSET_END_KNOBS
+#define NUVRIK_HANDSET_END_KNOBS(table) NUVRIK_P((table)->knobs)
+#endif
+#ifndef NUVRIK_HANDSET_END_KNOBS_COUNT
+#define NUVRIK_HANDSET_END_KNOBS_COUNT(table) NUVRIK_U8((table)->knobs_count)
 #endif
 
 #ifndef NUVRIK_SHAPE_BITS
@@ -1183,6 +1223,12 @@
 #ifndef NUVRIK_REMOTE_PERIOD_MS
 #define NUVRIK_REMOTE_PERIOD_MS(table) NUVRIK_U16((table)->period_ms)
 #endif
+#ifndef NUVRIK_REMOTE_CARRIER_HZ
+#define NUVRIK_REMOTE_CARRIER_HZ(table) NUVRIK_U16((table)->carrier_hz)
+#endif
+#ifndef NUVRIK_REMOTE_MEDIUM
+#define NUVRIK_REMOTE_MEDIUM(table) NUVRIK_P((table)->medium)
+#endif
 
 #ifndef NUVRIK_HEARD_KEY_CODE
 #define NUVRIK_HEARD_KEY_CODE(table) NUVRIK_P((table)->code)
@@ -1229,6 +1275,12 @@
 #endif
 #ifndef NUVRIK_RECEIVER_PINS_COUNT
 #define NUVRIK_RECEIVER_PINS_COUNT(table) NUVRIK_U8((table)->pins_count)
+#endif
+#ifndef NUVRIK_RECEIVER_MEDIUM
+#define NUVRIK_RECEIVER_MEDIUM(table) NUVRIK_P((table)->medium)
+#endif
+#ifndef NUVRIK_RECEIVER_LOOP
+#define NUVRIK_RECEIVER_LOOP(table) NUVRIK_P((table)->loop)
 #endif
 
 #ifndef NUVRIK_BRIDGE_INCOMING

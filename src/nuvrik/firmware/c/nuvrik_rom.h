@@ -31,11 +31,14 @@
 #define NUVRIK_P(x) (x)
 #endif
 
-/* Room for none. In C a list of none is not allowed, but gcc for AVR has it, and there every byte counts. */
+/* Room for none. In C a list of none is not allowed, but gcc for AVR has it, and there every byte counts.
+   Elsewhere there is so much room for no bytes that no compiler warns of what is never done with them. */
 #if defined(__AVR__) && defined(__GNUC__) && !defined(__STRICT_ANSI__) && !defined(__cplusplus)
 #define NUVRIK_NONE 0
+#define NUVRIK_NO_BYTES 0
 #else
 #define NUVRIK_NONE 1
+#define NUVRIK_NO_BYTES 16
 #endif
 
 /* What a field comes to where that is known of the whole link. The table is named, so that no compiler takes

@@ -44,6 +44,7 @@ typedef struct {
     bool once_on;
     uint32_t resets;
     uint32_t deepest;
+    uint8_t held[26][2];
     uint8_t kept[1 << 14];
     uint16_t kept_from, kept_size, kept_when;
     uint8_t kept_was;
@@ -279,8 +280,15 @@ void emulated_volts(Emulated *self, uint8_t channel, uint32_t millivolts)
     avr_raise_irq(avr_io_getirq(self->avr, AVR_IOCTL_ADC_GETIRQ, ADC_IRQ_ADC0 + channel), millivolts);
 }
 
+/* A level from outside stays, whatever the program writes to other pins of the port: without being told so,
+   the emulator puts every input back to its pull-up then. */
 void emulated_level(Emulated *self, char port, uint8_t bit, uint8_t high)
 {
+    uint8_t *held = self->held[port - 'A'];
+    held[0] |= (uint8_t)(1U << bit);
+    held[1] = (uint8_t)(high ? held[1] | (1U << bit) : held[1] & ~(1U << bit));
+    avr_ioport_external_t external = {.name = (unsigned long)port, .mask = held[0], .value = held[1]};
+    avr_ioctl(self->avr, AVR_IOCTL_IOPORT_SET_EXTERNAL(port), &external);
     avr_raise_irq(avr_io_getirq(self->avr, AVR_IOCTL_IOPORT_GETIRQ(port), bit), high);
 }
 

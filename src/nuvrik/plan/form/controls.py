@@ -31,6 +31,11 @@ class _Control(Section):
 class _Moved(_Control):
     """What an axis and a slider share: a range of readings, and how it is bent."""
 
+    pin_b: Pin | None = Field(
+        default=None,
+        description="the second pin of a rotary encoder; it counts quarters of its periods, from rest at "
+        "power-up, and no further than raw",
+    )
     dead_zone: float = Field(
         default=0.0, ge=0, lt=1, description="fraction of travel about rest that counts as rest, 0 to below 1"
     )
@@ -61,6 +66,12 @@ class _Moved(_Control):
     ramp_ms: Millis = Field(
         default=0, description="least time from rest to full, in ms, however fast the hand"
     )
+
+    @model_validator(mode="after")
+    def _has_both_pins(self) -> "_Moved":
+        if self.pin_b is not None and self.pin is None:
+            raise ValueError("pin_b: is given without pin; an encoder has two")
+        return self
 
     @model_validator(mode="after")
     def _curve_makes_sense(self) -> "_Moved":
@@ -163,6 +174,9 @@ class KeyControl(Section):
     )
     char: str | None = Field(
         default=None, min_length=1, max_length=1, description="the character on a keyboard"
+    )
+    pin: Pin | None = Field(
+        default=None, description="the pin of a remote's own board that its contact to ground is on"
     )
     released_after_ms: int = Field(
         default=200,

@@ -4,7 +4,7 @@ from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field
 
-from nuvrik.plan.form.base import Millis, Section
+from nuvrik.plan.form.base import Millis, Pin, Section
 from nuvrik.plan.form.frame_base import Lack
 
 
@@ -70,6 +70,21 @@ class RadioMedium(Section):
         return -(-(wire_bytes + self.overhead_bytes) * 8_000_000 // self.bitrate)
 
 
+class WayPins(Section):
+    """The pins of a medium that is switched and timed, level by level, with nothing between but a
+    transistor or a module that knows on and off."""
+
+    handset_out: Pin | None = Field(default=None, description="the handset's pin that sends")
+    machine_in: Pin | None = Field(default=None, description="the machine's pin that it comes in on")
+
+
+class BothWaysPins(WayPins):
+    """The same, where the machine may answer."""
+
+    machine_out: Pin | None = Field(default=None, description="the machine's pin that answers, if it does")
+    handset_in: Pin | None = Field(default=None, description="the handset's pin that answers come in on")
+
+
 class OnOffMedium(Section):
     """``[medium] kind = "on_off_keyed"``: a radio module that knows only carrier on and carrier off."""
 
@@ -79,6 +94,7 @@ class OnOffMedium(Section):
         default=24, ge=12, le=200, description="bits sent first, from which the receiver learns the clock"
     )
     payload_max: int = Field(default=60, ge=6, le=200, description="bytes in one frame, 6 to 200")
+    pins: BothWaysPins | None = Field(default=None, description="the pins of both ends' modules")
     delay_ms: Millis = Field(default=1, description="delay beyond the airtime, in ms")
     jitter_ms: Millis = Field(default=1, description="the most that the delay varies upwards, in ms")
 
@@ -199,6 +215,9 @@ class InfraredMedium(Section):
         le=30_000,
         description="arm goes off after this long without a code from this remote, in ms",
     )
+    pins: WayPins | None = Field(
+        default=None, description="the pins of the receiver and of a remote's own lamp"
+    )
     accept: list[Lack] = Field(
         default_factory=list,
         max_length=4,
@@ -251,6 +270,7 @@ class PulsesMedium(Section):
         description="a gap at least this long, in us, is between two trains",
     )
     active: Literal["high", "low"] = Field(default="high", description="the level of the pulses")
+    pins: WayPins | None = Field(default=None, description="the pins of both ends")
     delay_ms: Millis = Field(default=0, description="delay beyond the train itself, in ms")
     jitter_ms: Millis = Field(default=0, description="the most that the delay varies upwards, in ms")
 

@@ -211,18 +211,32 @@ class ServoOutput(_Moving):
         return self
 
 
-class StepperPins(Section):
-    """The two pins of a stepper driver."""
-
-    step: Pin = Field(description="one pulse, one step")
-    dir: Pin = Field(description="high to turn forward")
+STEPPER_PINS = {"step_dir": ("step", "dir"), "four_wires": ("a_plus", "a_minus", "b_plus", "b_minus")}
+"""The pins of each kind of stepper driver: a pulse a step and a direction, to which an ``enable`` may come;
+or the four ends of the motor's two coils, each behind a transistor or half a bridge."""
 
 
 class StepperOutput(_Turning):
     """``kind = "stepper"``: turns in steps, at a rate either way about zero."""
 
     kind: Literal["stepper"]
-    pins: StepperPins | None = Field(default=None, description="the machine's pins, by number")
+    driver: Literal["step_dir", "four_wires"] = Field(
+        default="step_dir",
+        description='"step_dir" = a pulse a step and a direction; "four_wires" = both ends of both coils',
+    )
+    pins: dict[Name, Pin] | None = Field(
+        default=None,
+        description="the machine's pins, by number; which there are depends on the driver, and step_dir may "
+        "have enable",
+    )
+    enable_active: Literal["low", "high"] = Field(
+        default="low", description="the level of the enable pin that lets current through the coils"
+    )
+    idle: Literal["hold", "release"] = Field(
+        default="hold",
+        description='at rest, once it has turned: "hold" = the coils keep their current; '
+        '"release" = no current, and it turns freely',
+    )
     steps_per_rev: int = Field(default=200, ge=1, le=65535, description="steps in one turn of the shaft")
     rate_max: int = Field(ge=1, le=65535, description="steps a second at full, 1 to 65535")
     ramp_ms: Millis = Field(default=300, description="from rest to full, and from full to rest, in ms")
@@ -238,6 +252,25 @@ class StepperOutput(_Turning):
     def loss_ramp_ms(self) -> int:
         """How long it takes from full to rest when frames stop, in ms."""
         return self.ramp_ms
+
+    @property
+    def current(self) -> bool:
+        """Whether the machine can switch the current of its coils."""
+        return self.driver == "four_wires" or "enable" in (self.pins or {})
+
+    @model_validator(mode="after")
+    def _pins_and_idle_fit_the_driver(self) -> "StepperOutput":
+        wanted = STEPPER_PINS[self.driver]
+        named = set(self.pins or {}) - ({"enable"} if self.driver == "step_dir" else set())
+        if self.pins is not None and named != set(wanted):
+            said = f"pins: are {', '.join(self.pins)}; {self.driver} has {', '.join(wanted)}"
+            raise ValueError(said + renamed(self.pins, wanted))
+        if self.idle == "release" and self.pins is not None and not self.current:
+            raise ValueError(
+                'idle: is "release", and no pin switches the current; '
+                'give pins.enable, or take driver "four_wires"'
+            )
+        return self
 
 
 class SwitchOutput(_Output):
@@ -302,8 +335,7 @@ def pin_users(output: AnyOutput) -> dict[str, int]:
     """The pins an output names: its key in the link file -> the number."""
     if isinstance(output, ServoOutput | SwitchOutput):
         return {} if output.pin is None else {"pin": output.pin}
-    named = output.pins if isinstance(output, MotorOutput) else output.pins and output.pins.model_dump()
-    return {f"pins.{role}": pin for role, pin in (named or {}).items()}
+    return {f"pins.{role}": pin for role, pin in (output.pins or {}).items()}
 
 
 def pwm_roles(output: AnyOutput) -> tuple[str, ...]:

@@ -1,6 +1,6 @@
 """Rules about numbers: do rates, sizes, pins and currents fit together?"""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from itertools import pairwise
 
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, SliderControl
@@ -138,21 +138,40 @@ def pins(draft: Draft) -> Iterator[Problem]:
             if key in pwm_roles(output) and board.pwm_pins is not None and pin not in board.pwm_pins:
                 can = listing(map(str, board.pwm_pins))
                 yield Problem("error", user, f"is pin {pin}, which cannot carry PWM", f"use {can}")
+    sensors = {
+        f"telemetry.{name}.pin": item.pin for name, item in draft.telemetry.items() if item is not None
+    }
+    yield from _own_pins(sensors | _medium_pins(draft, "machine"), users)
 
 
-def control_pins(draft: Draft) -> Iterator[Problem]:
-    """No pin of the handset's board reads two controls, and a contact to ground reads low."""
-    users: dict[int, str] = {}
-    for name, control in draft.controls.items():
-        pin = getattr(control, "pin", None)
+def _medium_pins(draft: Draft, end: str) -> dict[str, int | None]:
+    pins = getattr(draft.medium, "pins", None)
+    keys = (f"{end}_in", f"{end}_out")
+    return {f"medium.pins.{key}": getattr(pins, key, None) for key in keys}
+
+
+def _own_pins(pins: Mapping[str, int | None], users: dict[int, str]) -> Iterator[Problem]:
+    """Each of some pins, by the keys that name them, has no user yet."""
+    for user, pin in pins.items():
         if pin is None:
             continue
-        user = f"controls.{name}.pin"
         if pin in users:
             what = f"is pin {pin}, which {users[pin]} uses too"
             yield Problem("error", user, what, "give each its own pin")
         users.setdefault(pin, user)
-        if isinstance(control, ButtonControl) and control.active == "high":
+
+
+def control_pins(draft: Draft) -> Iterator[Problem]:
+    """No pin of the handset's board reads two controls, and a contact to ground reads low."""
+    named = {
+        f"controls.{name}.{key}": getattr(control, key, None)
+        for name, control in draft.controls.items()
+        for key in ("pin", "pin_b")
+    }
+    yield from _own_pins(named | _medium_pins(draft, "handset"), {})
+    for name, control in draft.controls.items():
+        user = f"controls.{name}.pin"
+        if isinstance(control, ButtonControl) and control.pin is not None and control.active == "high":
             what = "has the board's pull-up on it, so a contact to ground reads 0 while it is pressed"
             yield Problem("warning", user, what, 'say active = "low", or pull the pin down yourself')
 

@@ -12,11 +12,8 @@ from nuvrik.core.incoming import (
     IncomingTable,
 )
 from nuvrik.core.levels import NOBODY
-from nuvrik.core.loop import LoopTable
 from nuvrik.core.machine import MachineTable
 from nuvrik.core.machine_end import EndTable
-from nuvrik.core.medium import MediumTable
-from nuvrik.core.on_off import OnOffTable
 from nuvrik.core.sealed import (
     KIND_COMMAND,
     KIND_ECHO,
@@ -43,12 +40,7 @@ from nuvrik.plan.form.frame_actions import KeysFrame, TrainFrame
 from nuvrik.plan.form.frame_headed import PackedFrame, SlipFrame
 from nuvrik.plan.form.frame_texts import ColumnsFrame, LineFrame
 from nuvrik.plan.form.media import (
-    AnyMedium,
     InfraredMedium,
-    OnOffMedium,
-    Packets,
-    PulsesMedium,
-    RadioMedium,
 )
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import StepperOutput
@@ -58,7 +50,7 @@ from nuvrik.plan.tables.infrared import receiver_table
 from nuvrik.plan.tables.inputs import inputs_table
 from nuvrik.plan.tables.machine import machine_table
 from nuvrik.plan.tables.made import made
-from nuvrik.plan.tables.on_off import on_off_table
+from nuvrik.plan.tables.medium import loop_table, medium_table
 from nuvrik.plan.tables.outputs import pin_table
 from nuvrik.plan.tables.styles import channel_tables, keys_table, text_table, train_table
 from nuvrik.version import VERSION
@@ -74,8 +66,6 @@ WAYS = {
     TrainFrame: IN_SLOTS,
 }
 """How frames are kept apart on a stream. Keys and slots are told apart in packets in the same way."""
-
-NO_CARRIER = made(OnOffTable, bitrate=1, half=0, fastest=0, slowest=0, most_lean=0, training_bits=0)
 
 SLOTS = 16
 """How finely a delay guard's time is cut: an age is at most a sixteenth of it too great."""
@@ -144,36 +134,11 @@ def one_way(table: EndTable) -> EndTable:
     return made(EndTable, **vars(table) | changed)
 
 
-def loop_table(link: Link) -> LoopTable:
-    """The loop of a link's ends."""
-    return made(LoopTable, tick_ms=link.tick_ms, timeout_ms=link.failsafe.timeout_ms)
-
-
 def build_tags(link: Link) -> BuildTags:
     """The build tags of a link's machine."""
     if isinstance(link.medium, InfraredMedium):
         return tags_of(receiver_table(link, link.medium))
     return BuildTags(*end_table(link, stream=not link.medium.datagrams).build)
-
-
-def medium_table(medium: AnyMedium) -> MediumTable:
-    """What a board has to know of a medium."""
-    module = medium if isinstance(medium, RadioMedium) else None
-    pulses = medium if isinstance(medium, PulsesMedium) else None
-    carrier = medium if isinstance(medium, OnOffMedium) else None
-    return made(
-        MediumTable,
-        bitrate=getattr(medium, "baud", getattr(medium, "bitrate", 0)),
-        payload_max=medium.payload_max if isinstance(medium, Packets) else 0,
-        channel=module.channel if module else 0,
-        group=module.group if module else 0,
-        address_low=module.address & 0xFFFF if module else 0,
-        address_high=module.address >> 16 if module else 0,
-        frame_us=pulses.frame_us if pulses else 0,
-        pulse_us=pulses.pulse_us if pulses else 0,
-        active_high=pulses is not None and pulses.active == "high",
-        carrier=on_off_table(carrier.bitrate, carrier.training_bits) if carrier else NO_CARRIER,
-    )
 
 
 def sealed_table(link: Link, takes: tuple[int, ...]) -> SealedTable:

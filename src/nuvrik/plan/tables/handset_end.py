@@ -1,6 +1,6 @@
 """A handset's end of a link as one table: readings in, frames out, and what comes back."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 from nuvrik.core.asking import AskingTable
 from nuvrik.core.bridge import BridgeTable
@@ -8,14 +8,18 @@ from nuvrik.core.desk import JOG_MOST_TURNING, JOG_STEPS
 from nuvrik.core.handset_end import HandsetEndTable
 from nuvrik.core.hearing import HearingTable
 from nuvrik.core.incoming import IN_LINES, IN_PACKETS, IncomingTable
+from nuvrik.core.knob import KnobTable
+from nuvrik.core.levels import NOBODY
 from nuvrik.core.sealed import KIND_ECHO, KIND_HELLO, KIND_REPLY, KIND_TELEMETRY
+from nuvrik.plan.form.controls import AxisControl, SliderControl
 from nuvrik.plan.form.media import Packets
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import AnyOutput, SwitchOutput
-from nuvrik.plan.tables.ends import WAYS, medium_table, sealed_table, sender_table, telling_table
+from nuvrik.plan.tables.ends import WAYS, sealed_table, sender_table, telling_table
 from nuvrik.plan.tables.handset import handset_table
 from nuvrik.plan.tables.machine import desk_table
 from nuvrik.plan.tables.made import made
+from nuvrik.plan.tables.medium import medium_table
 from nuvrik.plan.tables.styles import text_table
 from nuvrik.plan.tables.writer import writer_table
 
@@ -40,8 +44,25 @@ def handset_end_table(link: Link, *, stream: bool) -> HandsetEndTable:
         incoming=made(
             IncomingTable, text=text_table(link), way_in=back if stream else IN_PACKETS, lines=lines
         ),
-        medium=medium_table(link.medium),
+        medium=medium_table(link.medium, "handset"),
+        knobs=[*knob_tables(link)],
     )
+
+
+def knob_tables(link: Link) -> Iterator[KnobTable]:
+    """The controls of a handset that are rotary encoders."""
+    for place, control in enumerate(link.controls.values()):
+        if isinstance(control, AxisControl | SliderControl) and control.pin_b is not None:
+            low, rest, high = control.points
+            yield made(
+                KnobTable,
+                control=place,
+                pin_a=NOBODY if control.pin is None else control.pin,
+                pin_b=control.pin_b,
+                low=min(low, high),
+                high=max(low, high),
+                start=rest,
+            )
 
 
 def bridge_table(link: Link) -> BridgeTable:

@@ -22,6 +22,7 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.handset import handset_table
 from nuvrik.plan.tables.machine import machine_table
 from nuvrik.plan.tables.made import made
+from nuvrik.plan.tables.medium import loop_table, medium_table
 from nuvrik.plan.tables.outputs import pin_table
 from nuvrik.plan.tables.styles import channel_tables
 
@@ -40,6 +41,16 @@ NUMBERS = {
 UNITS = {"n": (1125, 2), "rc5": (8000, 9), "rc6": (4000, 9), "s": (600, 1)}
 """What a unit lasts in microseconds, as a fraction, by how the code's name begins: half a period of its
 published bit, 32 or 16 cycles of its carrier, or a round figure."""
+
+CARRIERS = {
+    **dict.fromkeys(("nec", "nec_extended"), 38_000),
+    **dict.fromkeys(("rc5", "rc6"), 36_000),
+    **dict.fromkeys(("sirc12", "sirc15", "sirc20"), 40_000),
+}
+"""How fast the lamp is switched within a mark, in Hz."""
+
+USUAL_CARRIER = 38_000
+"""What the receivers that are sold most are tuned to; for a code that nobody published."""
 
 FRAMES = {SIRC12: 3, SIRC15: 3, SIRC20: 3}
 """How many frames a press sends at least, where that is more than one."""
@@ -104,6 +115,8 @@ def remote_table(link: Link, medium: InfraredMedium) -> RemoteTable:
         codes_sent=[key_code(key.code or 0) for key in keys_of(link).values()],
         frames=FRAMES.get(NUMBERS[medium.protocol], 1),
         period_ms=-(-medium.period_us // 1000),
+        carrier_hz=CARRIERS.get(medium.protocol, USUAL_CARRIER),
+        medium=medium_table(medium, "handset"),
     )
 
 
@@ -125,4 +138,6 @@ def receiver_table(link: Link, medium: InfraredMedium) -> ReceiverTable:
         machine=machine_table(link),
         channels=channel_tables(link),
         pins=[pin_table(model) for model in link.outputs.values()],
+        medium=medium_table(medium),
+        loop=loop_table(link),
     )

@@ -7,8 +7,10 @@ from nuvrik.core.mix import Route, Term
 from nuvrik.core.motor import CurveTable, MotorTable, Point
 from nuvrik.core.outputs import IS_MOTOR, IS_SERVO, IS_STEPPER, IS_SWITCH, OutputsTable, OutputTable
 from nuvrik.core.pins import (
+    COILS,
     ONE_DIRECTION,
     PULSED,
+    STEPPED,
     SWITCHED_HIGH,
     SWITCHED_LOW,
     TWO_DIRECTIONS,
@@ -21,7 +23,15 @@ from nuvrik.core.stepper import StepperTable
 from nuvrik.levels import level_of
 from nuvrik.plan import wiring
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import AnyOutput, MotorOutput, ServoOutput, StepperOutput, SwitchOutput
+from nuvrik.plan.form.outputs import (
+    STEPPER_PINS,
+    AnyOutput,
+    MotorOutput,
+    ServoOutput,
+    StepperOutput,
+    SwitchOutput,
+    pin_users,
+)
 from nuvrik.plan.tables.inputs import limits_of
 from nuvrik.plan.tables.made import made
 
@@ -148,6 +158,7 @@ def stepper_table(model: StepperOutput) -> StepperTable:
         facing=-1 if model.reverse else 1,
         rate_max=model.rate_max,
         ramp_ms=model.ramp_ms,
+        holds=model.current and model.idle == "hold",
         least=(FULL // 2 - 1 + model.rate_max) // model.rate_max,
     )
 
@@ -163,24 +174,27 @@ def pin_table(model: AnyOutput) -> PinTable:
         use, most = USES[model.driver], model.duty_max
     elif isinstance(model, SwitchOutput):
         use, most = (SWITCHED_HIGH if model.active == "high" else SWITCHED_LOW), 1
+    elif isinstance(model, StepperOutput) and model.current:
+        use, most = (COILS if model.driver == "four_wires" else STEPPED), 0
     else:
         use, most = (ONE_DIRECTION if isinstance(model, StepperOutput) else PULSED), 0
-    return made(PinTable, use=use, most=most, numbers=_pin_numbers(model))
+    low = use == STEPPED and getattr(model, "enable_active", "") == "low"
+    return made(PinTable, use=use, most=most, enable_low=low, numbers=_pin_numbers(model))
 
 
 def _pin_numbers(model: AnyOutput) -> list[int]:
     """The board's pins of an output, in the order of ``core.pins``."""
-    if isinstance(model, MotorOutput):
-        given = model.pins or {}
-    elif isinstance(model, StepperOutput):
-        given = model.pins.model_dump() if model.pins else {}
+    if isinstance(model, StepperOutput) and model.driver == "four_wires":
+        roles = STEPPER_PINS[model.driver]
     else:
-        given = {} if model.pin is None else {"pin": model.pin}
-    return [given.get(role, NOBODY) for role in pin_roles(model)]
+        roles = pin_roles(model)
+    given = {key.rpartition(".")[2]: pin for key, pin in pin_users(model).items()}
+    return [given.get(role, NOBODY) for role in roles]
 
 
 def pin_roles(model: AnyOutput) -> tuple[str, ...]:
-    """What the pins of an output are called, in the order of ``core.pins``."""
+    """What the pins of an output are called, in the order of ``core.pins``. Four coils are told as a driver
+    of steps is."""
     if isinstance(model, StepperOutput):
-        return ("step", "dir")
+        return ("step", "dir", "enable") if model.current else ("step", "dir")
     return ROLES[USES[model.driver]] if isinstance(model, MotorOutput) else ("pin",)

@@ -125,7 +125,7 @@ void board_pwm(uint8_t pin, uint16_t on, uint16_t most)
 static void begin_pwm(void)
 {
     BOARD_WIDE_TIMERS(BEGIN_WIDE)
-#if !NUVRIK_STEP_PINS
+#if !NUVRIK_STEP_PINS && !NUVRIK_EMIT_PINS
     TCCR2A |= (uint8_t)((1U << WGM21) | (1U << WGM20));
     TCCR2B = (uint8_t)(1U << CS22);
 #endif
@@ -145,12 +145,18 @@ void board_pwm(uint8_t pin, uint16_t on, uint16_t most)
 /* ---- the clock ---- */
 
 static volatile uint32_t now_ms;
+#if BOARD_COUNTS_US
+static volatile uint8_t rounds;
+#endif
 
 /* Timer 0 goes round every 256 * 64 cycles: 1.024 ms at 16 MHz. What is beyond a millisecond is kept. */
 #define ROUND_US (256UL * 64UL * 1000UL / (F_CPU / 1000UL))
 
 ISR(TIMER0_OVF_vect)
 {
+#if BOARD_COUNTS_US
+    rounds++;
+#endif
     static uint16_t beyond_us;
     uint16_t us = (uint16_t)(beyond_us + ROUND_US % 1000UL);
     uint32_t ms = now_ms + ROUND_US / 1000UL;
@@ -161,6 +167,21 @@ ISR(TIMER0_OVF_vect)
     beyond_us = us;
     now_ms = ms;
 }
+
+#if BOARD_COUNTS_US
+
+uint16_t board_counts(void)
+{
+    uint8_t count = TCNT0;
+    uint8_t round = rounds;
+    /* It may just have gone round, and its interrupt be waiting for this one to end. */
+    if ((TIFR0 & (1U << TOV0)) != 0 && count < 128U) {
+        round++;
+    }
+    return (uint16_t)((uint16_t)(round << 8) | count);
+}
+
+#endif
 
 uint32_t board_now_ms(void)
 {

@@ -26,7 +26,24 @@ void board_make_low(BoardPlace place);
 
 void board_servos_begin(void);
 void board_steppers_begin(void);
-void board_inputs_begin(void);
+
+/* How many pins are looked at whenever one of them changes. */
+#define BOARD_WATCHED (NUVRIK_COUNTER_PINS + NUVRIK_END_SWITCHES)
+
+/* From now on, an interrupt at every change of a pin; and what is called then. */
+void board_watch(BoardPlace place);
+void board_inputs_changed(void);
+void board_edges_changed(void);
+
+/* Whether anything measures shorter times than milliseconds. */
+#define BOARD_COUNTS_US (NUVRIK_END_SWITCHES || NUVRIK_EDGE_PINS)
+
+/* Counts of timer 0, 4 us each at 16 MHz. Inside an interrupt, or where
+   interrupts are off. */
+uint16_t board_counts(void);
+
+/* So many counts of it. */
+#define BOARD_COUNTS(us) ((uint16_t)(F_CPU / 64000UL * (us) / 1000UL))
 
 #define BOARD_DDR(place) (*((place).port - 1))
 #define BOARD_IN(place) (*((place).port - 2))

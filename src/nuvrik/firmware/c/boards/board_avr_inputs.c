@@ -59,105 +59,109 @@ static int32_t analog(uint8_t pin)
 
 #endif
 
-#if NUVRIK_COUNTER_PINS
+#if BOARD_WATCHED
 
+/* For a counter, edges; for an end switch, when its level last changed, and whether one that lasted has come
+   and gone since it was read. */
 typedef struct {
     BoardPlace place;
     uint8_t pin;
     bool high;
+#if NUVRIK_COUNTER_PINS
     uint16_t edges;
-} Counter;
+#endif
+#if NUVRIK_END_SWITCHES
+    uint16_t since;
+    bool was;
+    bool passed;
+#endif
+} Watched;
 
-static Counter counters[NUVRIK_COUNTER_PINS];
-static uint8_t counting;
+static Watched watched[BOARD_WATCHED];
+static uint8_t watching;
+
+#if NUVRIK_END_SWITCHES
+
+/* 200 us: far longer than the sparks of a motor couple in, far shorter than any cam is on its switch. */
+#define LASTS BOARD_COUNTS(200UL)
+
+#endif
 
 /* Rising edges count. */
-static void look(void)
+void board_inputs_changed(void)
 {
-    for (uint8_t i = 0; i < counting; i++) {
-        Counter *one = &counters[i];
+    for (uint8_t i = 0; i < watching; i++) {
+        Watched *one = &watched[i];
         bool high = (BOARD_IN(one->place) & one->place.mask) != 0;
-        if (high && !one->high) {
+        if (high == one->high) {
+            continue;
+        }
+#if NUVRIK_COUNTER_PINS
+        if (high) {
             one->edges++;
         }
+#endif
+#if NUVRIK_END_SWITCHES
+        uint16_t now = board_counts();
+        if (one->high != one->was && (uint16_t)(now - one->since) >= LASTS) {
+            one->passed = true;
+        }
+        one->since = now;
+#endif
         one->high = high;
     }
 }
 
-ISR(PCINT0_vect)
+/* The place of a pin that is watched, from its first reading on; BOARD_WATCHED where there is no room. */
+static uint8_t place_of(uint8_t pin)
 {
-    look();
-}
-
-ISR(PCINT1_vect, ISR_ALIASOF(PCINT0_vect));
-ISR(PCINT2_vect, ISR_ALIASOF(PCINT0_vect));
-
-#ifdef PORTK
-ISR(INT0_vect, ISR_ALIASOF(PCINT0_vect));
-ISR(INT1_vect, ISR_ALIASOF(PCINT0_vect));
-ISR(INT2_vect, ISR_ALIASOF(PCINT0_vect));
-ISR(INT3_vect, ISR_ALIASOF(PCINT0_vect));
-ISR(INT4_vect, ISR_ALIASOF(PCINT0_vect));
-ISR(INT5_vect, ISR_ALIASOF(PCINT0_vect));
-
-static void watch_pin(BoardPlace place)
-{
-    if (place.port == &PORTB) {
-        PCMSK0 |= place.mask;
-        PCICR |= (uint8_t)(1U << PCIE0);
-    } else if (place.port == &PORTJ) {
-        PCMSK1 |= (uint8_t)(place.mask << 1);
-        PCICR |= (uint8_t)(1U << PCIE1);
-    } else if (place.port == &PORTK) {
-        PCMSK2 |= place.mask;
-        PCICR |= (uint8_t)(1U << PCIE2);
-    } else if (place.port == &PORTD) {
-        /* Both edges of INT0 to INT3, which are bits 0 to 3. */
-        for (uint8_t i = 0; i < 4; i++) {
-            EICRA |= (uint8_t)(place.mask & (1U << i) ? 1U << (2U * i) : 0U);
-        }
-        EIMSK |= place.mask;
-    } else {
-        /* INT4 and INT5 are bits 4 and 5 of port E. */
-        EICRB |= (uint8_t)(place.mask & 0x10U ? 1U << ISC40 : 1U << ISC50);
-        EIMSK |= place.mask;
+    uint8_t i = 0;
+    while (i < watching && watched[i].pin != pin) {
+        i++;
     }
-}
-#else
-static void watch_pin(BoardPlace place)
-{
-    if (place.port == &PORTB) {
-        PCMSK0 |= place.mask;
-        PCICR |= (uint8_t)(1U << PCIE0);
-    } else if (place.port == &PORTC) {
-        PCMSK1 |= place.mask;
-        PCICR |= (uint8_t)(1U << PCIE1);
-    } else {
-        PCMSK2 |= place.mask;
-        PCICR |= (uint8_t)(1U << PCIE2);
-    }
-}
+    if (i == watching && i < BOARD_WATCHED) {
+        watched[i].pin = pin;
+        watched[i].place = board_place(pin);
+        watched[i].high = (BOARD_IN(watched[i].place) & watched[i].place.mask) != 0;
+#if NUVRIK_END_SWITCHES
+        watched[i].was = watched[i].high;
 #endif
+        BOARD_UNDISTURBED(watching++);
+        board_watch(watched[i].place);
+    }
+    return i;
+}
+
+#endif
+
+#if NUVRIK_COUNTER_PINS
 
 static int32_t counter(uint8_t pin)
 {
-    uint8_t i = 0;
+    uint8_t i = place_of(pin);
     uint16_t edges;
-    while (i < counting && counters[i].pin != pin) {
-        i++;
-    }
-    if (i == NUVRIK_COUNTER_PINS) {
+    if (i == BOARD_WATCHED) {
         return BOARD_UNREAD;
     }
-    if (i == counting) {
-        counters[i].pin = pin;
-        counters[i].place = board_place(pin);
-        counters[i].high = (BOARD_IN(counters[i].place) & counters[i].place.mask) != 0;
-        BOARD_UNDISTURBED(counting++);
-        watch_pin(counters[i].place);
-    }
-    BOARD_UNDISTURBED(edges = counters[i].edges);
+    BOARD_UNDISTURBED(edges = watched[i].edges);
     return edges;
+}
+
+#endif
+
+#if NUVRIK_END_SWITCHES
+
+static int32_t latched(uint8_t pin)
+{
+    uint8_t i = place_of(pin);
+    bool given;
+    if (i == BOARD_WATCHED) {
+        return BOARD_UNREAD;
+    }
+    Watched *one = &watched[i];
+    BOARD_UNDISTURBED(given = one->high; if (one->passed && given == one->was) { given = !given; }
+                      one->passed = false; one->was = one->high);
+    return given ? 1 : 0;
 }
 
 #endif
@@ -179,6 +183,11 @@ int32_t board_input(uint8_t pin, uint8_t what)
 #if NUVRIK_COUNTER_PINS
     if (what == BOARD_COUNTER) {
         return counter(pin);
+    }
+#endif
+#if NUVRIK_END_SWITCHES
+    if (what == BOARD_LATCHED) {
+        return latched(pin);
     }
 #endif
     return (BOARD_IN(place) & place.mask) != 0 ? 1 : 0;

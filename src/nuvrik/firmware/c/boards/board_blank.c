@@ -69,9 +69,11 @@ void board_pulse(uint8_t pin, uint16_t us)
     (void)us;
 }
 
-void board_steps(uint8_t pin, uint16_t rate, int32_t left)
+void board_steps(const uint8_t *pins, uint8_t count, int32_t rate, int32_t left)
 {
-    (void)pin;
+    /* From a timer: a pulse on the one pin, or the next phase on the four. */
+    (void)pins;
+    (void)count;
     (void)rate;
     (void)left;
 }
@@ -83,16 +85,20 @@ int32_t board_input(uint8_t pin, uint8_t what)
     return BOARD_UNREAD;
 }
 
-uint16_t board_edge(bool *high)
+uint16_t board_edge(uint8_t pin, bool *high)
 {
+    /* From a ring that an interrupt on both edges fills, with the time that has gone by. */
+    (void)pin;
     (void)high;
     return 0;
 }
 
-bool board_emit(const uint16_t *lengths, uint8_t count, uint16_t carrier_hz)
+bool board_emit(uint8_t pin, bool high, uint16_t us, uint16_t carrier_hz)
 {
-    (void)lengths;
-    (void)count;
+    /* Into a ring that a timer empties, level by level. */
+    (void)pin;
+    (void)high;
+    (void)us;
     (void)carrier_hz;
     return false;
 }

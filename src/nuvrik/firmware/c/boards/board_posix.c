@@ -216,10 +216,11 @@ void board_pulse(uint8_t pin, uint16_t us)
     note(pin, us);
 }
 
-void board_steps(uint8_t pin, uint16_t rate, int32_t left)
+void board_steps(const uint8_t *pins, uint8_t count, int32_t rate, int32_t left)
 {
+    (void)count;
     (void)left;
-    note(pin, rate);
+    note(pins[0], (uint16_t)(rate < 0 ? -rate : rate));
 }
 
 int32_t board_input(uint8_t pin, uint8_t what)
@@ -229,16 +230,18 @@ int32_t board_input(uint8_t pin, uint8_t what)
     return BOARD_UNREAD;
 }
 
-uint16_t board_edge(bool *high)
+uint16_t board_edge(uint8_t pin, bool *high)
 {
+    (void)pin;
     (void)high;
     return 0;
 }
 
-bool board_emit(const uint16_t *lengths, uint8_t count, uint16_t carrier_hz)
+bool board_emit(uint8_t pin, bool high, uint16_t us, uint16_t carrier_hz)
 {
-    (void)lengths;
-    (void)count;
+    (void)pin;
+    (void)high;
+    (void)us;
     (void)carrier_hz;
     return false;
 }

@@ -8,7 +8,8 @@
 /* Make the module ready: its channel, address and payload are in NUVRIK_LINK.medium. */
 void radio_begin(void);
 
-/* A packet that has arrived: put it into `into`, which has room for 255 bytes, and say how long it is; 0 for
+/* A packet that has arrived: put it into `into`, which has room for
+   NUVRIK_MOST_PACKET bytes, and say how long it is; 0 for
    none. */
 uint8_t radio_receive(uint8_t *into);
 

@@ -1,0 +1,87 @@
+"""What firmware is asked for: which end of which link, on which board, and what that comes to."""
+
+from typing import NamedTuple
+
+from nuvrik.core.widths import Table
+from nuvrik.export import boards
+from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.tables.ends import end_table, one_way
+from nuvrik.plan.tables.handset_end import bridge_table, handset_end_table
+from nuvrik.plan.tables.infrared import keys_of, receiver_table, remote_table
+
+
+class Wanted(NamedTuple):
+    """What firmware is asked for. ``packets``: frames go to a radio module's driver as packets;
+    ``answers``: there is a way back from the machine."""
+
+    link: Link
+    file: str
+    board: str
+    packets: bool = False
+    end: str = boards.MACHINE
+    answers: bool = True
+
+    @property
+    def glue(self) -> str:
+        """Which file of C turns its loop."""
+        if isinstance(self.link.medium, InfraredMedium):
+            return {boards.MACHINE: "receiver", boards.HANDSET: "remote"}.get(self.end, self.end)
+        return self.end
+
+    @property
+    def keyed(self) -> bool:
+        """Whether its frames go out and come in by a pin that is switched on and off."""
+        timed = (boards.MACHINE, boards.HANDSET)
+        return isinstance(self.link.medium, OnOffMedium) and self.end in timed and not self.packets
+
+    @property
+    def talks(self) -> bool:
+        """Whether its machine answers, and has a way to."""
+        if isinstance(self.link.medium, PulsesMedium):
+            return False
+        if self.keyed and self.end == boards.MACHINE:
+            return self.answers and any(use.role == boards.EMIT for use in self.timed)
+        return self.answers
+
+    @property
+    def table(self) -> Table | None:
+        """What its end of the link comes to; a listener needs none."""
+        link, stream = self.link, not (self.packets or self.keyed)
+        if self.end == boards.LISTENER:
+            return None
+        if self.end == boards.BRIDGE:
+            return bridge_table(link)
+        if isinstance(link.medium, InfraredMedium):
+            made = receiver_table if self.end == boards.MACHINE else remote_table
+            return made(link, link.medium)
+        if self.end == boards.HANDSET:
+            return handset_end_table(link, stream=stream)
+        table = end_table(link, stream=stream)
+        return table if self.talks else one_way(table)
+
+    @property
+    def inputs(self) -> list[boards.Use]:
+        """The pins that the board reads by itself."""
+        return boards.uses_of_inputs(self.link, self.end)
+
+    @property
+    def outputs(self) -> list[boards.Use]:
+        """The pins that the board sets."""
+        return boards.uses_of_outputs(self.link) if self.end == boards.MACHINE else []
+
+    @property
+    def timed(self) -> list[boards.Use]:
+        """The pins that carry the link itself, level by level."""
+        return [] if self.packets else boards.uses_of_medium(self.link, self.end)
+
+    @property
+    def read(self) -> list[boards.Use]:
+        """The pins that a handset reads one by one; the contacts of a knob are looked at together."""
+        knobs = {use.of for use in self.inputs if use.key.endswith(".pin_b")}
+        return [use for use in self.inputs if use.of not in knobs] if self.end == boards.HANDSET else []
+
+    @property
+    def controls(self) -> list[str]:
+        """The controls of its link, in the order in which its end numbers them."""
+        return list(keys_of(self.link) if self.glue == "remote" else self.link.controls)
