@@ -16,6 +16,7 @@ import time
 from binascii import crc_hqx
 from pathlib import Path
 
+from chip import CHIP_FIGURES
 from pace import (
     MOST_FAULTS,
     MOST_HELP,
@@ -396,6 +397,9 @@ def met(figure: dict[str, float]) -> bool:
         return False
     if "most_short_ms" in figure:
         return 0 <= figure["short_of_it_ms"] <= figure["most_short_ms"]
+    pairs = [(name, f"{name}_most") for name in figure if f"{name}_most" in figure]
+    if pairs:
+        return all(figure[name] <= figure[most] for name, most in pairs)
     for value, most in LIMITS:
         if most in figure:
             return figure[value] <= figure[most]
@@ -418,6 +422,7 @@ FIGURES = (
     soak_1000_hours,
     false_trips,
     help_start,
+    *CHIP_FIGURES,
 )
 
 

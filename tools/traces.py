@@ -1,6 +1,7 @@
 """Lives long random lives of every starter and of random links of every style, and of what stands beside a
 machine (handsets, bridges, remotes and their receivers, readers): core in Python, in C by gcc with
-sanitizers, in C by clang, and in MicroPython, all the same to the bit. Writes benchmarks/traces.json.
+sanitizers, in C by clang, and in MicroPython, all the same to the bit; and a tenth as long of every starter in C on an
+emulated Cortex-M3. Writes benchmarks/traces.json.
 
     python tools/traces.py [STEPS [LINKS [SEED]]]
 """
@@ -27,6 +28,7 @@ from random_links import random_link  # noqa: E402
 import nuvrik  # noqa: E402
 from nuvrik.export.elsewhere import MicroPythons  # noqa: E402
 from nuvrik.export.native import Native, build  # noqa: E402
+from nuvrik.export.on_arm import RunsOnArm, build_life  # noqa: E402
 from nuvrik.export.program import CORE, MODULES  # noqa: E402
 from nuvrik.export.traces.driver import Life  # noqa: E402
 from nuvrik.export.traces.runners import NativeLife, in_all  # noqa: E402
@@ -54,6 +56,8 @@ BESIDE = ("HandsetEnd", "Receiver", "Remote", "InfraredReader", "OnOffReader", "
 """What lives beside a machine: lives of many tables, a tenth as long together, for each step compares every
 number in it, and not only what can be seen."""
 
+CORTEX = "Cortex-M3"
+
 TABLES = 20
 
 
@@ -62,7 +66,10 @@ def all_four(job: tuple[str, str, int, int, str]) -> dict[str, Any]:
     name, how, steps, seed, folder = job
     began, natives = time.monotonic(), {one: Native(Path(folder) / f"{one}.so") for one in ("gcc", "clang")}
     found: dict[str, Any] = {"name": name, "how": how}
-    if name in BESIDE:
+    if how == CORTEX:
+        steps //= 10
+        wrong = on_cortex(name, steps, seed)
+    elif name in BESIDE:
         steps = steps if how else steps // 10
         wrong = beside(name, how, steps, seed, natives)
     else:
@@ -76,6 +83,14 @@ def all_four(job: tuple[str, str, int, int, str]) -> dict[str, Any]:
     seconds = round(time.monotonic() - began)
     said = {place: said for place, said in wrong.items() if said}
     return found | {"steps": steps, "seconds": seconds, "wrong": said}
+
+
+def on_cortex(name: str, steps: int, seed: int) -> dict[str, str]:
+    """A starter's life on an emulated Cortex-M3."""
+    life = Life(link_of(name, ""), seed)
+    with tempfile.TemporaryDirectory() as folder:
+        place = RunsOnArm(build_life(life.link, Path(folder), stream=life.stream))
+        return in_all({CORTEX: place}, life, steps)
 
 
 def beside(name: str, how: str, steps: int, seed: int, natives: dict[str, Native]) -> dict[str, str]:
@@ -109,12 +124,16 @@ def main() -> int:
         ).stdout.strip()
         os.environ |= {"LD_PRELOAD": library, "ASAN_OPTIONS": "detect_leaks=0"}
         os.execv(sys.executable, [sys.executable, *sys.argv])
+    # Not into what is started from here: compilers, and emulators.
+    del os.environ["LD_PRELOAD"]
     texts = "".join((CORE / f"{name}.py").read_text("utf-8") for name in MODULES)
     whole: dict[str, Any] = {"steps_a_link": steps, "seed": seed}
     whole |= {"core": hashlib.sha256(texts.encode()).hexdigest()[:12]}
-    whole["runners"] = ["python", "c by gcc, with sanitizers", "c by clang", "micropython"]
+    whole["runners"] = ["python", "c by gcc, with sanitizers", "c by clang", "micropython", "c on an emulated Cortex-M3"]
     whole["lives"] = known(whole)
-    lived = [*named(seed, links).items(), ("Receiver", "curtain"), *((name, "") for name in BESIDE)]
+    starters = [name for name, how in named(seed, links).items() if not how]
+    lived = [*((name, CORTEX) for name in starters), *named(seed, links).items()]
+    lived += [("Receiver", "curtain"), *((name, "") for name in BESIDE)]
     done = {(one["name"], one["how"]) for one in whole["lives"]}
     with tempfile.TemporaryDirectory() as folder, ProcessPoolExecutor(os.cpu_count()) as pool:
         build(Path(folder) / "gcc.so", flags=SANITIZERS)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from nuvrik.cli.words import DONE, NO, Trouble, console, say
+from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say
 from nuvrik.plan.form.media import InfraredMedium, Packets
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load, parse, read_text
@@ -65,15 +65,14 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
         _one_way(link, options.end)
     problems = _misfits(link, options.board, options.end)
     if problems:
-        out = console()
-        out.print((link.name, "bold"), f" does not fit on {options.board}; nothing has been written:")
-        for one in problems:
-            out.paragraph(f"  {one.where}: {one.what}" + (f"; {one.do}" if one.do else ""))
-        return NO
+        return _does_not_fit(link, options.board, problems)
     what = {"to": options.to, "end": options.end, "board": options.board, "packets": options.packets}
     if options.one_way:
         what["one_way"] = True
     made = _made(link, file.name, what)
+    room, problems = _looked_for_room(made, options.board)
+    if problems:
+        return _does_not_fit(link, options.board, problems)
     try:
         new, kept = write_export(folder, what, text, made.files, made.own)
     except Foreign as error:
@@ -83,12 +82,39 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
     say(
         f"{folder}: {link.name}, the {options.end}'s end for {options.board}: {len(made.files)} files written"
     )
+    if room:
+        say(f"  {room}")
     for name in new:
         say(f"{folder / name}: yours, written this once")
     for edited in kept:
         say(f"{folder / edited.name}: had been edited; what you had is now {edited.beside}")
     say(f"next: make -C {folder}, and read {folder / 'README.md'}")
     return DONE
+
+
+def _does_not_fit(link: Link, board: str, problems: list[Problem]) -> int:
+    out = console()
+    out.print((link.name, "bold"), f" does not fit on {board}; nothing has been written:")
+    for one in problems:
+        out.paragraph(f"  {one.where}: {one.what}" + (f"; {one.do}" if one.do else ""))
+    return NO
+
+
+def _looked_for_room(made: Any, board: str) -> tuple[str, list[Problem]]:
+    """How much of a chip it takes, in words, and what does not fit."""
+    from nuvrik.export.boards import CHIPS
+    from nuvrik.export.memory import overfull, taken
+
+    if board not in CHIPS:
+        return "", []
+    with busy("building it, to see whether it fits"):
+        found = taken(made.files | made.own)
+    if found is None:
+        return "whether it fits has not been looked at: there is no avr-gcc here", []
+    chip = CHIPS[board]
+    larger = next((name for name, one in CHIPS.items() if one.ram > chip.ram), "")
+    words = f"it takes {found.flash} of {chip.flash} bytes of flash, and {found.ram} of {chip.ram} of RAM"
+    return words, overfull(chip, found, larger)
 
 
 def _one_way(link: Link, end: str) -> None:

@@ -5,8 +5,8 @@
 #include "nuvrik_core.h"
 
 /* One call of a request. first: it has just been asked for; over: it may not go on, because the machine is
-   not armed any more or has been told otherwise: put away what needs putting away, and return. value: what
-   the reply says, to be set. */
+   not armed any more or has been told otherwise: put away what needs putting away, and return. So ends
+   whatever goes on, whether it moves anything or not. value: what the reply says, to be set. */
 typedef struct {
     uint8_t request;
     bool first;

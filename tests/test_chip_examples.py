@@ -1,0 +1,102 @@
+"""The examples of a builder's own code, on emulated chips: they compile without a warning, and do what they
+say."""
+
+from itertools import pairwise
+from pathlib import Path
+
+import pytest
+from chips import Chip, chip_with, needs_a_chip
+
+import nuvrik
+from nuvrik.export.chip_pins import Pins
+from nuvrik.export.on_avr import BOOTS_US
+from nuvrik.plan.starters import starter_text
+from nuvrik.recordings.pilot import play
+
+pytestmark = [needs_a_chip, pytest.mark.slow]
+
+EXAMPLES = Path(__file__).parents[1] / "examples" / "firmware"
+
+
+def running(name: str, folder: Path) -> Chip:
+    """An example on the chip that it is for, and its link."""
+    link, board = name.partition("_")[0], "atmega2560" if name.startswith("marram") else "atmega328p"
+    text = (EXAMPLES / f"{name}.c").read_text("utf-8")
+    chip = chip_with(
+        nuvrik.parse(starter_text(link)), folder, board, '#pragma GCC diagnostic error "-Wall"\n' + text
+    )
+    chip.run(BOOTS_US)
+    return chip
+
+
+class Host:
+    """A program on the computer's side."""
+
+    def __init__(self, chip: Chip) -> None:
+        self.chip, self.handset, self.ms = chip, nuvrik.Handset(chip.link, stream=True), 0
+
+    def go_on(self, ms: int) -> None:
+        """So much longer."""
+        for _ in range(0, ms, 2):
+            self.handset.read(self.ms)
+            wire = self.handset.send(self.ms)
+            self.chip.run(2000)
+            if wire:
+                self.chip.emulated.send(wire)
+            answer = bytes(byte for _, byte in self.chip.emulated.said())
+            if answer:
+                self.handset.feed(answer, self.ms)
+            self.ms += 2
+
+
+def test_requests_move_a_flap_and_beep_and_never_stop_the_loop(tmp_path: Path) -> None:
+    chip = running("panel_requests", tmp_path)
+    pins, host = Pins(chip.emulated.chip), Host(chip)
+    buzzer, flap = pins.places[13], next(iter(chip.servos))
+    host.handset.put_arm(False)
+    for name in ("fan", "flap", "turntable"):
+        host.handset.put(0, name, 0.0)
+    host.handset.greet()
+    host.go_on(600)
+    beep, levels = host.handset.request("beep", times=3), []
+    for _ in range(400):
+        host.go_on(2)
+        levels.append(pins.high(chip.emulated.memory, 13))
+    assert beep.state == "done" and buzzer[0] == "B"
+    assert sum(after and not before for before, after in pairwise(levels)) == 3
+    host.handset.put_arm(True)
+    host.go_on(600)
+    refused = host.handset.request("routine", number=2)
+    host.go_on(300)
+    routine = host.handset.request("routine", number=1)
+    host.go_on(1500)
+    assert refused.state == "refused" and routine.state == "done" and routine.value == 41
+    lengths = [us for _, us in chip.pulses[flap]]
+    assert max(lengths) - min(lengths) > 300 and chip.wrong == []
+
+
+def test_lamps_say_what_turns_and_that_the_battery_is_low(tmp_path: Path) -> None:
+    chip = running("marram_lamps", tmp_path)
+    pins = Pins(chip.emulated.chip)
+    lamps = lambda: [pins.high(chip.emulated.memory, pin) for pin in (30, 31)]  # noqa: E731
+    for millivolts, low in ((4500, False), (3900, True)):
+        chip.emulated.volts(0, millivolts)
+        chip.run(100_000)
+        assert lamps() == [False, low]
+    moves = [(0, {"grip": 1, "left_stick": 0}), (500, {"arm_button": 1}), (600, {"arm_button": 0})]
+    moves += [(900, {"left_stick": 0}), (1000, {"left_stick": 1})]
+    chip.drive(play(chip.link, moves, 2600, seed=1), 0, 2500, nuvrik.Handset(chip.link, stream=True))
+    assert lamps() == [True, True] and chip.powered
+    chip.run(1_200_000)
+    assert lamps() == [False, True] and not chip.powered
+
+
+def test_a_bumper_is_told_as_a_distance(tmp_path: Path) -> None:
+    chip = running("marram_bumper", tmp_path)
+    host = Host(chip)
+    place = Pins(chip.emulated.chip).places[33]
+    for touched in (False, True, False):
+        chip.emulated.level(*place, not touched)
+        host.go_on(600)
+        told = host.handset.telemetry["quay"]
+        assert (told.value == pytest.approx(0.02)) == touched, told
