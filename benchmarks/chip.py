@@ -3,7 +3,8 @@
     python benchmarks/chip.py [FIGURE ...]
 
 Beside each stands what a builder would have written by hand: frames kept apart by zeros with a check over
-them, and lines of comma-separated text converted with the C library. Wants the packages of `make toolchain`."""
+them, and lines of comma-separated text converted with the C library. Wants the packages of `make
+toolchain`."""
 
 import json
 import re
@@ -128,9 +129,14 @@ def cycles_a_byte() -> dict[str, float]:
     link = nuvrik.parse(starter_text("tug"))
     values = [(at * 397 % 4001 - 2000, at * 211 % 4001 - 2000, at & 1) for at in range(FRAMES)]
     encoder = nuvrik.Encoder(link, stream=True)
-    ours = [encoder.on_wire(encoder.command([8 * a, 8 * b, arm], at)) for at, (a, b, arm) in enumerate(values)]
+    ours = [
+        encoder.on_wire(encoder.command([8 * a, 8 * b, arm], at)) for at, (a, b, arm) in enumerate(values)
+    ]
     bodies = [
-        bytes((0x10, at)) + (a & 0xFFFF).to_bytes(2, "little") + (b & 0xFFFF).to_bytes(2, "little") + bytes((arm,))
+        bytes((0x10, at))
+        + (a & 0xFFFF).to_bytes(2, "little")
+        + (b & 0xFFFF).to_bytes(2, "little")
+        + bytes((arm,))
         for at, (a, b, arm) in enumerate(values)
     ]
     framed = [stuff(body + crc_hqx(body, 0xFFFF).to_bytes(2, "big")) + b"\0" for body in bodies]
@@ -206,7 +212,9 @@ def memory() -> dict[str, float]:
     assert one_way and whole, said
     link, chip = nuvrik.parse(starter_text("marram")), CHIPS["atmega2560"]
     with tempfile.TemporaryDirectory() as name:
-        board = Emulated(build_emulator(Path(name)), built(Wanted(link, "m.toml", chip.name), Path(name)), chip)
+        board = Emulated(
+            build_emulator(Path(name)), built(Wanted(link, "m.toml", chip.name), Path(name)), chip
+        )
         board.run(BOOTS_US)
         handset, recording = nuvrik.Handset(link, stream=True), practice(link, 4, 11_000)
         for ms in range(0, 10_000, 2):
@@ -237,7 +245,9 @@ def a_million_frames(frames: int = 1_000_000) -> dict[str, float]:
     round_of = [encoder.on_wire(encoder.command([at * 64, -at * 64, at & 1], at)) for at in range(256)]
     pace_us = 1000
     with tempfile.TemporaryDirectory() as name:
-        board = Emulated(build_emulator(Path(name)), built(Wanted(link, "t.toml", chip.name), Path(name)), chip)
+        board = Emulated(
+            build_emulator(Path(name)), built(Wanted(link, "t.toml", chip.name), Path(name)), chip
+        )
         board.look_every(64)
         board.run(BOOTS_US)
         end, sent, shallow = end_in(board, link), 0, 0

@@ -6,18 +6,22 @@ from pathlib import Path
 
 import pytest
 from chips import BYTE_AT_115200_US, chip_with, needs_a_chip
+from links import write
 from test_traces import SEED
+from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.budget.stop import stop_bound
 from nuvrik.core.watch import ARMED, FAILSAFE
-from nuvrik.export.boards import CHIPS, HANDSET, uses_of_sensors
+from nuvrik.export.boards import CHIPS, HANDSET, PLAIN, PWM, uses_of_outputs, uses_of_sensors
 from nuvrik.export.emulated import BY_HAND, POWER, TOO_LOW, Emulated, build_emulator
-from nuvrik.export.on_avr import BOOTS_US, built
+from nuvrik.export.on_avr import BOOTS_US, built, on_avr
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_text
 from nuvrik.recordings.pilot import play, practice
 from nuvrik.recordings.recording import Recording
+from nuvrik.rehearsal.faults import FAULTS
+from nuvrik.rehearsal.verdict import rehearse
 from nuvrik.wire.kinds import STOP
 
 pytestmark = [needs_a_chip, pytest.mark.slow]
@@ -252,3 +256,20 @@ def test_a_handset_with_a_module_tells_raw_readings_to_a_host_that_asks(tmp_path
     chip.said()
     chip.run(700_000)
     assert chip.said() == []
+
+
+def test_a_rehearsal_on_a_chip_draws_the_stop_of_its_pins(tmp_path: Path) -> None:
+    file, picture = write(tmp_path, "tug.toml", starter_text("tug")), tmp_path / "stop.png"
+    words = ("rehearse", file, "--fault", "cable_pulled", "--on", "avr", "--runs", 1, "--figure", picture)
+    said = nuvrik_command(*words)
+    assert "within a tick of python" in said and "1 rehearsal of 1 fault" in said
+    assert picture.read_bytes()[:4] == b"\x89PNG" and picture.stat().st_size > 20_000
+    link = nuvrik.load(file)
+    run = rehearse(link, FAULTS["cable_pulled"], seed=3, make=on_avr(link, tmp_path))
+    assert run.pins is not None and run.pins_us is not None
+    power = {use.pin: use.of for use in uses_of_outputs(link) if use.role == PWM}
+    last = max(at_ms for at_ms, pin, _ in run.pins.changes if pin in power)
+    # The last change of a pin with power is what is told as its stop.
+    assert last - run.pins.sent_ms == pytest.approx(run.pins_us / 1000, abs=0.01)
+    for way in (use.pin for use in uses_of_outputs(link) if use.role == PLAIN):
+        assert {share for _, pin, share in run.pins.changes if pin == way} <= {0.0, 1.0}

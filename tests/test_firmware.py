@@ -90,7 +90,7 @@ def test_a_bridge_and_a_board_of_ones_own_compile_too_as_c_and_as_cpp(tmp_path: 
 
 def test_a_folder_is_written_anew_and_what_is_the_builders_is_kept(tug: Path, tmp_path: Path) -> None:
     folder = tmp_path / "fw"
-    said = nuvrik_command("export", tug, "--to", "c", "--end", "machine", "--out", folder)
+    said = nuvrik_command("export", tug, "--to", "c", "--end", "machine", "--board", "posix", "--out", folder)
     assert "main.c: yours" in said and "next: make" in said
     assert "is what" in nuvrik_command("export", tug, "--verify", folder)
     (folder / "main.c").write_text("int main(void) { return 7; }\n")
@@ -99,18 +99,18 @@ def test_a_folder_is_written_anew_and_what_is_the_builders_is_kept(tug: Path, tm
     said = nuvrik_command("export", tug, "--verify", folder, code=1)
     assert "edited" in said and "nuvrik_machine.c" in said and "main.c" not in said
     for turn in (1, 2):
-        said = nuvrik_command("export", tug, "--out", folder)
+        said = nuvrik_command("export", tug, "--board", "posix", "--out", folder)
         kept = folder / f"nuvrik_machine.c.edited{turn}"
         assert kept.name in said and "/* mine */" in kept.read_text()
         assert "/* mine */" not in edited.read_text()
         edited.write_text(edited.read_text() + "/* mine */\n")
-    nuvrik_command("export", tug, "--out", folder)
+    nuvrik_command("export", tug, "--board", "posix", "--out", folder)
     assert (folder / "main.c").read_text() == "int main(void) { return 7; }\n"
 
 
 def test_a_link_file_changed_since_is_named_by_section_and_key(tug: Path, tmp_path: Path) -> None:
     folder = tmp_path / "fw"
-    nuvrik_command("export", tug, "--out", folder)
+    nuvrik_command("export", tug, "--board", "posix", "--out", folder)
     text = tug.read_text()
     text_now = text.replace("timeout_ms = 400", "timeout_ms = 700")
     tug.write_text(text_now.replace("limit = 0.9", "limit = 0.8", 1))
@@ -129,18 +129,18 @@ def test_folders_that_hold_something_else_are_left_alone(tug: Path, tmp_path: Pa
     assert "holds something else" in nuvrik_command("export", tug, "--out", other, code=2)
     assert [one.name for one in other.iterdir()] == ["thesis.txt"]
     folder = tmp_path / "fw"
-    nuvrik_command("export", tug, "--out", folder)
-    said = nuvrik_command("export", tug, "--out", folder, "--board", "posix", code=2)
-    assert "another export (board atmega328p)" in said
+    nuvrik_command("export", tug, "--board", "posix", "--out", folder)
+    said = nuvrik_command("export", tug, "--out", folder, "--board", "blank", code=2)
+    assert "another export (board posix)" in said
     assert "no export" in nuvrik_command("export", tug, "--verify", tmp_path, code=2)
     manifest = json.loads((folder / "export.json").read_text())
     (folder / "export.json").write_text(json.dumps(manifest | {"whole": False}))
     (folder / "link_tables.c").unlink()
     assert "half-way" in nuvrik_command("export", tug, "--verify", folder, code=1)
-    nuvrik_command("export", tug, "--out", folder)
+    nuvrik_command("export", tug, "--board", "posix", "--out", folder)
     assert "is what" in nuvrik_command("export", tug, "--verify", folder)
     (folder / "export.json").write_text("{")
-    for words in (("--out", folder), ("--verify", folder)):
+    for words in (("--board", "posix", "--out", folder), ("--verify", folder)):
         assert "damaged" in nuvrik_command("export", tug, *words, code=2)
 
 
@@ -157,6 +157,12 @@ TILT = '[outputs.tilt_servo]\nkind = "servo"\npin = '
 PINS = "pins = { pwm = 5, forward = 7, backward = 8 }"
 PWM = "outputs.port_screw.pins.pwm"
 FORWARD = "outputs.port_screw.pins.forward"
+MANY = "".join(
+    f'[telemetry.t{n}]\nkind = "analog"\nraw = [0, 1023]\nrange = [0.0, 5.0]\nevery_ms = 500\n'
+    for n in range(29)
+) + "".join(f'[outputs.s{n}]\nkind = "servo"\npin = {n + 5}\nmix = {{ opening = 1.0 }}\n' for n in range(12))
+"""More than 2 KiB of RAM."""
+
 MISFITS = [
     (
         "tug",
@@ -189,6 +195,15 @@ MISFITS = [
     ("marram", "atmega2560", "pin = 18", "pin = 30", "telemetry.port_shaft.pin", "cannot count"),
     ("marram", "atmega2560", "pwm = 4", "pwm = 44", "outputs.hook_left.pin", "a timer of 16 bits"),
     ("marram", "atmega2560", "[failsafe]", SERVOS + "[failsafe]", "outputs.s12.pin", "one timer times 12"),
+    (
+        "curtain",
+        "atmega2560",
+        "machine_in = 2",
+        "machine_in = 30",
+        "medium.pins.machine_in",
+        "tells no edges",
+    ),
+    ("vent", "atmega328p", "[telemetry.shaft]", MANY + "[telemetry.shaft]", "--board", "atmega2560 has room"),
     ("vent", "atmega328p", "rate_max = ", "rate_max = 20", "outputs.shaft.rate_max", "10000 steps a second"),
 ]
 
@@ -211,6 +226,7 @@ def test_options_that_make_no_sense_are_said(tug: Path, tmp_path: Path) -> None:
         (("--end", "middle"), "--end"),
         (("--end", "bridge", "--board", "blank", "--packets"), "no bridge"),
         (("--board", "atmega"), "atmega328p"),
+        (("--end", "handset", "--one-way"), "--end machine"),
     ):
         file = write(tmp_path, "arm.toml", starter_text("arm")) if "bridge" in words else tug
         assert what in nuvrik_command("export", file, "--out", tmp_path / "fw", *words, code=2)

@@ -20,8 +20,9 @@ SIZE = "1280x800"
 TERMINALS = {
     "check": "nuvrik check tug.toml | head -28; nuvrik check broken.toml",
     "frames": "nuvrik encode tug.toml throttle=-0.35 arm=1 --seq 7; nuvrik inspect tug.toml capture.txt",
-    "rehearse": "nuvrik rehearse tug.toml --loss 0.05 --runs 8 --jobs 2 | head -36; "
-    "nuvrik rehearse tug.toml --every-state --most-states 150",
+    "rehearse": "nuvrik rehearse tug.toml --loss 0.05 --runs 8 --jobs 2 | head -14; "
+    "nuvrik rehearse tug.toml --every-state --most-states 150 | head -6; "
+    "nuvrik rehearse tug.toml --fault cable_pulled --on avr --figure stop.png",
     "demo": "nuvrik demo --out crossing",
     "calibrate": "nuvrik calibrate tug.toml marram-demo/sweep.csv --figure sweep.png; "
     "nuvrik calibrate tug.toml marram-demo/screw.csv --output port_screw --figure motor.png",
@@ -46,6 +47,8 @@ TERMINALS |= {
 }
 STACKED = {
     "calibration": ("sweep.png", "motor.png"),
+    "frame": ("marram-demo/frame.png", "capture.png"),
+    "board": ("wires.png", "stop.png"),
     "pulses": ("waveform.png", "waves.png", "on_off_keyed.png"),
 }
 """Pictures that belong together, one above the other."""
@@ -53,9 +56,7 @@ UNDER_WAY_S = {"live": 2.5}
 """Shot while the last command runs, so long after it began."""
 FIGURES = {
     "session": "marram-demo/session.png",
-    "frame": "marram-demo/frame.png",
     "sheet": "sheet.png",
-    "capture": "capture.png",
     "timeout": "timeout.png",
 }
 
@@ -67,6 +68,7 @@ def prepare(folder: Path) -> None:
     subprocess.run([BIN / "nuvrik", "new", "boat.toml", "--like", "marram"], cwd=folder, check=True)
     quiet = {"cwd": folder, "stdout": subprocess.DEVNULL}
     subprocess.run([BIN / "nuvrik", "check", "boat.toml", "--sheet", "sheet.png"], check=True, **quiet)
+    subprocess.run([BIN / "nuvrik", "check", "tug.toml", "--wiring", "wires.png"], check=True, **quiet)
     text = (folder / "tug.toml").read_text()
     for old, new in (
         ("dead_zone", "dead_zoon"),

@@ -1,7 +1,7 @@
 """Lives long random lives of every starter and of random links of every style, and of what stands beside a
 machine (handsets, bridges, remotes and their receivers, readers): core in Python, in C by gcc with
-sanitizers, in C by clang, and in MicroPython, all the same to the bit; and a tenth as long of every starter in C on an
-emulated Cortex-M3. Writes benchmarks/traces.json.
+sanitizers, in C by clang, and in MicroPython, all the same to the bit; and a tenth as long of every starter
+in C on an emulated Cortex-M3. Writes benchmarks/traces.json.
 
     python tools/traces.py [STEPS [LINKS [SEED]]]
 """
@@ -129,7 +129,13 @@ def main() -> int:
     texts = "".join((CORE / f"{name}.py").read_text("utf-8") for name in MODULES)
     whole: dict[str, Any] = {"steps_a_link": steps, "seed": seed}
     whole |= {"core": hashlib.sha256(texts.encode()).hexdigest()[:12]}
-    whole["runners"] = ["python", "c by gcc, with sanitizers", "c by clang", "micropython", "c on an emulated Cortex-M3"]
+    whole["runners"] = [
+        "python",
+        "c by gcc, with sanitizers",
+        "c by clang",
+        "micropython",
+        "c on an emulated Cortex-M3",
+    ]
     whole["lives"] = known(whole)
     starters = [name for name, how in named(seed, links).items() if not how]
     lived = [*((name, CORTEX) for name in starters), *named(seed, links).items()]

@@ -47,7 +47,7 @@ def run_export(file: Path, options: Options) -> int:
 
 def _write_firmware(file: Path, options: Options, folder: Path) -> int:
     from nuvrik.export.boards import BOARDS, BRIDGE, ENDS
-    from nuvrik.export.folder import Foreign, write_export
+    from nuvrik.export.folder import Foreign, may_write, write_export
 
     for given, known, option in (
         (options.to, TARGETS, "--to"),
@@ -69,6 +69,10 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
     what = {"to": options.to, "end": options.end, "board": options.board, "packets": options.packets}
     if options.one_way:
         what["one_way"] = True
+    try:
+        may_write(folder, what)
+    except (Foreign, OSError) as error:
+        raise Trouble(str(error)) from None
     made = _made(link, file.name, what)
     room, problems = _looked_for_room(made, options.board)
     if problems:

@@ -1,7 +1,7 @@
 """``nuvrik rehearse``."""
 
 import sys
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, TypeVar
@@ -53,8 +53,8 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
             raise Trouble(f'the fault "{name}" does not apply to {link.name}: {FAULTS[name].unfit(link)}')
     if options.figure and len(options.names) != 1:
         raise Trouble("--figure draws one fault: say which with --fault")
-    if options.figure and options.on != (PYTHON,):
-        raise Trouble("--figure draws what the machine in Python did: leave out --on")
+    if options.figure and options.on not in ((PYTHON,), (AVR,)):
+        raise Trouble("--figure draws what the machine in Python did, or with --on avr the pins of the chip")
     played = read_recording(options.recording, link) if options.recording else None
     runs: list[Run] = []
     by_machine: dict[str, list[Run]] = {}
@@ -67,7 +67,7 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
         results = _results(link, jobs, played, conditions, options.jobs, make)
         what = "rehearsing" if on == PYTHON else f"rehearsing on {on}"
         for result in with_progress(results, len(jobs), what):
-            mine.append(result if options.figure else result._replace(trace=Trace()))
+            mine.append(result if options.figure else result._replace(trace=Trace(), pins=None))
             if options.as_json:
                 say_json(_record(result) | {"on": on})
         runs += mine
@@ -79,7 +79,7 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
         elif on == first or _apart(by_machine[first], mine):
             _print_page(link, mine, conditions, on)
         if on != first:
-            _print_alike(first, on, by_machine[first], mine)
+            _print_alike(first, on, by_machine[first], mine, link.tick_ms)
     if not (options.names or options.as_json):
         _print_unfit(link)
     if options.figure:
@@ -107,9 +107,31 @@ def _draw(link: Link, runs: list[Run], options: Options, played: Recording | Non
     from nuvrik.figures.session import draw_run
 
     assert options.figure is not None
+    if options.on == (AVR,):
+        _draw_pins(link, [run for run in runs if run.pins], options)
+        return
     # The one that went wrong, or else the one that came nearest to the bound.
     shown = next((run for run in runs if run.verdict == "fail"), None)
     draw_run(link, shown or max(runs, key=lambda run: run.stop_ms or 0), played, options.figure)
+    _tell(options, f"{options.figure}: written")
+
+
+def _draw_pins(link: Link, runs: list[Run], options: Options) -> None:
+    """The run that came nearest to the bound, as its pins show it."""
+    from nuvrik.export.boards import PLAIN, PWM, uses_of_outputs
+    from nuvrik.export.on_avr import chip_for
+    from nuvrik.figures.stop import draw_stop
+
+    assert options.figure is not None
+    shown = max(runs, key=lambda run: run.pins_us or 0, default=None)
+    if shown is None or shown.pins_us is None:
+        raise Trouble(f"--figure: {options.names[0]} stops nothing, so no pin shows a stop")
+    rows = [
+        (use.pin, f"{use.of} {use.key.rpartition('.')[2]}", use.role == PWM)
+        for use in uses_of_outputs(link)
+        if use.role in (PWM, PLAIN) and link.outputs[use.of].turns
+    ]
+    draw_stop(link, shown, rows, chip_for(link).name, options.figure)
     _tell(options, f"{options.figure}: written")
 
 
@@ -143,8 +165,8 @@ def _elsewhere(
 
 
 def _record(result: Run) -> dict[str, Any]:
-    """A run as ``rehearse --json`` gives it: everything but the trace."""
-    made = {name: getattr(result, name) for name in Run._fields if name != "trace"}
+    """A run as ``rehearse --json`` gives it: everything but the trace and what pins did."""
+    made = {name: getattr(result, name) for name in Run._fields if name not in ("trace", "pins")}
     return {**made, "group": FAULTS[result.fault].group}
 
 
@@ -158,31 +180,39 @@ def with_progress(work: Iterable[T], total: int, what: str = "rehearsing") -> It
     return track(work, description=what, total=total, console=Console(stderr=True), transient=True)
 
 
-def _apart(ones: list[Run], others: list[Run]) -> list[Run]:
-    """Those that came to another verdict or another stop time."""
-    known = {(run.fault, run.seed): (run.verdict, run.stop_ms) for run in ones}
-    return [run for run in others if known[run.fault, run.seed] != (run.verdict, run.stop_ms)]
+def _apart(ones: list[Run], others: list[Run], within_ms: float = 0) -> list[Run]:
+    """Those that came to another verdict, or to a stop time further off than that."""
+    known = {(run.fault, run.seed): run for run in ones}
+    return [run for run in others if not _near(known[run.fault, run.seed], run, within_ms)]
 
 
-def _print_alike(first: str, on: str, ones: list[Run], others: list[Run]) -> None:
-    """Whether the same rules, elsewhere, came to the same."""
-    out, apart = console(), _apart(ones, others)
+def _near(one: Run, other: Run, within_ms: float) -> bool:
+    if one.verdict != other.verdict or (one.stop_ms is None) != (other.stop_ms is None):
+        return False
+    return abs((one.stop_ms or 0) - (other.stop_ms or 0)) <= within_ms
+
+
+def _print_alike(first: str, on: str, ones: list[Run], others: list[Run], tick_ms: int) -> None:
+    """Whether the same rules, elsewhere, came to the same. A chip's loop ticks when it likes."""
+    out, apart = console(), _apart(ones, others, tick_ms if on == AVR else 0)
     if not apart:
-        out.paragraph(
-            f"On {on} each of {len(others)} rehearsals came to the same verdict and stop time as on {first}."
-        )
+        same = "verdict, and stopped within a tick of" if on == AVR else "verdict and stop time as on"
+        out.paragraph(f"On {on} each of {len(others)} rehearsals came to the same {same} {first}.")
     for run in apart[:5]:
         out.print(
             "  ", ("differs", "red"), f": {run.fault}, seed {run.seed}, {run.verdict} on {on}: {run.why}"
         )
 
 
+def _counted(runs: list[Run], faults: Sequence[str]) -> str:
+    many = ["" if len(ones) == 1 else "s" for ones in (runs, faults)]
+    return f"{len(runs)} rehearsal{many[0]} of {len(faults)} fault{many[1]}"
+
+
 def _print_chip(link: Link, ours: list[Run], its: list[Run], faults: list[str]) -> None:
     """What the pins of a chip show, beside the machine in Python and the bound."""
     out = console()
-    out.print(
-        "\n", (link.name, "bold"), f" on an emulated chip: {len(its)} rehearsals of {len(faults)} faults\n"
-    )
+    out.print("\n", (link.name, "bold"), f" on an emulated chip: {_counted(its, faults)}\n")
     columns = ["fault", "must", "verdict", ">worst us, its pins", ">worst ms, python", ">bound ms"]
     rows = [
         on_chip(name, [run for run in its if run.fault == name], [run for run in ours if run.fault == name])
@@ -200,7 +230,7 @@ def _print_page(link: Link, runs: list[Run], conditions: Conditions, on: str = P
     faults = list(dict.fromkeys(run.fault for run in runs))
     how = conditions.in_words()
     where = "" if on == PYTHON else f" on {on}"
-    out.print((link.name, "bold"), f": {len(runs)} rehearsals{where} of {len(faults)} faults, {how}")
+    out.print((link.name, "bold"), f"{where}: {_counted(runs, faults)}, {how}")
     out.print(f"  every motor at rest within {stop_bound(link).in_words()}\n")
     columns = ["fault", "stands for", "must", "verdict", ">median ms", ">worst ms", ">bound ms"]
     rows = [summary(name, [run for run in runs if run.fault == name]) for name in faults]

@@ -95,6 +95,12 @@ class Machine:
         return self._moving.safe
 
     @property
+    def pins_seen(self) -> list[tuple[float, int, float]]:
+        """What the pins of an emulated chip have done: how many microseconds ago, which pin, and to how much
+        of full. Nothing where there are no pins."""
+        return []
+
+    @property
     def off_for_us(self) -> float | None:
         """How long no pin has let a motor turn, where the pins of a chip can be looked at; None where not."""
         return None

@@ -64,7 +64,7 @@ def write_export(
 ) -> tuple[list[str], list[Kept]]:
     """Write an export; gives the builder's own files that were written, for the first time, and what had to
     be moved aside. Foreign, before anything is written, if the folder holds something else; OSError."""
-    before = _may_write(folder, what)
+    before = may_write(folder, what)
     folder.mkdir(parents=True, exist_ok=True)
     sums = {name: sum_of(text) for name, text in files.items()}
     kept = [Kept(name, _move_aside(folder / name)) for name in _edited(folder, before, sums)]
@@ -81,7 +81,9 @@ def write_export(
     return new, kept
 
 
-def _may_write(folder: Path, what: dict[str, Any]) -> Manifest | None:
+def may_write(folder: Path, what: dict[str, Any]) -> Manifest | None:
+    """What was exported into a folder before, None for nothing. Foreign if it holds something else, or
+    another export."""
     if folder.exists() and not folder.is_dir():
         raise Foreign(f"{folder} is a file; name a folder")
     before = read_manifest(folder) if folder.exists() else None

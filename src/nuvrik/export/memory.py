@@ -38,7 +38,13 @@ def taken(files: Mapping[str, str]) -> Taken | None:
     with tempfile.TemporaryDirectory() as folder:
         for name, text in files.items():
             (Path(folder) / name).write_text(text, "utf-8")
-        subprocess.run(["make", "firmware.elf", f"LDFLAGS={AMPLE}"], cwd=folder, check=True, capture_output=True, text=True)
+        subprocess.run(
+            ["make", "firmware.elf", f"LDFLAGS={AMPLE}"],
+            cwd=folder,
+            check=True,
+            capture_output=True,
+            text=True,
+        )
         words = ["avr-size", "-A", str(Path(folder) / "firmware.elf")]
         said = subprocess.run(words, check=True, capture_output=True, text=True).stdout
     rows = [line.split() for line in said.splitlines()]

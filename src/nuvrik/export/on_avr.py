@@ -17,6 +17,8 @@ from nuvrik.export.boards import (
     ANALOG,
     CHIPS,
     CONTACT,
+    END,
+    PLAIN,
     PWM,
     Chip,
     misfits,
@@ -76,7 +78,19 @@ class AvrMachine(ElsewhereMachine):
         self._pins = Pins(chip.chip)
         self._power = [use.pin for use in uses_of_outputs(link) if use.role == PWM]
         self._sensors = {use.of: use for use in uses_of_sensors(link)}
+        # Power pins, and those that say which way.
+        self._shown = [use.pin for use in uses_of_outputs(link) if use.role in (PWM, PLAIN)]
         chip.watch(*{at(pin) for pin in self._power for at in (self._pins.port, self._pins.control)})
+        chip.watch(*{at for pin in self._shown for at in (self._pins.port(pin), self._pins.port(pin) - 1)})
+        compares = [(self._pins.compare(pin), pin) for pin in self._power]
+        chip.watch(*{at + byte for (at, size), _ in compares for byte in range(size)})
+        self._most = {
+            use.pin: getattr(link.outputs[use.of], "duty_max", 255) for use in uses_of_outputs(link)
+        }
+        self._registers = bytearray(chip.memory)
+        self._view = memoryview(self._registers)
+        self._changes: list[tuple[float, int, float]] = []
+        self._levels: dict[int, float] = {}
         chip.look_every(LOOKS_CYCLES)
         chip.run(BOOTS_US)
         self._wire = Encoder(link, stream=True)
@@ -127,12 +141,34 @@ class AvrMachine(ElsewhereMachine):
         self.chip.run(until_us)
         memory = self.chip.memory
         for change in self.chip.changes():
-            self._last_change_us = change.cycle * 1e6 / self.chip.chip.clock_hz
+            us = change.cycle * 1e6 / self.chip.chip.clock_hz
+            self._registers[change.address] = change.value
+            for pin in self._shown:
+                self._note(us, pin)
         on = any(self._pins.powered(memory, pin) for pin in self._power)
         if on:
             self._off_us = None
         elif self._off_us is None:
             self._off_us = self._last_change_us
+
+    def _note(self, us: float, pin: int) -> None:
+        """Note what a pin is at, if that has changed. Only a pin with power says when it was off."""
+        duty = self._pins.duty(self._view, pin) if pin in self._power else None
+        if duty is None:
+            share = float(self._pins.high(self._view, pin))
+        else:
+            # Narrow timers count to 255, whatever full is called.
+            share = min(1.0, duty / (255 if self._pins.compare(pin)[1] == 1 else self._most[pin]))
+        if share != self._levels.get(pin, 0.0):
+            self._levels[pin] = share
+            self._changes.append((us, pin, share))
+            if pin in self._power:
+                self._last_change_us = us
+
+    @property
+    def pins_seen(self) -> list[tuple[float, int, float]]:
+        """What its pins have done."""
+        return [(self._target_us - us, pin, share) for us, pin, share in self._changes]
 
     @property
     def off_for_us(self) -> float | None:
@@ -185,7 +221,7 @@ class AvrMachine(ElsewhereMachine):
             if use.role == ANALOG:
                 channel = use.pin - self.chip.chip.analog.start
                 self.chip.volts(channel, (max(0, min(1023, number)) * 5000 + 2500) // 1024)
-            elif use.role == CONTACT:
+            elif use.role in (CONTACT, END):
                 port, bit = self._pins.places[use.pin]
                 self.chip.level(port, bit, bool(number))
 

@@ -78,6 +78,8 @@ def _draw_gaps(axis: Any, stats: LinkStats) -> None:
     bars = axis.bar([gap for gap, _ in rows], [count for _, count in rows], color=SERIES[0])
     axis.bar_label(bars, labels=[str(count) if count else "" for _, count in rows], fontsize=9)
     axis.set_yscale("symlog", linthresh=1)
+    # Plain numbers: powers of ten are formulas, and those are not set here.
+    axis.yaxis.set_major_formatter(lambda count, _: f"{count:,.0f}")
     axis.set_ylim(0, 4 * max(count for _, count in rows))
     axis.set_ylabel("how often")
     axis.tick_params(axis="x", labelsize=8)

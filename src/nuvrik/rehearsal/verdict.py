@@ -34,11 +34,19 @@ AFTER_MS = 1200
 """How long the run is watched after a fault has ended, or stopped the machine for good."""
 
 
+class PinsSeen(NamedTuple):
+    """What the pins of an emulated chip did: when the last frame was sent that was accepted, and every
+    change, as its time in milliseconds, its pin, and how much of full it is at from then on."""
+
+    sent_ms: float
+    changes: list[tuple[float, int, float]]
+
+
 class Run(NamedTuple):
     """One rehearsal's outcome. ``stop_ms`` is from the sending of the last frame that was accepted to the
     tick that left no motor driven, None where it did not have to stop; ``why`` what the machine said then,
     or what went wrong. ``pins_us``: the same time in microseconds, as the pins of an
-    emulated chip show it."""
+    emulated chip show it; ``pins``: what they did."""
 
     fault: str
     seed: int
@@ -48,6 +56,7 @@ class Run(NamedTuple):
     why: str
     trace: Trace
     pins_us: float | None = None
+    pins: PinsSeen | None = None
 
 
 class Strike:
@@ -58,6 +67,7 @@ class Strike:
         self.struck_us: int | None = None
         self.stop_ms: float | None = None
         self.pins_us: float | None = None
+        self.pins: PinsSeen | None = None
         self.stopped_in: State | None = None
         self.stopped_why = ""
         if fault.before is not None:
@@ -113,6 +123,10 @@ class Strike:
             self.stopped_in, self.stopped_why = machine.state, machine.why
             if machine.off_for_us is not None:
                 self.pins_us = world.t_us - machine.off_for_us - world.last_armed_sent_us
+                changes = [
+                    ((world.t_us - ago_us) / 1000, pin, share) for ago_us, pin, share in machine.pins_seen
+                ]
+                self.pins = PinsSeen(world.last_armed_sent_us / 1000, changes)
             if self.fault.lasts_ms is None:
                 self._end_soon()
         else:
@@ -186,11 +200,22 @@ def _judged(world: World, fault: Fault, seed: int, strike: Strike) -> Run:
     bound, trace = bound_ms(world.link, fault), world.trace
     wrong = next(_wrongs(world, fault, strike, bound), None)
     if wrong is not None:
-        return Run(fault.name, seed, "fail", strike.stop_ms, bound, wrong, trace, strike.pins_us)
+        return Run(
+            fault.name,
+            seed,
+            "fail",
+            strike.stop_ms,
+            bound,
+            wrong,
+            trace,
+            strike.pins_us,
+            strike.pins,
+        )
     if fault.must == "stop":
         said = strike.stopped_why or "no key is held any more"
         why = f"{strike.stopped_in}: {said}"
-        return Run(fault.name, seed, "pass", strike.stop_ms, bound, why, trace, strike.pins_us)
+        seen = (strike.pins_us, strike.pins)
+        return Run(fault.name, seed, "pass", strike.stop_ms, bound, why, trace, *seen)
     said = "nothing moved" if fault.must == "never" else "nothing was accepted that was not meant for it"
     return Run(fault.name, seed, "pass", None, bound, said, trace)
 
