@@ -2,6 +2,8 @@
 
 import contextlib
 import csv
+import re
+import shutil
 import signal
 import subprocess
 import sys
@@ -17,6 +19,7 @@ from test_chip import full_ahead
 import nuvrik
 from nuvrik.budget.stop import stop_bound
 from nuvrik.export.emulated import build_emulator
+from nuvrik.export.on_arm import COMPILER, EMULATOR
 from nuvrik.export.on_avr import built
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_text
@@ -154,3 +157,61 @@ def test_a_handset_in_c_that_is_asked_to_leave_does(tug: Path, tmp_path: Path) -
         finally:
             program.kill()
             program.wait()
+
+
+class Cortex:
+    """Firmware on an emulated Cortex-M3, its line on a pseudo-terminal, its pins in its memory."""
+
+    def __init__(self, program: Path) -> None:
+        words = [EMULATOR, "-M", "mps2-an385", "-display", "none", "-serial", "pty", "-monitor", "stdio"]
+        self._process = subprocess.Popen(
+            [*words, "-kernel", str(program)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+        )
+        self.port = self._said(r"redirected to (\S+)")
+        names = subprocess.run(["nm", str(program)], check=True, capture_output=True, text=True).stdout
+        found = re.search(r"(\w+) \w board_pins$", names, re.MULTILINE)
+        assert found is not None
+        self._pins = int(found[1], 16)
+
+    def _said(self, pattern: str) -> str:
+        assert self._process.stdout is not None
+        while line := self._process.stdout.readline():
+            if found := re.search(pattern, line):
+                return found[1]
+        raise AssertionError("the emulator has ended")
+
+    def pin(self, number: int) -> int:
+        """What a pin is at."""
+        assert self._process.stdin is not None
+        self._process.stdin.write(f"xp /1hx {self._pins + 2 * number:#x}\n")
+        self._process.stdin.flush()
+        return int(self._said(r"^[0-9a-f]+: 0x([0-9a-f]+)"), 16)
+
+    def wait(self, number: int, wanted) -> None:
+        """Until a pin is so."""
+        end = time.monotonic() + 20
+        while not wanted(self.pin(number)):
+            assert time.monotonic() < end, self.pin(number)
+            time.sleep(0.02)
+
+    def close(self) -> None:
+        self._process.kill()
+        self._process.communicate()
+
+
+@pytest.mark.skipif(not (shutil.which(COMPILER) and shutil.which(EMULATOR)), reason="make toolchain")
+def test_a_board_of_32_bits_is_driven_and_stops_when_its_host_is_killed(tug: Path, tmp_path: Path) -> None:
+    link, folder = nuvrik.load(tug), tmp_path / "cortex"
+    nuvrik_says("export", tug, "--out", folder, "--board", "cortex_m3")
+    subprocess.run(["make", "-C", str(folder)], check=True, capture_output=True)
+    pwm = link.outputs["port_screw"].pins["pwm"]
+    ahead = write(tmp_path, "a.csv", "".join(row + "\n" for row in full_ahead(link, 60).csv_lines()))
+    with contextlib.closing(Cortex(folder / "firmware.elf")) as board:
+        said = nuvrik_says("hello", tug, "--port", board.port, "--for-s", 10)
+        assert "built from this file" in said and board.pin(pwm) == 0
+        handset = start("drive", tug, "--port", board.port, "--from", ahead, "--headless")
+        board.wait(pwm, lambda level: level == 230)
+        handset.send_signal(signal.SIGKILL)
+        handset.wait()
+        board.wait(pwm, lambda level: level == 0)
+        assert "frames: " in nuvrik_says("hello", tug, "--port", board.port, "--for-s", 10)

@@ -273,3 +273,34 @@ def test_a_rehearsal_on_a_chip_draws_the_stop_of_its_pins(tmp_path: Path) -> Non
     assert last - run.pins.sent_ms == pytest.approx(run.pins_us / 1000, abs=0.01)
     for way in (use.pin for use in uses_of_outputs(link) if use.role == PLAIN):
         assert {share for _, pin, share in run.pins.changes if pin == way} <= {0.0, 1.0}
+
+
+def test_noise_on_its_line_moves_nothing_and_leaves_it_able_to_hear(tmp_path: Path) -> None:
+    """Random bytes, pieces of frames, and frames of which a bit was changed, as fast as the line carries
+    them; now and then a reset. Afterwards it is driven as if nothing had been."""
+    link, rng = link_of("tug"), random.Random(SEED)
+    chip = chip_with(link, tmp_path)
+    chip.run(BOOTS_US)
+    encoder = nuvrik.Encoder(link, stream=True)
+    for number in range(120):
+        noise = bytearray(rng.randbytes(rng.randrange(200)))
+        for _ in range(6):
+            frame = bytearray(encoder.on_wire(encoder.command([16000, -16000, 1], rng.randrange(256))))
+            if rng.random() < 0.5:
+                del frame[rng.randrange(len(frame)) :]
+            else:
+                # Not in the zero that ends it: that would only make two frames one.
+                frame[rng.randrange(len(frame) - 1)] ^= 1 << rng.randrange(8)
+            noise += frame + bytes((rng.randrange(1, 256),))
+        chip.emulated.send(bytes(noise), 16 * 87)
+        chip.run(90 * len(noise) + 5000)
+        chip.emulated.said()
+        if number % 40 == 39:
+            chip.emulated.reset(BY_HAND)
+            chip.run(BOOTS_US)
+    assert not chip.armed_yet and not chip.powered and chip.wrong == []
+    # One in 65,536 of damaged frames may pass its check; and its watchdog has never had to bite.
+    assert chip.end.accepted < 3 and chip.emulated.measured.resets == 0
+    chip.run(500_000)
+    chip.drive(full_ahead(link, 3), 0, 2500, nuvrik.Handset(link, stream=True))
+    assert chip.powered and chip.wrong == []

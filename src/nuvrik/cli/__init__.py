@@ -288,7 +288,8 @@ def export(
         str, typer.Option("--end", metavar="END", help="machine, handset, bridge or listener.")
     ] = "machine",
     board: Annotated[
-        str, typer.Option("--board", metavar="BOARD", help="atmega328p, atmega2560, posix or blank.")
+        str,
+        typer.Option("--board", metavar="BOARD", help="atmega328p, atmega2560, cortex_m3, posix or blank."),
     ] = "atmega328p",
     out: Annotated[Path | None, typer.Option("--out", metavar="DIR", help="Write firmware there.")] = None,
     packets: Annotated[

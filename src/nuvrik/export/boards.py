@@ -85,7 +85,10 @@ ATMEGA2560 = Chip(
 )
 
 CHIPS = {chip.name: chip for chip in (ATMEGA328P, ATMEGA2560)}
-BOARDS = (*CHIPS, "posix", "blank")
+CORTEX_M3 = "cortex_m3"
+"""An emulated one."""
+
+BOARDS = (*CHIPS, CORTEX_M3, "posix", "blank")
 
 
 class Use(NamedTuple):

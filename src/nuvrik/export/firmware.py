@@ -68,6 +68,11 @@ def firmware(wanted: Wanted) -> Made:
     if board in boards.CHIPS:
         files["board_chip.h"] = head + _copied(f"boards/board_{board}.h")
         files |= {name: head + _copied(f"boards/{name}") for name in AVR_PARTS}
+    elif board == boards.CORTEX_M3:
+        files |= {
+            f"{name}.c": head + _copied(f"boards/{name}.c") for name in ("board_cortex_m3", "cortex_m3_start")
+        }
+        files["cortex_m3.ld"] = _copied("boards/cortex_m3.ld")
     elif board == "posix":
         files |= {name: head + _copied(f"boards/{name}") for name in ("board_posix.h", "board_posix.c")}
     files["Makefile"] = _filled("Makefile", words | {"parts": sorted(n for n in files if n.endswith(".c"))})
