@@ -15,13 +15,14 @@ import nuvrik
 from nuvrik.core.desk import REFUSED
 from nuvrik.core.sealed import ACCEPTED, TOO_LONG
 from nuvrik.core.telling import NOTHING_THERE
-from nuvrik.export.firmware import Wanted, link_files
+from nuvrik.export.firmware import link_files
 from nuvrik.export.native import Native, build
 from nuvrik.export.on_arm import COMPILER, EMULATOR, RunsOnArm, build_life
 from nuvrik.export.parts import defines
 from nuvrik.export.program import Program
 from nuvrik.export.traces.driver import Life
 from nuvrik.export.traces.runners import in_all, in_c, in_micropython
+from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.wire.events import REASONS
 from nuvrik.wire.messages import STARTS
@@ -74,7 +75,7 @@ def test_so_is_one_with_no_more_in_it_than_the_link_uses(at: int, tmp_path: Path
     name, link = random.Random(SEED).sample(LIVED, 12)[at]
     life, library = Life(link, SEED + 3), tmp_path / "core.so"
     has = defines(life.table, Program())
-    for file, text in link_files(Wanted(link, "", "blank", not life.stream)).items():
+    for file, text in link_files(Wanted(link, "", "blank", not life.stream), life.table).items():
         (tmp_path / file).write_text(text, "utf-8")
     build(library, link=tmp_path)
     assert any(value == 0 for value in has.values())

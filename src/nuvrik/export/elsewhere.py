@@ -286,7 +286,8 @@ def _interpreter(interpreter: str, key: int, link: Link) -> MicroPythons:
 def in_c_on_the_spot(link: Link, folder: Path, compiler: str) -> InC:
     """Build core for a link with a compiler, and make machines of it. CalledProcessError if that fails."""
     library, stream = folder / "nuvrik_core.so", not link.medium.datagrams
-    for name, text in link_files(Wanted(link, "", "blank", not stream)).items():
+    table = end_table(link, stream=stream)
+    for name, text in link_files(Wanted(link, "", "blank", not stream), table).items():
         (folder / name).write_text(text, "utf-8")
     build(library, compiler=compiler, link=folder)
-    return InC(library, tuple(defines(end_table(link, stream=stream), Program()).items()))
+    return InC(library, tuple(defines(table, Program()).items()))

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from functools import cache
 from typing import Any, NamedTuple
 
+from nuvrik.core.widths import Table
 from nuvrik.export import boards
 from nuvrik.export.facts import Facts, facts_of
 from nuvrik.export.native import C
@@ -113,9 +114,10 @@ def _filled(name: str, words: dict[str, Any]) -> str:
     return made.get_template(f"{name}.jinja").render(words)
 
 
-def link_files(wanted: Wanted) -> dict[str, str]:
-    """What core, glue and board are told of a link: its sizes, the names of its tables, and its tables."""
-    table, program = wanted.table, _program()
+def link_files(wanted: Wanted, table: Table | None = None) -> dict[str, str]:
+    """What core, glue and board are told of a link: its sizes, the names of its tables, and its tables.
+    ``table``: in place of what its end comes to."""
+    table, program = table or wanted.table, _program()
     facts = facts_of(table, "NUVRIK_LINK", program) if table else Facts({}, {})
     known = defines(table, program) if table else {}
     sizes = [f"#define NUVRIK_{name} {_room(name, value)}" for name, value in known.items()]
@@ -231,6 +233,8 @@ def _program() -> Program:
 
 def _folded(line: str) -> str:
     """A line of C, broken after commas where it is too long."""
+    if len(line) <= WIDEST:
+        return line
     made = textwrap.wrap(
         line, WIDEST, subsequent_indent="    ", break_long_words=False, break_on_hyphens=False
     )

@@ -13,6 +13,7 @@ from nuvrik.export.firmware import link_files
 from nuvrik.export.native import CORE, C
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.tables.ends import end_table
 
 COMPILER, EMULATOR = "arm-none-eabi-gcc", "qemu-system-arm"
 FLAGS = (
@@ -38,7 +39,9 @@ def build_life(link: Link, folder: Path, *, stream: bool) -> Path:
     """Build what carries out the steps of a link's lives. CalledProcessError if that fails."""
     for name in CORE:
         shutil.copy(C / name, folder / name)
-    for name, text in link_files(Wanted(link, "", "blank", not stream)).items():
+    for name, text in link_files(
+        Wanted(link, "", "blank", not stream), end_table(link, stream=stream)
+    ).items():
         (folder / name).write_text(text, "utf-8")
     made = folder / "life.elf"
     sources = [folder / "nuvrik_core.c", folder / "link_tables.c", C / "boards" / "cortex_m3_start.c", LIFE]

@@ -13,12 +13,14 @@ def as_c(table: Table, name: str, program: Program, shared: Container[str] = ())
 
     >>> from nuvrik.core.ramp import RampTable
     >>> print(as_c(RampTable(rate=9, dt_most=2, pause_ms=0), "RAMP", Program()))
+    /* rate, dt_most, pause_ms */
     const NUVRIK_FLASH NuvrikRampTable RAMP NUVRIK_ROM = {9, 2, 0};
     """
     made = _Made(program, shared)
     inner = made.initializer(table, name)
-    kind = f"NUVRIK_FLASH Nuvrik{type(table).__name__}"
-    return "\n".join([*made.lines, f"const {kind} {name} NUVRIK_ROM = {inner};"])
+    kind = type(table).__name__
+    made.say(kind)
+    return "\n".join([*made.lines, f"const NUVRIK_FLASH Nuvrik{kind} {name} NUVRIK_ROM = {inner};"])
 
 
 class _Made:
@@ -27,6 +29,13 @@ class _Made:
     def __init__(self, program: Program, shared: Container[str]) -> None:
         self._program, self._shared = program, shared
         self.lines: list[str] = []
+
+    def say(self, kind: str) -> None:
+        """What the numbers of a table mean, in their order."""
+        fields = []
+        for field, width in self._program.records[kind].fields.items():
+            fields += [field, "how many"] if width.startswith("list[") else [field]
+        self.lines.append(f"/* {', '.join(fields)} */")
 
     def initializer(self, table: Table, name: str) -> str:
         """The braces of one table, after the lines of all that it leads to."""
@@ -41,6 +50,7 @@ class _Made:
                 yield str(len(value))
             elif isinstance(value, Table):
                 made = self.initializer(value, inner)
+                self.say(width)
                 self.lines.append(f"{self._const(inner)}Nuvrik{width} {inner} NUVRIK_ROM = {made};")
                 yield f"&{inner}"
             else:
@@ -57,7 +67,12 @@ class _Made:
             self.initializer(one, f"{name}_{at}") if isinstance(one, Table) else literal(one, of)
             for at, one in enumerate(values)
         ]
-        self.lines.append(f"{self._const(name)}{c} {name}[] NUVRIK_ROM = {{{', '.join(made)}}};")
+        head = f"{self._const(name)}{c} {name}[] NUVRIK_ROM = {{"
+        if of in RANGES:
+            self.lines.append(f"{head}{', '.join(made)}}};")
+        else:
+            self.say(of)
+            self.lines += [head, *(f"    {one}," for one in made[:-1]), f"    {made[-1]}", "};"]
         return name
 
 

@@ -38,7 +38,7 @@ class Wanted(NamedTuple):
     @property
     def talks(self) -> bool:
         """Whether its machine answers, and has a way to."""
-        if isinstance(self.link.medium, PulsesMedium):
+        if isinstance(self.link.medium, PulsesMedium | InfraredMedium):
             return False
         if self.keyed and self.end == boards.MACHINE:
             return self.answers and any(use.role == boards.EMIT for use in self.timed)
