@@ -14,6 +14,8 @@ import nuvrik
 from nuvrik.budget.stop import stop_bound
 from nuvrik.core.watch import ARMED, FAILSAFE
 from nuvrik.export.boards import CHIPS, HANDSET, PLAIN, PWM, uses_of_outputs, uses_of_sensors
+from nuvrik.export.boards import Chip as BoardChip
+from nuvrik.export.chip_pins import Pins
 from nuvrik.export.emulated import BY_HAND, POWER, TOO_LOW, Emulated, build_emulator
 from nuvrik.export.on_avr import BOOTS_US, built, on_avr
 from nuvrik.export.wanted import Wanted
@@ -188,10 +190,10 @@ def test_a_machine_that_only_listens_drives_and_stops_and_says_nothing(tmp_path:
 CONTROLS = {"left_stick": 14, "right_stick": 15, "arm_button": 4, "stop_button": 5}
 
 
-def with_pins() -> nuvrik.Link:
+def with_pins(pins: dict[str, int] = CONTROLS) -> nuvrik.Link:
     """The tug, its controls on pins: sticks on a converter, buttons to ground."""
     text = starter_text("tug")
-    for name, pin in CONTROLS.items():
+    for name, pin in pins.items():
         low = 'active = "low"\n' if "button" in name else ""
         text = text.replace(f"[controls.{name}]", f"[controls.{name}]\npin = {pin}\n{low}")
     return nuvrik.parse(text)
@@ -234,27 +236,36 @@ def test_a_handset_on_a_chip_sends_what_one_in_python_does(tmp_path: Path) -> No
     assert sent > 24 * 12 and armed and stopped
 
 
-def test_a_handset_with_a_module_tells_raw_readings_to_a_host_that_asks(tmp_path: Path) -> None:
-    link, board = with_pins(), CHIPS["atmega328p"]
-    program = built(Wanted(link, "tug.toml", board.name, packets=True, end=HANDSET), tmp_path)
-    chip = Emulated(build_emulator(tmp_path), program, board)
-    chip.run(BOOTS_US)
+@pytest.mark.parametrize("board", CHIPS.values(), ids=CHIPS)
+def test_a_handset_tells_raw_readings_to_a_host_that_asks(board: BoardChip, tmp_path: Path) -> None:
+    """On its line, where a module has the link; on a second one, where the chip has it."""
+    second = bool(board.second)
+    link = with_pins(
+        {"left_stick": 54, "right_stick": 55, "arm_button": 4, "stop_button": 5} if second else CONTROLS
+    )
+    wanted = Wanted(link, "tug.toml", board.name, packets=not second, end=HANDSET)
+    chip = Emulated(build_emulator(tmp_path), built(wanted, tmp_path), board)
+    if second:
+        assert chip.run(300_000) is False and chip.said(), "its frames are on the first line"
+        chip.use_line(1)
+    chip.run(chip.us + BOOTS_US)
+    places = Pins(board).places
     chip.volts(0, 2500)
-    chip.level("D", 4, False)
-    chip.level("D", 5, True)
-    chip.run(200_000)
+    chip.level(*places[4], False)
+    chip.level(*places[5], True)
+    chip.run(chip.us + 160_000)
     assert chip.said() == []
     chip.send(b"r")
-    chip.run(500_000)
+    chip.run(chip.us + 300_000)
     header, *rows = bytes(byte for _, byte in chip.said()).decode().splitlines()
     assert header == f"t_ms,{','.join(CONTROLS)}" and len(rows) > 12
     times = [int(row.split(",")[0]) for row in rows]
     assert times == sorted(times) and all(abs(int(row.split(",")[1]) - 512) < 4 for row in rows[:-1])
     assert rows[0].endswith(",0,1")
     chip.send(b"x")
-    chip.run(550_000)
+    chip.run(chip.us + 50_000)
     chip.said()
-    chip.run(700_000)
+    chip.run(chip.us + 150_000)
     assert chip.said() == []
 
 

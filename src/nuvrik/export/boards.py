@@ -6,7 +6,7 @@ from typing import NamedTuple
 from nuvrik.budget.clocks import divisors
 from nuvrik.plan.form.backward import AnyItem, DigitalItem, ShaftItem, VectorItem
 from nuvrik.plan.form.controls import ButtonControl, KeyControl
-from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium, SerialMedium
+from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium, RadioMedium, SerialMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, StepperOutput, pin_users, pwm_roles
 from nuvrik.plan.problems import Problem, listing
@@ -28,7 +28,7 @@ class Chip(NamedTuple):
     """One chip as its usual board brings it out. ``pwm``: pin -> timer; ``wide``: its timers of 16 bits,
     those for servos first; ``analog``: its pins that read volts; ``counts``: those that can count edges;
     ``carrier``: the one that can make a carrier; ``taken``: what the board needs for itself; ``first_ram``:
-    where its RAM begins."""
+    where its RAM begins; ``second``: the pins of a second line, which a handset's host has."""
 
     name: str
     clock_hz: int
@@ -41,6 +41,7 @@ class Chip(NamedTuple):
     analog: range
     counts: tuple[int, ...]
     carrier: int
+    second: dict[int, str]
     taken: dict[int, str]
 
     def pin_name(self, pin: int) -> str:
@@ -48,6 +49,7 @@ class Chip(NamedTuple):
         return f"A{pin - self.analog.start}" if pin in self.analog else str(pin)
 
 
+HOSTS = "the host's line"
 LINE = {0: "the serial line", 1: "the serial line"}
 
 ATMEGA328P = Chip(
@@ -62,6 +64,7 @@ ATMEGA328P = Chip(
     analog=range(14, 20),
     counts=tuple(range(2, 20)),
     carrier=3,
+    second={},
     taken=LINE,
 )
 """32 KiB, of which the usual loader keeps half a kilobyte for itself."""
@@ -81,6 +84,7 @@ ATMEGA2560 = Chip(
     analog=range(54, 70),
     counts=(2, 3, 10, 11, 12, 13, 14, 15, 18, 19, 20, 21, 50, 51, 52, 53, *range(62, 70)),
     carrier=9,
+    second={18: HOSTS, 19: HOSTS},
     taken=LINE,
 )
 
@@ -172,6 +176,18 @@ def uses_of_medium(link: Link, end: str) -> list[Use]:
     ]
 
 
+def second_line(link: Link, board: str, end: str) -> bool:
+    """Whether a handset's board keeps a second line for a host: where the link has the first, and controls
+    have pins of which it can tell."""
+    has = board in CHIPS and bool(CHIPS[board].second)
+    wants = (
+        end == HANDSET
+        and isinstance(link.medium, SerialMedium | RadioMedium)
+        and bool(uses_of_controls(link))
+    )
+    return has and wants
+
+
 def reads(item: AnyItem) -> str:
     """How a board reads a sensor, "" where the builder's own code has to."""
     if isinstance(item, DigitalItem):
@@ -197,8 +213,9 @@ def misfits(link: Link, chip: Chip, end: str = MACHINE) -> Iterator[Problem]:
     if end == MACHINE:
         yield from _missing(link)
         outputs = uses_of_outputs(link)
+    taken = chip.taken | (chip.second if second_line(link, chip.name, end) else {})
     for use in (*outputs, *inputs, *timed):
-        yield from _pin(use, chip)
+        yield from _pin(use, chip, taken)
     yield from _timers(link, chip, outputs, timed)
     for use in inputs:
         able = {ANALOG: chip.analog, CONTACT: range(chip.pins)}.get(use.role, chip.counts)
@@ -238,12 +255,12 @@ def _baud(baud: int, chip: Chip) -> Iterator[Problem]:
         yield _problem("medium.baud", f"{baud} cannot be made of {mhz:g} MHz{off}", f"{fit} can")
 
 
-def _pin(use: Use, chip: Chip) -> Iterator[Problem]:
+def _pin(use: Use, chip: Chip, taken: dict[int, str]) -> Iterator[Problem]:
     if use.pin >= chip.pins:
         last = chip.pins - 1
         yield _problem(use.key, f"there is no pin {use.pin} on the {chip.name}", f"it has pins 0 to {last}")
-    elif use.pin in chip.taken:
-        what = f"pin {use.pin} of the {chip.name} is taken by {chip.taken[use.pin]}"
+    elif use.pin in taken:
+        what = f"pin {use.pin} of the {chip.name} is taken by {taken[use.pin]}"
         yield _problem(use.key, what, "choose another")
 
 

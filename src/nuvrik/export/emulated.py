@@ -116,6 +116,10 @@ class Emulated:
         while count := self._library.emulated_changes(self._self, self._room, MOST):
             yield from [Change(one.cycle, one.what, one.value) for one in self._room[:count]]
 
+    def use_line(self, number: int) -> None:
+        """From now on its line is this one, of those that it has."""
+        self._library.emulated_line(self._self, ctypes.c_char(str(number).encode()))
+
     def send(self, data: bytes, byte_cycles: int = 0) -> None:
         """Send bytes to its line; at its own speed, unless it is said how many cycles each takes."""
         self._library.emulated_send(self._self, data, len(data), byte_cycles)

@@ -15,12 +15,12 @@ from nuvrik.export.tables_as_c import as_c
 from nuvrik.export.wanted import Wanted
 from nuvrik.export.wiring import wires
 from nuvrik.plan.form.backward import AnyItem, CallRequest, DemandItem
-from nuvrik.plan.form.media import Packets, PulsesMedium
+from nuvrik.plan.form.media import Packets
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput
 from nuvrik.plan.tables.ends import build_tags
 from nuvrik.plan.tables.sizes import BYTES
-from nuvrik.ports.open import baud_of
+from nuvrik.ports.open import OTHER_BAUD, baud_of
 from nuvrik.version import VERSION_WORDS
 
 TEMPLATES = C / "templates"
@@ -33,8 +33,8 @@ damages whatsoever that come of its use."""
 """What every written file says of itself (0BSD): it is the builder's own."""
 
 AVR_PARTS = (
-    *("board_avr.h", "board_avr.c", "board_avr_servos.c", "board_avr_steppers.c", "board_avr_inputs.c"),
-    *("board_avr_changes.c", "board_avr_edges.c", "board_avr_emit.c"),
+    *("board_avr.h", "board_avr_line.h", "board_avr.c", "board_avr_servos.c", "board_avr_steppers.c"),
+    *("board_avr_inputs.c", "board_avr_changes.c", "board_avr_edges.c", "board_avr_emit.c"),
 )
 
 GLUE = {
@@ -187,7 +187,10 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         "NUVRIK_PROGRAM": f'"nuvrik_{wanted.end}"',
         "NUVRIK_INPUTS_COUNT": len(wanted.read),
         "NUVRIK_KNOBS": sum(use.key.endswith(".pin_b") for use in wanted.inputs),
-        "NUVRIK_TELLS_RAW": int(wanted.glue == boards.HANDSET and _has_host(wanted) and bool(wanted.read)),
+        "NUVRIK_TELLS_RAW": int(wanted.tells_raw),
+        "NUVRIK_LINE_IS_HOSTS": int(not wanted.on_the_line),
+        "NUVRIK_HOST_LINE": int(wanted.host_line),
+        "NUVRIK_HOST_BAUD": OTHER_BAUD,
         "NUVRIK_TIMEOUT_MS": link.failsafe.timeout_ms,
         "NUVRIK_LINK_BAUD": baud_of(link),
         "NUVRIK_PERIOD_MS": link.period_ms,
@@ -210,11 +213,6 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
     if chip is not None:
         told["BOARD_SERVO_TIMER"] = boards.servo_timer(chip, uses) if many(boards.PULSE) else 0
     return told
-
-
-def _has_host(wanted: Wanted) -> bool:
-    """Whether the line is free for a host, because the link goes another way."""
-    return wanted.packets or wanted.keyed or isinstance(wanted.link.medium, PulsesMedium)
 
 
 def _hooks(link: Link) -> str:

@@ -36,6 +36,23 @@ class Wanted(NamedTuple):
         return isinstance(self.link.medium, OnOffMedium) and self.end in timed and not self.packets
 
     @property
+    def on_the_line(self) -> bool:
+        """Whether the link itself goes over the board's serial line, or is a listener's text."""
+        timed = self.keyed or isinstance(self.link.medium, PulsesMedium | InfraredMedium)
+        return self.end == boards.LISTENER or not (self.packets or timed)
+
+    @property
+    def host_line(self) -> bool:
+        """Whether a host has a line of its own beside the link's."""
+        return self.on_the_line and boards.second_line(self.link, self.board, self.end)
+
+    @property
+    def tells_raw(self) -> bool:
+        """Whether a handset tells raw readings to a host that asks."""
+        has_host = self.host_line or not self.on_the_line
+        return self.glue == boards.HANDSET and has_host and bool(self.read)
+
+    @property
     def talks(self) -> bool:
         """Whether its machine answers, and has a way to."""
         if isinstance(self.link.medium, PulsesMedium | InfraredMedium):

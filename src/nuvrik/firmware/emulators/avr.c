@@ -76,15 +76,19 @@ static void say_nothing(avr_t *avr, const int level, const char *format, va_list
     (void)words;
 }
 
-/* The line of a chip: where it is, and that it prints nothing of its own. */
-static void find_line(Emulated *self)
+/* From now on a chip's line is this one: where it is, and that it prints nothing of its own. */
+void emulated_line(Emulated *self, char name)
 {
     uint32_t flags = 0;
-    avr_ioctl(self->avr, AVR_IOCTL_UART_SET_FLAGS('0'), &flags);
-    self->into = avr_io_getirq(self->avr, AVR_IOCTL_UART_GETIRQ('0'), UART_IRQ_INPUT);
-    avr_irq_register_notify(avr_io_getirq(self->avr, AVR_IOCTL_UART_GETIRQ('0'), UART_IRQ_OUTPUT), hear, self);
+    avr_ioctl(self->avr, AVR_IOCTL_UART_SET_FLAGS(name), &flags);
+    if (self->uart != NULL) {
+        char before = self->uart->name;
+        avr_irq_unregister_notify(avr_io_getirq(self->avr, AVR_IOCTL_UART_GETIRQ(before), UART_IRQ_OUTPUT), hear, self);
+    }
+    self->into = avr_io_getirq(self->avr, AVR_IOCTL_UART_GETIRQ(name), UART_IRQ_INPUT);
+    avr_irq_register_notify(avr_io_getirq(self->avr, AVR_IOCTL_UART_GETIRQ(name), UART_IRQ_OUTPUT), hear, self);
     for (avr_io_t *one = self->avr->io_port; one != NULL; one = one->next) {
-        if (strcmp(one->kind, "uart") == 0 && ((avr_uart_t *)one)->name == '0') {
+        if (strcmp(one->kind, "uart") == 0 && ((avr_uart_t *)one)->name == name) {
             self->uart = (avr_uart_t *)one;
         }
     }
@@ -116,7 +120,7 @@ Emulated *emulated_open(const char *path, const char *chip, uint32_t hz)
     self->avr->run_cycle_limit = 1;
     self->avr->run_cycle_count = 1;
     self->deepest = self->avr->ramend;
-    find_line(self);
+    emulated_line(self, '0');
     return self;
 }
 

@@ -190,75 +190,51 @@ uint32_t board_now_ms(void)
     return now;
 }
 
-/* ---- the line ---- */
+/* ---- lines ---- */
 
-#define RING 64U
+#define LINE 0
+#define LINE_BAUD NUVRIK_LINK_BAUD
+#define LINE_RX_VECT BOARD_RX_VECT
+#define LINE_UDRE_VECT BOARD_UDRE_VECT
+#include "board_avr_line.h"
 
-/* The divisor that comes nearest, with 8 samples a bit; export has looked whether it is near enough. */
-#define DIVISOR ((F_CPU + 4UL * NUVRIK_LINK_BAUD) / (8UL * NUVRIK_LINK_BAUD) - 1UL)
+#if NUVRIK_HOST_LINE
+#define LINE 1
+#define LINE_BAUD NUVRIK_HOST_BAUD
+#define LINE_RX_VECT USART1_RX_vect
+#define LINE_UDRE_VECT USART1_UDRE_vect
+#include "board_avr_line.h"
+#endif
 
-static volatile uint8_t arrived[RING];
-static volatile uint8_t arrived_in;
-static uint8_t arrived_out;
-static const uint8_t *volatile send_next;
-static const uint8_t *volatile send_end;
-
-ISR(BOARD_RX_VECT)
-{
-    uint8_t next = (uint8_t)((arrived_in + 1U) & (RING - 1U));
-    uint8_t byte = UDR0;
-    /* What does not fit is lost, and with it the frame that it was part of: its check will not be right. */
-    if (next != arrived_out) {
-        arrived[arrived_in] = byte;
-        arrived_in = next;
-    }
-}
-
-ISR(BOARD_UDRE_VECT)
-{
-    const uint8_t *next = send_next;
-    UDR0 = *next++;
-    send_next = next;
-    if (next == send_end) {
-        UCSR0B &= (uint8_t)~(1U << UDRIE0);
-    }
-}
-
-/* Where the link goes in packets, the line is the host's. */
-#define OUR_LINE (NUVRIK_PACKETS ? BOARD_HOST : BOARD_LINK)
+/* Where the link goes another way, the first line is the host's. */
+#define OUR_LINE (NUVRIK_LINE_IS_HOSTS ? BOARD_HOST : BOARD_LINK)
 
 int16_t board_take(uint8_t line)
 {
-    if (line != OUR_LINE || arrived_out == arrived_in) {
-        return -1;
+#if NUVRIK_HOST_LINE
+    if (line == BOARD_HOST) {
+        return line1_take();
     }
-    uint8_t byte = arrived[arrived_out];
-    arrived_out = (uint8_t)((arrived_out + 1U) & (RING - 1U));
-    return byte;
+#endif
+    return line == OUR_LINE ? line0_take() : (int16_t)-1;
 }
 
-static bool send_on_line(const uint8_t *bytes, uint16_t count)
+static bool send_on_line(uint8_t line, const uint8_t *bytes, uint16_t count)
 {
-    /* The interrupt that sends is on for as long as there is something to send. */
-    if (UCSR0B & (1U << UDRIE0)) {
-        return false;
+#if NUVRIK_HOST_LINE
+    if (line == BOARD_HOST) {
+        return line1_give(bytes, count);
     }
-    if (count != 0) {
-        send_next = bytes;
-        send_end = bytes + count;
-        /* Every byte stands in memory before the interrupt may look. */
-        __asm__ volatile("" ::: "memory");
-        UCSR0B |= (uint8_t)(1U << UDRIE0);
-    }
-    return true;
+#endif
+    return line == OUR_LINE && line0_give(bytes, count);
 }
 
-static void begin_line(void)
+static void begin_lines(void)
 {
-    UBRR0 = (uint16_t)DIVISOR;
-    UCSR0A = (uint8_t)(1U << U2X0);
-    UCSR0C = (uint8_t)((1U << UCSZ01) | (1U << UCSZ00));
-    UCSR0B = (uint8_t)((1U << RXEN0) | (1U << TXEN0) | (1U << RXCIE0));
+    line0_begin();
+#if NUVRIK_HOST_LINE
+    line1_begin();
+#endif
 }
 
 #if NUVRIK_PACKETS
@@ -273,7 +249,7 @@ uint8_t board_packet(uint8_t *into)
 bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
 {
     if (line != BOARD_LINK) {
-        return send_on_line(bytes, count);
+        return send_on_line(line, bytes, count);
     }
     return count == 0 || radio_send(bytes, (uint8_t)count);
 }
@@ -288,7 +264,7 @@ uint8_t board_packet(uint8_t *into)
 
 bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
 {
-    return line == OUR_LINE && send_on_line(bytes, count);
+    return send_on_line(line, bytes, count);
 }
 
 #endif
@@ -329,7 +305,7 @@ void board_begin(void)
 #if NUVRIK_STEP_PINS
     board_steppers_begin();
 #endif
-    begin_line();
+    begin_lines();
 #if NUVRIK_PACKETS
     radio_begin();
 #endif
