@@ -7,7 +7,7 @@ from itertools import pairwise
 from pathlib import Path
 
 import pytest
-from chips import Chip, needs_a_chip
+from chips import BYTE_AT_115200_US, Chip, needs_a_chip
 from test_pulses import TRAIN_TEXT
 from test_traces import SEED
 
@@ -182,6 +182,8 @@ def test_a_hand_on_one_chip_moves_a_motor_on_another_and_stops_it(make, tmp_path
         assert wire.state() == FAILSAFE
         assert (wire.machine.off_at_us() - last_us) / 1000 <= stop_bound(link).worst_ms
     assert wire.machine.wrong == [] and wire.edges > 100
+    for chip in (wire.hand, wire.machine.emulated):
+        assert chip.measured.off * 1e6 / BOARD.clock_hz < BYTE_AT_115200_US
 
 
 def test_a_listener_tells_what_a_remote_sends(tmp_path: Path) -> None:
