@@ -3,6 +3,7 @@ what does not fit is said before anything is written."""
 
 import json
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -218,6 +219,16 @@ def test_what_does_not_fit_is_said_and_nothing_is_written(
     said = nuvrik_command("export", file, "--board", board, "--out", tmp_path / "fw", code=1)
     said = " ".join(said.split())
     assert f"{where}: " in said and what in said and not (tmp_path / "fw").exists()
+
+
+def test_a_driver_of_ones_own_needs_no_pins_of_the_medium(tmp_path: Path) -> None:
+    text = re.sub(
+        r"\[medium\].*?\n\[", '[medium]\nkind = "on_off_keyed"\n\n[', starter_text("tug"), flags=re.DOTALL
+    )
+    file = write(tmp_path, "keyed.toml", text.replace("rate_hz = 50", "rate_hz = 10"))
+    words = ("export", file, "--board", "atmega2560", "--out", tmp_path / "fw")
+    assert "medium.pins.machine_in: is not there" in " ".join(nuvrik_command(*words, code=1).split())
+    assert "radio.c: yours" in nuvrik_command(*words, "--packets")
 
 
 def test_options_that_make_no_sense_are_said(tug: Path, tmp_path: Path) -> None:

@@ -63,7 +63,7 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
         options.packets = True
     if options.one_way:
         _one_way(link, options.end)
-    problems = _misfits(link, options.board, options.end)
+    problems = _misfits(link, options)
     if problems:
         return _does_not_fit(link, options.board, problems)
     what = {"to": options.to, "end": options.end, "board": options.board, "packets": options.packets}
@@ -133,16 +133,19 @@ def _one_way(link: Link, end: str) -> None:
         raise Trouble(f"--one-way: {link.name} has {has}, and there would be no way back")
 
 
-def _misfits(link: Link, board: str, end: str) -> list[Problem]:
+def _misfits(link: Link, options: Options) -> list[Problem]:
     from nuvrik.export.boards import BRIDGE, CHIPS, LISTENER, misfits
 
+    board, end = options.board, options.end
     if end == LISTENER and not isinstance(link.medium, InfraredMedium):
         raise Trouble(f"--end listener: {link.name} is no remote control's link; it has nothing to listen to")
     if end == BRIDGE and isinstance(link.medium, InfraredMedium):
         raise Trouble(f"{link.name} is a remote control's link; a bridge hands packets on")
     if end == BRIDGE and not (isinstance(link.medium, Packets) and link.frame.sealed):
         raise Trouble(f"{link.name} needs no bridge: its frames are no packets of a module")
-    return list(misfits(link, CHIPS[board], end)) if board in CHIPS else []
+    if board not in CHIPS:
+        return []
+    return list(misfits(link, CHIPS[board], end, packets=options.packets))
 
 
 def _made(link: Link, file: str, what: dict[str, Any]) -> Any:

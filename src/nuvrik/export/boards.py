@@ -203,17 +203,20 @@ def servo_timer(chip: Chip, uses: list[Use]) -> int:
     return next((timer for timer in chip.wide if timer not in busy), 0)
 
 
-def misfits(link: Link, chip: Chip, end: str = MACHINE) -> Iterator[Problem]:
-    """Everything for which an end of a link does not fit on a chip, with the key and what would fit."""
+def misfits(link: Link, chip: Chip, end: str = MACHINE, *, packets: bool = False) -> Iterator[Problem]:
+    """Everything for which an end of a link does not fit on a chip, with the key and what would fit.
+    ``packets``: the builder's own driver carries the link."""
     if isinstance(link.medium, SerialMedium):
         yield from _baud(link.medium.baud, chip)
-    timed = uses_of_medium(link, end)
-    yield from _timed(link, chip, end, timed)
+    timed = [] if packets else uses_of_medium(link, end)
+    if not packets:
+        yield from _timed(link, chip, end, timed)
     outputs, inputs = [], uses_of_inputs(link, end)
     if end == MACHINE:
         yield from _missing(link)
         outputs = uses_of_outputs(link)
-    taken = chip.taken | (chip.second if second_line(link, chip.name, end) else {})
+    second = not packets and second_line(link, chip.name, end)
+    taken = chip.taken | (chip.second if second else {})
     for use in (*outputs, *inputs, *timed):
         yield from _pin(use, chip, taken)
     yield from _timers(link, chip, outputs, timed)
