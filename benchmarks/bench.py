@@ -27,6 +27,7 @@ from pace import (
     ROUNDS,
     a_press,
     bare,
+    met,
     paired,
     some_values,
 )
@@ -382,30 +383,6 @@ def help_start() -> dict[str, float]:
     return {"extra_ms": statistics.median(extra), "ratio": statistics.median(ratios), "most": MOST_HELP}
 
 
-LIMITS = (
-    ("sure", "sure_most"),
-    ("lost_share", "lost_most"),
-    ("off_by", "most_off"),
-)
-
-
-def met(figure: dict[str, float]) -> bool:
-    """Whether a figure reaches its target."""
-    if figure.get("failed") or figure.get("lamp_codes"):
-        return False
-    if figure.get("recognised", 1.0) < figure.get("least_recognised", 0.0):
-        return False
-    if "most_short_ms" in figure:
-        return 0 <= figure["short_of_it_ms"] <= figure["most_short_ms"]
-    pairs = [(name, f"{name}_most") for name in figure if f"{name}_most" in figure]
-    if pairs:
-        return all(figure[name] <= figure[most] for name, most in pairs)
-    for value, most in LIMITS:
-        if most in figure:
-            return figure[value] <= figure[most]
-    return figure["ratio"] <= figure["most"]
-
-
 FIGURES = (
     stream_decode,
     encode,
@@ -426,15 +403,20 @@ FIGURES = (
 )
 
 
-def main() -> int:
+def main(names: list[str]) -> int:
+    """All figures; or those that are named, the others left as they were measured last."""
+    out = Path(__file__).with_name("latest.json")
     results: dict[str, dict[str, float | bool]] = {}
+    if names:
+        results = json.loads(out.read_text())["figures"]
     for figure_of in FIGURES:
         name = figure_of.__name__
+        if names and name not in names:
+            continue
         print(f"{name}: {figure_of.__doc__}", flush=True)
         figure = figure_of()
         results[name] = {**{k: round(v, 4) for k, v in figure.items()}, "met": met(figure)}
         print("   " + ", ".join(f"{key} {value}" for key, value in results[name].items()))
-    out = Path(__file__).with_name("latest.json")
     machine = {
         "python": platform.python_version(),
         "system": platform.system(),
@@ -446,4 +428,4 @@ def main() -> int:
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    sys.exit(main(sys.argv[1:]))

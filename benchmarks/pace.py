@@ -78,3 +78,27 @@ def a_press(rng: random.Random) -> tuple[tuple[str, int, int], list[int]]:
     address, command = rng.randrange(1 << form.address_bits), rng.randrange(1 << form.command_bits)
     address ^= name == "nec_extended" and address >> 8 == ~address & 0xFF
     return (name, address, command), press(name, address, command, rng.randrange(5), rng.randrange(2))
+
+
+LIMITS = (
+    ("sure", "sure_most"),
+    ("lost_share", "lost_most"),
+    ("off_by", "most_off"),
+)
+
+
+def met(figure: dict[str, float]) -> bool:
+    """Whether a figure reaches its target."""
+    if figure.get("failed") or figure.get("lamp_codes"):
+        return False
+    if figure.get("recognised", 1.0) < figure.get("least_recognised", 0.0):
+        return False
+    if "most_short_ms" in figure:
+        return 0 <= figure["short_of_it_ms"] <= figure["most_short_ms"]
+    pairs = [(name, f"{name}_most") for name in figure if f"{name}_most" in figure]
+    if pairs:
+        return all(figure[name] <= figure[most] for name, most in pairs)
+    for value, most in LIMITS:
+        if most in figure:
+            return figure[value] <= figure[most]
+    return figure["ratio"] <= figure["most"]

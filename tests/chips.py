@@ -6,8 +6,10 @@ import os
 import pty
 import shutil
 import sys
+import tempfile
 import time
 import tty
+from functools import cache
 from itertools import groupby
 from operator import attrgetter
 from pathlib import Path
@@ -31,6 +33,15 @@ needs_a_chip = pytest.mark.skipif(
 BYTE_AT_115200_US = 10 / 115_200 * 1e6
 
 
+KEPT = tempfile.TemporaryDirectory()
+
+
+@cache
+def emulator() -> Path:
+    """The emulator as a library, built once in a process, and gone with it."""
+    return build_emulator(Path(KEPT.name))
+
+
 def chip_with(
     link: nuvrik.Link,
     folder: Path,
@@ -43,7 +54,7 @@ def chip_with(
     chip = boards.CHIPS[board]
     folder.mkdir(exist_ok=True)
     program = built(Wanted(link, "link.toml", board, answers=answers), folder, main)
-    return Chip(link, Emulated(build_emulator(folder), program, chip), answers=answers)
+    return Chip(link, Emulated(emulator(), program, chip), answers=answers)
 
 
 class Chip:

@@ -5,20 +5,20 @@ import csv
 import re
 import shutil
 import signal
+import socket
 import subprocess
 import sys
 import time
 from pathlib import Path
 
 import pytest
-from chips import needs_a_chip
+from chips import emulator, needs_a_chip
 from links import write
 from terminals import Cable, cable, ended, start
 from test_chip import full_ahead
 
 import nuvrik
 from nuvrik.budget.stop import stop_bound
-from nuvrik.export.emulated import build_emulator
 from nuvrik.export.on_arm import COMPILER, EMULATOR
 from nuvrik.export.on_avr import built
 from nuvrik.export.wanted import Wanted
@@ -36,7 +36,7 @@ class Board:
 
     def __init__(self, link_file: Path, folder: Path) -> None:
         program = built(Wanted(nuvrik.load(link_file), link_file.name, "atmega328p"), folder)
-        words = [sys.executable, str(STAND_IN), str(program), str(build_emulator(folder)), str(link_file)]
+        words = [sys.executable, str(STAND_IN), str(program), str(emulator()), str(link_file)]
         self._process = subprocess.Popen(words, stdout=subprocess.PIPE, text=True)
         self.port = self._said()
 
@@ -160,14 +160,21 @@ def test_a_handset_in_c_that_is_asked_to_leave_does(tug: Path, tmp_path: Path) -
 
 
 class Cortex:
-    """Firmware on an emulated Cortex-M3, its line on a pseudo-terminal, its pins in its memory."""
+    """Firmware on an emulated Cortex-M3, its line behind a socket, its pins in its memory."""
 
     def __init__(self, program: Path) -> None:
-        words = [EMULATOR, "-M", "mps2-an385", "-display", "none", "-serial", "pty", "-monitor", "stdio"]
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            place = f"127.0.0.1:{free.getsockname()[1]}"
+        self.port = f"socket://{place}"
+        words = [EMULATOR, "-M", "mps2-an385", "-display", "none", "-monitor", "stdio"]
+        words += ["-serial", f"tcp:{place},server=on,wait=off"]
+        # Its clock goes by what it has executed: where the computer stands still its watchdog does too.
+        words += ["-icount", "shift=auto"]
         self._process = subprocess.Popen(
             [*words, "-kernel", str(program)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
         )
-        self.port = self._said(r"redirected to (\S+)")
+        self._said("(monitor)")
         names = subprocess.run(["nm", str(program)], check=True, capture_output=True, text=True).stdout
         found = re.search(r"(\w+) \w board_pins$", names, re.MULTILINE)
         assert found is not None

@@ -5,7 +5,7 @@ from itertools import pairwise
 from pathlib import Path
 
 import pytest
-from chips import BYTE_AT_115200_US, chip_with, needs_a_chip
+from chips import BYTE_AT_115200_US, chip_with, emulator, needs_a_chip
 from links import write
 from test_traces import SEED
 from typed import nuvrik_command
@@ -16,7 +16,7 @@ from nuvrik.core.watch import ARMED, FAILSAFE
 from nuvrik.export.boards import CHIPS, HANDSET, PLAIN, PWM, uses_of_outputs, uses_of_sensors
 from nuvrik.export.boards import Chip as BoardChip
 from nuvrik.export.chip_pins import Pins
-from nuvrik.export.emulated import BY_HAND, POWER, TOO_LOW, Emulated, build_emulator
+from nuvrik.export.emulated import BY_HAND, POWER, TOO_LOW, Emulated
 from nuvrik.export.on_avr import BOOTS_US, built, on_avr
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_text
@@ -201,9 +201,7 @@ def with_pins(pins: dict[str, int] = CONTROLS) -> nuvrik.Link:
 
 def test_a_handset_on_a_chip_sends_what_one_in_python_does(tmp_path: Path) -> None:
     link, rng, board = with_pins(), random.Random(SEED), CHIPS["atmega328p"]
-    chip = Emulated(
-        build_emulator(tmp_path), built(Wanted(link, "tug.toml", board.name, end=HANDSET), tmp_path), board
-    )
+    chip = Emulated(emulator(), built(Wanted(link, "tug.toml", board.name, end=HANDSET), tmp_path), board)
     machine, ours = nuvrik.Machine(link, stream=True), nuvrik.Handset(link, stream=True)
     sticks = {"left_stick": 508, "right_stick": 515}
     buttons = {"arm_button": False, "stop_button": False}
@@ -244,7 +242,7 @@ def test_a_handset_tells_raw_readings_to_a_host_that_asks(board: BoardChip, tmp_
         {"left_stick": 54, "right_stick": 55, "arm_button": 4, "stop_button": 5} if second else CONTROLS
     )
     wanted = Wanted(link, "tug.toml", board.name, packets=not second, end=HANDSET)
-    chip = Emulated(build_emulator(tmp_path), built(wanted, tmp_path), board)
+    chip = Emulated(emulator(), built(wanted, tmp_path), board)
     if second:
         assert chip.run(300_000) is False and chip.said(), "its frames are on the first line"
         chip.use_line(1)

@@ -7,7 +7,7 @@ from itertools import pairwise
 from pathlib import Path
 
 import pytest
-from chips import BYTE_AT_115200_US, Chip, needs_a_chip
+from chips import BYTE_AT_115200_US, Chip, emulator, needs_a_chip
 from test_pulses import TRAIN_TEXT
 from test_traces import SEED
 
@@ -17,7 +17,7 @@ from nuvrik.core.levels import FULL
 from nuvrik.core.watch import ARMED, FAILSAFE
 from nuvrik.export.boards import CHIPS, HANDSET, LISTENER, MACHINE, misfits, uses_of_inputs, uses_of_medium
 from nuvrik.export.chip_pins import Pins
-from nuvrik.export.emulated import Emulated, build_emulator
+from nuvrik.export.emulated import Emulated
 from nuvrik.export.on_avr import built
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_text
@@ -81,7 +81,7 @@ class OneWire:
 
     def __init__(self, link: nuvrik.Link, folder: Path) -> None:
         self.link = link
-        library = build_emulator(folder)
+        library = emulator()
         chips = []
         for end in (HANDSET, MACHINE):
             assert [*misfits(link, BOARD, end)] == []
@@ -189,9 +189,7 @@ def test_a_hand_on_one_chip_moves_a_motor_on_another_and_stops_it(make, tmp_path
 def test_a_listener_tells_what_a_remote_sends(tmp_path: Path) -> None:
     """Presses of three codes, worn as a receiver wears them, come back from its text as what they were."""
     link, rng = curtain(), random.Random(SEED)
-    chip = Emulated(
-        build_emulator(tmp_path), built(Wanted(link, "x.toml", BOARD.name, end=LISTENER), tmp_path), BOARD
-    )
+    chip = Emulated(emulator(), built(Wanted(link, "x.toml", BOARD.name, end=LISTENER), tmp_path), BOARD)
     place = Pins(BOARD).places[2]
     chip.level(*place, True)
     chip.run(100_000)

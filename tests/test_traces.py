@@ -31,8 +31,8 @@ from nuvrik.wire.styles.train import in_bytes
 SEED = int(os.environ["NUVRIK_SEED"])
 """Another one in each run (``conftest``), so that in time many lives are lived."""
 
-STEPS = 5000 if THOROUGH else 600
-LINKS = 7 if THOROUGH else 1
+STEPS = 3000 if THOROUGH else 600
+LINKS = 5 if THOROUGH else 1
 SANITIZED = ("-fsanitize=address,undefined", "-fno-sanitize-recover=all", "-g")
 
 
@@ -68,11 +68,11 @@ def test_a_life_in_c_is_the_same(link: nuvrik.Link, by_gcc: Native) -> None:
 
 @pytest.mark.slow
 @pytest.mark.skipif(not shutil.which("gcc"), reason="a C compiler: make toolchain")
-@pytest.mark.parametrize("at", range(12 if THOROUGH else 4))
+@pytest.mark.parametrize("at", range(8 if THOROUGH else 4))
 def test_so_is_one_with_no_more_in_it_than_the_link_uses(at: int, tmp_path: Path) -> None:
     """Other links in each run: nothing that a link needs is left out, no room is too small, and what the
     compiler is told of its tables is so."""
-    name, link = random.Random(SEED).sample(LIVED, 12)[at]
+    name, link = random.Random(SEED).sample(LIVED, 8)[at]
     life, library = Life(link, SEED + 3), tmp_path / "core.so"
     has = defines(life.table, Program())
     for file, text in link_files(Wanted(link, "", "blank", not life.stream), life.table).items():

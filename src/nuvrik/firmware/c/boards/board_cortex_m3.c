@@ -2,7 +2,7 @@
    for whoever watches them to read. Nothing hangs on it, so it is there to be driven and looked at:
 
        make
-       make run          # its line is a pseudo-terminal, whose name the emulator says */
+       make run          # its line is the port socket://127.0.0.1:4711 */
 #include "nuvrik_board.h"
 #include "nuvrik_core.h"
 
