@@ -159,8 +159,10 @@ static int32_t latched(uint8_t pin)
         return BOARD_UNREAD;
     }
     Watched *one = &watched[i];
-    BOARD_UNDISTURBED(given = one->high; if (one->passed && given == one->was) { given = !given; }
-                      one->passed = false; one->was = one->high);
+    /* A level that has only just come may be a spark: it is believed once it has lasted, at the next look. */
+    BOARD_UNDISTURBED(bool fresh = one->high != one->was && (uint16_t)(board_counts() - one->since) < LASTS;
+                      given = fresh ? one->was : one->high; if (one->passed && given == one->was) { given = !given; }
+                      one->passed = false; if (!fresh) { one->was = one->high; });
     return given ? 1 : 0;
 }
 
