@@ -32,7 +32,7 @@ from nuvrik.plan.tables import made, ramp_table, watch_table
 
 pytestmark = pytest.mark.skipif(not shutil.which("gcc"), reason="a C compiler: make toolchain")
 
-STEPS = 8_000 if THOROUGH else 2_000
+STEPS = 5_000 if THOROUGH else 2_000
 EDGES = (0, 1, 2, 399, 400, 401, 1000, 32767, 32768, TIMER_MAX - 1, TIMER_MAX)
 TEXTS = {name: (CORE / f"{name}.py").read_text("utf-8") for name in MODULES}
 
