@@ -7,7 +7,6 @@ them, and lines of comma-separated text converted with the C library. Wants the 
 toolchain`."""
 
 import json
-import re
 import shutil
 import statistics
 import subprocess
@@ -17,6 +16,10 @@ from binascii import crc_hqx
 from collections.abc import Callable
 from itertools import pairwise
 from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parents[1] / "tools"))
+
+from core_size import with_board, without_board
 
 import nuvrik
 from nuvrik.core.watch import ARMED
@@ -28,7 +31,6 @@ from nuvrik.plan.starters import starter_text
 from nuvrik.recordings.pilot import practice
 from nuvrik.wire.cobs import stuff
 
-ROOT = Path(__file__).parents[1]
 BY_HAND = Path(__file__).parent / "by_hand"
 
 GPIOR0 = 0x3E
@@ -57,12 +59,7 @@ int main(void)
 {
     nuvrik_begin();
     cli();
-    GPIOR0 = 1;
-    for (uint16_t i = 0; i < sizeof GIVEN; i++) {
-        nuvrik_machine_end_take(&nuvrik_end, GIVEN[i]);
-        GPIOR0 = (uint8_t)(4U + (i & 1U));
-    }
-    GPIOR0 = 2;
+    FOR_EACH_GIVEN(nuvrik_machine_end_take(&nuvrik_end, byte));
     for (;;) {
         board_alive();
     }
@@ -97,10 +94,44 @@ int main(void)
 """
 
 
+def driven(
+    board: Emulated, link: nuvrik.Link, seed: int, lasts_ms: int, at: Callable[[int], None] = lambda _: None
+) -> nuvrik.Handset:
+    """A pilot drives a board for so long, from power-up on; ``at`` is called with each time in milliseconds.
+    Gives the handset."""
+    board.run(BOOTS_US)
+    handset, recording = nuvrik.Handset(link, stream=True), practice(link, seed, lasts_ms + 1000)
+    for ms in range(0, lasts_ms, 2):
+        recording.play_into(handset, ms, ms)
+        wire = handset.send(ms)
+        board.run(BOOTS_US + 1000 * ms)
+        if wire:
+            board.send(wire)
+        at(ms)
+        answer = bytes(byte for _, byte in board.said())
+        if answer:
+            handset.feed(answer, ms)
+    return handset
+
+
+GIVEN = """#include <stdint.h>
+static uint8_t GIVEN[] = {%s};
+/* Does something with each of them, and marks where each begins and ends. */
+#define FOR_EACH_GIVEN(does)                             \\
+    do {                                                 \\
+        GPIOR0 = 1;                                      \\
+        for (uint16_t i = 0; i < sizeof GIVEN; i++) {    \\
+            uint8_t byte = GIVEN[i];                     \\
+            does;                                        \\
+            GPIOR0 = (uint8_t)(4U + (i & 1U));           \\
+        }                                                \\
+    } while (0)
+"""
+
+
 def given(frames: list[bytes]) -> str:
     """Frames as a list in C, in RAM as what a line has received is."""
-    numbers = ",".join(str(byte) for byte in b"".join(frames))
-    return f"#include <stdint.h>\nstatic uint8_t GIVEN[] = {{{numbers}}};\n"
+    return GIVEN % ",".join(str(byte) for byte in b"".join(frames))
 
 
 def each_byte(program: Path, folder: Path) -> list[int]:
@@ -162,76 +193,65 @@ def cycles_a_byte() -> dict[str, float]:
     return figure | {"ratio": ratio, "most": MOST["cycles_a_byte"]}
 
 
+def idle_rate(link: nuvrik.Link, folder: Path, *, bare: bool, every_ms: int) -> float:
+    """Turns a microsecond of an idle loop, from two seconds on, when the pilot has armed."""
+    chip, said = CHIPS["atmega2560"], f"#define BARE {int(bare)}\n#define EVERY_MS {every_ms}U\n"
+    board = Emulated(
+        build_emulator(folder), built(Wanted(link, "m.toml", chip.name), folder, said + IDLES), chip
+    )
+    board.look_every(10_000)
+    idle, seen = board.symbol("idle"), []
+
+    def count() -> int:
+        return int.from_bytes(board.memory[idle : idle + 4], "little")
+
+    def look(ms: int) -> None:
+        if ms == 2000:
+            seen.append((count(), board.us))
+
+    handset = driven(board, link, 3, 6000, look)
+    if not bare:
+        end = end_in(board, link)
+        assert end.machine.watch.state == ARMED and end.refused == 0
+        assert handset.telemetry["battery"].value is not None
+    (first, first_us) = seen[0]
+    return (count() - first) / (board.us - first_us)
+
+
 def share_of_the_chip() -> dict[str, float]:
     """How much of a 16 MHz chip marram takes with 50 frames a second in, telemetry out, and 50 ticks a
     second, where its loop turns every two milliseconds, or every one: what is missing of the turns of an
     idle loop."""
-    link, chip = nuvrik.parse(starter_text("marram")), CHIPS["atmega2560"]
-    rates = {}
-    for bare, every_ms in ((1, 2), (0, 2), (1, 1), (0, 1)):
-        with tempfile.TemporaryDirectory() as name:
-            folder, said = Path(name), f"#define BARE {bare}\n#define EVERY_MS {every_ms}U\n"
-            program = built(Wanted(link, "marram.toml", chip.name), folder, said + IDLES)
-            board = Emulated(build_emulator(folder), program, chip)
-            board.look_every(10_000)
-            board.run(BOOTS_US)
-            idle = board.symbol("idle")
-            handset, recording = nuvrik.Handset(link, stream=True), practice(link, 3, 7000)
-            seen = [0, 0.0]
-            for ms in range(0, 6000, 2):
-                recording.play_into(handset, ms, ms)
-                wire = handset.send(ms)
-                board.run(BOOTS_US + 1000 * ms)
-                if wire and not bare:
-                    board.send(wire)
-                if ms == 2000:
-                    seen = [int.from_bytes(board.memory[idle : idle + 4], "little"), board.us]
-                answer = bytes(byte for _, byte in board.said())
-                if answer:
-                    handset.feed(answer, ms)
-            count = int.from_bytes(board.memory[idle : idle + 4], "little") - seen[0]
-            rates[bare, every_ms] = count / (board.us - seen[1])
-            if not bare:
-                end = end_in(board, link)
-                assert end.machine.watch.state == ARMED and end.refused == 0
-                assert handset.telemetry["battery"].value is not None
-    return {
-        "share": 1 - rates[0, 2] / rates[1, 2],
-        "share_most": MOST["share"],
-        "share_where_it_turns_every_ms": 1 - rates[0, 1] / rates[1, 1],
-    }
+    link, shares = nuvrik.parse(starter_text("marram")), []
+    for every_ms in (2, 1):
+        rates = []
+        for bare in (True, False):
+            with tempfile.TemporaryDirectory() as folder:
+                rates.append(idle_rate(link, Path(folder), bare=bare, every_ms=every_ms))
+        shares.append(1 - rates[1] / rates[0])
+    return {"share": shares[0], "share_most": MOST["share"], "share_where_it_turns_every_ms": shares[1]}
 
 
 def memory() -> dict[str, float]:
     """Bytes of flash and RAM: the tug one-way without a board; marram whole on an ATmega2560, its stack as
     deep as it gets in ten seconds of driving."""
-    words = [sys.executable, str(ROOT / "tools" / "core_size.py"), "tug", "marram"]
-    said = subprocess.run(words, check=True, capture_output=True, text=True).stdout
-    one_way = re.search(r"one way +(\d+) B +(\d+) B", said)
-    whole = re.search(r"marram .* whole, \w+, +(\d+) B +(\d+) B", said)
-    assert one_way and whole, said
     link, chip = nuvrik.parse(starter_text("marram")), CHIPS["atmega2560"]
+    tug_flash, tug_ram = without_board(nuvrik.parse(starter_text("tug")), answers=False)
+    _, flash, ram = with_board(link)
     with tempfile.TemporaryDirectory() as name:
         board = Emulated(
             build_emulator(Path(name)), built(Wanted(link, "m.toml", chip.name), Path(name)), chip
         )
-        board.run(BOOTS_US)
-        handset, recording = nuvrik.Handset(link, stream=True), practice(link, 4, 11_000)
-        for ms in range(0, 10_000, 2):
-            recording.play_into(handset, ms, ms)
-            wire = handset.send(ms)
-            board.run(BOOTS_US + 1000 * ms)
-            if wire:
-                board.send(wire)
+        driven(board, link, 4, 10_000)
         stack = chip.first_ram + chip.ram - board.measured.deepest
     return {
-        "tug_one_way_flash": int(one_way[1]),
+        "tug_one_way_flash": tug_flash,
         "tug_one_way_flash_most": MOST["flash_without_board"],
-        "tug_one_way_ram": int(one_way[2]),
+        "tug_one_way_ram": tug_ram,
         "tug_one_way_ram_most": MOST["ram_without_board"],
-        "marram_flash": int(whole[1]),
+        "marram_flash": flash,
         "marram_flash_most": MOST["flash_whole"],
-        "marram_ram_with_stack": int(whole[2]) + stack,
+        "marram_ram_with_stack": ram + stack,
         "marram_ram_with_stack_most": MOST["ram_whole"],
         "stack": stack,
     }

@@ -33,6 +33,14 @@ needs_a_chip = pytest.mark.skipif(
 BYTE_AT_115200_US = 10 / 115_200 * 1e6
 
 
+def on_pins(text: str, pins: dict[str, int]) -> str:
+    """A link file with controls on pins of the handset's board; buttons are contacts to ground."""
+    for name, pin in pins.items():
+        low = 'active = "low"\n' if "button" in name else ""
+        text = text.replace(f"[controls.{name}]", f"[controls.{name}]\npin = {pin}\n{low}")
+    return text
+
+
 KEPT = tempfile.TemporaryDirectory()
 
 

@@ -5,7 +5,7 @@ from itertools import pairwise
 from pathlib import Path
 
 import pytest
-from chips import BYTE_AT_115200_US, chip_with, emulator, needs_a_chip
+from chips import BYTE_AT_115200_US, chip_with, emulator, needs_a_chip, on_pins
 from links import write
 from test_traces import SEED
 from typed import nuvrik_command
@@ -192,11 +192,7 @@ CONTROLS = {"left_stick": 14, "right_stick": 15, "arm_button": 4, "stop_button":
 
 def with_pins(pins: dict[str, int] = CONTROLS) -> nuvrik.Link:
     """The tug, its controls on pins: sticks on a converter, buttons to ground."""
-    text = starter_text("tug")
-    for name, pin in pins.items():
-        low = 'active = "low"\n' if "button" in name else ""
-        text = text.replace(f"[controls.{name}]", f"[controls.{name}]\npin = {pin}\n{low}")
-    return nuvrik.parse(text)
+    return nuvrik.parse(on_pins(starter_text("tug"), pins))
 
 
 def test_a_handset_on_a_chip_sends_what_one_in_python_does(tmp_path: Path) -> None:

@@ -7,7 +7,7 @@ from itertools import pairwise
 from pathlib import Path
 
 import pytest
-from chips import BYTE_AT_115200_US, Chip, emulator, needs_a_chip
+from chips import BYTE_AT_115200_US, Chip, emulator, needs_a_chip, on_pins
 from test_pulses import TRAIN_TEXT
 from test_traces import SEED
 
@@ -18,9 +18,12 @@ from nuvrik.core.watch import ARMED, FAILSAFE
 from nuvrik.export.boards import CHIPS, HANDSET, LISTENER, MACHINE, misfits, uses_of_inputs, uses_of_medium
 from nuvrik.export.chip_pins import Pins
 from nuvrik.export.emulated import Emulated
+from nuvrik.export.native import C
 from nuvrik.export.on_avr import built
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_text
+from nuvrik.plan.tables.sizes import ROOM_FOR_NO_BYTES
+from nuvrik.ports.listener import SILENCE_US
 from nuvrik.pulses.codes import press
 from nuvrik.pulses.infrared import InfraredReader
 from nuvrik.pulses.noise import worn
@@ -41,14 +44,6 @@ pins = { handset_out = 7, machine_in = 12 }
 MOTOR = 'driver = "pwm_2dir", pins = { pwm = 5, forward = 7, backward = 8 }'
 
 
-def with_pins(text: str, pins: dict[str, int]) -> str:
-    """Controls of a link file on pins of the handset's board: buttons and keys are contacts to ground."""
-    for name, pin in pins.items():
-        low = 'active = "low"\n' if "button" in name else ""
-        text = text.replace(f"[controls.{name}]", f"[controls.{name}]\npin = {pin}\n{low}")
-    return text
-
-
 def keyed() -> nuvrik.Link:
     text = (
         starter_text("tug")
@@ -57,7 +52,7 @@ def keyed() -> nuvrik.Link:
     )
     text = re.sub(r"\[medium\].*?\n\[", f"[medium]{KEYED}\n[", text, count=1, flags=re.DOTALL)
     return nuvrik.parse(
-        with_pins(text, {"left_stick": 14, "right_stick": 15, "arm_button": 4, "stop_button": 5})
+        on_pins(text, {"left_stick": 14, "right_stick": 15, "arm_button": 4, "stop_button": 5})
     )
 
 
@@ -73,7 +68,7 @@ def train() -> nuvrik.Link:
 
 
 def curtain() -> nuvrik.Link:
-    return nuvrik.parse(with_pins(starter_text("curtain"), {"key_open": 4, "key_arm": 5, "key_stop": 6}))
+    return nuvrik.parse(on_pins(starter_text("curtain"), {"key_open": 4, "key_arm": 5, "key_stop": 6}))
 
 
 class OneWire:
@@ -184,6 +179,12 @@ def test_a_hand_on_one_chip_moves_a_motor_on_another_and_stops_it(make, tmp_path
     assert wire.machine.wrong == [] and wire.edges > 100
     for chip in (wire.hand, wire.machine.emulated):
         assert chip.measured.off * 1e6 / BOARD.clock_hz < BYTE_AT_115200_US
+
+
+def test_what_stands_in_c_and_in_python_is_the_same() -> None:
+    board, rom = ((C / name).read_text("utf-8") for name in ("nuvrik_board.h", "nuvrik_rom.h"))
+    assert f"BOARD_SILENCE_US = {SILENCE_US} " in board
+    assert f"#define NUVRIK_NO_BYTES {ROOM_FOR_NO_BYTES}\n" in rom
 
 
 def test_a_listener_tells_what_a_remote_sends(tmp_path: Path) -> None:

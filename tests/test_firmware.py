@@ -229,6 +229,12 @@ def test_a_driver_of_ones_own_needs_no_pins_of_the_medium(tmp_path: Path) -> Non
     words = ("export", file, "--board", "atmega2560", "--out", tmp_path / "fw")
     assert "medium.pins.machine_in: is not there" in " ".join(nuvrik_command(*words, code=1).split())
     assert "radio.c: yours" in nuvrik_command(*words, "--packets")
+    pins = "pins = { machine_in = 12, handset_out = 11 }\n"
+    keyed = file.read_text().replace('"on_off_keyed"\n', f'"on_off_keyed"\n{pins}')
+    sensor = '[telemetry.door]\nkind = "digital"\nevery_ms = 500\n[failsafe]'
+    file.write_text(keyed.replace("[failsafe]", sensor))
+    said = " ".join(nuvrik_command(*words, code=1).split())
+    assert "medium.pins.machine_out: is not there, and [telemetry] wants a way back" in said
 
 
 def test_options_that_make_no_sense_are_said(tug: Path, tmp_path: Path) -> None:

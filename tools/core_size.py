@@ -13,6 +13,7 @@ from pathlib import Path
 import nuvrik
 from nuvrik.export.boards import CHIPS, misfits
 from nuvrik.export.firmware import firmware
+from nuvrik.export.memory import taken
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_text
 
@@ -58,11 +59,11 @@ void board_alive(void) { there = 0; }
 """
 
 
-def size_of(folder: Path, flags: tuple[str, ...] = FLAGS) -> tuple[int, int]:
+def size_of(folder: Path) -> tuple[int, int]:
     """Bytes of flash and of RAM of what is in a folder."""
     made = folder / "firmware.elf"
     files = [str(one) for one in sorted(folder.glob("*.c"))]
-    subprocess.run(["avr-gcc", *flags, *files, "-o", str(made)], check=True)
+    subprocess.run(["avr-gcc", *FLAGS, *files, "-o", str(made)], check=True)
     said = subprocess.run(["avr-size", str(made)], check=True, capture_output=True, text=True).stdout
     text, data, bss = (int(word) for word in said.splitlines()[1].split()[:3])
     return text + data, data + bss
@@ -84,14 +85,13 @@ def without_board(link: nuvrik.Link, *, answers: bool = True) -> tuple[int, int]
 
 
 def with_board(link: nuvrik.Link) -> tuple[str, int, int]:
-    """The whole firmware on the smallest chip on which it fits."""
+    """The whole firmware on the smallest chip on which it fits, as its own Makefile builds it."""
     chip = next(one for one in CHIPS.values() if not any(misfits(link, one)))
-    with tempfile.TemporaryDirectory() as folder:
-        made = firmware(Wanted(link, "link.toml", chip.name))
-        for name, text in (made.files | made.own).items():
-            (Path(folder) / name).write_text(text, "utf-8")
-        flags = (f"-mmcu={chip.name}", *FLAGS[1:])
-        return chip.name, *size_of(Path(folder), flags)
+    made = firmware(Wanted(link, "link.toml", chip.name))
+    found = taken(made.files | made.own)
+    if found is None:
+        raise SystemExit("needs avr-gcc (make toolchain)")
+    return chip.name, *found
 
 
 def main(names: list[str]) -> int:

@@ -50,12 +50,7 @@ static __attribute__((noinline)) void take(uint8_t byte)
 
 int main(void)
 {
-    GPIOR0 = 1;
-    for (uint16_t i = 0; i < sizeof GIVEN; i++) {
-        take(GIVEN[i]);
-        GPIOR0 = (uint8_t)(4U + (i & 1U));
-    }
-    GPIOR0 = 2;
+    FOR_EACH_GIVEN(take(byte));
     for (;;) {
     }
 }

@@ -122,15 +122,13 @@ def _looked_for_room(made: Any, board: str) -> tuple[str, list[Problem]]:
 
 
 def _one_way(link: Link, end: str) -> None:
-    from nuvrik.export.boards import MACHINE
+    from nuvrik.export.boards import MACHINE, wants_answers
 
     if end != MACHINE:
         raise Trouble("--one-way: it is the machine that answers or does not; say --end machine")
-    kept = ["failsafe.delay_guard_ms"] if link.guard_bytes else []
-    kept += [f"[{name}]" for name in ("telemetry", "requests") if getattr(link, name)]
-    if kept:
-        has = " and ".join(kept)
-        raise Trouble(f"--one-way: {link.name} has {has}, and there would be no way back")
+    wants = " and ".join(wants_answers(link))
+    if wants:
+        raise Trouble(f"--one-way: {link.name} has {wants}, and there would be no way back")
 
 
 def _misfits(link: Link, options: Options) -> list[Problem]:

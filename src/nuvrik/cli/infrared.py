@@ -46,13 +46,16 @@ def run_read(
                 kept += piece.durations
             for code in reader.feed(piece.durations):
                 codes += _show(code, as_json, last)
-                # Who listens wants to see it now, through a pipe too.
-                _ = port and sys.stdout.flush()
+                if port:
+                    # Who listens wants to see it now, through a pipe too.
+                    sys.stdout.flush()
         for code in reader.end():
             codes += _show(code, as_json, last)
     if not as_json:
         unknown = f", {last['unknown']} frames of unknown shape" if last["unknown"] else ""
-        say(f"{count} durations, {codes} codes{unknown}")
+        # A listener says of a long silence twice how long it has lasted, so those are not counted.
+        heard = "" if port else f"{count} durations, "
+        say(f"{heard}{codes} codes{unknown}")
     if figure and kept:
         from nuvrik.figures.waveform import draw_waveform
 

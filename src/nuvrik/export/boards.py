@@ -17,8 +17,9 @@ MOST_SERVOS = 12
 MOST_RATE = 10_000
 """Steps a second: the timer that steps looks 20,000 times a second."""
 
-MOST_BITRATE = 5000
-"""Bits a second that are switched on and off. Half a bit is 100 us then; an interrupt may be 30 us late."""
+MOST_BITRATE = 3000
+"""Bits a second that are switched on and off. Half a bit is 166 us then, and the loop needs some 150 to read
+an edge; at 4000 an emulated chip lost every frame that was longer than a stop."""
 
 BAUD_PERCENT = 2.0
 """A receiver that samples eight times a bit stands 3.9 percent between both ends; half of that is ours."""
@@ -267,6 +268,12 @@ def _pin(use: Use, chip: Chip, taken: dict[int, str]) -> Iterator[Problem]:
         yield _problem(use.key, what, "choose another")
 
 
+def wants_answers(link: Link) -> list[str]:
+    """What of a link makes no sense where nothing comes back from the machine."""
+    wants = ["failsafe.delay_guard_ms"] if link.guard_bytes else []
+    return wants + [f"[{name}]" for name in ("telemetry", "requests") if getattr(link, name)]
+
+
 def _timed(link: Link, chip: Chip, end: str, uses: list[Use]) -> Iterator[Problem]:
     """What is switched and timed level by level has its pins, and is slow enough."""
     medium = link.medium
@@ -277,6 +284,11 @@ def _timed(link: Link, chip: Chip, end: str, uses: list[Use]) -> Iterator[Proble
     if not any(use.key.endswith(way) for use in uses):
         does = "sends" if way == "out" else "listens"
         yield _problem(f"medium.pins.{of}_{way}", f"is not there: the {end} {does} on it", "name one")
+    back = "in" if end == HANDSET else "out"
+    wants = wants_answers(link) if end != LISTENER else []
+    if wants and not any(use.key.endswith(back) for use in uses):
+        what = f"is not there, and {' and '.join(wants)} wants a way back"
+        yield _problem(f"medium.pins.{of}_{back}", what, "name one, or leave that out")
     if isinstance(medium, OnOffMedium) and medium.bitrate > MOST_BITRATE:
         what = f"is {medium.bitrate}; the {chip.name} times {MOST_BITRATE} bits a second at most"
         yield _problem("medium.bitrate", what, "the cheapest modules carry no more than that either")

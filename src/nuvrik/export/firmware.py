@@ -64,6 +64,8 @@ def firmware(wanted: Wanted) -> Made:
     files |= {name: head + _copied(name) for name in parts}
     told = link_files(wanted)
     files |= {name: head + text for name, text in told.items()}
+    if board != "blank":
+        files["board_without.c"] = head + _copied("boards/board_without.c")
     if words["calls"]:
         files["link_hooks.c"] = head + _hooks(wanted.link)
     if board in boards.CHIPS:
@@ -184,6 +186,7 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         "NUVRIK_PACKETWISE": int(wanted.packets or wanted.keyed),
         "NUVRIK_MOST_PACKET": link.medium.payload_max if isinstance(link.medium, Packets) else 1,
         "NUVRIK_ANSWERS": int(wanted.talks),
+        "NUVRIK_ON_AVR": int(wanted.board in boards.CHIPS),
         "NUVRIK_PROGRAM": f'"nuvrik_{wanted.end}"',
         "NUVRIK_INPUTS_COUNT": len(wanted.read),
         "NUVRIK_KNOBS": sum(use.key.endswith(".pin_b") for use in wanted.inputs),
@@ -207,7 +210,7 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         "NUVRIK_EDGE_PINS": many(boards.EDGE),
         "NUVRIK_EDGE_PIN": next((use.pin for use in uses if use.role == boards.EDGE), 0),
         "NUVRIK_EMIT_PINS": many(boards.EMIT, boards.CARRIER),
-        "NUVRIK_CARRIER_HZ": getattr(wanted.table, "carrier_hz", 0),
+        "NUVRIK_CARRIER_PINS": many(boards.CARRIER),
     }
     chip = boards.CHIPS.get(wanted.board)
     if chip is not None:

@@ -49,8 +49,9 @@ def wires(link: Link, chip: Chip | None, end: str) -> Iterator[Wire]:
         needs = _needs(output, role)
         yield Wire(_named(use.pin, chip), to, _carries(use.role, output, role), needs, bool(needs))
     for use in uses_of_medium(link, end):
-        needs, to = _beside_medium(use, link)
-        yield Wire(_named(use.pin, chip), to, READS[use.role], needs, use.role != EDGE)
+        hears = use.role == EDGE
+        needs = "the board's own pull-up" if hears else f"{PULL_OHMS} to ground"
+        yield Wire(_named(use.pin, chip), _on_the_air(use.role, link), READS[use.role], needs, not hears)
     for use in uses_of_inputs(link, end):
         to = f"{use.of}, {'to ground' if use.role in (CONTACT, END) else 'its output'}"
         yield Wire(_named(use.pin, chip), to, READS[use.role], _beside(use, link))
@@ -61,20 +62,19 @@ READS = {
     COUNTER: "edges",
     CONTACT: "a contact",
     END: "an end switch",
-    EDGE: "its edges",
+    EDGE: "edges",
     EMIT: "on and off",
     CARRIER: "a carrier, on and off",
 }
 
 
-def _beside_medium(use: Use, link: Link) -> tuple[str, str]:
-    """What has to be fitted beside a pin that carries the link, and what it goes to."""
-    if use.role == EDGE:
-        what = "the infrared receiver's output" if link.medium.kind == "infrared" else "the receiver's data"
-        return "the board's own pull-up", what
-    if use.role == CARRIER:
-        return f"{PULL_OHMS} to ground, and a transistor for the lamp", "the infrared lamp"
-    return f"{PULL_OHMS} to ground", "the sender's data"
+def _on_the_air(role: str, link: Link) -> str:
+    """What a pin goes to that carries the link itself."""
+    if role == CARRIER:
+        return "infrared lamp, its transistor's input"
+    if role == EMIT:
+        return "sender, its data input"
+    return f"{'infrared receiver' if link.medium.kind == 'infrared' else 'receiver'}, its output"
 
 
 def _beside(use: Use, link: Link) -> str:

@@ -80,7 +80,17 @@ def _draw_board(axis: Any, board: str, top: float, bottom: float) -> None:
         )
     )
     middle = (BOARD_LEFT + BOARD_RIGHT) / 2 - 0.35
-    axis.text(middle, (top + bottom) / 2, board, fontsize=15, rotation=90, ha="center", va="center")
+    # A board with few wires is no higher than they are; then its name stands across it.
+    tall = top - bottom > 0.13 * len(board)
+    axis.text(
+        middle,
+        (top + bottom) / 2,
+        board,
+        fontsize=15 if tall else 10,
+        rotation=90 if tall else 0,
+        ha="center",
+        va="center",
+    )
 
 
 def _draw_device(axis: Any, link: Link, name: str, ones: list[Any], top: float, colour: str) -> None:
@@ -98,10 +108,11 @@ def _draw_device(axis: Any, link: Link, name: str, ones: list[Any], top: float, 
             linewidth=1,
         )
     )
-    kind = "sensor" if name in link.telemetry else "control"
-    if name in link.outputs:
-        kind = link.outputs[name].kind
-    said = f"{name}\n{kind}" if len(ones) > 1 else f"{name}, {kind}"
+    known = {**dict.fromkeys(link.controls, "control"), **dict.fromkeys(link.telemetry, "sensor")}
+    known |= {output: model.kind for output, model in link.outputs.items()}
+    # What carries the link is called what it is.
+    words = [name, known[name]] if name in known else [name]
+    said = ("\n" if len(ones) > 1 else ", ").join(words)
     middle = top - ROW * (len(ones) - 1) / 2
     axis.text(DEVICE_RIGHT - 0.15, middle, said, fontsize=10, ha="right", va="center")
     for row, wire in enumerate(ones):
@@ -130,7 +141,7 @@ def _draw_resistor(axis: Any, y: float, needs: str) -> None:
     """A resistor that hangs on a wire."""
     from matplotlib.patches import Rectangle
 
-    left = 5.35
+    left = 5.1
     axis.plot([left, left], [y, y - 0.14], color=SERIES[1], linewidth=1.4)
     axis.plot([left, left + 0.12], [y - 0.14, y - 0.14], color=SERIES[1], linewidth=1.4)
     box = Rectangle((left + 0.12, y - 0.19), 0.42, 0.1, facecolor="white", edgecolor=SERIES[1], linewidth=1.4)

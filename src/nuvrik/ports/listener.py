@@ -10,7 +10,8 @@ from nuvrik.ports.port import Port
 from nuvrik.pulses.timings import Piece
 
 SILENCE_US = 30_000
-"""A listener ends its line when a silence has lasted so long, and says how long it was when it is over."""
+"""A listener ends its line when a silence has lasted so long, and says how long it was when it is over.
+``BOARD_SILENCE_US`` in its firmware."""
 
 NUMBER = re.compile(r"[+-]\d{1,10}$")
 

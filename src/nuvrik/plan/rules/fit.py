@@ -121,27 +121,25 @@ def sizes(draft: Draft) -> Iterator[Problem]:
 def pins(draft: Draft) -> Iterator[Problem]:
     """No pin has two users, and the board has them all."""
     board = draft.board
-    users: dict[int, str] = dict.fromkeys(board.reserved, "board.reserved") if board else {}
-    for name, output in draft.outputs.items():
-        for key, pin in pin_users(output).items() if output is not None else ():
-            user = f"outputs.{name}.{key}"
-            if pin in users:
-                yield Problem(
-                    "error", user, f"is pin {pin}, which {users[pin]} uses too", "give each its own pin"
-                )
-            users.setdefault(pin, user)
-            if board is None or output is None:
-                continue
-            if board.pins is not None and pin >= board.pins:
-                what = f"is pin {pin}, but the board has pins 0 to {board.pins - 1}"
-                yield Problem("error", user, what, "use one that it has")
-            if key in pwm_roles(output) and board.pwm_pins is not None and pin not in board.pwm_pins:
-                can = listing(map(str, board.pwm_pins))
-                yield Problem("error", user, f"is pin {pin}, which cannot carry PWM", f"use {can}")
-    sensors = {
-        f"telemetry.{name}.pin": item.pin for name, item in draft.telemetry.items() if item is not None
+    outputs = {
+        f"outputs.{name}.{key}": (pin, key in pwm_roles(output))
+        for name, output in draft.outputs.items()
+        if output is not None
+        for key, pin in pin_users(output).items()
     }
-    yield from _own_pins(sensors | _medium_pins(draft, "machine"), users)
+    named: dict[str, int | None] = {user: pin for user, (pin, _) in outputs.items()}
+    named |= {f"telemetry.{name}.pin": item.pin for name, item in draft.telemetry.items() if item is not None}
+    reserved = dict.fromkeys(board.reserved, "board.reserved") if board else {}
+    yield from _own_pins(named | _medium_pins(draft, "machine"), reserved)
+    if board is None:
+        return
+    for user, (pin, powers) in outputs.items():
+        if board.pins is not None and pin >= board.pins:
+            what = f"is pin {pin}, but the board has pins 0 to {board.pins - 1}"
+            yield Problem("error", user, what, "use one that it has")
+        if powers and board.pwm_pins is not None and pin not in board.pwm_pins:
+            can = listing(map(str, board.pwm_pins))
+            yield Problem("error", user, f"is pin {pin}, which cannot carry PWM", f"use {can}")
 
 
 def _medium_pins(draft: Draft, end: str) -> dict[str, int | None]:

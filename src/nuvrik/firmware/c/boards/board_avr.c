@@ -131,15 +131,6 @@ static void begin_pwm(void)
 #endif
 }
 
-#else
-
-void board_pwm(uint8_t pin, uint16_t on, uint16_t most)
-{
-    (void)pin;
-    (void)on;
-    (void)most;
-}
-
 #endif
 
 /* ---- the clock ---- */
@@ -255,12 +246,6 @@ bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
 }
 
 #else
-
-uint8_t board_packet(uint8_t *into)
-{
-    (void)into;
-    return 0;
-}
 
 bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
 {

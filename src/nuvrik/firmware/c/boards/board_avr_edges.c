@@ -70,13 +70,4 @@ uint16_t board_edge(uint8_t pin, bool *high)
     return lasts ? (uint16_t)BOARD_SILENCE_US : 0U;
 }
 
-#else
-
-uint16_t board_edge(uint8_t pin, bool *high)
-{
-    (void)pin;
-    (void)high;
-    return 0;
-}
-
 #endif

@@ -17,14 +17,13 @@ static volatile bool running;
 static BoardPlace its_place;
 static uint16_t rest;
 
-#if NUVRIK_CARRIER_HZ
+#if NUVRIK_CARRIER_PINS
 
-/* The nearest whole count, from a clock divided by 8, and a third of it on: that is what receivers and the lamp
-   are made for. */
-#define ROUND ((uint8_t)((F_CPU / 8UL + NUVRIK_CARRIER_HZ / 2UL) / NUVRIK_CARRIER_HZ))
-#define PARTS_OF_COUNT ((uint32_t)ROUND)
+/* A round of the carrier, in counts of a clock divided by 8. */
+static uint8_t a_round;
+
+#define PARTS_OF_COUNT a_round
 #define PARTS_OF_US (F_CPU / 8000000UL)
-#define TOP (ROUND - 1U)
 
 #define GO_ON() (TIMSK2 |= (uint8_t)(1U << TOIE2))
 #define STAY() (TIMSK2 &= (uint8_t)~(1U << TOIE2))
@@ -72,7 +71,7 @@ static bool next_level(void)
     return true;
 }
 
-#if NUVRIK_CARRIER_HZ
+#if NUVRIK_CARRIER_PINS
 
 ISR(TIMER2_OVF_vect)
 {
@@ -84,10 +83,12 @@ ISR(TIMER2_OVF_vect)
     (void)next_level();
 }
 
-static void begin(void)
+/* The nearest whole count, and a third of it on: that is what receivers and the lamp are made for. */
+static void begin(uint16_t carrier_hz)
 {
-    OCR2A = TOP;
-    OCR2B = (uint8_t)(ROUND / 3U);
+    a_round = (uint8_t)((F_CPU / 8UL + carrier_hz / 2U) / carrier_hz);
+    OCR2A = (uint8_t)(a_round - 1U);
+    OCR2B = (uint8_t)(a_round / 3U);
     TCCR2A = (uint8_t)((1U << WGM21) | (1U << WGM20));
     TCCR2B = (uint8_t)((1U << WGM22) | (1U << CS21));
 }
@@ -116,8 +117,9 @@ ISR(TIMER2_COMPA_vect)
     }
 }
 
-static void begin(void)
+static void begin(uint16_t carrier_hz)
 {
+    (void)carrier_hz;
     TCCR2A = 0;
     TCCR2B = (uint8_t)(1U << CS22);
 }
@@ -134,11 +136,10 @@ static void start(void)
 bool board_emit(uint8_t pin, bool high, uint16_t us, uint16_t carrier_hz)
 {
     uint8_t next = (uint8_t)((levels_in + 1U) & (LEVELS - 1U));
-    (void)carrier_hz;
     if (its_place.port == 0) {
         its_place = board_place(pin);
         board_make_low(its_place);
-        begin();
+        begin(carrier_hz);
     }
     if (next == levels_out) {
         return false;
@@ -151,17 +152,6 @@ bool board_emit(uint8_t pin, bool high, uint16_t us, uint16_t carrier_hz)
     levels_in = next;
     BOARD_UNDISTURBED(if (!running) { running = true; start(); GO_ON(); });
     return true;
-}
-
-#else
-
-bool board_emit(uint8_t pin, bool high, uint16_t us, uint16_t carrier_hz)
-{
-    (void)pin;
-    (void)high;
-    (void)us;
-    (void)carrier_hz;
-    return false;
 }
 
 #endif

@@ -94,12 +94,4 @@ void board_servos_begin(void)
     MASK = (uint8_t)(1U << COMPARES);
 }
 
-#else
-
-void board_pulse(uint8_t pin, uint16_t us)
-{
-    (void)pin;
-    (void)us;
-}
-
 #endif

@@ -134,14 +134,4 @@ void board_steppers_begin(void)
     TIMSK2 = (uint8_t)(1U << OCIE2A);
 }
 
-#else
-
-void board_steps(const uint8_t *pins, uint8_t count, int32_t rate, int32_t left)
-{
-    (void)pins;
-    (void)count;
-    (void)rate;
-    (void)left;
-}
-
 #endif

@@ -32,9 +32,22 @@ volatile int32_t board_reads[PINS];
 
 static volatile uint32_t now_ms;
 
+static const uint8_t *volatile send_next;
+static const uint8_t *volatile send_end;
+
+/* What the line takes now; an emulated one takes nearly always all of it. */
+static void send_on(void)
+{
+    while (send_next != send_end && (UART_STATE & 1U) == 0) {
+        UART_DATA = *send_next;
+        send_next++;
+    }
+}
+
 void board_each_ms(void)
 {
     now_ms++;
+    send_on();
 }
 
 void board_begin(void)
@@ -75,22 +88,17 @@ int16_t board_take(uint8_t line)
 
 bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
 {
-    if (line != BOARD_LINK) {
+    if (line != BOARD_LINK || send_next != send_end) {
         return false;
     }
-    for (uint16_t i = 0; i < count; i++) {
-        /* An emulated line takes a byte as soon as it is given. */
-        while ((UART_STATE & 1U) != 0) {
-        }
-        UART_DATA = bytes[i];
+    if (count != 0) {
+        TICK_CONTROL &= ~2U;
+        send_next = bytes;
+        send_end = bytes + count;
+        send_on();
+        TICK_CONTROL |= 2U;
     }
     return true;
-}
-
-uint8_t board_packet(uint8_t *into)
-{
-    (void)into;
-    return 0;
 }
 
 void board_pin(uint8_t pin, bool high)
@@ -120,22 +128,6 @@ int32_t board_input(uint8_t pin, uint8_t what)
 {
     (void)what;
     return board_reads[pin % PINS];
-}
-
-uint16_t board_edge(uint8_t pin, bool *high)
-{
-    (void)pin;
-    (void)high;
-    return 0;
-}
-
-bool board_emit(uint8_t pin, bool high, uint16_t us, uint16_t carrier_hz)
-{
-    (void)pin;
-    (void)high;
-    (void)us;
-    (void)carrier_hz;
-    return false;
 }
 
 void board_alive(void)

@@ -187,12 +187,6 @@ bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
     return takes;
 }
 
-uint8_t board_packet(uint8_t *into)
-{
-    (void)into;
-    return 0;
-}
-
 static void note(uint8_t pin, uint32_t level)
 {
     if (record != NULL) {
@@ -228,22 +222,6 @@ int32_t board_input(uint8_t pin, uint8_t what)
     (void)pin;
     (void)what;
     return BOARD_UNREAD;
-}
-
-uint16_t board_edge(uint8_t pin, bool *high)
-{
-    (void)pin;
-    (void)high;
-    return 0;
-}
-
-bool board_emit(uint8_t pin, bool high, uint16_t us, uint16_t carrier_hz)
-{
-    (void)pin;
-    (void)high;
-    (void)us;
-    (void)carrier_hz;
-    return false;
 }
 
 void board_alive(void)
