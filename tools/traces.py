@@ -76,7 +76,7 @@ def all_four(job: tuple[str, str, int, int, str]) -> dict[str, Any]:
         link = link_of(name, how)
         found |= {"style": link.frame.style, "medium": link.medium.kind}
         life = Life(link, seed)
-        pythons = MicroPythons(MICROPYTHON, life.table)
+        pythons = MicroPythons(MICROPYTHON, life.link)
         places = {one: NativeLife(native, life) for one, native in natives.items()}
         wrong = in_all(places | {"micropython": pythons.machine()}, life, steps)
         pythons.close()

@@ -283,20 +283,31 @@ for _command in (drive, machine, jog):
 @speaks_plainly
 def export(
     link: LinkFile,
-    to: Annotated[str, typer.Option("--to", metavar="LANGUAGE", help="c.")] = "c",
+    to: Annotated[str, typer.Option("--to", metavar="LANGUAGE", help="c or micropython.")] = "c",
     end: Annotated[
         str, typer.Option("--end", metavar="END", help="machine, handset, bridge or listener.")
     ] = "machine",
     board: Annotated[
         str,
-        typer.Option("--board", metavar="BOARD", help="atmega328p, atmega2560, cortex_m3, posix or blank."),
-    ] = "atmega328p",
+        typer.Option(
+            "--board",
+            metavar="BOARD",
+            help="In C: atmega328p, atmega2560, cortex_m3, posix, blank. In MicroPython: rp2040, esp32, esp32s3, "
+            "any, posix.",
+        ),
+    ] = "",
     out: Annotated[Path | None, typer.Option("--out", metavar="DIR", help="Write firmware there.")] = None,
     packets: Annotated[
-        bool, typer.Option("--packets", help="Frames go to a radio module's driver, in radio.c, as packets.")
+        bool, typer.Option("--packets", help="Frames go to a radio module's driver, of your own, as packets.")
     ] = False,
     one_way: Annotated[
         bool, typer.Option("--one-way", help="The machine only listens: no answers, and less room taken.")
+    ] = False,
+    readable: Annotated[
+        bool, typer.Option("--readable", help="MicroPython: core as it is, with its comments; takes more room.")
+    ] = False,
+    precompiled: Annotated[
+        bool, typer.Option("--precompiled", help="MicroPython: as byte code, which takes the least room.")
     ] = False,
     verify: Annotated[
         Path | None,
@@ -309,13 +320,14 @@ def export(
     seed: Annotated[int, typer.Option("--seed", help="Which life.")] = 0,
     steps: Annotated[int, typer.Option("--steps", min=1, max=1_000_000, help="How long it is.")] = 5000,
 ) -> int:
-    """Write firmware in C, for either end, to be built with make.
+    """Write firmware for either end, in C or in MicroPython.
 
-    What is generated says so, and is made anew each time; main.c is yours, and is written once.
+    What is generated says so, and is made anew each time; main.c or main.py is yours, and is written once.
     """
     from nuvrik.cli.export import Options, run_export
 
-    return run_export(link, Options(to, end, board, out, packets, one_way, verify, vectors, seed, steps))
+    how = to, end, board, out, packets, one_way, readable, precompiled
+    return run_export(link, Options(*how, verify, vectors, seed, steps))
 
 
 @app.command()

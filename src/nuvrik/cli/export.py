@@ -12,7 +12,8 @@ from nuvrik.plan.load import load, parse, read_text
 from nuvrik.plan.problems import Problem, suggestion
 from nuvrik.ports.files import write_file
 
-TARGETS = ("c",)
+C, MICROPYTHON = "c", "micropython"
+TARGETS = (C, MICROPYTHON)
 
 
 @dataclass
@@ -25,6 +26,8 @@ class Options:
     out: Path | None
     packets: bool
     one_way: bool
+    readable: bool
+    precompiled: bool
     verify: Path | None
     vectors: Path | None
     seed: int
@@ -46,16 +49,10 @@ def run_export(file: Path, options: Options) -> int:
 
 
 def _write_firmware(file: Path, options: Options, folder: Path) -> int:
-    from nuvrik.export.boards import BOARDS, BRIDGE, ENDS
+    from nuvrik.export.boards import BRIDGE
     from nuvrik.export.folder import Foreign, may_write, write_export
 
-    for given, known, option in (
-        (options.to, TARGETS, "--to"),
-        (options.end, ENDS, "--end"),
-        (options.board, BOARDS, "--board"),
-    ):
-        if given not in known:
-            raise Trouble(f'{option}: there is no "{given}": {suggestion(given, known)}')
+    _known(options)
     text = read_text(file)
     link = parse(text, str(file))
     if options.end == BRIDGE:
@@ -63,18 +60,17 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
         options.packets = True
     if options.one_way:
         _one_way(link, options.end)
-    problems = _misfits(link, options)
+    found = _misfits(link, file.name, options)
+    problems = [one for one in found if one.level == "error"]
     if problems:
         return _does_not_fit(link, options.board, problems)
-    what = {"to": options.to, "end": options.end, "board": options.board, "packets": options.packets}
-    if options.one_way:
-        what["one_way"] = True
+    what = _what(options)
     try:
         may_write(folder, what)
     except (Foreign, OSError) as error:
         raise Trouble(str(error)) from None
     made = _made(link, file.name, what)
-    room, problems = _looked_for_room(made, options.board)
+    room, problems = _looked_for_room(made, options)
     if problems:
         return _does_not_fit(link, options.board, problems)
     try:
@@ -92,8 +88,41 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
         say(f"{folder / name}: yours, written this once")
     for edited in kept:
         say(f"{folder / edited.name}: had been edited; what you had is now {edited.beside}")
-    say(f"next: make -C {folder}, and read {folder / 'README.md'}")
+    for one in found:
+        say(f"{one.level}: {one.where}: {one.what}" + (f"; {one.do}" if one.do else ""))
+    say(f"next: {_next(options, folder)}")
     return DONE
+
+
+def _known(options: Options) -> None:
+    """Trouble for a word that is none."""
+    from nuvrik.export.boards import BOARDS, ENDS
+    from nuvrik.export.python_chips import PYTHON_BOARDS
+
+    if options.to not in TARGETS:
+        raise Trouble(f'--to: there is no "{options.to}": {suggestion(options.to, TARGETS)}')
+    known = BOARDS if options.to == C else PYTHON_BOARDS
+    options.board = options.board or known[0]
+    for given, ones, option in ((options.end, ENDS, "--end"), (options.board, known, "--board")):
+        if given not in ones:
+            raise Trouble(f'{option}: there is no "{given}" for {options.to}: {suggestion(given, ones)}')
+    if options.to == C and (options.readable or options.precompiled):
+        raise Trouble("--readable and --precompiled are for --to micropython")
+    if options.precompiled and (options.readable or options.board == "posix"):
+        raise Trouble("--precompiled: byte code is for chips, and nobody can read it")
+
+
+def _what(options: Options) -> dict[str, Any]:
+    """What is exported, as export.json keeps it."""
+    what: dict[str, Any] = {"to": options.to, "end": options.end, "board": options.board}
+    what["packets"] = options.packets
+    return what | {name: True for name in ("one_way", "readable", "precompiled") if getattr(options, name)}
+
+
+def _next(options: Options, folder: Path) -> str:
+    if options.to == C:
+        return f"make -C {folder}, and read {folder / 'README.md'}"
+    return f"read {folder / 'README.md'}"
 
 
 def _does_not_fit(link: Link, board: str, problems: list[Problem]) -> int:
@@ -104,12 +133,13 @@ def _does_not_fit(link: Link, board: str, problems: list[Problem]) -> int:
     return NO
 
 
-def _looked_for_room(made: Any, board: str) -> tuple[str, list[Problem]]:
+def _looked_for_room(made: Any, options: Options) -> tuple[str, list[Problem]]:
     """How much of a chip it takes, in words, and what does not fit."""
     from nuvrik.export.boards import CHIPS
     from nuvrik.export.memory import overfull, taken
 
-    if board not in CHIPS:
+    board = options.board
+    if options.to != C or board not in CHIPS:
         return "", []
     with busy("building it, to see whether it fits"):
         found = taken(made.files | made.own)
@@ -131,8 +161,9 @@ def _one_way(link: Link, end: str) -> None:
         raise Trouble(f"--one-way: {link.name} has {wants}, and there would be no way back")
 
 
-def _misfits(link: Link, options: Options) -> list[Problem]:
+def _misfits(link: Link, file: str, options: Options) -> list[Problem]:
     from nuvrik.export.boards import BRIDGE, CHIPS, LISTENER, misfits
+    from nuvrik.export.python_chips import misfits_of
 
     board, end = options.board, options.end
     if end == LISTENER and not isinstance(link.medium, InfraredMedium):
@@ -141,17 +172,32 @@ def _misfits(link: Link, options: Options) -> list[Problem]:
         raise Trouble(f"{link.name} is a remote control's link; a bridge hands packets on")
     if end == BRIDGE and not (isinstance(link.medium, Packets) and link.frame.sealed):
         raise Trouble(f"{link.name} needs no bridge: its frames are no packets of a module")
+    if options.to == MICROPYTHON:
+        return list(misfits_of(_wanted(link, file, _what(options))))
     if board not in CHIPS:
         return []
     return list(misfits(link, CHIPS[board], end, packets=options.packets))
 
 
-def _made(link: Link, file: str, what: dict[str, Any]) -> Any:
-    from nuvrik.export.firmware import firmware
+def _wanted(link: Link, file: str, what: dict[str, Any]) -> Any:
     from nuvrik.export.wanted import Wanted
 
-    answers = not what.get("one_way", False)
-    return firmware(Wanted(link, file, what["board"], bool(what["packets"]), what["end"], answers))
+    packets, answers = bool(what["packets"]), not what.get("one_way", False)
+    return Wanted(link, file, what["board"], packets, what["end"], answers)
+
+
+def _made(link: Link, file: str, what: dict[str, Any]) -> Any:
+    from nuvrik.export.firmware import firmware
+    from nuvrik.export.micropython import How, NotThere, micropython
+
+    wanted = _wanted(link, file, what)
+    if what["to"] == C:
+        return firmware(wanted)
+    try:
+        with busy("leaving out what this link does without"):
+            return micropython(wanted, How(bool(what.get("readable")), bool(what.get("precompiled"))))
+    except NotThere as error:
+        raise Trouble(str(error)) from None
 
 
 # ---- what was written ----

@@ -214,7 +214,7 @@ def misfits(link: Link, chip: Chip, end: str = MACHINE, *, packets: bool = False
         yield from _timed(link, chip, end, timed)
     outputs, inputs = [], uses_of_inputs(link, end)
     if end == MACHINE:
-        yield from _missing(link)
+        yield from missing_pins(link)
         outputs = uses_of_outputs(link)
     second = not packets and second_line(link, chip.name, end)
     taken = chip.taken | (chip.second if second else {})
@@ -244,7 +244,8 @@ def _pins(chip: Chip, pins: range | tuple[int, ...] | list[int]) -> str:
     return listing([str(pin) for pin in pins])
 
 
-def _missing(link: Link) -> Iterator[Problem]:
+def missing_pins(link: Link) -> Iterator[Problem]:
+    """Outputs of which nobody has said where they hang."""
     for name, output in link.outputs.items():
         if not pin_users(output):
             yield _problem(f"outputs.{name}", "names no pins", "say which of the board's pins it has")
@@ -274,8 +275,8 @@ def wants_answers(link: Link) -> list[str]:
     return wants + [f"[{name}]" for name in ("telemetry", "requests") if getattr(link, name)]
 
 
-def _timed(link: Link, chip: Chip, end: str, uses: list[Use]) -> Iterator[Problem]:
-    """What is switched and timed level by level has its pins, and is slow enough."""
+def missing_medium(link: Link, end: str, uses: list[Use]) -> Iterator[Problem]:
+    """What is switched and timed level by level has its pins."""
     medium = link.medium
     if not isinstance(medium, InfraredMedium | OnOffMedium | PulsesMedium) or end == BRIDGE:
         return
@@ -289,6 +290,14 @@ def _timed(link: Link, chip: Chip, end: str, uses: list[Use]) -> Iterator[Proble
     if wants and not any(use.key.endswith(back) for use in uses):
         what = f"is not there, and {' and '.join(wants)} wants a way back"
         yield _problem(f"medium.pins.{of}_{back}", what, "name one, or leave that out")
+
+
+def _timed(link: Link, chip: Chip, end: str, uses: list[Use]) -> Iterator[Problem]:
+    """That, and it is slow enough."""
+    medium = link.medium
+    if not isinstance(medium, InfraredMedium | OnOffMedium | PulsesMedium) or end == BRIDGE:
+        return
+    yield from missing_medium(link, end, uses)
     if isinstance(medium, OnOffMedium) and medium.bitrate > MOST_BITRATE:
         what = f"is {medium.bitrate}; the {chip.name} times {MOST_BITRATE} bits a second at most"
         yield _problem("medium.bitrate", what, "the cheapest modules carry no more than that either")
@@ -311,6 +320,9 @@ def _timers(link: Link, chip: Chip, uses: list[Use], timed: list[Use]) -> Iterat
         if isinstance(output, StepperOutput) and output.rate_max > MOST_RATE:
             what = f"is {output.rate_max}; the {chip.name} makes {MOST_RATE} steps a second at most"
             yield _problem(f"outputs.{name}.rate_max", what, "let the driver step in larger steps")
+        if isinstance(output, MotorOutput) and output.pwm_hz and not 900 <= output.pwm_hz <= 1050:
+            what = f"is {output.pwm_hz}; the {chip.name} makes 976 Hz, whatever a file says"
+            yield _problem(f"outputs.{name}.pwm_hz", what, "leave it out")
     taken = {2: "steps"} if steps else {}
     for use in timed:
         if use.role in (EMIT, CARRIER):

@@ -68,11 +68,11 @@ class RunsInC:
 
 
 class MicroPythons:
-    """An interpreter with any number of machines of one link in it."""
+    """An interpreter with any number of machines of one link in it, as it is exported."""
 
-    def __init__(self, interpreter: str, table: EndTable) -> None:
+    def __init__(self, interpreter: str, link: Link) -> None:
         self._folder = tempfile.TemporaryDirectory()
-        program = prepared(table, Path(self._folder.name))
+        program = prepared(link, Path(self._folder.name), stream=not link.medium.datagrams)
         words = [interpreter, "-X", "heapsize=16M", str(program)]
         self._process = subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
         self._machines = 0
@@ -278,8 +278,7 @@ def _interpreter(interpreter: str, key: int, link: Link) -> MicroPythons:
     known = _INTERPRETERS.get((interpreter, key))
     if known is None:
         # The link is kept with it, so that no other one can have the same key.
-        table = end_table(link, stream=not link.medium.datagrams)
-        known = _INTERPRETERS[interpreter, key] = link, MicroPythons(interpreter, table)
+        known = _INTERPRETERS[interpreter, key] = link, MicroPythons(interpreter, link)
     return known[1]
 
 

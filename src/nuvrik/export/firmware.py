@@ -47,7 +47,7 @@ GLUE = {
 class Made(NamedTuple):
     """What is written: ``files`` anew at every export, ``own`` only once, for they are the builder's."""
 
-    files: dict[str, str]
+    files: dict[str, str | bytes]
     own: dict[str, str]
 
 
@@ -250,7 +250,7 @@ def _words(wanted: Wanted) -> dict[str, Any]:
     if wanted.end == boards.HANDSET:
         told = [name for name in wanted.controls if _is_read(link, name) and name not in by_board]
     else:
-        told = [name for name, one in link.telemetry.items() if _is_told(one) and name not in by_board]
+        told = [name for name, one in link.telemetry.items() if is_told(one) and name not in by_board]
     return {
         "link": link,
         "file": wanted.file,
@@ -272,7 +272,7 @@ def _is_read(link: Link, control: str) -> bool:
     return hasattr(link.controls[control], "pin")
 
 
-def _is_told(item: AnyItem) -> bool:
+def is_told(item: AnyItem) -> bool:
     """Whether a sensor is there to be read."""
     return not isinstance(item, DemandItem) and getattr(item, "sensor", True)
 

@@ -36,9 +36,9 @@ class Manifest(NamedTuple):
     link: str
 
 
-def sum_of(text: str) -> str:
-    """What tells one text from another."""
-    return hashlib.sha256(text.encode("utf-8")).hexdigest()
+def sum_of(data: str | bytes) -> str:
+    """What tells one file from another."""
+    return hashlib.sha256(data.encode("utf-8") if isinstance(data, str) else data).hexdigest()
 
 
 def read_manifest(folder: Path) -> Manifest | None:
@@ -60,7 +60,7 @@ def _write_manifest(folder: Path, manifest: Manifest) -> None:
 
 
 def write_export(
-    folder: Path, what: dict[str, Any], link: str, files: dict[str, str], own: dict[str, str]
+    folder: Path, what: dict[str, Any], link: str, files: dict[str, str | bytes], own: dict[str, str]
 ) -> tuple[list[str], list[Kept]]:
     """Write an export; gives the builder's own files that were written, for the first time, and what had to
     be moved aside. Foreign, before anything is written, if the folder holds something else; OSError."""
@@ -71,6 +71,7 @@ def write_export(
     known = before.sums if before else {}
     _write_manifest(folder, Manifest(False, what, known | sums, link))
     for name, text in files.items():
+        (folder / name).parent.mkdir(parents=True, exist_ok=True)
         write_file(folder / name, text)
     new = [name for name in own if not (folder / name).exists()]
     for name in new:
@@ -100,7 +101,7 @@ def _edited(folder: Path, before: Manifest | None, sums: dict[str, str]) -> Iter
     for name in sorted({**(before.sums if before else {}), **sums}):
         file = folder / name
         if file.exists():
-            now = sum_of(file.read_text("utf-8", errors="replace"))
+            now = sum_of(file.read_bytes())
             if now not in (sums.get(name), before.sums.get(name) if before else None):
                 yield name
 
@@ -128,14 +129,14 @@ class Looked(NamedTuple):
         return not (self.missing or self.edited or self.old)
 
 
-def look_through(folder: Path, manifest: Manifest, files: dict[str, str]) -> Looked:
+def look_through(folder: Path, manifest: Manifest, files: dict[str, str | bytes]) -> Looked:
     """Compare a folder with what was written into it, and that with what would be written now."""
     missing, edited, old = [], [], []
     for name, was in manifest.sums.items():
         file = folder / name
         if not file.exists():
             missing.append(name)
-        elif sum_of(file.read_text("utf-8", errors="replace")) != was:
+        elif sum_of(file.read_bytes()) != was:
             edited.append(name)
     for name, text in files.items():
         if manifest.sums.get(name) != sum_of(text):

@@ -9,11 +9,14 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from nuvrik.core.machine_end import EndTable
+from nuvrik.export.micropython import How, micropython
 from nuvrik.export.native import Native
-from nuvrik.export.tables_as_python import as_python
 from nuvrik.export.traces import seen as seen_file
 from nuvrik.export.traces.driver import Life, Step
 from nuvrik.export.traces.seen import carry_out, seen
+from nuvrik.export.wanted import Wanted
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.tables.ends import end_table
 
 Kinds = list[tuple[int, int]]
 
@@ -87,8 +90,8 @@ PROGRAM = """
 import sys, json
 sys.path.insert(0, {source!r})
 from nuvrik.core.machine_end import MachineEnd
+from nuvrik.tables import link as table
 from seen import carry_out, seen
-{table}
 kinds = {kinds!r}
 ends = {{}}
 while True:
@@ -103,10 +106,10 @@ while True:
 """
 
 
-def in_micropython(interpreter: str, life: Life, steps: int, folder: Path) -> str:
-    """Live a life in Python and then in MicroPython; the first step after which they differ, "" for none.
-    ``folder`` is for the program and a copy of core."""
-    program = prepared(life.table, folder)
+def in_micropython(interpreter: str, life: Life, steps: int, folder: Path, *, readable: bool = False) -> str:
+    """Live a life in Python and then in MicroPython, as it is exported; the first step after which they differ,
+    "" for none. ``folder`` is for the export and a program that lives it."""
+    program = prepared(life.link, folder, stream=life.stream, readable=readable)
     lived = [one for _, one in zip(range(steps), life, strict=False)]
     text = "".join(json.dumps([0, step]) + "\n" for step, _, _ in lived)
     words = [interpreter, "-X", "heapsize=8M", str(program)]
@@ -119,19 +122,22 @@ def in_micropython(interpreter: str, life: Life, steps: int, folder: Path) -> st
     return ""
 
 
-def prepared(table: EndTable, folder: Path) -> Path:
-    """A program that carries out steps, one a line, and beside it core as it is."""
-    copy_core(folder)
-    kinds = [(one.kind, one.at) for one in table.machine.outputs.outputs]
+def prepared(link: Link, folder: Path, *, stream: bool, readable: bool = False) -> Path:
+    """A program that carries out steps, one a line, and beside it a machine's end as it is exported."""
+    wanted = Wanted(link, "", "any", packets=not stream)
+    for name, text in micropython(wanted, How(readable=readable)).files.items():
+        file = folder / name
+        file.parent.mkdir(parents=True, exist_ok=True)
+        file.write_bytes(text.encode() if isinstance(text, str) else text)
+    (folder / "seen.py").write_text(Path(seen_file.__file__).read_text("utf-8"), "utf-8")
+    kinds = [(one.kind, one.at) for one in end_table(link, stream=stream).machine.outputs.outputs]
     program = folder / "life.py"
-    program.write_text(
-        PROGRAM.format(source=str(folder), table=as_python(table, "table"), kinds=kinds), "utf-8"
-    )
+    program.write_text(PROGRAM.format(source=str(folder), kinds=kinds), "utf-8")
     return program
 
 
 def copy_core(folder: Path) -> None:
-    """Core as it is, and what carries out steps, where MicroPython finds them."""
+    """Core as it is, where MicroPython finds it."""
     package = Path(sys.modules["nuvrik"].__file__ or "").parent
     there = folder / "nuvrik" / "core"
     if not there.exists():
@@ -139,7 +145,6 @@ def copy_core(folder: Path) -> None:
         (folder / "nuvrik" / "__init__.py").write_text("")
         for file in (package / "core").glob("*.py"):
             (there / file.name).write_text(file.read_text("utf-8"), "utf-8")
-        (folder / "seen.py").write_text(Path(seen_file.__file__).read_text("utf-8"), "utf-8")
 
 
 def lived(life: Iterable[tuple[Step, list[int], list[int]]], steps: int) -> Iterator[dict[str, Any]]:

@@ -76,6 +76,13 @@ class MotorOutput(_Turning):
     duty_max: int = Field(
         default=255, ge=1, le=65535, description="the PWM count that is full on, 1 to 65535 (8 bits: 255)"
     )
+    pwm_hz: int | None = Field(
+        default=None,
+        ge=10,
+        le=50_000,
+        description="how often a second its PWM goes up, 10 to 50000, on boards that can choose; "
+        "if left out, what the board does: 1000 in MicroPython, 976 on AVR",
+    )
     pulse_us: list[Annotated[int, Field(ge=400, le=2600)]] = Field(
         default=[1000, 1500, 2000],
         min_length=3,

@@ -1,0 +1,109 @@
+"""Core fitted to one end of one link, module by module, and the tables that are left of it."""
+
+import ast
+from typing import NamedTuple
+
+from nuvrik.core.widths import Table
+from nuvrik.export.fit.fold import Fold, Known, known_of
+from nuvrik.export.fit.inline import put_in_place
+from nuvrik.export.fit.live import Field, Live, Roots, Trim, without_spare
+from nuvrik.export.program import Module, Program
+
+MOST_ROUNDS = 40
+"""What is left out lets more be left out; after about ten rounds nothing more does."""
+
+
+class Fitted(NamedTuple):
+    """The text of every module that is left, and the fields of tables that they read."""
+
+    modules: dict[str, str]
+    reads: frozenset[Field]
+
+
+def fitted(table: Table, roots: Roots) -> Fitted:
+    """Core, without what an end with this table does without."""
+    program = Program()
+    known = known_of(table, program)
+    size = 0, 0
+    for _ in range(MOST_ROUNDS):
+        live = Live(program, roots)
+        known.still.update(live.still())
+        known.results.update(live.results())
+        for key in sorted(live.reached):
+            routine = program.routines[key]
+            Fold(routine, known, live).visit(routine.node)
+            Trim(live, routine).visit(routine.node)
+        for key, places in live.spare.items():
+            program.routines[key] = without_spare(program.routines[key], places)
+        live = Live(program, roots)
+        before, size = size, live.size
+        if not put_in_place(program, live) and size == before:
+            break
+    live = Live(program, roots)
+    texts = {one.name: text for one in program.modules if (text := _written(one, program, live))}
+    return Fitted(texts, frozenset(live.reads))
+
+
+def _written(module: Module, program: Program, live: Live) -> str:
+    """A module of which something is left, "" if nothing is."""
+    homes = {one.key: other.name for other in program.modules for one in other.routines}
+    homes |= {one.name: other.name for other in program.modules for one in other.records}
+    body: list[ast.stmt] = []
+    for one in module.records:
+        methods: list[ast.stmt] = [
+            _plain(program.routines[each.key].node)
+            for each in module.routines
+            if each.owner == one.name and each.key in live.reached
+        ]
+        if methods:
+            body.append(ast.ClassDef(one.name, [], [], methods, []))
+    for each in module.routines:
+        if not each.owner and each.key in live.reached:
+            body.append(_plain(program.routines[each.key].node))
+    if not body:
+        return ""
+    here = {one.name for one in body if isinstance(one, ast.ClassDef | ast.FunctionDef)}
+    names = {name for part in body for name in _asked_for(part)} - here
+    froms: dict[str, list[str]] = {}
+    for name in sorted(names & homes.keys()):
+        froms.setdefault(homes[name], []).append(name)
+    imports = [f"from nuvrik.core.{home} import {', '.join(ones)}" for home, ones in sorted(froms.items())]
+    texts = [ast.unparse(ast.fix_missing_locations(one)) for one in body]
+    return "\n".join([*imports, *texts]) + "\n"
+
+
+def _asked_for(node: ast.stmt) -> set[str]:
+    """The names that are no locals."""
+    if isinstance(node, ast.ClassDef):
+        return {name for one in node.body for name in _asked_for(one)}
+    names = [one for one in ast.walk(node) if isinstance(one, ast.Name)]
+    local = {one.id for one in names if isinstance(one.ctx, ast.Store)}
+    local |= {one.arg for one in ast.walk(node) if isinstance(one, ast.arg)}
+    return {one.id for one in names} - local
+
+
+class _Plain(ast.NodeTransformer):
+    """Without annotations; lists of bytes as such, which take an eighth of the room."""
+
+    def visit_AnnAssign(self, node: ast.AnnAssign) -> ast.stmt:
+        width, value = ast.unparse(node.annotation), node.value
+        if width in ("list[u8]", "list[bool]") and isinstance(value, ast.BinOp):
+            what = value.left.elts[0] if isinstance(value.left, ast.List) else None
+            if isinstance(what, ast.Constant) and not what.value:
+                value = ast.Call(ast.Name("bytearray", ast.Load()), [value.right], [])
+        assert value is not None
+        return ast.Assign([node.target], value)
+
+    def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.stmt:
+        self.generic_visit(node)
+        for one in node.args.args:
+            one.annotation = None
+        node.returns = None
+        for one in ast.walk(node):
+            if isinstance(one, ast.FunctionDef | ast.If | ast.For | ast.While) and not one.body:
+                one.body = [ast.Pass()]
+        return node
+
+
+def _plain(node: ast.FunctionDef) -> ast.stmt:
+    return _Plain().visit(node)  # type: ignore[no-any-return]

@@ -1,0 +1,265 @@
+"""What a link says of itself, put where it is asked for; and what can never come to pass then, left out."""
+
+import ast
+import operator
+from collections.abc import Callable, Mapping
+from typing import Any, NamedTuple
+
+from nuvrik.core.ranges import RANGES
+from nuvrik.core.widths import Table
+from nuvrik.export.fit.live import Live
+from nuvrik.export.parts import CONSTANTS, missing_in
+from nuvrik.export.program import Program, Routine
+from nuvrik.plan.tables.sizes import sizes_of, tables_in
+
+BINARY: dict[type[ast.operator], Callable[[int, int], int]] = {
+    ast.Add: operator.add,
+    ast.Sub: operator.sub,
+    ast.Mult: operator.mul,
+    ast.FloorDiv: operator.floordiv,
+    ast.LShift: operator.lshift,
+    ast.RShift: operator.rshift,
+    ast.BitAnd: operator.and_,
+    ast.BitOr: operator.or_,
+    ast.BitXor: operator.xor,
+}
+COMPARED: dict[type[ast.cmpop], Callable[[int, int], bool]] = {
+    ast.Eq: operator.eq,
+    ast.NotEq: operator.ne,
+    ast.Lt: operator.lt,
+    ast.LtE: operator.le,
+    ast.Gt: operator.gt,
+    ast.GtE: operator.ge,
+}
+
+
+class Known(NamedTuple):
+    """What a link says: constants with its own rooms; fields that are the same in all tables of a kind, and
+    lists that are equally long in all of them; kinds that it does without; and, as they are found, fields of
+    states that never change, and routines that always give the same."""
+
+    constants: dict[str, int]
+    fields: dict[tuple[str, str], int]
+    lengths: dict[tuple[str, str], int]
+    missing: frozenset[str]
+    still: dict[tuple[str, str], int]
+    results: dict[str, int]
+
+
+def known_of(table: Table, program: Program) -> Known:
+    """What the tables of an end say."""
+    constants = {name: one.value for name, one in program.constants.items()}
+    constants |= {name: most for name, most in sizes_of(table).items() if name in constants}
+    fields: dict[tuple[str, str], int] = {}
+    lengths: dict[tuple[str, str], int] = {}
+    by_kind: dict[str, list[Table]] = {}
+    for one in tables_in(table):
+        by_kind.setdefault(type(one).__name__, []).append(one)
+    for kind, ones in by_kind.items():
+        for field, width in program.records[kind].fields.items():
+            values = [getattr(one, field) for one in ones]
+            if width.startswith("list["):
+                if len({len(value) for value in values}) == 1:
+                    lengths[kind, field] = len(values[0])
+            elif width in RANGES and len(set(map(int, values))) == 1:
+                fields[kind, field] = values[0] if width == "bool" else int(values[0])
+    return Known(constants, fields, lengths, frozenset(missing_in(table, program)), {}, {})
+
+
+class Fold(ast.NodeTransformer):
+    """Folds one routine."""
+
+    def __init__(self, routine: Routine, known: Known, live: Live) -> None:
+        self._kinds = live.kinds[routine.key]
+        self._known, self._pure = known, live.pure
+        self._locals: Mapping[str, int] = _steady(routine.node)
+
+    # ---- expressions ----
+
+    def visit_Name(self, node: ast.Name) -> ast.expr:
+        """A constant of core, or a local that never changes."""
+        if isinstance(node.ctx, ast.Load):
+            if node.id in self._locals:
+                return ast.Constant(self._locals[node.id])
+            if not self._kinds.knows(node.id) and node.id in self._known.constants:
+                return ast.Constant(self._known.constants[node.id])
+        return node
+
+    def visit_Attribute(self, node: ast.Attribute) -> ast.expr:
+        """A field that is the same everywhere."""
+        if isinstance(node.ctx, ast.Load):
+            key = self._kinds.of(node.value), node.attr
+            for found in (self._known.fields, self._known.still):
+                if key in found:
+                    return ast.Constant(found[key])
+        node.value = self.visit(node.value)
+        return node
+
+    def visit_Call(self, node: ast.Call) -> ast.expr:
+        """The length of a list that is known, or a routine that always gives the same."""
+        if isinstance(node.func, ast.Name) and node.func.id == "len" and isinstance(node.args[0], ast.Attribute):
+            of = node.args[0]
+            length = self._known.lengths.get((self._kinds.of(of.value), of.attr))
+            if length is not None:
+                return ast.Constant(length)
+        key = self._kinds.key_of(node)
+        if isinstance(node.func, ast.Attribute):
+            node.func.value = self.visit(node.func.value)
+        node.args = [self.visit(one) for one in node.args]
+        if key in self._known.results and all(self._pure(one, self._kinds) for one in node.args):
+            return ast.Constant(self._known.results[key])
+        return node
+
+    def visit_ListComp(self, node: ast.ListComp) -> ast.expr:
+        """One for each of none."""
+        of = node.generators[0].iter
+        if isinstance(of, ast.Attribute) and self._known.lengths.get((self._kinds.of(of.value), of.attr)) == 0:
+            return ast.List([], ast.Load())
+        self.generic_visit(node)
+        return node
+
+    def visit_Compare(self, node: ast.Compare) -> ast.expr:
+        """Of a kind that the link does without, nothing is."""
+        right, op = node.comparators[0], node.ops[0]
+        if isinstance(right, ast.Name) and right.id in self._known.missing & CONSTANTS:
+            if isinstance(op, ast.Eq):
+                return ast.Constant(False)
+            if isinstance(op, ast.NotEq):
+                return ast.Constant(True)
+        self.generic_visit(node)
+        left, right = node.left, node.comparators[0]
+        if isinstance(left, ast.Constant) and isinstance(right, ast.Constant) and type(op) in COMPARED:
+            return ast.Constant(COMPARED[type(op)](left.value, right.value))  # type: ignore[arg-type]
+        kept = RANGES.get(self._kinds.of(left))
+        if kept and kept.low == 0 and isinstance(right, ast.Constant) and right.value == 0:
+            if isinstance(op, ast.GtE):
+                return ast.Constant(True)
+            if isinstance(op, ast.Lt):
+                return ast.Constant(False)
+        return node
+
+    def visit_BinOp(self, node: ast.BinOp) -> ast.expr:
+        """Sums of what is known."""
+        self.generic_visit(node)
+        left, right = node.left, node.right
+        if isinstance(left, ast.Constant) and isinstance(right, ast.Constant) and type(node.op) in BINARY:
+            return ast.Constant(BINARY[type(node.op)](left.value, right.value))  # type: ignore[arg-type]
+        return node
+
+    def visit_UnaryOp(self, node: ast.UnaryOp) -> ast.expr:
+        """Not, or less than nothing."""
+        self.generic_visit(node)
+        if isinstance(node.operand, ast.Constant):
+            value: Any = node.operand.value
+            return ast.Constant(not value if isinstance(node.op, ast.Not) else -value)
+        return node
+
+    def visit_BoolOp(self, node: ast.BoolOp) -> ast.expr:
+        """What decides at once, and what does not matter."""
+        ends = isinstance(node.op, ast.Or)
+        kept: list[ast.expr] = []
+        for one in node.values:
+            value = self.visit(one)
+            if isinstance(value, ast.Constant):
+                if bool(value.value) == ends:
+                    kept.append(value)
+                    break
+                continue
+            kept.append(value)
+        # What comes before one that decides may be left out if it does nothing.
+        if kept and isinstance(kept[-1], ast.Constant):
+            while len(kept) > 1 and self._pure(kept[-2], self._kinds):
+                del kept[-2]
+        if len(kept) < 2:
+            return kept[0] if kept else ast.Constant(not ends)
+        node.values = kept
+        return node
+
+    def visit_IfExp(self, node: ast.IfExp) -> ast.expr:
+        """The one or the other."""
+        node.test = self.visit(node.test)
+        if isinstance(node.test, ast.Constant):
+            return self.visit(node.body if node.test.value else node.orelse)  # type: ignore[no-any-return]
+        node.body, node.orelse = self.visit(node.body), self.visit(node.orelse)
+        return node
+
+    # ---- statements ----
+
+    def block(self, body: list[ast.stmt]) -> list[ast.stmt]:
+        """What is left of a block."""
+        made: list[ast.stmt] = []
+        for one in body:
+            left = self.visit(one)
+            made += left if isinstance(left, list) else [left] if left is not None else []
+            if made and isinstance(made[-1], ast.Return):
+                break
+        return made
+
+    def visit_If(self, node: ast.If) -> Any:
+        """The branch that is taken, or what is left of both."""
+        node.test = self.visit(node.test)
+        if isinstance(node.test, ast.Constant):
+            return self.block(node.body if node.test.value else node.orelse)
+        node.body, node.orelse = self.block(node.body), self.block(node.orelse)
+        if not node.body and not node.orelse:
+            return None if self._pure(node.test, self._kinds) else ast.Expr(node.test)
+        if not node.body:
+            node.test, node.body, node.orelse = ast.UnaryOp(ast.Not(), node.test), node.orelse, []
+        return node
+
+    def visit_For(self, node: ast.For) -> Any:
+        """A loop that turns, and does something."""
+        node.iter = self.visit(node.iter)
+        if isinstance(node.iter, ast.Call) and ast.unparse(node.iter) == "range(0)":
+            return None
+        node.body = self.block(node.body)
+        return node if node.body or not self._pure(node.iter, self._kinds) else None
+
+    def visit_While(self, node: ast.While) -> Any:
+        """The same."""
+        node.test = self.visit(node.test)
+        if isinstance(node.test, ast.Constant) and not node.test.value:
+            return None
+        node.body = self.block(node.body)
+        return node
+
+    def visit_Expr(self, node: ast.Expr) -> Any:
+        """Something that is done, and no text."""
+        node.value = self.visit(node.value)
+        return None if self._pure(node.value, self._kinds) else node
+
+    def visit_Pass(self, node: ast.Pass) -> Any:
+        """Nothing."""
+        return None
+
+    def visit_AnnAssign(self, node: ast.AnnAssign) -> Any:
+        """A store with a width. A local that never changes is where it is asked for already."""
+        if isinstance(node.target, ast.Name) and node.target.id in self._locals:
+            return None
+        node.target = self.visit(node.target)
+        if node.value is not None:
+            node.value = self.visit(node.value)
+        return node
+
+    def visit_FunctionDef(self, node: ast.FunctionDef) -> Any:
+        """The whole."""
+        node.body = self.block(node.body)
+        while node.body and isinstance(node.body[-1], ast.Return) and node.body[-1].value is None:
+            del node.body[-1]
+        return node
+
+
+def _steady(node: ast.FunctionDef) -> dict[str, int]:
+    """Locals that are stored once, and a number that is known."""
+    stores: dict[str, list[ast.expr | None]] = {}
+    for one in ast.walk(node):
+        if isinstance(one, ast.AnnAssign) and isinstance(one.target, ast.Name):
+            stores.setdefault(one.target.id, []).append(one.value)
+        elif isinstance(one, ast.Name) and isinstance(one.ctx, ast.Store):
+            stores.setdefault(one.id, []).append(None)
+    # An annotated store is walked twice: as such, and as a name.
+    return {
+        name: values[0].value  # type: ignore[misc]
+        for name, values in stores.items()
+        if len(values) == 2 and isinstance(values[0], ast.Constant)
+    }

@@ -1,0 +1,207 @@
+"""A routine that is called in one place only, put there: in Python a call takes as long as ten sums, and a
+function as much memory as thirty lines.
+
+Only where that is plainly the same: a routine that gives one expression anywhere; any other as a statement of
+its own, or where its caller ends. What it is given is worked out once, before it."""
+
+import ast
+import copy
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from nuvrik.export.fit.kinds import Kinds
+from nuvrik.export.fit.live import Live
+from nuvrik.export.program import Program, Routine
+
+TINY = 9
+"""An expression of so few parts takes no more room than a call of it."""
+
+
+class Site(NamedTuple):
+    """Where a routine is called."""
+
+    caller: Routine
+    call: ast.Call
+
+
+def put_in_place(program: Program, live: Live) -> bool:
+    """Put in place whatever may be; True if anything was. No routine takes part twice, for what has been put
+    somewhere is to be looked at again first."""
+    sites = _sites(program, live)
+    touched: set[str] = set()
+    for key, found in sorted(sites.items()):
+        callers = {site.caller.key for site in found}
+        if key in live.roots.calls or key.endswith(".__init__") or key in touched or callers & touched:
+            continue
+        if len(found) == 1 or _is_tiny(program.routines[key]):
+            put = [_put(site, program.routines[key], program, live) for site in found]
+            touched |= {*callers, key} if any(put) else set()
+    return bool(touched)
+
+
+def _sites(program: Program, live: Live) -> dict[str, list[Site]]:
+    sites: dict[str, list[Site]] = {}
+    for key in live.reached:
+        caller = program.routines[key]
+        for of, call in live.calls[key]:
+            if of in program.routines:
+                sites.setdefault(of, []).append(Site(caller, call))
+    return sites
+
+
+def _is_tiny(routine: Routine) -> bool:
+    expression = _only_expression(routine)
+    return expression is not None and sum(1 for _ in ast.walk(expression)) - _contexts(expression) <= TINY
+
+
+def _contexts(node: ast.AST) -> int:
+    return sum(isinstance(one, ast.expr_context | ast.operator | ast.cmpop) for one in ast.walk(node))
+
+
+def _only_expression(routine: Routine) -> ast.expr | None:
+    body = routine.node.body
+    return body[0].value if len(body) == 1 and isinstance(body[0], ast.Return) else None
+
+
+def _put(site: Site, routine: Routine, program: Program, live: Live) -> bool:
+    given = _given(site.call, routine)
+    expression = _only_expression(routine)
+    kinds = live.kinds[site.caller.key]
+    if expression is not None:
+        inside = Kinds(program, routine)
+        if live.pure(expression, inside) and all(live.pure(one, kinds) for one in given.values()):
+            uses = [one.id for one in ast.walk(expression) if isinstance(one, ast.Name)]
+            if all(_is_plain(one) or uses.count(name) <= 1 for name, one in given.items()):
+                made = _Renamed(dict(given)).visit(copy.deepcopy(expression))
+                _Replaced(site.call, made).visit(site.caller.node)
+                return True
+    for block, last in _blocks(site.caller.node):
+        for at, one in enumerate(block):
+            if _may_come(one, site.call, routine, ends=last and at == len(block) - 1):
+                body = _bound(routine, given, kinds)
+                if isinstance(one, ast.Assign | ast.AnnAssign):
+                    assert isinstance(body[-1], ast.Return)
+                    one.value = body.pop().value
+                    body.append(one)
+                block[at : at + 1] = body
+                return True
+    return False
+
+
+def _given(call: ast.Call, routine: Routine) -> dict[str, ast.expr]:
+    names = [one.arg for one in routine.node.args.args]
+    values = list(call.args)
+    if names[:1] == ["self"]:
+        assert isinstance(call.func, ast.Attribute)
+        values = [call.func.value, *values]
+    return dict(zip(names, values, strict=True))
+
+
+def _is_plain(node: ast.expr) -> bool:
+    """A name, a number, or a field of an object that is named: worked out twice, it is the same."""
+    while isinstance(node, ast.Attribute):
+        node = node.value
+    return isinstance(node, ast.Name | ast.Constant)
+
+
+def _blocks(node: ast.FunctionDef) -> Iterator[tuple[list[ast.stmt], bool]]:
+    """Every block, and whether the routine is over at its end."""
+
+    def within(body: list[ast.stmt], last: bool) -> Iterator[tuple[list[ast.stmt], bool]]:
+        yield body, last
+        for at, one in enumerate(body):
+            ends = last and at == len(body) - 1
+            if isinstance(one, ast.If):
+                yield from within(one.body, ends)
+                if one.orelse:
+                    yield from within(one.orelse, ends)
+            elif isinstance(one, ast.For | ast.While):
+                yield from within(one.body, False)
+
+    yield from within(node.body, True)
+
+
+def _may_come(one: ast.stmt, call: ast.Call, routine: Routine, *, ends: bool) -> bool:
+    """Whether the body of a routine may come in place of a statement, which is nothing but a call of it."""
+    if getattr(one, "value", None) is not call:
+        return False
+    body = routine.node.body
+    returns = [each for each in ast.walk(routine.node) if isinstance(each, ast.Return)]
+    if isinstance(one, ast.Expr):
+        return not returns or (ends and all(each.value is None for each in returns))
+    if isinstance(one, ast.Return):
+        return _always_returns(body)
+    return isinstance(one, ast.Assign | ast.AnnAssign) and len(returns) == 1 and body[-1] is returns[0]
+
+
+def _always_returns(body: list[ast.stmt]) -> bool:
+    if not body:
+        return False
+    last = body[-1]
+    if isinstance(last, ast.If):
+        return _always_returns(last.body) and _always_returns(last.orelse)
+    return isinstance(last, ast.Return)
+
+
+def _bound(routine: Routine, given: dict[str, ast.expr], kinds: Kinds) -> list[ast.stmt]:
+    """A body with what it is given in place of its parameters, under names that its caller has not."""
+    body = copy.deepcopy(routine.node.body)
+    stored = _locals(routine.node)
+    put: dict[str, ast.expr] = {}
+    before: list[ast.stmt] = []
+    for name, value in given.items():
+        width = routine.owner if name == "self" else routine.takes[name]
+        if name not in stored and (isinstance(value, ast.Constant | ast.Name) or _is_object(value, width)):
+            put[name] = value
+        else:
+            fresh = _fresh(name, width, kinds)
+            note = ast.parse(width, mode="eval").body
+            before.append(ast.AnnAssign(ast.Name(fresh, ast.Store()), note, value, 1))
+            put[name] = ast.Name(fresh, ast.Load())
+    for name in sorted(stored - set(given)):
+        put[name] = ast.Name(_fresh(name, "u8", kinds), ast.Load())
+    return [*before, *(_Renamed(put).visit(part) for part in body)]
+
+
+def _locals(node: ast.FunctionDef) -> set[str]:
+    return {one.id for one in ast.walk(node) if isinstance(one, ast.Name) and isinstance(one.ctx, ast.Store)}
+
+
+def _is_object(value: ast.expr, width: str) -> bool:
+    """A field that holds an object of the program, which it does for ever."""
+    return width[:1].isupper() and _is_plain(value)
+
+
+def _fresh(name: str, width: str, kinds: Kinds) -> str:
+    name = "it" if name == "self" else name
+    number, fresh = 2, name
+    while not kinds.is_free(fresh):
+        fresh = f"{name}_{number}"
+        number += 1
+    kinds.take(fresh, width)
+    return fresh
+
+
+class _Renamed(ast.NodeTransformer):
+    def __init__(self, put: dict[str, ast.expr]) -> None:
+        self._put = put
+
+    def visit_Name(self, node: ast.Name) -> ast.expr:
+        value = self._put.get(node.id)
+        if value is None:
+            return node
+        if isinstance(node.ctx, ast.Store):
+            assert isinstance(value, ast.Name)
+            return ast.Name(value.id, ast.Store())
+        return copy.deepcopy(value)
+
+
+class _Replaced(ast.NodeTransformer):
+    def __init__(self, call: ast.Call, value: ast.expr) -> None:
+        self._call, self._value = call, value
+
+    def visit_Call(self, node: ast.Call) -> ast.expr:
+        if node is self._call:
+            return self._value
+        self.generic_visit(node)
+        return node

@@ -1,0 +1,76 @@
+"""Of which class or width every expression of a routine is."""
+
+import ast
+from collections.abc import Iterable, Iterator
+
+from nuvrik.export.program import Program, Routine
+
+WORDS = ("len", "abs", "range", "bytearray")
+"""What core calls of Python itself."""
+
+
+class Kinds:
+    """What is known of the names of one routine: its parameters, and the locals that it annotates."""
+
+    def __init__(self, program: Program, routine: Routine, nodes: Iterable[ast.AST] = ()) -> None:
+        self._program = program
+        self._names = {"self": routine.owner, **routine.takes}
+        for node in nodes or ast.walk(routine.node):
+            if isinstance(node, ast.AnnAssign) and isinstance(node.target, ast.Name):
+                self._names[node.target.id] = ast.unparse(node.annotation)
+            elif isinstance(node, ast.comprehension) and isinstance(node.target, ast.Name):
+                self._names[node.target.id] = inner_of(self.of(node.iter))
+            elif isinstance(node, ast.For) and isinstance(node.target, ast.Name):
+                self._names[node.target.id] = inner_of(self.of(node.iter)) or "u8"
+
+    def knows(self, name: str) -> bool:
+        """Whether that is a parameter or a local."""
+        return name in self._names
+
+    def is_free(self, name: str) -> bool:
+        """Whether a local more could have that name."""
+        return name not in self._names and name not in self._program.routines and name not in WORDS
+
+    def take(self, name: str, width: str) -> None:
+        """There is one more."""
+        self._names[name] = width
+
+    def of(self, node: ast.expr) -> str:
+        """A class, a width, ``list[...]`` of one, or "" for what is neither."""
+        if isinstance(node, ast.Name):
+            return self._names.get(node.id, "")
+        if isinstance(node, ast.Attribute):
+            record = self._program.records.get(self.of(node.value))
+            return record.fields.get(node.attr, "") if record else ""
+        if isinstance(node, ast.Subscript):
+            return inner_of(self.of(node.value))
+        if isinstance(node, ast.IfExp):
+            return self.of(node.body) or self.of(node.orelse)
+        if isinstance(node, ast.Call):
+            key = self.key_of(node)
+            if key in self._program.records:
+                return key
+            routine = self._program.routines.get(key)
+            return routine.gives if routine else ""
+        return ""
+
+    def key_of(self, node: ast.Call) -> str:
+        """What a call calls: a function, ``Class.method`` or a class, by its key in the program; "" for what
+        is not core's."""
+        if isinstance(node.func, ast.Name):
+            name = node.func.id
+            return name if name in self._program.routines or name in self._program.records else ""
+        if isinstance(node.func, ast.Attribute):
+            owner = self.of(node.func.value)
+            return f"{owner}.{node.func.attr}" if owner in self._program.records else ""
+        return ""
+
+
+def inner_of(width: str) -> str:
+    """What a list is a list of."""
+    return width[5:-1] if width.startswith("list[") else ""
+
+
+def calls_in(node: ast.AST) -> Iterator[ast.Call]:
+    """Every call in a tree."""
+    return (one for one in ast.walk(node) if isinstance(one, ast.Call))

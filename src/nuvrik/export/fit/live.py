@@ -1,0 +1,262 @@
+"""What anybody asks for: routines that are reached, fields that are read, parameters that matter."""
+
+import ast
+from collections.abc import Callable
+from typing import NamedTuple
+
+from nuvrik.core.ranges import RANGES
+from nuvrik.export.fit.kinds import WORDS, Kinds, calls_in
+from nuvrik.export.program import Program, Routine
+
+Field = tuple[str, str]
+
+
+class Roots(NamedTuple):
+    """What is asked for from outside: routines by their keys, and fields by class and name."""
+
+    calls: frozenset[str]
+    reads: frozenset[Field]
+
+
+class Live:
+    """What is reached from its roots, as the program is now."""
+
+    def __init__(self, program: Program, roots: Roots) -> None:
+        self.program, self.roots = program, roots
+        self._nodes: dict[str, list[ast.AST]] = {}
+        self.kinds: dict[str, Kinds] = {}
+        self.calls: dict[str, list[tuple[str, ast.Call]]] = {}
+        self.reached = self._reach()
+        self.made = {key for key in self.reached if key.endswith(".__init__")}
+        self.reads, self.stores = self._fields()
+        self._pure: dict[str, bool] = {}
+        self.unread, self.idle, self.spare = self._unread(), self._idle(), self._spare()
+
+    def _reach(self) -> set[str]:
+        """Every routine that is reached; and of each its nodes, its kinds and its calls."""
+        reached: set[str] = set()
+        wanted = sorted(self.roots.calls)
+        while wanted:
+            key = self.made_by(wanted.pop())
+            routine = self.program.routines.get(key)
+            if key in reached or routine is None:
+                continue
+            reached.add(key)
+            nodes = self._nodes[key] = list(ast.walk(routine.node))
+            kinds = self.kinds[key] = Kinds(self.program, routine, nodes)
+            calls = [(kinds.key_of(one), one) for one in nodes if isinstance(one, ast.Call)]
+            self.calls[key] = [(self.made_by(of), one) for of, one in calls if of]
+            wanted += [of for of, _ in self.calls[key]]
+        return reached
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """How much there is of it, and how much of that are numbers: when neither changes, nothing does."""
+        nodes = [one for key in self.reached for one in self._nodes[key]]
+        return len(nodes), sum(isinstance(one, ast.Constant) for one in nodes)
+
+    def made_by(self, key: str) -> str:
+        """The routine that is run by a call: of a class, its __init__."""
+        return f"{key}.__init__" if key in self.program.records else key
+
+    def _fields(self) -> tuple[set[Field], dict[Field, list[ast.expr]]]:
+        """Every field that is read, and all that is stored in each."""
+        reads: set[Field] = set(self.roots.reads)
+        stores: dict[Field, list[ast.expr]] = {}
+        for key in self.reached:
+            kinds, nodes = self.kinds[key], self._nodes[key]
+            written = {id(into) for one in nodes if (into := _into(one)) is not None}
+            for one in nodes:
+                if isinstance(one, ast.Attribute) and isinstance(one.ctx, ast.Load):
+                    if id(one) not in written:
+                        reads.add((kinds.of(one.value), one.attr))
+                    continue
+                target, value = _store(one)
+                if isinstance(target, ast.Attribute) and value is not None:
+                    stores.setdefault((kinds.of(target.value), target.attr), []).append(value)
+        return reads, stores
+
+    def loaded(self, key: str) -> set[str]:
+        """The names that a routine reads."""
+        return {
+            one.id for one in self._nodes[key] if isinstance(one, ast.Name) and isinstance(one.ctx, ast.Load)
+        }
+
+    # ---- what does nothing ----
+
+    def pure(self, node: ast.expr, kinds: Kinds) -> bool:
+        """Whether an expression does nothing but give something."""
+        return all(self._gives(one, kinds) for one in calls_in(node))
+
+    def _gives(self, node: ast.Call, kinds: Kinds) -> bool:
+        key = kinds.key_of(node)
+        if not key:
+            return isinstance(node.func, ast.Name) and node.func.id in WORDS
+        return key in self.program.records or self._only_gives(key)
+
+    def _only_gives(self, key: str) -> bool:
+        if key not in self.program.routines:
+            return False
+        if key not in self._pure:
+            # What calls itself does something, for all that is known.
+            self._pure[key] = False
+            node = self.program.routines[key].node
+            nodes = self._nodes.get(key) or list(ast.walk(node))
+            kinds = self.kinds.get(key) or Kinds(self.program, self.program.routines[key], nodes)
+            into = (ast.Attribute, ast.Subscript)
+            stores = any(isinstance(_store(one)[0], into) for one in nodes)
+            loops = any(isinstance(one, ast.While) for one in nodes)
+            calls = [one for one in nodes if isinstance(one, ast.Call)]
+            self._pure[key] = not (stores or loops) and all(self._gives(one, kinds) for one in calls)
+        return self._pure[key]
+
+    def results(self) -> dict[str, int]:
+        """Routines that do nothing but give the same number."""
+        found = {}
+        for key in self.reached:
+            body = self.program.routines[key].node.body
+            if len(body) == 1 and isinstance(body[0], ast.Return) and isinstance(body[0].value, ast.Constant):
+                found[key] = body[0].value.value
+        return found  # type: ignore[return-value]
+
+    def _idle(self) -> set[str]:
+        """Routines of which nothing is left."""
+        return {key for key in self.reached - self.made if not self.program.routines[key].node.body}
+
+    def still(self) -> dict[Field, int]:
+        """Fields of states in which nothing is ever stored but one number."""
+        found = {}
+        for field, values in self.stores.items():
+            kind, name = field
+            width = self.program.records[kind].fields.get(name, "") if kind in self.program.records else ""
+            same = {one.value if isinstance(one, ast.Constant) else None for one in values}
+            if width in RANGES and len(same) == 1 and None not in same and field not in self.roots.reads:
+                found[field] = same.pop()
+        return found  # type: ignore[return-value]
+
+    def _unread(self) -> set[Field]:
+        """Fields of states that nobody reads."""
+        return {
+            (kind, field)
+            for kind, record in self.program.records.items()
+            if not record.is_table
+            for field in record.fields
+            if (kind, field) not in self.reads
+        }
+
+    def _spare(self) -> dict[str, dict[int, int | None]]:
+        """Of each routine the places of parameters that do not matter: nobody reads them (None), or they are
+        given the same number wherever it is called. Roots take what they take."""
+        given: dict[str, list[ast.Call]] = {}
+        for key in self.reached:
+            for of, call in self.calls[key]:
+                given.setdefault(of, []).append(call)
+        found: dict[str, dict[int, int | None]] = {}
+        for key in self.reached - set(map(self.made_by, self.roots.calls)):
+            routine = self.program.routines[key]
+            names = [name for name in (one.arg for one in routine.node.args.args) if name != "self"]
+            read = {one.id for one in self._nodes[key] if isinstance(one, ast.Name)}
+            for at, name in enumerate(names):
+                every = [call.args[at] for call in given.get(key, [])]
+                same = {one.value if isinstance(one, ast.Constant) else None for one in every}
+                if name not in read:
+                    if all(not list(calls_in(one)) for one in every):
+                        found.setdefault(key, {})[at] = None
+                elif len(same) == 1 and None not in same and not _stored(routine.node, name):
+                    found.setdefault(key, {})[at] = same.pop()  # type: ignore[assignment]
+        return found
+
+
+def _store(node: ast.AST) -> tuple[ast.expr | None, ast.expr | None]:
+    """What a statement stores in, and what it stores; a sum that is stored is no number that is known."""
+    if isinstance(node, ast.AnnAssign):
+        return node.target, node.value
+    if isinstance(node, ast.Assign):
+        return node.targets[0], node.value
+    return (node.target, node) if isinstance(node, ast.AugAssign) else (None, None)  # type: ignore[return-value]
+
+
+def _into(node: ast.AST) -> ast.expr | None:
+    """The list in which a statement stores: that is no reading of it."""
+    target, _ = _store(node)
+    return target.value if isinstance(target, ast.Subscript) else None
+
+
+def _stored(node: ast.FunctionDef, name: str) -> bool:
+    return any(
+        isinstance(one, ast.Name) and one.id == name and isinstance(one.ctx, ast.Store)
+        for one in ast.walk(node)
+    )
+
+
+class Trim(ast.NodeTransformer):
+    """Leaves out of one routine what nobody asks for: stores in fields that nobody reads, locals too, calls
+    of what does nothing, and arguments that do not matter."""
+
+    def __init__(self, live: Live, routine: Routine) -> None:
+        self._live, self._kinds = live, live.kinds[routine.key]
+        self._unread, self._idle, self._spare = live.unread, live.idle, live.spare
+        self._loaded = live.loaded(routine.key)
+
+    def _drops(self, target: ast.expr, value: ast.expr) -> bool:
+        if not self._live.pure(value, self._kinds):
+            return False
+        if isinstance(target, ast.Subscript):
+            if not self._live.pure(target.slice, self._kinds):
+                return False
+            target = target.value
+        if isinstance(target, ast.Attribute):
+            return (self._kinds.of(target.value), target.attr) in self._unread
+        return isinstance(target, ast.Name) and target.id not in self._loaded
+
+    def visit_AnnAssign(self, node: ast.AnnAssign) -> ast.stmt | None:
+        """A store."""
+        self.generic_visit(node)
+        return None if node.value is not None and self._drops(node.target, node.value) else node
+
+    def visit_Assign(self, node: ast.Assign) -> ast.stmt | None:
+        """A store."""
+        self.generic_visit(node)
+        return None if self._drops(node.targets[0], node.value) else node
+
+    def visit_AugAssign(self, node: ast.AugAssign) -> ast.stmt | None:
+        """A store."""
+        self.generic_visit(node)
+        return None if self._drops(node.target, node.value) else node
+
+    def visit_Call(self, node: ast.Call) -> ast.expr:
+        """Without what does not matter."""
+        key = self._live.made_by(self._kinds.key_of(node))
+        self.generic_visit(node)
+        spare = self._spare.get(key, {})
+        node.args = [one for at, one in enumerate(node.args) if at not in spare]
+        return node
+
+    def visit_Expr(self, node: ast.Expr) -> ast.stmt | None:
+        """Something that is done."""
+        if isinstance(node.value, ast.Call) and self._kinds.key_of(node.value) in self._idle:
+            given = node.value.args
+            if all(self._live.pure(one, self._kinds) for one in given):
+                return None
+        self.generic_visit(node)
+        return node
+
+
+def without_spare(routine: Routine, spare: dict[int, int | None]) -> Routine:
+    """A routine without its parameters that do not matter; where one was always the same, that stands in its
+    place."""
+    node = routine.node
+    arguments = node.args.args
+    first = 1 if arguments and arguments[0].arg == "self" else 0
+    names = {arguments[first + at].arg: value for at, value in spare.items()}
+    node.args.args = [one for one in arguments if one.arg not in names]
+    put: Callable[[ast.Name], ast.expr] = lambda one: (  # noqa: E731
+        ast.Constant(names[one.id]) if names.get(one.id) is not None else one
+    )
+
+    class Put(ast.NodeTransformer):
+        def visit_Name(self, one: ast.Name) -> ast.expr:
+            return put(one) if isinstance(one.ctx, ast.Load) else one
+
+    node.body = [Put().visit(one) for one in node.body]
+    return routine._replace(takes={name: width for name, width in routine.takes.items() if name not in names})

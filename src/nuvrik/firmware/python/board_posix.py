@@ -1,0 +1,237 @@
+"""A process as a machine or a handset: its clock, its line, and an end to whatever the builder's own code does
+for too long. It runs in CPython with nothing installed."""
+
+import os
+import select
+import signal
+import sys
+import time
+import traceback
+
+MOST_MS = 1
+"""How long a turn waits for something to come."""
+
+_waits_for = []
+_asked = []
+_longest_s = 0.25
+
+
+def now_ms():
+    """Milliseconds since some moment."""
+    return time.monotonic_ns() // 1000000
+
+
+def since(now, before):
+    """How many have gone by."""
+    return now - before
+
+
+def idle():
+    """Until something comes, or a millisecond."""
+    try:
+        ready = select.select(_waits_for, [], [], MOST_MS / 1000)[0]
+    except (OSError, ValueError):
+        ready = _waits_for
+    if ready and Serial.gone:
+        # A port that has hung up is always ready.
+        time.sleep(MOST_MS / 1000)
+
+
+def start():
+    """Power has come; and a number that was not there at any earlier start, in two halves."""
+    return 1, int.from_bytes(os.urandom(2), "little"), int.from_bytes(os.urandom(2), "little")
+
+
+def guard(after_ms):
+    """No function of the builder's own may take longer than that."""
+    global _longest_s
+    _longest_s = after_ms / 1000
+    signal.signal(signal.SIGALRM, _too_long)
+    for one in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+        signal.signal(one, lambda number, frame: _asked.append(number))
+
+
+class TooLong(Exception):
+    """A function of the builder's own holds up the loop."""
+
+
+def _too_long(number, frame):
+    raise TooLong(f"it took longer than {1000 * _longest_s:.0f} ms, while nothing is heard and nothing can stop")
+
+
+def watch(calling):
+    """The builder's own code begins or ends."""
+    signal.setitimer(signal.ITIMER_REAL, _longest_s if calling else 0)
+
+
+def alive():
+    """A process has no watchdog but that of its system."""
+
+
+def tell(error):
+    """Say what has gone wrong in the builder's own code."""
+    traceback.print_exception(type(error), error, error.__traceback__)
+
+
+def leaves():
+    """Whether somebody has asked it to end, or its line has gone."""
+    return bool(_asked) or Serial.gone
+
+
+def port_named():
+    """The port that stands behind ``--port``."""
+    words = sys.argv[1:]
+    if len(words) == 2 and words[0] == "--port":
+        return words[1]
+    sys.exit(f"{sys.argv[0]}: say --port and a device, such as /dev/ttyUSB0, or udp://:PORT to listen")
+
+
+class Serial:
+    """A serial port. What it does not take is kept, so that a frame is never cut."""
+
+    gone = False
+
+    def __init__(self, name, baud):
+        import termios
+
+        speed = getattr(termios, f"B{baud}", None)
+        if speed is None:
+            sys.exit(f"{name}: this system knows no speed of {baud} baud")
+        try:
+            self.port = os.open(name, os.O_RDWR | os.O_NOCTTY | os.O_NONBLOCK)
+            how = [0, 0, termios.CS8 | termios.CREAD | termios.CLOCAL, 0, speed, speed]
+            control = termios.tcgetattr(self.port)[6]
+            control[termios.VMIN] = control[termios.VTIME] = 0
+            termios.tcsetattr(self.port, termios.TCSANOW, [*how, control])
+            termios.tcflush(self.port, termios.TCIOFLUSH)
+        except OSError as error:
+            sys.exit(f"{name}: {error.strerror}")
+        except termios.error:
+            sys.exit(f"{name}: is no serial port")
+        self.waiting = b""
+        _waits_for.append(self.port)
+
+    def read(self, into):
+        """Put what has come into a buffer, and give how many bytes."""
+        try:
+            return os.readv(self.port, [into])
+        except (BlockingIOError, InterruptedError):
+            return 0
+        except OSError as error:
+            if not Serial.gone:
+                print(f"the port has gone: {error.strerror}", file=sys.stderr)
+            Serial.gone = True
+            return 0
+
+    def free(self):
+        """Whether the frame before has gone."""
+        if self.waiting:
+            try:
+                self.waiting = self.waiting[os.write(self.port, self.waiting) :]
+            except OSError:
+                pass
+        return not self.waiting
+
+    def write(self, frame, count):
+        """Send so many bytes."""
+        self.waiting = bytes(frame[:count])
+        self.free()
+
+
+class Udp:
+    """Datagrams, one frame in each: ``udp://:PORT`` listens, ``udp://HOST:PORT`` speaks first. Whoever sent
+    the last frame that was accepted is answered, and nobody else."""
+
+    def __init__(self, name):
+        import socket
+
+        host, _, port = name[len("udp://") :].rpartition(":")
+        if not name.startswith("udp://") or not port.isdigit():
+            sys.exit(f"{name}: say udp://:PORT to listen, or udp://HOST:PORT")
+        self.socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+        self.socket.setblocking(False)
+        self.peer = (host, int(port)) if host else None
+        self.sender = None
+        if not host:
+            try:
+                self.socket.bind(("", int(port)))
+            except OSError as error:
+                sys.exit(f"{name}: {error.strerror}")
+        _waits_for.append(self.socket)
+
+    def packet(self, into):
+        """A datagram that has come: one that is too long is cut, and its check says so."""
+        try:
+            count, self.sender = self.socket.recvfrom_into(into)
+            return count
+        except OSError:
+            return 0
+
+    def trust(self):
+        """What came last was accepted."""
+        self.peer = self.sender
+
+    def free(self):
+        """Whether there is anybody to send to."""
+        return self.peer is not None
+
+    def give(self, packet, count):
+        """Send one."""
+        try:
+            self.socket.sendto(bytes(packet[:count]), self.peer)
+        except OSError:
+            pass
+
+
+class Functions:
+    """The outputs of a machine, each with a function of the builder's own, which is called whenever something
+    else is told to it. One that raises, or takes too long, is told, stops the machine, and is called again
+    until it does better."""
+
+    def __init__(self, loop, functions):
+        self.loop, self.functions = loop, functions
+        self.told = [None] * len(functions)
+        self.failing = None
+        self.write_all()
+
+    def write(self):
+        """Tell what is new."""
+        if self.loop.end.told:
+            self.loop.end.written()
+            self.write_all()
+
+    def write_all(self):
+        """Tell each what it is told now, if that is something else than before. Where one fails the machine
+        stops, and all are told so at once."""
+        if self._tell():
+            self.loop.end.machine.stop()
+            self._tell()
+
+    def _tell(self):
+        failed = False
+        for at, function in enumerate(self.functions):
+            one = self.loop.end.machine.outputs.told(at)
+            now = one.value, one.way, one.braked
+            if now == self.told[at]:
+                continue
+            self.told[at] = now
+            try:
+                watch(True)
+                function(one)
+                watch(False)
+            except Exception as error:
+                watch(False)
+                failed, self.told[at] = True, None
+                if self.failing != at:
+                    self.failing = at
+                    tell(error)
+        return failed
+
+    def go_on(self):
+        """Nothing more."""
+
+    def at_rest(self):
+        """Whether nothing is driven."""
+        outputs = self.loop.end.machine.outputs
+        driven = any(outputs.told(at).driven for at in range(len(self.functions)))
+        return not driven

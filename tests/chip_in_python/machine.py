@@ -1,0 +1,230 @@
+"""A stand-in for MicroPython's ``machine``: pins, PWM, converters, a line, a timer and a watchdog that say what is
+done to them and when, on the interpreter for Unix.
+
+``NUVRIK_PINS`` names a file for what is written, CSV ``t_us,what,pin,value``; without it nothing is noted and
+nothing allocated. ``NUVRIK_LINE`` names the device of the line. With ``NUVRIK_SCRIPT``, a file of what happens
+from outside, time is the script's own: it goes on only while the program idles (see ``time.py`` here), so that
+what comes of it does not depend on how fast anything is. ``-`` is a script that is told piece by piece: events, a
+line each, and ``go US``; whoever tells it reads ``@`` when that time has come.
+"""
+
+import builtins
+import os
+import select
+import sys
+
+_script = os.getenv("NUVRIK_SCRIPT")
+_pins = os.getenv("NUVRIK_PINS")
+_note = open(_pins, "w") if _pins else None
+
+PWRON_RESET, HARD_RESET, WDT_RESET = 1, 2, 3
+_cause = int(os.getenv("NUVRIK_CAUSE") or PWRON_RESET)
+
+
+class Clock:
+    """Virtual microseconds."""
+
+    us = 0
+    until = 0
+    events = []
+
+    @staticmethod
+    def hear(line):
+        words = line.split()
+        if words[0] == "go":
+            Clock.until = int(words[1])
+            return True
+        Clock.events.append((int(words[0]), words[1], words[2:]))
+        return False
+
+    @staticmethod
+    def wait():
+        print("@")
+        while not Clock.hear(sys.stdin.readline() or "0 end\ngo 1"):
+            pass
+
+
+if _script == "-":
+    Clock.wait()
+elif _script:
+    with open(_script) as file:
+        for _line in file:
+            Clock.hear(_line)
+if _script:
+
+    def ticks_us():
+        return Clock.us & 0x3FFFFFFF
+
+    def ticks_ms():
+        return Clock.us // 1000 & 0x3FFFFFFF
+else:
+    from time import sleep_us, ticks_ms, ticks_us
+
+_began = ticks_us()
+
+
+def note(what, pin, value):
+    """Say what has been done."""
+    if _note is not None:
+        _note.write("%d,%s,%d,%d\n" % (ticks_us() - _began & 0x3FFFFFFF, what, pin, value))
+        _note.flush()
+
+
+def reset_cause():
+    return _cause
+
+
+def idle():
+    """In virtual time, go on to whatever comes next; in real time, give the machine to others."""
+    if not _script:
+        sleep_us(100)
+        Timer.look()
+        return
+    if _script == "-" and Clock.us >= Clock.until:
+        Clock.wait()
+    until = Clock.us + 250
+    while Clock.events and Clock.events[0][0] <= until:
+        at, what, words = Clock.events.pop(0)
+        Clock.us = at if at > Clock.us else Clock.us
+        happen(what, words)
+    Clock.us = until
+    Timer.look()
+
+
+def happen(what, words):
+    """Something from outside."""
+    if what == "line":
+        UART.came += bytes(int(words[0][k : k + 2], 16) for k in range(0, len(words[0]), 2))
+    elif what == "pin":
+        Pin.outside(int(words[0]), int(words[1]))
+    elif what == "volts":
+        ADC.values[int(words[0])] = int(words[1])
+    elif what == "end":
+        sys.exit(0)
+
+
+class Pin:
+    IN, OUT, PULL_UP, IRQ_RISING, IRQ_FALLING = 0, 1, 2, 1, 2
+    every = {}
+
+    def __init__(self, number, mode=IN, pull=0, value=None):
+        self.number, self.at, self.handler = number, 1 if pull else 0, None
+        before = Pin.every.get(number)
+        if before is not None:
+            self.at = before.at
+        Pin.every[number] = self
+        if value is not None:
+            self.value(value)
+
+    def value(self, to=None):
+        if to is None:
+            return self.at
+        if self.at != to or _note is not None:
+            self.at = 1 if to else 0
+            note("pin", self.number, self.at)
+
+    def irq(self, handler, trigger):
+        self.handler = handler
+
+    @staticmethod
+    def outside(number, level):
+        one = Pin.every.get(number)
+        if one is None:
+            one = Pin(number)
+        if one.at != level:
+            one.at = level
+            if one.handler is not None:
+                one.handler(one)
+
+
+class PWM:
+    def __init__(self, pin, freq, duty_u16):
+        self.pin, self.on = pin, 0
+        note("freq", pin.number, freq)
+        self.duty_u16(duty_u16)
+
+    def duty_u16(self, on):
+        self.on = on
+        note("duty", self.pin.number, on)
+
+    def duty_ns(self, ns):
+        self.on = ns
+        note("pulse", self.pin.number, ns // 1000)
+
+
+class ADC:
+    values = {}
+
+    def __init__(self, pin):
+        self.number = pin.number
+
+    def read_u16(self):
+        return ADC.values.get(self.number, 0)
+
+
+class UART:
+    came = b""
+
+    def __init__(self, number, baudrate, timeout, rxbuf, txbuf, tx=None, rx=None):
+        self.kept = bytearray(1)
+        self.device = None
+        name = os.getenv("NUVRIK_LINE")
+        if name and not _script:
+            self.device = builtins.open(name, "r+b")
+            self.poll = select.poll()
+            self.poll.register(self.device, select.POLLIN)
+
+    def readinto(self, into):
+        if _script:
+            count = min(len(into), len(UART.came))
+            for i in range(count):
+                into[i] = UART.came[i]
+            UART.came = UART.came[count:] if count else UART.came
+            return count or None
+        count = 0
+        while self.device is not None and count < len(into):
+            ready = False
+            for _ in self.poll.ipoll(0):
+                ready = True
+            if not ready or not self.device.readinto(self.kept):
+                break
+            into[count] = self.kept[0]
+            count += 1
+        return count or None
+
+    def write(self, frame, count):
+        if _script:
+            if _note is not None:
+                sent = "".join("%02x" % one for one in frame[:count])
+                _note.write("%d,line,0,%s\n" % (ticks_us() - _began & 0x3FFFFFFF, sent))
+        elif self.device is not None:
+            self.device.write(frame, count)
+
+    def txdone(self):
+        return True
+
+
+class Timer:
+    every = []
+
+    def __init__(self, number):
+        self.number, self.callback, self.due, self.us = number, None, 0, 0
+
+    def init(self, freq, callback):
+        self.callback, self.us, self.due = callback, 1000000 // freq, ticks_us()
+        Timer.every.append(self)
+
+    @staticmethod
+    def look():
+        for one in Timer.every:
+            while ticks_us() - one.due >= one.us:
+                one.due += one.us
+                one.callback(one)
+
+
+class WDT:
+    def __init__(self, timeout):
+        note("watchdog", 0, timeout)
+
+    def feed(self):
+        note("alive", 0, 1)
