@@ -25,7 +25,7 @@ BOOT_MS = 100
 
 
 class Row(NamedTuple):
-    """Something that was done to a pin: ``what`` is pin, duty, pulse, freq, watchdog or alive; or line, with
+    """Something that was done to a pin: ``what`` is pin, duty, pulse, freq, watchdog, alive or heard; or line or air, with
     bytes in place of a value."""
 
     us: int
@@ -139,7 +139,7 @@ def rows_of(pins: Path) -> list[Row]:
 
 
 def _row(one: list[str]) -> Row:
-    if one[1] == "line":
+    if one[1] in ("line", "air"):
         return Row(int(one[0]), one[1], 0, 0, bytes.fromhex(one[3]))
     return Row(int(one[0]), one[1], int(one[2]), int(one[3]))
 

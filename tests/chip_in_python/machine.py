@@ -99,8 +99,28 @@ def happen(what, words):
         Pin.outside(int(words[0]), int(words[1]))
     elif what == "volts":
         ADC.values[int(words[0])] = int(words[1])
+    elif what == "air":
+        Radio.came.append(bytes(int(words[0][k : k + 2], 16) for k in range(0, len(words[0]), 2)))
     elif what == "end":
         sys.exit(0)
+
+
+class Radio:
+    """Packets that have come through the air, and a note of those that go there; for a test's ``radio.py``."""
+
+    came = []
+
+    @staticmethod
+    def give(packet, count):
+        note_bytes("air", packet, count)
+
+
+def note_bytes(what, data, count):
+    """Say what has been sent."""
+    if _note is not None:
+        sent = "".join("%02x" % one for one in data[:count])
+        _note.write("%d,%s,0,%s\n" % (ticks_us() - _began & 0x3FFFFFFF, what, sent))
+        _note.flush()
 
 
 class Pin:
@@ -190,13 +210,13 @@ class UART:
                 break
             into[count] = self.kept[0]
             count += 1
+        if count:
+            note("heard", 0, count)
         return count or None
 
     def write(self, frame, count):
         if _script:
-            if _note is not None:
-                sent = "".join("%02x" % one for one in frame[:count])
-                _note.write("%d,line,0,%s\n" % (ticks_us() - _began & 0x3FFFFFFF, sent))
+            note_bytes("line", frame, count)
         elif self.device is not None:
             self.device.write(frame, count)
 

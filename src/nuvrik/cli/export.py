@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say
-from nuvrik.plan.form.media import InfraredMedium, Packets
+from nuvrik.plan.form.media import InfraredMedium, Packets, UdpMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load, parse, read_text
 from nuvrik.plan.problems import Problem, suggestion
@@ -55,8 +55,8 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
     _known(options)
     text = read_text(file)
     link = parse(text, str(file))
-    if options.end == BRIDGE:
-        # A bridge is there for packets.
+    if options.end == BRIDGE or (options.to == MICROPYTHON and isinstance(link.medium, UdpMedium)):
+        # A bridge is there for packets, and datagrams are some.
         options.packets = True
     if options.one_way:
         _one_way(link, options.end)

@@ -19,7 +19,7 @@ from nuvrik.export.fit.roots import roots_of
 from nuvrik.export.fit.tables import FittedTables
 from nuvrik.export.program import CORE, MODULES, Program
 from nuvrik.export.python_chips import FAMILIES, POSIX, misfits_of
-from nuvrik.export.python_wiring import bits_of, calls_of, off, watchdog_ms, wiring
+from nuvrik.export.python_wiring import bits_of, calls_of, off, own_radio, watchdog_ms, wiring
 from nuvrik.export.tables_as_python import as_python
 from nuvrik.export.wanted import Wanted
 from nuvrik.export.wiring import wires
@@ -66,7 +66,9 @@ def micropython(wanted: Wanted, how: How = How()) -> Made:  # noqa: B008
     files["wiring.py"] = made.text
     parts = [loop, "guard", "whole", *made.parts]
     if wanted.glue == boards.MACHINE:
-        parts += ["own", *(["calls"] if words["calls"] else [])]
+        parts += ["calls"] if words["calls"] else []
+    if wanted.end in (boards.MACHINE, boards.HANDSET):
+        files["own.py"] = (PYTHON / f"own_{wanted.end}.py").read_text("utf-8")
         files["names.py"] = _filled("names.py", words)
     files |= {f"{name}.py": (PYTHON / f"{name}.py").read_text("utf-8") for name in parts}
     files |= _core(wanted, how)
@@ -208,13 +210,13 @@ def _words(wanted: Wanted, how: How) -> dict[str, Any]:
         "machine": machine,
         "handset": wanted.end == boards.HANDSET,
         "remote": wanted.glue == "remote",
-        "packets": wanted.packets and not posix,
+        "packets": own_radio(wanted),
         "precompiled": how.precompiled,
         "line": line,
         "baud": baud_of(link),
         "calls": calls,
         "told": told,
-        "controls": wanted.controls,
+        "controls": tuple(wanted.controls),
         "outputs": {name: _told_of(one) for name, one in link.outputs.items()} if machine else {},
         "output_names": tuple(link.outputs),
         "channels": tuple(link.channels),

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import Any, NamedTuple
 
 from nuvrik.core.levels import NOBODY
-from nuvrik.core.pins import COILS, ONE_DIRECTION, PULSED, STEPPED, TWO_POWERED, level_of_pin, pins_of
+from nuvrik.core.pins import COILS, ONE_DIRECTION, PULSED, TWO_POWERED, level_of_pin, pins_of
 from nuvrik.export import boards
 from nuvrik.export.boards import Use
 from nuvrik.export.python_chips import CARRIER_HZ, FAMILIES, MOST_RATE, PWM_HZ
@@ -152,7 +152,7 @@ def _motor(table: Any, text: _Text) -> str:
 
 def _writer(name: str, output: Any, table: Any, at: int, text: _Text) -> str:
     """What sets one pin of an output."""
-    if table.use in (STEPPED, COILS) and at == 0:
+    if isinstance(output, StepperOutput) and at == 0:
         return f"{name}.put"
     if table.use == COILS:
         return text.use("steps", "nothing") if at == 1 else f"{name}.current"
@@ -229,12 +229,17 @@ def bits_of(wanted: Wanted) -> int:
 
 def _line(wanted: Wanted, text: _Text, *, posix: bool) -> None:
     body = [f"return {made}" for made in _carried(wanted, text, posix=posix)]
-    if wanted.packets and not posix:
-        body.insert(0, "import radio")
-        body.insert(1, "")
-    if posix and isinstance(wanted.link.medium, UdpMedium):
+    if own_radio(wanted):
+        body = ["import radio", "", *body]
+    elif isinstance(wanted.link.medium, UdpMedium):
         body.insert(0, f"radio = {text.use('board_posix', 'Udp')}(board.port_named())")
     text.function("line(loop)", "What carries the link.", *body)
+
+
+def own_radio(wanted: Wanted) -> bool:
+    """Whether packets go through a driver of the builder's own: a socket a small computer has itself."""
+    posix = wanted.board not in FAMILIES
+    return wanted.packets and not (posix and isinstance(wanted.link.medium, UdpMedium))
 
 
 def _carried(wanted: Wanted, text: _Text, *, posix: bool) -> Iterator[str]:

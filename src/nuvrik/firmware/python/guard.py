@@ -35,6 +35,7 @@ class Guard:
             back = function() if given is None else function(given)
             if self.failing is function:
                 self.failing = None
+                self.better()
             return back
         except Exception as error:
             board.watch(False)
@@ -45,6 +46,9 @@ class Guard:
             return None
         finally:
             board.watch(False)
+
+    def better(self):
+        """A function that failed does so no more."""
 
     def tidy(self):
         """Collect garbage, but only while there is more time for it than it took the last time; where a

@@ -62,8 +62,12 @@ class HandsetLoop(Guard):
         """What comes back moves nothing here."""
 
     def stop(self):
-        """Whatever the builder's own code has done: a stop, for as long as it goes on failing."""
-        self.end.press_stop(self.failing is None)
+        """What the builder's own code reads cannot be relied on: a stop is pressed until it does better."""
+        self.end.press_stop(True)
+
+    def better(self):
+        """It does."""
+        self.end.press_stop(False)
 
     def at_rest(self):
         """A handset may collect whenever there is time for it."""
