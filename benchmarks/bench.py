@@ -31,6 +31,7 @@ from pace import (
     paired,
     some_values,
 )
+from python_chip import PYTHON_FIGURES
 from scenes import BENCH_LINK, LINE_LINK, UNDETECTED_LINK, UNDETECTED_STYLES
 
 import nuvrik
@@ -400,6 +401,7 @@ FIGURES = (
     false_trips,
     help_start,
     *CHIP_FIGURES,
+    *PYTHON_FIGURES,
 )
 
 

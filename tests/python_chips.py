@@ -1,4 +1,5 @@
-"""Exports to MicroPython, run whole on the interpreter for Unix, with a stand-in for its ``machine`` module."""
+"""Exports to MicroPython, run whole on the interpreter for Unix, with a stand-in for its ``machine``
+module."""
 
 import csv
 import os
@@ -25,8 +26,8 @@ BOOT_MS = 100
 
 
 class Row(NamedTuple):
-    """Something that was done to a pin: ``what`` is pin, duty, pulse, freq, watchdog, alive or heard; or line or air, with
-    bytes in place of a value."""
+    """Something that was done to a pin: ``what`` is pin, duty, pulse, freq, watchdog, alive or heard; or line
+    or air, with bytes in place of a value."""
 
     us: int
     what: str

@@ -1,7 +1,8 @@
-"""Exports in MicroPython and in Python alone, driven live: on real pseudo-terminals, by other processes, which are
-killed."""
+"""Exports in MicroPython and in Python alone, driven live: on real pseudo-terminals, by other processes,
+which are killed."""
 
 import contextlib
+import itertools
 import os
 import random
 import signal
@@ -45,7 +46,9 @@ class Board:
         )
         words = [MICROPYTHON, "-X", "heapsize=256K", str(self.folder / "main.py")]
         with self.said.open("ab") as said:
-            self._process = subprocess.Popen(words, env=surroundings, cwd=self.folder, stdout=said, stderr=said)
+            self._process = subprocess.Popen(
+                words, env=surroundings, cwd=self.folder, stdout=said, stderr=said
+            )
         self.wait(lambda rows: any(row.what == "alive" for row in rows))
 
     def off(self) -> None:
@@ -85,8 +88,12 @@ def boarded(folder: Path, main: dict[str, str] | None = None) -> Iterator[tuple[
 
 def held_up_ms(rows: list[Row], since_ms: float, until_ms: float) -> float:
     """For how long the stand-in itself stood still, because its computer was busy with something else."""
-    fed = [since_ms, *(row.t_ms for row in rows if row.what == "alive" and since_ms < row.t_ms < until_ms), until_ms]
-    return sum(max(0, after - before - TUG.tick_ms) for before, after in zip(fed, fed[1:], strict=False))
+    fed = [
+        since_ms,
+        *(row.t_ms for row in rows if row.what == "alive" and since_ms < row.t_ms < until_ms),
+        until_ms,
+    ]
+    return sum(max(0, after - before - TUG.tick_ms) for before, after in itertools.pairwise(fed))
 
 
 def check_stop(rows: list[Row], heard_ms: float) -> None:
@@ -194,7 +201,9 @@ class Process:
     ) -> None:
         self.log = folder / "pins.csv"
         main = PROCESS.format(log=str(self.log), fails=fails, what=what)
-        exported(link, folder, "posix", own={"main.py": main}, packets=link.medium.datagrams and "udp" in port)
+        exported(
+            link, folder, "posix", own={"main.py": main}, packets=link.medium.datagrams and "udp" in port
+        )
         words = [sys.executable, "-S", str(folder / "main.py"), "--port", port]
         self.process = subprocess.Popen(words, cwd="/", stderr=subprocess.PIPE, text=True)
 
@@ -224,9 +233,10 @@ class Process:
 )
 def test_a_small_computer_is_a_machine_and_stops(fails: str, what: str, says: str, tmp_path: Path) -> None:
     tug = write(tmp_path, "tug.toml", starter_text("tug"))
-    with cable() as line, contextlib.closing(
-        Process(TUG, tmp_path / "firmware", line.ports[1], fails, what)
-    ) as machine:
+    with (
+        cable() as line,
+        contextlib.closing(Process(TUG, tmp_path / "firmware", line.ports[1], fails, what)) as machine,
+    ):
         driver = start(tug, line.ports[0], program=DRIVES)
         if not says:
             machine.wait(True)
@@ -283,7 +293,11 @@ def test_a_small_computer_answers_datagrams(tmp_path: Path) -> None:
 
 def test_a_process_says_what_is_wrong_with_its_port(tmp_path: Path) -> None:
     exported(TUG, tmp_path, "posix")
-    for port, says in (("/dev/nothing", "No such file"), ("/dev/null", "is no serial port"), ("", "say --port")):
+    for port, says in (
+        ("/dev/nothing", "No such file"),
+        ("/dev/null", "is no serial port"),
+        ("", "say --port"),
+    ):
         words = [sys.executable, str(tmp_path / "main.py"), *(["--port", port] if port else [])]
         done = subprocess.run(words, capture_output=True, text=True, check=False)
         assert done.returncode == 1 and says in done.stderr and "Traceback" not in done.stderr

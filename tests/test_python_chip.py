@@ -1,15 +1,12 @@
 """Exports to MicroPython, run whole in virtual time on a stand-in for a chip: their pins looked at."""
 
 import contextlib
+import itertools
 import random
-import re
 import subprocess
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
-from links import many
 from python_chips import (
     BOOT_MS,
     MICROPYTHON,
@@ -28,7 +25,6 @@ from test_traces import SEED
 import nuvrik
 from nuvrik.budget.stop import stop_bound
 from nuvrik.export.micropython import How
-from nuvrik.export.python_chips import FAMILIES
 from nuvrik.plan.starters import starter_text
 from nuvrik.pulses.infrared import InfraredReader
 from nuvrik.recordings.pilot import practice
@@ -74,7 +70,7 @@ def test_whoever_drives_it_is_followed_and_a_silence_stops_it(name: str, how: Ho
     assert len(times) > 2 and not times[-1][1]
     check_bridges(link, alone.rows)
     # Cut off at any moment at which something turns: off within the bound, and it stays off.
-    on = [(t, until) for (t, is_on), (until, _) in zip(times, times[1:], strict=False) if is_on and until - t > 60]
+    on = [(t, until) for (t, is_on), (until, _) in itertools.pairwise(times) if is_on and until - t > 60]
     start, until = random.Random(SEED).choice(on)
     cut = random.Random(SEED + 1).randint(start + 1, until - 1)
     heard = [(t_ms, data) for t_ms, data in sent if t_ms <= cut]
@@ -202,7 +198,7 @@ def test_requests_move_a_flap_and_beep(tmp_path: Path) -> None:
     assert beep.state == "done" and refused.state == "refused"
     assert routine.state == "done" and routine.value == 41, chip.said
     buzzer = [row.value for row in rows if row.pin == 13 and row.what == "pin"]
-    assert sum(after and not before for before, after in zip(buzzer, buzzer[1:], strict=False)) == 3
+    assert sum(after and not before for before, after in itertools.pairwise(buzzer)) == 3
     lengths = [row.value for row in rows if row.what == "pulse"]
     assert max(lengths) - min(lengths) > 300
 
@@ -250,7 +246,7 @@ def test_a_loop_that_hangs_feeds_no_watchdog(tmp_path: Path) -> None:
     ran = run(tmp_path, on_line(full_ahead(4500)), 6000)
     fed = [row.t_ms for row in ran.rows if row.what == "alive"]
     (limit,) = [row.value for row in ran.rows if row.what == "watchdog"]
-    assert max(after - before for before, after in zip(fed, fed[1:], strict=False)) >= 700 > limit
+    assert max(after - before for before, after in itertools.pairwise(fed)) >= 700 > limit
     hello = nuvrik.Handset(TUG, stream=True)
     hello.greet()
     hello.read(0, left_stick=512, right_stick=512, arm_button=0, stop_button=0)
@@ -263,8 +259,10 @@ def test_a_loop_that_hangs_feeds_no_watchdog(tmp_path: Path) -> None:
 
 # ---- the other ends ----
 
-REMOTE = starter_text("curtain").replace("[controls.key_open]", "[controls.key_open]\npin = 14").replace(
-    "[controls.key_arm]", "[controls.key_arm]\npin = 15"
+REMOTE = (
+    starter_text("curtain")
+    .replace("[controls.key_open]", "[controls.key_open]\npin = 14")
+    .replace("[controls.key_arm]", "[controls.key_arm]\npin = 15")
 )
 
 
@@ -301,7 +299,9 @@ def with_pins(text: str, pins: dict[str, int]) -> str:
     return text
 
 
-HAND = with_pins(starter_text("tug"), {"left_stick": 26, "right_stick": 27, "arm_button": 14, "stop_button": 15})
+HAND = with_pins(
+    starter_text("tug"), {"left_stick": 26, "right_stick": 27, "arm_button": 14, "stop_button": 15}
+)
 
 
 def test_a_hand_on_one_board_moves_a_motor_on_another_and_stops_it(tmp_path: Path) -> None:
@@ -376,7 +376,7 @@ def test_a_stepper_makes_exactly_the_steps_that_its_reply_says(tmp_path: Path) -
         steps = [row for row in chip.rows if row.pin == 3 and row.what == "pin" and row.value]
         assert move.state == "done" and move.value == -120 == -len(steps)
         # As fast as the file lets it, give or take one look of the timer, and never faster.
-        apart = [after.us - before.us for before, after in zip(steps, steps[1:], strict=False)]
+        apart = [after.us - before.us for before, after in itertools.pairwise(steps)]
         assert min(apart) >= 1e6 / 400 - 1e6 / 800 - 300
 
 

@@ -1,5 +1,5 @@
-"""Two requests of the panel, as plain functions: a routine that moves things, and a beep. Neither ever waits: what
-takes time does a little at every tick.
+"""Two requests of the panel, as plain functions: a routine that moves things, and a beep. Neither ever waits:
+what takes time does a little at every tick.
 
     nuvrik new panel.toml --like panel
     nuvrik export panel.toml --to micropython --out firmware
@@ -22,8 +22,8 @@ going = {"routine": 0, "beep": 0}
 
 
 def routine(call):
-    """It moves, so it is only begun while the machine is armed; if that ends, or a hand takes over, it is called
-    once more with `over`, and everything has been let go already. number: which routine."""
+    """It moves, so it is only begun while the machine is armed; if that ends, or a hand takes over, it is
+    called once more with `over`, and everything has been let go already. number: which routine."""
     if call.over:
         return own.DONE
     if call.first:
@@ -44,8 +44,8 @@ def routine(call):
 
 
 def beep(call):
-    """It moves nothing, so anybody may ask for it at any time. It is done at once; what it leaves to be done is
-    done below, because a request that goes on ends with the right to move. times: how often."""
+    """It moves nothing, so anybody may ask for it at any time. It is done at once; what it leaves to be done
+    is done below, because a request that goes on ends with the right to move. times: how often."""
     going["beep"] = 2 * 100 // TICK_MS * call.arguments[0]
     return own.DONE
 

@@ -1,12 +1,11 @@
-"""A stand-in for MicroPython's ``machine``: pins, PWM, converters, a line, a timer and a watchdog that say what is
-done to them and when, on the interpreter for Unix.
+"""A stand-in for MicroPython's ``machine``: pins, PWM, converters, a line, a timer and a watchdog that say
+what is done to them and when, on the interpreter for Unix.
 
 ``NUVRIK_PINS`` names a file for what is written, CSV ``t_us,what,pin,value``; without it nothing is noted and
-nothing allocated. ``NUVRIK_LINE`` names the device of the line. With ``NUVRIK_SCRIPT``, a file of what happens
-from outside, time is the script's own: it goes on only while the program idles (see ``time.py`` here), so that
-what comes of it does not depend on how fast anything is. ``-`` is a script that is told piece by piece: events, a
-line each, and ``go US``; whoever tells it reads ``@`` when that time has come.
-"""
+nothing allocated. ``NUVRIK_LINE`` names the device of the line. With ``NUVRIK_SCRIPT``, a file of what
+happens from outside, time is the script's own: it goes on only while the program idles (see ``time.py``
+here), so that what comes of it does not depend on how fast anything is. ``-`` is a script that is told piece
+by piece: events, a line each, and ``go US``; whoever tells it reads ``@`` when that time has come."""
 
 import builtins
 import os
@@ -58,7 +57,7 @@ if _script:
     def ticks_ms():
         return Clock.us // 1000 & 0x3FFFFFFF
 else:
-    from time import sleep_us, ticks_ms, ticks_us
+    from time import sleep_us, ticks_us
 
 _began = ticks_us()
 
@@ -106,7 +105,8 @@ def happen(what, words):
 
 
 class Radio:
-    """Packets that have come through the air, and a note of those that go there; for a test's ``radio.py``."""
+    """Packets that have come through the air, and a note of those that go there; for a test's
+    ``radio.py``."""
 
     came = []
 
@@ -139,6 +139,10 @@ class Pin:
     def value(self, to=None):
         if to is None:
             return self.at
+        self.set(to)
+        return None
+
+    def set(self, to):
         if self.at != to or _note is not None:
             self.at = 1 if to else 0
             note("pin", self.number, self.at)

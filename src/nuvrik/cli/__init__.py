@@ -292,8 +292,8 @@ def export(
         typer.Option(
             "--board",
             metavar="BOARD",
-            help="In C: atmega328p, atmega2560, cortex_m3, posix, blank. In MicroPython: rp2040, esp32, esp32s3, "
-            "any, posix.",
+            help="In C atmega328p, atmega2560, cortex_m3, posix or blank; in MicroPython rp2040, esp32, "
+            "esp32s3, any or posix.",
         ),
     ] = "",
     out: Annotated[Path | None, typer.Option("--out", metavar="DIR", help="Write firmware there.")] = None,
@@ -304,7 +304,8 @@ def export(
         bool, typer.Option("--one-way", help="The machine only listens: no answers, and less room taken.")
     ] = False,
     readable: Annotated[
-        bool, typer.Option("--readable", help="MicroPython: core as it is, with its comments; takes more room.")
+        bool,
+        typer.Option("--readable", help="MicroPython: core as it is, with its comments; takes more room."),
     ] = False,
     precompiled: Annotated[
         bool, typer.Option("--precompiled", help="MicroPython: as byte code, which takes the least room.")
@@ -367,6 +368,10 @@ def budget(
         Path | None,
         drawn("--figure", "Write a picture of the odds of a false trip; with --compare, of the styles."),
     ] = None,
+    board: Annotated[
+        str | None,
+        typer.Option("--board", metavar="BOARD", help="Estimate whether a tick fits on this chip."),
+    ] = None,
     as_json: Json = False,
 ) -> int:
     """Do the sums of a link.
@@ -376,7 +381,7 @@ def budget(
     from nuvrik.cli.budget import Options, run
 
     medium = {"loss": loss, "burst_loss": burst_loss, "burst_frames": burst_frames}
-    return run(link, medium, Options(capture, compare, figure, as_json))
+    return run(link, medium, Options(capture, compare, figure, as_json, board))
 
 
 @app.command()

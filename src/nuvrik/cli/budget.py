@@ -12,9 +12,11 @@ from nuvrik.budget.trips import Way, hours_words, mean_hours, timeout_for
 from nuvrik.cli.inputs.captures import Source, events_of
 from nuvrik.cli.inputs.files import conditions_of
 from nuvrik.cli.words import DONE, Trouble, busy, console, say, say_json, table
-from nuvrik.plan.form.media import InfraredMedium, retries_of
+from nuvrik.export.boards import CHIPS
+from nuvrik.plan.form.media import InfraredMedium, PulsesMedium, retries_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
+from nuvrik.plan.problems import suggestion
 
 HOURS = (1.0, 100.0, 10_000.0)
 """For these mean times between false trips the shortest timeout is given."""
@@ -29,8 +31,10 @@ class Options:
         compared: bool,
         figure: Path | None,
         as_json: bool,
+        board: str | None = None,
     ) -> None:
         self.capture, self.compared, self.figure, self.as_json = capture, compared, figure, as_json
+        self.board = board
 
 
 def run(file: Path, medium: dict[str, float], options: Options) -> int:
@@ -41,10 +45,15 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
         conditions = _seen(link, options)
     sums = budget(link, conditions)
     rows = list(_compared(link)) if options.compared else []
+    on_board = _on_board(link, options.board) if options.board else None
     if options.as_json:
-        say_json(record(link, sums, rows))
+        board = {"board": {"name": options.board, **on_board._asdict()}} if on_board else {}
+        say_json(record(link, sums, rows) | board)
     else:
         _print(link, sums, conditions)
+        if on_board:
+            _print_board(link, options.board, on_board)
+        _print_steps(sums)
         if rows:
             _print_rows(rows)
     if options.figure:
@@ -58,6 +67,31 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
         if not options.as_json:
             say(f"{options.figure}: written")
     return DONE
+
+
+def _on_board(link: Link, board: str) -> Any:
+    from nuvrik.export.pace import BOARDS, pace
+
+    if board not in BOARDS:
+        raise Trouble(f'--board: there is no "{board}": {suggestion(board, BOARDS)}')
+    if isinstance(link.medium, InfraredMedium | PulsesMedium):
+        raise Trouble(f"--board: of {link.medium.kind} nothing comes in frames, so nothing is estimated")
+    with busy("driving it, and counting"):
+        return pace(link, board)
+
+
+def _print_board(link: Link, board: str | None, found: Any) -> None:
+    tick, share = found.tick_ms, 100 * found.busy_ms / found.tick_ms
+    language = "C" if board in CHIPS else "MicroPython"
+    say(
+        f"  board       {board} in {language}: about {found.busy_ms:.2g} ms of each tick of {tick} ms, "
+        f"{share:.0f} %, as estimated"
+    )
+    if found.leaves_little:
+        what = "leaves little time for code of your own" if found.fits else "does not fit"
+        wants = math.ceil(2 * found.busy_ms / 10) * 10
+        rate = f" and rate_hz = {1000 // wants}" if link.period_ms < wants else ""
+        say(f"              warning: it {what}; tick_ms = {wants}{rate} would do, or --to c")
 
 
 def _compared(link: Link) -> list[Row]:
@@ -111,6 +145,9 @@ def _print(link: Link, sums: Budget, conditions: Conditions) -> None:
     _print_trips(link, sums, conditions, beam)
     if not link.guard_bytes and not beam:
         say("  delay       a constant delay cannot be noticed: that takes telemetry and delay_guard_ms")
+
+
+def _print_steps(sums: Budget) -> None:
     if sums.steps:
         rows = [(one.channel, f"{100 * one.share:.2g} %", one.means or "-") for one in sums.steps]
         console().print(table("\nthe finest difference", ["channel", ">of full", "in its own units"], rows))

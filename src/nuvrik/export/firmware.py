@@ -56,7 +56,9 @@ def firmware(wanted: Wanted) -> Made:
     board = wanted.board
     head = _head(wanted)
     words = _words(wanted)
-    files = {name: _copied(name) for name in ("nuvrik_core.h", "nuvrik_reads.h", "nuvrik_core.c")}
+    files: dict[str, str | bytes] = {
+        name: _copied(name) for name in ("nuvrik_core.h", "nuvrik_reads.h", "nuvrik_core.c")
+    }
     parts = ["nuvrik_rom.h", "nuvrik_board.h", "nuvrik.h", "nuvrik_call.h"]
     parts += GLUE.get(wanted.glue, (f"nuvrik_{wanted.glue}.c",))
     if wanted.glue in (boards.MACHINE, boards.HANDSET):

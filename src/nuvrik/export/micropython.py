@@ -35,10 +35,23 @@ PYTHON = Path(__file__).parents[1] / "firmware" / "python"
 FREE = "0BSD: use, copy, change and hand on as you like; no warranty, and nobody is liable."
 
 APART = ("__init__.py", "off.py", "whole.py", "own.py", "names.py")
-"""What stays a file of its own: what looks the others through, and what only the builder's own code asks for."""
+"""What stays a file of its own: what looks the others through, and what only the builder's own code asks
+for."""
 
 ORDER = (
-    *("tables", "board_chip", "pins", "steps", "inputs", "edges", "uart", "keyed", "silent", "lines", "packets"),
+    *(
+        "tables",
+        "board_chip",
+        "pins",
+        "steps",
+        "inputs",
+        "edges",
+        "uart",
+        "keyed",
+        "silent",
+        "lines",
+        "packets",
+    ),
     *("slots", "outputs", "guard", "calls", "wiring"),
 )
 """The others, so that each comes behind those that it needs; core before them, the loop behind."""
@@ -71,7 +84,7 @@ def micropython(wanted: Wanted, how: How = How()) -> Made:  # noqa: B008
         files["own.py"] = (PYTHON / f"own_{wanted.end}.py").read_text("utf-8")
         files["names.py"] = _filled("names.py", words)
     files |= {f"{name}.py": (PYTHON / f"{name}.py").read_text("utf-8") for name in parts}
-    files |= _core(wanted, how)
+    files |= core_files(wanted, how)
     tags = _tags(wanted)
     head = f"# {tags}; made by Nuvrik {VERSION_WORDS} from {wanted.file}: do not edit. {FREE}\n"
     texts = {
@@ -84,7 +97,9 @@ def micropython(wanted: Wanted, how: How = How()) -> Made:  # noqa: B008
         order = [*(f"core/{name}" for name in MODULES), *ORDER, loop]
         ordered = {name: rest[name] for name in order if name in rest}
         written["link.mpy"] = _precompiled("link.py", merged(ordered))
-    written["files.txt"] = "".join([tags + "\n", *(f"{_sum(text)} {name}\n" for name, text in written.items())])
+    written["files.txt"] = "".join(
+        [tags + "\n", *(f"{_sum(text)} {name}\n" for name, text in written.items())]
+    )
     all_files = {f"nuvrik/{name}": text for name, text in written.items()}
     all_files["README.md"] = _filled("README.md", words)
     own = {"main.py": _filled("main.py", words)}
@@ -106,7 +121,8 @@ def _tags(wanted: Wanted) -> str:
 # ---- core and its tables ----
 
 
-def _core(wanted: Wanted, how: How) -> dict[str, str]:
+def core_files(wanted: Wanted, how: How) -> dict[str, str]:
+    """What is left of core for an end, and its tables."""
     table = wanted.table
     if table is None:
         return {}

@@ -269,7 +269,7 @@ def built(wanted: Wanted, folder: Path, main: str | None = None) -> Path:
     CalledProcessError if that fails."""
     made = firmware(wanted)
     for name, text in (made.files | made.own | ({"main.c": main} if main else {})).items():
-        (folder / name).write_text(text, "utf-8")
+        (folder / name).write_text(str(text), "utf-8")
     subprocess.run(["make"], cwd=folder, check=True, capture_output=True, text=True)
     return folder / "firmware.elf"
 

@@ -1,7 +1,7 @@
 """Chips that run MicroPython, as far as a link's wires have to know them.
 
-What pins do while a chip starts comes from the makers' data sheets (power-up glitches, strapping pins, and what
-the loader in ROM prints and probes)."""
+What pins do while a chip starts comes from the makers' data sheets (power-up glitches, strapping pins, and
+what the loader in ROM prints and probes)."""
 
 from collections.abc import Iterator
 from typing import NamedTuple
@@ -27,10 +27,11 @@ CARRIER_HZ = 38_000
 
 
 class Family(NamedTuple):
-    """One family of chips. ``pins``: those there are; ``only_read``: of those, what cannot be set; ``analog``:
-    what reads volts; ``at_start``: what does something of its own while the chip starts; ``kept``: what the
-    chip or its usual board needs; ``line``: its serial line, number, tx and rx; ``timer``: the one for steps;
-    ``pwm``: how many pins may do PWM; ``speeds``: at how many frequencies; ``clock_mhz``: how fast it runs."""
+    """One family of chips. ``pins``: those there are; ``only_read``: of those, what cannot be set;
+    ``analog``: what reads volts; ``at_start``: what does something of its own while the chip starts;
+    ``kept``: what the chip or its usual board needs; ``line``: its serial line, number, tx and rx; ``timer``:
+    the one for steps; ``pwm``: how many pins may do PWM; ``speeds``: at how many frequencies; ``clock_mhz``:
+    how fast it runs."""
 
     name: str
     pins: frozenset[int]
@@ -153,7 +154,9 @@ def _on_a_computer(wanted: Wanted) -> Iterator[Problem]:
         what = f"is {link.medium.kind}; a computer times no pins"
         yield Problem("error", "medium.kind", what, "let a chip do that")
     elif wanted.end not in (boards.MACHINE, boards.HANDSET):
-        yield Problem("error", "--end", f"is {wanted.end}, which is a chip's work", "name a chip with --board")
+        yield Problem(
+            "error", "--end", f"is {wanted.end}, which is a chip's work", "name a chip with --board"
+        )
 
 
 def _medium(wanted: Wanted) -> Iterator[Problem]:
@@ -166,7 +169,9 @@ def _medium(wanted: Wanted) -> Iterator[Problem]:
     yield from boards.missing_medium(wanted.link, wanted.end, wanted.timed)
     if timed and wanted.end == boards.MACHINE and any(use.role == boards.EMIT for use in wanted.timed):
         what = "would be switched level by level, for which MicroPython is not even enough"
-        yield Problem("error", "medium.pins.machine_out", what, "write the machine with --to c, or leave it out")
+        yield Problem(
+            "error", "medium.pins.machine_out", what, "write the machine with --to c, or leave it out"
+        )
 
 
 def _pin(use: Use, family: Family, taken: dict[int, str], free: str, *, sets: bool) -> Iterator[Problem]:
@@ -197,7 +202,9 @@ def _pwm(link: Link, family: Family, uses: list[Use]) -> Iterator[Problem]:
     if family is RP2040:
         yield from _slices(waves, speeds)
     elif len(set(speeds.values())) > family.speeds:
-        what = f"asks for {len(set(speeds.values()))} frequencies; the {family.name} has {family.speeds} timers"
+        what = (
+            f"asks for {len(set(speeds.values()))} frequencies; the {family.name} has {family.speeds} timers"
+        )
         yield Problem("error", waves[-1].key, what, "give motors the same pwm_hz")
 
 

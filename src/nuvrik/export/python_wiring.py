@@ -140,7 +140,7 @@ def _outputs(wanted: Wanted, text: _Text, *, posix: bool) -> None:
     if steppers:
         body.append(f"steps.begin({', '.join(steppers)})")
     pairs = "".join(f"({at}, {name}), " for at, name in enumerate(steppers))
-    body += [f"writers = (", *rows, ")", f"return {made}(loop.end, writers, ({pairs}))"]
+    body += ["writers = (", *rows, ")", f"return {made}(loop.end, writers, ({pairs}))"]
     text.function("outputs(loop)", "What sets the pins of each output.", *body)
 
 
@@ -283,4 +283,6 @@ def _timed(wanted: Wanted, way: str) -> Use:
 
 def _carrier(wanted: Wanted) -> int:
     table: Any = wanted.table
-    return int(getattr(table, "carrier_hz", CARRIER_HZ)) if isinstance(wanted.link.medium, InfraredMedium) else 0
+    return (
+        int(getattr(table, "carrier_hz", CARRIER_HZ)) if isinstance(wanted.link.medium, InfraredMedium) else 0
+    )

@@ -1,4 +1,5 @@
-"""As little of MicroPython's ``machine`` as an export can be started with: for counting what it needs itself."""
+"""As little of MicroPython's ``machine`` as an export can be started with: for counting what it needs
+itself."""
 
 import sys
 from time import ticks_ms  # noqa: F401

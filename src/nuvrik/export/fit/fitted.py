@@ -4,7 +4,8 @@ import ast
 from typing import NamedTuple
 
 from nuvrik.core.widths import Table
-from nuvrik.export.fit.fold import Fold, Known, known_of
+from nuvrik.export.fit.cached import keep_objects
+from nuvrik.export.fit.fold import Fold, known_of
 from nuvrik.export.fit.inline import put_in_place
 from nuvrik.export.fit.live import Field, Live, Roots, Trim, without_spare
 from nuvrik.export.program import Module, Program
@@ -39,6 +40,9 @@ def fitted(table: Table, roots: Roots) -> Fitted:
         before, size = size, live.size
         if not put_in_place(program, live) and size == before:
             break
+    live = Live(program, roots)
+    for key in live.reached - live.made:
+        keep_objects(program.routines[key].node, live.kinds[key])
     live = Live(program, roots)
     texts = {one.name: text for one in program.modules if (text := _written(one, program, live))}
     return Fitted(texts, frozenset(live.reads))
@@ -99,9 +103,9 @@ class _Plain(ast.NodeTransformer):
         for one in node.args.args:
             one.annotation = None
         node.returns = None
-        for one in ast.walk(node):
-            if isinstance(one, ast.FunctionDef | ast.If | ast.For | ast.While) and not one.body:
-                one.body = [ast.Pass()]
+        for part in ast.walk(node):
+            if isinstance(part, ast.FunctionDef | ast.If | ast.For | ast.While) and not part.body:
+                part.body = [ast.Pass()]
         return node
 
 

@@ -97,7 +97,11 @@ class Fold(ast.NodeTransformer):
 
     def visit_Call(self, node: ast.Call) -> ast.expr:
         """The length of a list that is known, or a routine that always gives the same."""
-        if isinstance(node.func, ast.Name) and node.func.id == "len" and isinstance(node.args[0], ast.Attribute):
+        if (
+            isinstance(node.func, ast.Name)
+            and node.func.id == "len"
+            and isinstance(node.args[0], ast.Attribute)
+        ):
             of = node.args[0]
             length = self._known.lengths.get((self._kinds.of(of.value), of.attr))
             if length is not None:
@@ -113,7 +117,10 @@ class Fold(ast.NodeTransformer):
     def visit_ListComp(self, node: ast.ListComp) -> ast.expr:
         """One for each of none."""
         of = node.generators[0].iter
-        if isinstance(of, ast.Attribute) and self._known.lengths.get((self._kinds.of(of.value), of.attr)) == 0:
+        if (
+            isinstance(of, ast.Attribute)
+            and self._known.lengths.get((self._kinds.of(of.value), of.attr)) == 0
+        ):
             return ast.List([], ast.Load())
         self.generic_visit(node)
         return node

@@ -17,6 +17,10 @@ TINY = 9
 """An expression of so few parts takes no more room than a call of it."""
 
 
+SHORT = 3
+"""A routine of so few statements may stand in two places."""
+
+
 class Site(NamedTuple):
     """Where a routine is called."""
 
@@ -33,7 +37,11 @@ def put_in_place(program: Program, live: Live) -> bool:
         callers = {site.caller.key for site in found}
         if key in live.roots.calls or key.endswith(".__init__") or key in touched or callers & touched:
             continue
-        if len(found) == 1 or _is_tiny(program.routines[key]):
+        if (
+            len(found) == 1
+            or _is_tiny(program.routines[key])
+            or (len(found) == 2 and _is_short(program.routines[key]))
+        ):
             put = [_put(site, program.routines[key], program, live) for site in found]
             touched |= {*callers, key} if any(put) else set()
     return bool(touched)
@@ -52,6 +60,12 @@ def _sites(program: Program, live: Live) -> dict[str, list[Site]]:
 def _is_tiny(routine: Routine) -> bool:
     expression = _only_expression(routine)
     return expression is not None and sum(1 for _ in ast.walk(expression)) - _contexts(expression) <= TINY
+
+
+def _is_short(routine: Routine) -> bool:
+    """A few statements, none of which has others in it."""
+    body = routine.node.body
+    return len(body) <= SHORT and not any(isinstance(one, ast.If | ast.For | ast.While) for one in body)
 
 
 def _contexts(node: ast.AST) -> int:
@@ -77,15 +91,92 @@ def _put(site: Site, routine: Routine, program: Program, live: Live) -> bool:
                 return True
     for block, last in _blocks(site.caller.node):
         for at, one in enumerate(block):
-            if _may_come(one, site.call, routine, ends=last and at == len(block) - 1):
-                body = _bound(routine, given, kinds)
-                if isinstance(one, ast.Assign | ast.AnnAssign):
-                    assert isinstance(body[-1], ast.Return)
-                    one.value = body.pop().value
-                    body.append(one)
+            body = _in_place_of(one, site, routine, given, kinds, ends=last and at == len(block) - 1)
+            if body is not None:
                 block[at : at + 1] = body
                 return True
     return False
+
+
+def _in_place_of(
+    one: ast.stmt, site: Site, routine: Routine, given: dict[str, ast.expr], kinds: Kinds, *, ends: bool
+) -> list[ast.stmt] | None:
+    """What comes in place of a statement in which a routine is called; None where nothing may."""
+    returns = [each for each in ast.walk(routine.node) if isinstance(each, ast.Return)]
+    alone = getattr(one, "value", None) is site.call
+    if isinstance(one, ast.Expr) and alone:
+        without = not returns or (ends and all(each.value is None for each in returns))
+        return _bound(routine, given, kinds) if without else None
+    if routine.gives == "None" or not _always_returns(routine.node.body):
+        return None
+    if isinstance(one, ast.Return) and alone:
+        return _bound(routine, given, kinds)
+    if isinstance(one, ast.Assign | ast.AnnAssign) and alone:
+        first = one.targets[0] if isinstance(one, ast.Assign) else one.target
+        if isinstance(one, ast.AnnAssign) and len(returns) > 1:
+            # Its width stands where it is stored first, which may be in a branch.
+            kinds.take(ast.unparse(first), ast.unparse(one.annotation))
+        return _storing(_bound(routine, given, kinds), one)
+    if _is_first(one, site.call):
+        fresh = _fresh(routine.name, routine.gives, kinds)
+        note = ast.parse(routine.gives, mode="eval").body
+        store = ast.AnnAssign(ast.Name(fresh, ast.Store()), note, site.call, 1)
+        body = _storing(_bound(routine, given, kinds), store)
+        if body is not None:
+            _Replaced(site.call, ast.Name(fresh, ast.Load())).visit(one)
+            return [*body, one]
+    return None
+
+
+def _storing(body: list[ast.stmt], store: ast.Assign | ast.AnnAssign) -> list[ast.stmt] | None:
+    """A body that stores what it would give. What follows a branch that ends goes into the other; None where
+    that is not enough."""
+    made: list[ast.stmt] = []
+    for at, one in enumerate(body):
+        if isinstance(one, ast.Return):
+            assert one.value is not None
+            last = copy.deepcopy(store)
+            last.value = one.value
+            return [*made, last]
+        if not any(isinstance(each, ast.Return) for each in ast.walk(one)):
+            made.append(one)
+            continue
+        if not isinstance(one, ast.If):
+            return None
+        rest = body[at + 1 :]
+        if _always_returns(one.body):
+            first, second = _storing(one.body, store), _storing([*one.orelse, *rest], store)
+        elif _always_returns(one.orelse):
+            first, second = _storing([*one.body, *rest], store), _storing(one.orelse, store)
+        else:
+            return None
+        return None if first is None or second is None else [*made, ast.If(one.test, first, second)]
+    return None
+
+
+def _is_first(one: ast.stmt, call: ast.Call) -> bool:
+    """Whether a call is what a statement does first, so that it may stand before it."""
+    node: ast.AST | None = None
+    if isinstance(one, ast.If):
+        node = one.test
+    elif isinstance(one, ast.Assign | ast.AnnAssign | ast.Return | ast.Expr):
+        node = one.value
+    while node is not None and node is not call:
+        if isinstance(node, ast.BinOp):
+            node = node.left
+        elif isinstance(node, ast.UnaryOp):
+            node = node.operand
+        elif isinstance(node, ast.Compare):
+            node = node.left
+        elif isinstance(node, ast.BoolOp):
+            node = node.values[0]
+        elif isinstance(node, ast.IfExp):
+            node = node.test
+        elif isinstance(node, ast.Call) and _is_plain(node.func):
+            node = node.args[0] if node.args else None
+        else:
+            node = None
+    return node is call
 
 
 def _given(call: ast.Call, routine: Routine) -> dict[str, ast.expr]:
@@ -119,19 +210,6 @@ def _blocks(node: ast.FunctionDef) -> Iterator[tuple[list[ast.stmt], bool]]:
                 yield from within(one.body, False)
 
     yield from within(node.body, True)
-
-
-def _may_come(one: ast.stmt, call: ast.Call, routine: Routine, *, ends: bool) -> bool:
-    """Whether the body of a routine may come in place of a statement, which is nothing but a call of it."""
-    if getattr(one, "value", None) is not call:
-        return False
-    body = routine.node.body
-    returns = [each for each in ast.walk(routine.node) if isinstance(each, ast.Return)]
-    if isinstance(one, ast.Expr):
-        return not returns or (ends and all(each.value is None for each in returns))
-    if isinstance(one, ast.Return):
-        return _always_returns(body)
-    return isinstance(one, ast.Assign | ast.AnnAssign) and len(returns) == 1 and body[-1] is returns[0]
 
 
 def _always_returns(body: list[ast.stmt]) -> bool:

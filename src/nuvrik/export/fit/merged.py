@@ -1,5 +1,5 @@
-"""Several modules as one: a module costs a dictionary, and every name that it takes from another one costs room in
-both."""
+"""Several modules as one: a module costs a dictionary, and every name that it takes from another one costs
+room in both."""
 
 import ast
 from collections.abc import Mapping
@@ -41,11 +41,15 @@ def merged(texts: Mapping[str, str]) -> str:
 
 
 def _fewer_names(module: ast.Module) -> None:
-    """Numbers in place of their names, and parameters by their places: each name that byte code brings with it
-    takes a place in a table that grows by doubling. Nothing here is called with names."""
+    """Numbers in place of their names, and parameters by their places: each name that byte code brings with
+    it takes a place in a table that grows by doubling. Nothing here is called with names."""
     numbers: dict[str, ast.expr] = {}
     for one in list(module.body):
-        if isinstance(one, ast.Assign) and isinstance(one.value, ast.Constant) and isinstance(one.value.value, int):
+        if (
+            isinstance(one, ast.Assign)
+            and isinstance(one.value, ast.Constant)
+            and isinstance(one.value.value, int)
+        ):
             name = ast.unparse(one.targets[0])
             if not name.startswith("_") and sum(name == other for other in _stored(module)) == 1:
                 numbers[name] = one.value
@@ -54,8 +58,8 @@ def _fewer_names(module: ast.Module) -> None:
         if isinstance(node, ast.FunctionDef):
             given = [one.arg for one in node.args.args if one.arg != "self"]
             places = {name: f"p{at}" for at, name in enumerate(given)}
-            for one in node.args.args:
-                one.arg = places.get(one.arg, one.arg)
+            for parameter in node.args.args:
+                parameter.arg = places.get(parameter.arg, parameter.arg)
             for each in ast.walk(node):
                 if isinstance(each, ast.Name):
                     each.id = places.get(each.id, each.id)
@@ -71,7 +75,9 @@ class _Put(ast.NodeTransformer):
 
 
 def _stored(module: ast.Module) -> list[str]:
-    return [one.id for one in ast.walk(module) if isinstance(one, ast.Name) and isinstance(one.ctx, ast.Store)]
+    return [
+        one.id for one in ast.walk(module) if isinstance(one, ast.Name) and isinstance(one.ctx, ast.Store)
+    ]
 
 
 class _Prefixed(ast.NodeTransformer):

@@ -6,12 +6,9 @@ import ast
 def plain_text(text: str) -> str:
     """The same program, in as few characters as ast writes it.
 
-    >>> print(plain_text('def f(a: int) -> int:  # why' + chr(10) + '    "What." ' + chr(10) + '    return a'))
-    def f(a):
-        return a
-    <BLANKLINE>
-    """
-    made = _Plain().visit(ast.parse(text))
+    >>> print(plain_text('def f(a: int) -> int:  # why' + chr(10) + '    "What." ' + chr(10) + '    return
+    a')) def f(a): return a <BLANKLINE>"""
+    made: ast.AST = _Plain().visit(ast.parse(text))  # type: ignore[assignment]
     return ast.unparse(ast.fix_missing_locations(made)) + "\n"
 
 
@@ -30,8 +27,8 @@ class _Plain(ast.NodeTransformer):
         return made
 
     def visit_Assign(self, node: ast.Assign) -> ast.stmt | list[ast.stmt]:
-        """Two stores for two values: with brackets around them, as ast writes them, MicroPython makes a tuple of
-        them first, on its heap."""
+        """Two stores for two values: with brackets around them, as ast writes them, MicroPython makes a tuple
+        of them first, on its heap."""
         into, value = node.targets[0], node.value
         if not (isinstance(into, ast.Tuple) and isinstance(value, ast.Tuple)):
             return node

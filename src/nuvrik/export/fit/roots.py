@@ -1,4 +1,5 @@
-"""What the loops in ``firmware/python`` ask of core, and what shows of a machine to whoever follows its life."""
+"""What the loops in ``firmware/python`` ask of core, and what shows of a machine to whoever follows its
+life."""
 
 from nuvrik.export import boards
 from nuvrik.export.fit.live import Field, Roots

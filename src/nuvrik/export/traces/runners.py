@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from nuvrik.core.machine_end import EndTable
-from nuvrik.export.micropython import How, micropython
+from nuvrik.export.micropython import How, core_files
 from nuvrik.export.native import Native
 from nuvrik.export.traces import seen as seen_file
 from nuvrik.export.traces.driver import Life, Step
@@ -107,8 +107,8 @@ while True:
 
 
 def in_micropython(interpreter: str, life: Life, steps: int, folder: Path, *, readable: bool = False) -> str:
-    """Live a life in Python and then in MicroPython, as it is exported; the first step after which they differ,
-    "" for none. ``folder`` is for the export and a program that lives it."""
+    """Live a life in Python and then in MicroPython, as it is exported; the first step after which they
+    differ, "" for none. ``folder`` is for the export and a program that lives it."""
     program = prepared(life.link, folder, stream=life.stream, readable=readable)
     lived = [one for _, one in zip(range(steps), life, strict=False)]
     text = "".join(json.dumps([0, step]) + "\n" for step, _, _ in lived)
@@ -125,10 +125,10 @@ def in_micropython(interpreter: str, life: Life, steps: int, folder: Path, *, re
 def prepared(link: Link, folder: Path, *, stream: bool, readable: bool = False) -> Path:
     """A program that carries out steps, one a line, and beside it a machine's end as it is exported."""
     wanted = Wanted(link, "", "any", packets=not stream)
-    for name, text in micropython(wanted, How(readable=readable)).files.items():
-        file = folder / name
+    for name, text in {"__init__.py": "", **core_files(wanted, How(readable=readable))}.items():
+        file = folder / "nuvrik" / name
         file.parent.mkdir(parents=True, exist_ok=True)
-        file.write_bytes(text.encode() if isinstance(text, str) else text)
+        file.write_text(text, "utf-8")
     (folder / "seen.py").write_text(Path(seen_file.__file__).read_text("utf-8"), "utf-8")
     kinds = [(one.kind, one.at) for one in end_table(link, stream=stream).machine.outputs.outputs]
     program = folder / "life.py"

@@ -1,5 +1,5 @@
-"""A process as a machine or a handset: its clock, its line, and an end to whatever the builder's own code does
-for too long. It runs in CPython with nothing installed."""
+"""A process as a machine or a handset: its clock, its line, and an end to whatever the builder's own code
+does for too long. It runs in CPython with nothing installed."""
 
 import os
 import select
@@ -56,7 +56,9 @@ class TooLong(Exception):
 
 
 def _too_long(number, frame):
-    raise TooLong(f"it took longer than {1000 * _longest_s:.0f} ms, while nothing is heard and nothing can stop")
+    raise TooLong(
+        f"it took longer than {1000 * _longest_s:.0f} ms, while nothing is heard and nothing can stop"
+    )
 
 
 def watch(calling):

@@ -10,9 +10,9 @@ OWN_MOTION = 2
 
 
 class Call:
-    """One call of a request. first: it has just been asked for; over: it may not go on, because the machine is
-    not armed any more or has been told otherwise: put away what needs putting away, and return. arguments: as
-    they were given; value: what the reply says, to be set."""
+    """One call of a request. first: it has just been asked for; over: it may not go on, because the machine
+    is not armed any more or has been told otherwise: put away what needs putting away, and return. arguments:
+    as they were given; value: what the reply says, to be set."""
 
     def __init__(self, most):
         self.first = False
@@ -22,7 +22,8 @@ class Call:
 
 
 class Calls:
-    """The requests of one machine. ``names``: in the order of the link file; ``functions``: by those names."""
+    """The requests of one machine. ``names``: in the order of the link file; ``functions``: by those
+    names."""
 
     def __init__(self, loop, names, most):
         self.loop, self.names = loop, names

@@ -17,8 +17,8 @@ READ_MS = 5
 
 
 class HandsetLoop(Guard):
-    """One handset. ``before_frame``: the builder's own function, called when controls have been read and before
-    anything is made of them."""
+    """One handset. ``before_frame``: the builder's own function, called when controls have been read and
+    before anything is made of them."""
 
     def __init__(self):
         self.end = HandsetEnd(link)

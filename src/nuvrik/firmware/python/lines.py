@@ -6,8 +6,8 @@ ACCEPTED = 1
 
 
 class Stream:
-    """Frames one behind the other. A flood is read a bounded amount a turn, so that it cannot keep a tick from
-    coming."""
+    """Frames one behind the other. A flood is read a bounded amount a turn, so that it cannot keep a tick
+    from coming."""
 
     def __init__(self, loop, port, most=64):
         self.loop, self.port = loop, port

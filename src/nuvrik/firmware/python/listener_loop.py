@@ -1,13 +1,14 @@
-"""A listener: what an infrared receiver sees, as text. Marks are written with +, spaces with -, in microseconds;
-a line ends where nothing has come for a while, and the space that lasted so long begins the next."""
+"""A listener: what an infrared receiver sees, as text. Marks are written with +, spaces with -, in
+microseconds; a line ends where nothing has come for a while, and the space that lasted so long begins the
+next."""
 
 from nuvrik import wiring
 from nuvrik.guard import Guard
 from nuvrik.wiring import board
 
 ROOM = 1024
-"""The densest code makes nine characters a millisecond, and a line of 57,600 baud takes six: a frame of it falls
-behind by 200, and a code that repeats itself has silence enough between."""
+"""The densest code makes nine characters a millisecond, and a line of 57,600 baud takes six: a frame of it
+falls behind by 200, and a code that repeats itself has silence enough between."""
 
 LONGEST = 12
 """A number: sign, ten digits, and what stands behind it."""

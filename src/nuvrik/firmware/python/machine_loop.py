@@ -1,5 +1,5 @@
-"""The machine's end of a link, turn by turn: it hands what arrives to core, and what core decides to the board.
-Nothing is decided here, and in a turn nothing is allocated."""
+"""The machine's end of a link, turn by turn: it hands what arrives to core, and what core decides to the
+board. Nothing is decided here, and in a turn nothing is allocated."""
 
 from nuvrik import wiring
 from nuvrik.core.loop import Loop
@@ -52,7 +52,8 @@ class MachineLoop(Guard):
         self.line.send()
 
     def tick(self, end):
-        """Everything that is done once a tick. The watchdog is fed here, after all of it, and nowhere else."""
+        """Everything that is done once a tick. The watchdog is fed here, after all of it, and nowhere
+        else."""
         for item, read in self.inputs:
             raw = read()
             if raw is not None:

@@ -8,8 +8,8 @@ MOST_TAKEN = 4
 
 
 class Packets:
-    """Frames one to a packet. ``radio`` has ``packet(into)``, which gives how many bytes of a packet have been
-    put there, 0 for none; ``free()``, whether it would take one; and ``give(packet, count)``.
+    """Frames one to a packet. ``radio`` has ``packet(into)``, which gives how many bytes of a packet have
+    been put there, 0 for none; ``free()``, whether it would take one; and ``give(packet, count)``.
     ``accepted``: told of each that was."""
 
     def __init__(self, loop, radio, most, accepted=None):

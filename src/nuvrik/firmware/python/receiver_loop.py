@@ -1,5 +1,5 @@
-"""The machine's end of a remote control's link, turn by turn: marks and spaces in, pins out. Nothing is decided
-here, and in a turn nothing is allocated."""
+"""The machine's end of a remote control's link, turn by turn: marks and spaces in, pins out. Nothing is
+decided here, and in a turn nothing is allocated."""
 
 from nuvrik import wiring
 from nuvrik.core.loop import Loop

@@ -4,11 +4,11 @@ from machine import UART, Pin
 
 
 class Port:
-    """One of the chip's, on its own pins unless others are named. ``read`` and ``write`` never wait: what is not there yet comes later, and a frame is
-    written only when the one before has gone."""
+    """One of the chip's, on its own pins unless others are named. ``read`` and ``write`` never wait: what is
+    not there yet comes later, and a frame is written only when the one before has gone."""
 
     def __init__(self, number, baud, *pins):
-        named = dict(zip(("tx", "rx"), map(Pin, pins)))
+        named = {"tx": Pin(pins[0]), "rx": Pin(pins[1])} if pins else {}
         self.uart = UART(number, baudrate=baud, timeout=0, rxbuf=256, txbuf=512, **named)
         self.free = getattr(self.uart, "txdone", always)
 

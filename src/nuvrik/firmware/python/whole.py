@@ -51,5 +51,7 @@ def why(name, tags):
     with open(HERE + "/" + name, "rb") as file:
         first = file.read(160).split(b"\n")[0]
     if first.startswith(b"# build tags") and bytes(tags, "utf-8") not in first:
-        return name + " is of another export: its first line says " + str(first[2:], "utf-8") + ", not " + tags
+        return (
+            name + " is of another export: its first line says " + str(first[2:], "utf-8") + ", not " + tags
+        )
     return name + " is damaged"

@@ -1,0 +1,143 @@
+"""How long a chip needs for a frame and a tick: an estimate, from how much of core they run through.
+
+What is counted is exact: the lines of core, fitted to the link, that a frame and the tick behind it run
+through at worst, out of some hundred of a drive. What a line costs is not. For C it is what emulated chips
+were measured to take for marram (``make bench``: 24,500 cycles for a frame, a tick and what they tell). For
+MicroPython it is the instructions that its interpreter for x86-64 takes for a line with the loop around it
+(tug 455, marram 415, as callgrind counts them, whatever the machine), times three cycles: a chip needs about
+half as many more, for its instructions are simpler, and about two cycles for each, for it waits for its flash
+and does one after the other."""
+
+import random
+import sys
+from types import FrameType
+from typing import Any, NamedTuple
+
+from nuvrik.core.levels import FULL
+from nuvrik.export import boards
+from nuvrik.export.fit.fitted import fitted
+from nuvrik.export.fit.merged import merged
+from nuvrik.export.fit.roots import roots_of
+from nuvrik.export.fit.tables import FittedTables
+from nuvrik.export.program import MODULES, Program
+from nuvrik.export.python_chips import FAMILIES
+from nuvrik.export.wanted import Wanted
+from nuvrik.plan.form.models import Link
+from nuvrik.wire.frames import Encoder
+
+FRAMES = 300
+
+CYCLES_A_LINE_OF_C = 14
+
+INSTRUCTIONS_A_LINE = 450
+CYCLES_AN_INSTRUCTION = 3
+
+LITTLE = 0.5
+"""A loop that is busy for more of a tick than that leaves little to the builder's own code."""
+
+
+class Pace(NamedTuple):
+    """What a frame and a tick come to on a board: lines of core, and milliseconds, estimated."""
+
+    frame_lines: int
+    tick_lines: int
+    busy_ms: float
+    tick_ms: int
+
+    @property
+    def fits(self) -> bool:
+        """Whether there is time enough at all."""
+        return self.busy_ms <= self.tick_ms
+
+    @property
+    def leaves_little(self) -> bool:
+        """Whether there is hardly any."""
+        return self.busy_ms > LITTLE * self.tick_ms
+
+
+BOARDS = (*boards.CHIPS, *(name for name in FAMILIES if name != "any"))
+
+
+def pace(link: Link, board: str) -> Pace:
+    """The estimate for a machine on a board, one of BOARDS; for a link whose frames come on a line or in
+    packets."""
+    frame, tick = lines_of(link)
+    if board in boards.CHIPS:
+        cycles, hz = CYCLES_A_LINE_OF_C, boards.CHIPS[board].clock_hz
+    else:
+        cycles = INSTRUCTIONS_A_LINE * CYCLES_AN_INSTRUCTION
+        hz = FAMILIES[board].clock_mhz * 1_000_000
+    frames = max(1, link.tick_ms / link.period_ms)
+    return Pace(frame, tick, 1000 * (frames * frame + tick) * cycles / hz, link.tick_ms)
+
+
+def lines_of(link: Link) -> tuple[int, int]:
+    """The lines of core that a frame and a tick run through at worst, in a drive."""
+    stream = not link.medium.datagrams
+    wanted = Wanted(link, "", "any", packets=not stream)
+    table: Any = wanted.table
+    fit = fitted(table, roots_of(wanted))
+    ordered = {name: fit.modules[name] for name in MODULES if name in fit.modules}
+    texts = ordered | {"tables": FittedTables(Program(), fit.reads).module(table, "link")}
+    space: dict[str, Any] = {}
+    exec(compile(merged(texts), "<core>", "exec"), space)
+    end = space["MachineEnd"](space["link"])
+    end.begin(1, 2, 1)
+    counted = [0]
+
+    def trace(frame: FrameType, event: str, _: object) -> Any:
+        if frame.f_code.co_filename != "<core>":
+            return None
+        counted[0] += event == "line"
+        return trace
+
+    def run(function: Any, *given: Any) -> int:
+        counted[0] = 0
+        before = sys.gettrace()
+        sys.settrace(trace)
+        try:
+            function(*given)
+        finally:
+            sys.settrace(before)
+        return counted[0]
+
+    def frame_comes(data: bytes) -> None:
+        end.pass_time(now & 0xFFFF)
+        if stream:
+            for byte in data:
+                end.take(byte)
+        else:
+            end.begin_packet()
+            for byte in data:
+                end.packet_byte(byte)
+            end.end_packet()
+
+    def tick() -> None:
+        end.turn()
+        for output in range(len(link.outputs)):
+            end.follow(output)
+        end.written()
+        end.send()
+
+    encoder, rng = Encoder(link, stream=stream), random.Random(link.name)
+    most_frame = most_tick = now = 0
+    for number in range(FRAMES):
+        now += link.period_ms
+        body = encoder.command(_values(link, rng, number), number & 0xFF)
+        most_frame = max(most_frame, run(frame_comes, encoder.on_wire(body)))
+        most_tick = max(most_tick, run(tick))
+    return most_frame, most_tick
+
+
+def _values(link: Link, rng: random.Random, number: int) -> list[int]:
+    """What a hand sends: at rest until the machine is armed, then anything."""
+    values = []
+    for name, channel in link.channels.items():
+        if name == link.arm_channel:
+            values.append(int(number > 8))
+        elif channel.scaled:
+            low = -FULL if channel.kind == "level" else 0
+            values.append(rng.randint(low, FULL) if number > 12 else 0)
+        else:
+            values.append(0)
+    return values
