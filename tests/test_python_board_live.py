@@ -301,3 +301,37 @@ def test_a_process_says_what_is_wrong_with_its_port(tmp_path: Path) -> None:
         words = [sys.executable, str(tmp_path / "main.py"), *(["--port", port] if port else [])]
         done = subprocess.run(words, capture_output=True, text=True, check=False)
         assert done.returncode == 1 and says in done.stderr and "Traceback" not in done.stderr
+
+
+PAGE = Path(__file__).parents[1] / "docs" / "micropython.md"
+DEVICE = "/dev/ttyUSB0"
+
+
+@needs_micropython
+def test_every_command_of_the_page_runs(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """In its order, in one folder. Where the page copies files onto a board, they go where a stand-in runs
+    them; and the board hangs on a cable in place of the page's device."""
+    monkeypatch.chdir(tmp_path)
+    commands = [
+        line.split("#")[0].split() for line in PAGE.read_text("utf-8").splitlines() if line[:4] == "    "
+    ]
+    commands = [words for words in commands if words and words[0] in ("nuvrik", "mpremote")]
+    assert len(commands) >= 14
+    board = None
+    with cable() as line:
+        try:
+            for words in commands:
+                if words[0] == "mpremote":
+                    # It copies from where the page has exported to.
+                    assert all((tmp_path / one).exists() for one in words if one.startswith("board"))
+                    continue
+                if DEVICE in words and board is None:
+                    board = Board(tmp_path / "board", line)
+                words = [line.ports[0] if one == DEVICE else one for one in words]
+                process = start(*words[1:], cwd=tmp_path)
+                said, errors = process.communicate(input="y\n" * 5, timeout=240)
+                assert process.returncode == 0, (words, said, errors)
+        finally:
+            if board is not None:
+                board.off()
+    assert (tmp_path / "small" / "nuvrik" / "link.mpy").exists()

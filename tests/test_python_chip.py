@@ -239,6 +239,31 @@ def full_ahead(until_ms: int) -> list[tuple[float, bytes]]:
     return sent
 
 
+COLLECTS = """
+import machine
+import nuvrik
+link = nuvrik.start()
+from nuvrik import guard
+class Slow:
+    def collect(self):
+        machine.note("gc", 0, 1)
+        machine.Clock.us += 30000
+guard.gc = Slow()
+link.before_outputs = lambda: [1, 2, 3]
+link.run()
+"""
+
+
+def test_garbage_is_collected_only_where_it_delays_nothing(tmp_path: Path) -> None:
+    """A collection that takes longer than a tick: once it is known to, only while nothing moves."""
+    exported(TUG, tmp_path, own={"main.py": COLLECTS})
+    rows = run(tmp_path, on_line(full_ahead(8000)), 14_000).rows
+    on, off = [t_ms for t_ms, _ in powered(TUG, rows)][1:]
+    collected = [row.t_ms for row in rows if row.what == "gc"]
+    assert off - on > 6000 and not [t_ms for t_ms in collected if on <= t_ms < off]
+    assert len([t_ms for t_ms in collected if t_ms > off]) >= 4
+
+
 def test_a_loop_that_hangs_feeds_no_watchdog(tmp_path: Path) -> None:
     """What a chip's watchdog does about it is a chip's; that it is not fed is ours, and that whatever starts
     after it begins with everything off, and says why it has started."""
@@ -418,3 +443,25 @@ def test_what_is_no_whole_export_does_not_start_and_leaves_outputs_off(
     assert says in ran.said and "Traceback" not in ran.said
     assert ran.code == 1 and {row.pin for row in ran.rows} == {5, 6, 7, 8, 9, 10}
     assert not any(row.value for row in ran.rows)
+
+
+# ---- what it needs ----
+
+
+@pytest.mark.parametrize(("name", "most_kib"), [("tug", 48), ("marram", 96)])
+def test_it_starts_in_the_heap_that_is_promised(name: str, most_kib: int, tmp_path: Path) -> None:
+    """Precompiled; what the stand-in takes comes on top."""
+    exported(nuvrik.parse(starter_text(name)), tmp_path, how=How(precompiled=True))
+    surroundings = around(tmp_path, virtual=False) | {
+        "MICROPYPATH": f"{tmp_path}:{STAND_IN / 'quiet'}:.frozen"
+    }
+
+    def interpreted(program: str, heap: int) -> subprocess.CompletedProcess[str]:
+        words = [MICROPYTHON, "-X", f"heapsize={heap}", "-c", program]
+        return subprocess.run(
+            words, env=surroundings, cwd=tmp_path, capture_output=True, text=True, check=False
+        )
+
+    taken = int(interpreted("import machine, gc; gc.collect(); print(gc.mem_alloc())", 500_000).stdout)
+    done = interpreted("import machine, main", taken + 1024 * most_kib)
+    assert done.returncode == 0, done.stdout + done.stderr

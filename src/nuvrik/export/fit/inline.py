@@ -102,8 +102,10 @@ def _in_place_of(
     one: ast.stmt, site: Site, routine: Routine, given: dict[str, ast.expr], kinds: Kinds, *, ends: bool
 ) -> list[ast.stmt] | None:
     """What comes in place of a statement in which a routine is called; None where nothing may."""
-    returns = [each for each in ast.walk(routine.node) if isinstance(each, ast.Return)]
     alone = getattr(one, "value", None) is site.call
+    if not (alone or _is_first(one, site.call)):
+        return None
+    returns = [each for each in ast.walk(routine.node) if isinstance(each, ast.Return)]
     if isinstance(one, ast.Expr) and alone:
         without = not returns or (ends and all(each.value is None for each in returns))
         return _bound(routine, given, kinds) if without else None
@@ -117,7 +119,7 @@ def _in_place_of(
             # Its width stands where it is stored first, which may be in a branch.
             kinds.take(ast.unparse(first), ast.unparse(one.annotation))
         return _storing(_bound(routine, given, kinds), one)
-    if _is_first(one, site.call):
+    if not alone:
         fresh = _fresh(routine.name, routine.gives, kinds)
         note = ast.parse(routine.gives, mode="eval").body
         store = ast.AnnAssign(ast.Name(fresh, ast.Store()), note, site.call, 1)
