@@ -15,11 +15,14 @@ import pytest
 import nuvrik
 from nuvrik.export.micropython import How, micropython
 from nuvrik.export.wanted import Wanted
+from nuvrik.plan.starters import starter_text
 
 MICROPYTHON = shutil.which("micropython", path=str(Path(sys.executable).parent)) or ""
 needs_micropython = pytest.mark.skipif(not MICROPYTHON, reason="MicroPython: pip install nuvrik[dev]")
 
 STAND_IN = Path(__file__).with_name("chip_in_python")
+
+TUG = nuvrik.parse(starter_text("tug"))
 
 BOOT_MS = 100
 """How long scripts leave a program to start."""
@@ -169,3 +172,32 @@ def power_pins(link: nuvrik.Link) -> list[int]:
     from nuvrik.export import boards
 
     return [use.pin for use in boards.uses_of_outputs(link) if use.role == boards.PWM]
+
+
+def full_ahead(until_ms: int) -> list[tuple[float, bytes]]:
+    """Armed after a second, and the stick hard ahead from a second and a half on."""
+    handset, sent = nuvrik.Handset(TUG, stream=True), []
+    for t_ms in range(0, until_ms, 5):
+        stick = 512 if t_ms < 1500 else 1023
+        handset.read(t_ms, left_stick=stick, right_stick=512, arm_button=1000 < t_ms < 1100, stop_button=0)
+        sent.append((BOOT_MS + t_ms, handset.send(t_ms)))
+    return sent
+
+
+class Host:
+    """A program on the computer's side, on a line to a board."""
+
+    def __init__(self, link: nuvrik.Link, chip: Chip) -> None:
+        self.chip, self.handset, self.ms = chip, nuvrik.Handset(link, stream=True), 0
+        for name, channel in link.channels.items():
+            if name != link.arm_channel:
+                self.handset.put(0, name, 0.0 if channel.scaled else 0)
+        self.handset.put_arm(False)
+
+    def go_on(self, ms: int) -> None:
+        """So much longer."""
+        for _ in range(0, ms, 5):
+            data = self.handset.send(self.ms)
+            for row in self.chip.go_on(5, *([f"line {data.hex()}"] if data else [])):
+                self.handset.feed(row.sent, self.ms)
+            self.ms += 5

@@ -15,7 +15,7 @@ from pathlib import Path
 
 import pytest
 from links import write
-from python_chips import MICROPYTHON, Row, around, exported, needs_micropython, powered, rows_of
+from python_chips import MICROPYTHON, TUG, Row, around, exported, needs_micropython, powered, rows_of
 from terminals import Cable, cable, start
 from test_board_live import nuvrik_says
 from test_chip import full_ahead
@@ -25,8 +25,6 @@ from nuvrik.budget.stop import stop_bound
 from nuvrik.plan.starters import starter_text
 
 pytestmark = [pytest.mark.live]
-
-TUG = nuvrik.parse(starter_text("tug"))
 
 
 class Board:

@@ -12,7 +12,7 @@ import typer
 
 from nuvrik.cli.infrared_words import infrared
 from nuvrik.cli.live_words import drive, jog, machine
-from nuvrik.cli.options import Commands, Json, LinkFile, drawn, page
+from nuvrik.cli.options import Board, Commands, Json, LinkFile, drawn, page
 from nuvrik.cli.words import COULD_NOT, flush_all, leave, prepare_streams, speaks_plainly
 from nuvrik.version import VERSION_WORDS
 
@@ -287,15 +287,7 @@ def export(
     end: Annotated[
         str, typer.Option("--end", metavar="END", help="machine, handset, bridge or listener.")
     ] = "machine",
-    board: Annotated[
-        str,
-        typer.Option(
-            "--board",
-            metavar="BOARD",
-            help="In C atmega328p, atmega2560, cortex_m3, posix or blank; in MicroPython rp2040, esp32, "
-            "esp32s3, any or posix.",
-        ),
-    ] = "",
+    board: Board = "",
     out: Annotated[Path | None, typer.Option("--out", metavar="DIR", help="Write firmware there.")] = None,
     packets: Annotated[
         bool, typer.Option("--packets", help="Frames go to a radio module's driver, of your own, as packets.")

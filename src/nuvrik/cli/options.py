@@ -63,3 +63,12 @@ LinkFile = Annotated[Path, typer.Argument(metavar="LINK", help="The link file.")
 PortName = Annotated[
     str, typer.Option("--port", metavar="PORT", help="A device, socket://HOST:PORT, udp://HOST:PORT, or sim.")
 ]
+Board = Annotated[
+    str,
+    typer.Option(
+        "--board",
+        metavar="BOARD",
+        help="In C atmega328p, atmega2560, cortex_m3, posix or blank; in MicroPython rp2040, esp32, esp32s3, "
+        "any or posix.",
+    ),
+]
