@@ -289,6 +289,41 @@ def test_a_small_computer_answers_datagrams(tmp_path: Path) -> None:
         machine.wait(False)
 
 
+HAND = """
+import time
+import nuvrik
+link = nuvrik.start()
+from nuvrik import own
+began = time.monotonic()
+def before_frame():
+    s = time.monotonic() - began
+    own.read("left_stick", 512 if s < 1.5 else 1023)
+    own.read("right_stick", 512)
+    own.read("arm_button", 1.0 < s < 1.1)
+    own.read("stop_button", 0)
+link.before_frame = before_frame
+link.run()
+"""
+
+
+def test_both_ends_run_in_python_alone_and_a_hand_that_leaves_disarms(tmp_path: Path) -> None:
+    exported(TUG, tmp_path / "hand", "posix", "handset", own={"main.py": HAND})
+    with (
+        cable() as line,
+        contextlib.closing(Process(TUG, tmp_path / "firmware", line.ports[1])) as machine,
+    ):
+        words = [sys.executable, "-S", str(tmp_path / "hand" / "main.py"), "--port", line.ports[0]]
+        hand = subprocess.Popen(words, cwd="/", stderr=subprocess.PIPE, text=True)
+        try:
+            machine.wait(True)
+            hand.send_signal(signal.SIGTERM)
+            machine.wait(False)
+            assert hand.wait(timeout=20) == 0
+        finally:
+            hand.kill()
+            hand.communicate()
+
+
 def test_a_process_says_what_is_wrong_with_its_port(tmp_path: Path) -> None:
     exported(TUG, tmp_path, "posix")
     for port, says in (

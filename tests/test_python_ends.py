@@ -5,6 +5,7 @@ import itertools
 import random
 from pathlib import Path
 
+import pytest
 from python_chips import (
     BOOT_MS,
     TUG,
@@ -17,12 +18,17 @@ from python_chips import (
     powered,
     run,
 )
+from test_chip_edges import keyed
+from test_chip_edges import train as pulse_train
 
 import nuvrik
 from nuvrik.budget.stop import stop_bound
 from nuvrik.export.micropython import How
 from nuvrik.plan.starters import starter_text
 from nuvrik.pulses.infrared import InfraredReader
+from nuvrik.pulses.on_off_keyed import durations
+from nuvrik.pulses.train import as_levels, train
+from nuvrik.wire.styles.train import in_slots
 
 pytestmark = needs_micropython
 
@@ -145,3 +151,49 @@ def test_a_stepper_makes_exactly_the_steps_that_its_reply_says(tmp_path: Path) -
         # As fast as the file lets it, give or take one look of the timer, and never faster.
         apart = [after.us - before.us for before, after in itertools.pairwise(steps)]
         assert min(apart) >= 1e6 / 400 - 1e6 / 800 - 300
+
+
+def levels_of(link: nuvrik.Link, until_ms: int) -> list[tuple[float, str]]:
+    """What a handset switches on its pin: armed after a second, ahead from two on."""
+    handset, found = nuvrik.Handset(link, stream=False), []
+    pin = link.medium.pins.machine_in
+    for t_ms in range(0, until_ms, 5):
+        sticks = {name: 512 if t_ms < 2000 else 1023 for name in link.controls if "stick" in name}
+        arm = 1000 < t_ms < 1300
+        if link.medium.kind == "pulses":
+            # Its button is a contact to ground.
+            handset.read(t_ms, **sticks, arm_button=not arm, knob=10)
+        else:
+            handset.read(
+                t_ms, left_stick=sticks["left_stick"], right_stick=512, arm_button=not arm, stop_button=1
+            )
+        data = handset.send(t_ms)
+        if not data:
+            continue
+        if link.medium.kind == "pulses":
+            lengths = as_levels(train(in_slots(data), link.medium), link.medium)[:-1]
+        else:
+            lengths = durations(data, link.medium.bitrate, link.medium.training_bits)
+        us = 1000 * (BOOT_MS + t_ms)
+        for length in lengths:
+            found.append((us / 1000, f"pin {pin} {int(length > 0)}"))
+            us += abs(length)
+        found.append((us / 1000, f"pin {pin} {int(lengths[-1] < 0)}"))
+    return found
+
+
+@pytest.mark.parametrize("make", [keyed, pulse_train])
+def test_what_is_switched_on_a_pin_is_followed_and_its_end_is_a_silence(make, tmp_path: Path) -> None:
+    link = make()
+    exported(link, tmp_path)
+    ran = run(tmp_path, levels_of(link, 4000), 6000, heap="8M")
+    assert ran.code == 0, ran.said
+    on, off = [t_ms for t_ms, _ in powered(link, ran.rows)][1:]
+    assert 2000 <= on - BOOT_MS <= 2400 and off - BOOT_MS - 4000 <= stop_bound(link).worst_ms
+
+
+def test_a_machine_that_answers_nobody_is_driven_too(tmp_path: Path) -> None:
+    exported(TUG, tmp_path, answers=False)
+    ran = run(tmp_path, on_line(full_ahead(4000)), 5000)
+    assert [on for _, on in powered(TUG, ran.rows)] == [False, True, False], ran.said
+    assert not any(row.what == "line" for row in ran.rows)

@@ -77,7 +77,7 @@ def micropython(wanted: Wanted, how: How = How()) -> Made:  # noqa: B008
     for name in ("__init__", "off"):
         files[f"{name}.py"] = _filled(f"{name}.py", words)
     files["wiring.py"] = made.text
-    parts = [loop, "guard", "whole", *made.parts]
+    parts = [loop, "guard", "whole", *(one for one in made.parts if one != "tables")]
     if wanted.glue == boards.MACHINE:
         parts += ["calls"] if words["calls"] else []
     if wanted.end in (boards.MACHINE, boards.HANDSET):

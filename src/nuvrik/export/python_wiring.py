@@ -250,7 +250,7 @@ def _carried(wanted: Wanted, text: _Text, *, posix: bool) -> Iterator[str]:
         yield f"{text.use('slots', 'Slots')}(loop, {edges}, {bool(table.medium.active_high)})"
     elif wanted.keyed:
         edges = f"{text.use('edges', 'Edges')}({_timed(wanted, 'in').pin})"
-        reader = f"{text.use('keyed', 'Keyed')}({edges}, loop.end.table.medium.carrier)"
+        reader = f"{text.use('keyed', 'Keyed')}({edges}, {text.use('tables', 'link')}.medium.carrier)"
         yield f"{text.use('packets', 'Packets')}(loop, {reader}, {most_packet(wanted)})"
     elif posix and isinstance(medium, UdpMedium):
         yield f"{text.use('packets', 'Packets')}(loop, radio, {most_packet(wanted)}, radio.trust)"
