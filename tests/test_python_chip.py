@@ -268,6 +268,9 @@ def spoilt(folder: Path, link: nuvrik.Link, way: str, tmp: Path) -> None:
         core.write_bytes(data)
     elif way == "missing":
         core.unlink()
+    elif way == "unlisted":
+        listed = folder / "nuvrik" / "files.txt"
+        listed.write_bytes(listed.read_bytes()[:-9])
     elif way == "stale":
         (folder / "nuvrik" / "link.py").write_text("from nuvrik.older import *\n")
 
@@ -278,6 +281,7 @@ def spoilt(folder: Path, link: nuvrik.Link, way: str, tmp: Path) -> None:
         ("mixed", "core/motor.py is of another export: its first line says build tags"),
         ("damaged", "core/motor.py is damaged"),
         ("missing", "core/motor.py is missing"),
+        ("unlisted", "files.txt is missing or damaged"),
         ("stale", "link.py is of another export, and stands before link.mpy"),
         ("small", "it does not fit into this chip's memory; export it with --precompiled"),
     ],

@@ -97,9 +97,8 @@ def micropython(wanted: Wanted, how: How = How()) -> Made:  # noqa: B008
         order = [*(f"core/{name}" for name in MODULES), *ORDER, loop]
         ordered = {name: rest[name] for name in order if name in rest}
         written["link.mpy"] = _precompiled("link.py", merged(ordered))
-    written["files.txt"] = "".join(
-        [tags + "\n", *(f"{_sum(text)} {name}\n" for name, text in written.items())]
-    )
+    sums = [f"{_sum(text)} {name}\n" for name, text in written.items()]
+    written["files.txt"] = "".join([tags + "\n", *sums, "end\n"])
     all_files = {f"nuvrik/{name}": text for name, text in written.items()}
     all_files["README.md"] = _filled("README.md", words)
     own = {"main.py": _filled("main.py", words)}

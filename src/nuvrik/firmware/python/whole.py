@@ -5,21 +5,38 @@ from binascii import crc32
 
 import nuvrik
 
+AGAIN = ": copy the whole folder nuvrik again"
+
 HERE = nuvrik.__file__[: -len("/__init__.py")]
 
 
 def wrong():
     """Look through all of them: what is wrong with which, and what to do; "" for nothing."""
-    with open(HERE + "/files.txt") as listed:
-        tags = listed.readline().strip()
-        for line in listed:
-            wanted, name = line.split()
-            if name.endswith(".mpy") and there(name[:-3] + "py"):
-                return name[:-3] + "py is of another export, and stands before " + name + ": remove it"
-            if not there(name):
-                return name + " is missing: copy the whole folder nuvrik again"
-            if sum_of(name) != wanted:
-                return why(name, tags) + ": copy the whole folder nuvrik again"
+    try:
+        with open(HERE + "/files.txt") as listed:
+            tags = listed.readline().strip()
+            for line in listed:
+                if line == "end\n":
+                    return ""
+                if not line.endswith("\n"):
+                    break
+                wanted, name = line.split()
+                said = wrong_with(name, wanted, tags)
+                if said:
+                    return said
+    except (OSError, ValueError):
+        pass
+    return "files.txt is missing or damaged" + AGAIN
+
+
+def wrong_with(name, wanted, tags):
+    """What is wrong with one of them."""
+    if name.endswith(".mpy") and there(name[:-3] + "py"):
+        return name[:-3] + "py is of another export, and stands before " + name + ": remove it"
+    if not there(name):
+        return name + " is missing" + AGAIN
+    if sum_of(name) != wanted:
+        return why(name, tags) + AGAIN
     return ""
 
 
