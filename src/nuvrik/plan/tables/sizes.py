@@ -81,7 +81,8 @@ def _lengths(kinds: dict[str, list[Any]]) -> dict[str, int]:
     codes = [len(code.shape.tail) or LONGEST_CODE for code in of("CodeTable")]
     codes += [len(shape.tail) for shape in of("ShapeTable")]
     if codes:
-        made["MOST_TAIL"] = max([0, *codes])
+        # What makes a code writes the space behind its last mark before it takes that back.
+        made["MOST_TAIL"] = max([0, *codes]) + 1
     return made
 
 

@@ -1,0 +1,96 @@
+"""Core fitted to one end of a link: whatever it has left out, it does what core does, on random links and
+lives. Machines' ends are held to it in MicroPython, by ``test_traces.py``."""
+
+import os
+import random
+from collections.abc import Callable
+from copy import deepcopy
+from operator import attrgetter
+from typing import Any
+
+import pytest
+from everywhere import LIVES
+from links import many
+
+from nuvrik.core.incoming import IN_PACKETS
+from nuvrik.core.widths import Table
+from nuvrik.export.fit.fitted import fitted
+from nuvrik.export.fit.live import Roots
+from nuvrik.export.fit.merged import merged
+from nuvrik.export.fit.roots import CALLS, PACKETS, READS, STREAM, owner_of
+from nuvrik.export.fit.tables import FittedTables
+from nuvrik.export.program import MODULES, Program
+
+
+def fit_of(glue: str, table: Table, more: str) -> tuple[Any, Any, set[str]]:
+    """The class of an end as it is left, its table, and the methods that its loop calls."""
+    owner = owner_of(glue)
+    methods = {one for one in f"{CALLS[glue]} {more}".split() if one[-1] != "." and "." not in one}
+    methods -= {"after_gap"}
+    calls = {owner, *(f"{owner}.{name}" for name in methods)}
+    reads = {tuple(word.split(".")) for word in READS[glue].split()}
+    fit = fitted(table, Roots(frozenset(calls), frozenset(reads)))  # type: ignore[arg-type]
+    texts = {name: fit.modules[name] for name in MODULES if name in fit.modules}
+    texts["tables"] = FittedTables(Program(), fit.reads).module(table, "link")
+    space: dict[str, Any] = {}
+    exec(compile(merged(texts), "<core>", "exec"), space)
+    return space[owner], space["link"], methods
+
+
+def sent(end: Any) -> object:
+    """What a handset would send, and whether arm is on."""
+    sender = end.writer.sender
+    return end.handset.arming.sent, sender.count, bytes(sender.wire[: sender.count])
+
+
+def told(end: Any) -> object:
+    """What a receiver's outputs are told."""
+    outputs = end.machine.outputs
+    ones = [*outputs.motors, *outputs.servos, *outputs.steppers, *outputs.switches]
+    demands = [(one.demand.value, one.demand.way, one.demand.driven, one.demand.braked) for one in ones]
+    return end.machine.watch.state, demands
+
+
+def flashed(end: Any) -> object:
+    """What a remote's lamp would flash."""
+    return end.maker.count, [end.maker.times[at] for at in range(end.maker.count)]
+
+
+def handed_on(end: Any) -> object:
+    """What a bridge hands on, either way."""
+    body, sender = end.sealed, end.sender
+    return body.length, bytes(body.body[: body.length]), bytes(sender.wire[: sender.count])
+
+
+ENDS: dict[str, tuple[str, Callable[[Any], object]]] = {
+    "HandsetEnd": ("handset", sent),
+    "Receiver": ("receiver", told),
+    "Remote": ("remote", flashed),
+    "Bridge": ("bridge", handed_on),
+}
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("name", ENDS)
+@pytest.mark.parametrize("at", range(3))
+def test_what_is_left_of_an_end_does_what_it_did(name: str, at: int) -> None:
+    rng = random.Random(f"{os.environ['NUVRIK_SEED']}{name}{at}")
+    kind, any_table, life = LIVES[name]
+    glue, seen = ENDS[name]
+    table = any_table(rng)
+    more = ""
+    if glue == "handset":
+        more = PACKETS if table.incoming.way_in == IN_PACKETS else STREAM
+    made, link, methods = fit_of(glue, table, more)
+    ours, left, living = kind(table), made(link), life(rng, table)
+    method, given = next(living)
+    lived = 0
+    for step in range(many(6000)):
+        back = None
+        if method in methods:
+            there = getattr(left, method)(*deepcopy(given))
+            back = attrgetter(method)(ours)(*given)
+            lived += 1
+            assert there == back and seen(left) == seen(ours), (step, method, given)
+        method, given = living.send(back)
+    assert lived > 1000
