@@ -1,5 +1,6 @@
 """What ``export --to micropython`` writes and refuses, and core as it is."""
 
+import ast
 from pathlib import Path
 
 import pytest
@@ -11,11 +12,14 @@ from test_traces import SEED
 from typed import nuvrik_command
 
 import nuvrik
+from nuvrik.export.micropython import PYTHON
+from nuvrik.export.program import Program
 from nuvrik.export.python_chips import FAMILIES, misfits_of
 from nuvrik.export.traces.driver import Life
 from nuvrik.export.traces.runners import in_micropython
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_text
+from nuvrik.ports.listener import SILENCE_US
 
 
 @settings(deadline=None, max_examples=many(60))
@@ -101,3 +105,18 @@ def test_core_as_it_is_does_the_same(tmp_path: Path) -> None:
         assert in_micropython(MICROPYTHON, life, many(3000), folder, readable=True) == "", SEED
         core = (folder / "nuvrik" / "core" / "motor.py").read_text("utf-8")
         assert core == (Path(nuvrik.__file__).parent / "core" / "motor.py").read_text("utf-8")
+
+
+def test_numbers_that_loops_take_from_core_are_cores() -> None:
+    """Fitted core has no names for its numbers any more, so the loops have them again."""
+    core, seen = Program().constants, set()
+    for file in PYTHON.glob("*.py"):
+        for node in ast.parse(file.read_text("utf-8")).body:
+            if isinstance(node, ast.Assign) and isinstance(node.targets[0], ast.Name):
+                name, value = node.targets[0].id, node.value
+                if name in core:
+                    seen.add(name)
+                    assert ast.literal_eval(value) == core[name].value, (file.name, name)
+                if name == "SILENCE_US":
+                    assert ast.literal_eval(value) == SILENCE_US
+    assert {"ACCEPTED", "ARMED", "EXPIRES", "OWN_MOTION", "RUNNING", "NOTHING_THERE"} <= seen

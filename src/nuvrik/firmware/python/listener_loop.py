@@ -10,7 +10,7 @@ ROOM = 1024
 """The densest code makes nine characters a millisecond, and a line of 57,600 baud takes six: a frame of it
 falls behind by 200, and a code that repeats itself has silence enough between."""
 
-LONGEST = 12
+LONGEST_NUMBER = 12
 """A number: sign, ten digits, and what stands behind it."""
 
 MOST_AT_ONCE = 64
@@ -54,7 +54,7 @@ class ListenerLoop(Guard):
             self.ended = False
         if self.lasted_us < MOST_US:
             self.lasted_us += us
-        if not mark and not self.ended and self.lasted_us >= 30000 and self.room() > LONGEST:
+        if not mark and not self.ended and self.lasted_us >= 30000 and self.room() > LONGEST_NUMBER:
             self.ended = True
             self.put(10)
 
@@ -69,7 +69,7 @@ class ListenerLoop(Guard):
 
     def put_number(self, sign, us):
         """A number, whole or not at all."""
-        if self.room() < LONGEST:
+        if self.room() < LONGEST_NUMBER:
             return
         count = 0
         while us:
