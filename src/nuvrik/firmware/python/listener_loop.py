@@ -14,7 +14,7 @@ LONGEST_NUMBER = 12
 """A number: sign, ten digits, and what stands behind it."""
 
 MOST_AT_ONCE = 64
-MOST_US = 1 << 29
+ENOUGH_US = 1 << 29
 
 
 class ListenerLoop(Guard):
@@ -52,7 +52,7 @@ class ListenerLoop(Guard):
             self.was_mark = mark
             self.lasted_us = 0
             self.ended = False
-        if self.lasted_us < MOST_US:
+        if self.lasted_us < ENOUGH_US:
             self.lasted_us += us
         if not mark and not self.ended and self.lasted_us >= 30000 and self.room() > LONGEST_NUMBER:
             self.ended = True
