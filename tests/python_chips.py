@@ -13,6 +13,7 @@ from typing import NamedTuple
 import pytest
 
 import nuvrik
+from nuvrik.export.firmware import Made
 from nuvrik.export.micropython import How, micropython
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_text
@@ -54,7 +55,7 @@ def exported(
     **more: bool,
 ) -> Path:
     """Write an export, with a program of one's own if one is given."""
-    made = micropython(Wanted(link, "link.toml", board, end=end, **more), how)
+    made = _made(link, board, end, how, tuple(sorted(more.items())))
     for name, text in {**made.files, **made.own, **(own or {})}.items():
         file = folder / name
         file.parent.mkdir(parents=True, exist_ok=True)
@@ -69,6 +70,17 @@ def around(folder: Path, *, virtual: bool, pins: Path | None = None, **more: obj
     if pins is not None:
         made["NUVRIK_PINS"] = str(pins)
     return made | {f"NUVRIK_{name.upper()}": str(value) for name, value in more.items()}
+
+
+_MADE: dict[tuple[object, ...], tuple[nuvrik.Link, Made]] = {}
+
+
+def _made(link: nuvrik.Link, board: str, end: str, how: How, more: tuple[tuple[str, bool], ...]) -> Made:
+    """An export, made once in a process. The link is kept with it, so that no other can have the same key."""
+    key = id(link), board, end, how, more
+    if key not in _MADE:
+        _MADE[key] = link, micropython(Wanted(link, "link.toml", board, end=end, **dict(more)), how)
+    return _MADE[key][1]
 
 
 class Ran(NamedTuple):

@@ -63,6 +63,7 @@ def pinned(pins: list[int], hz: int) -> str:
     )
 
 
+@pytest.mark.slow
 def test_the_command_writes_looks_through_and_refuses(tmp_path: Path) -> None:
     tug = write(tmp_path, "tug.toml", starter_text("tug"))
     out = tmp_path / "out"

@@ -31,7 +31,7 @@ from nuvrik.export.micropython import How
 from nuvrik.plan.starters import starter_text
 from nuvrik.recordings.pilot import practice
 
-pytestmark = needs_micropython
+pytestmark = [needs_micropython, pytest.mark.slow]
 
 
 def driven(link: nuvrik.Link, seed: int, until_ms: int) -> list[tuple[float, bytes]]:

@@ -30,7 +30,7 @@ from nuvrik.pulses.on_off_keyed import durations
 from nuvrik.pulses.train import as_levels, train
 from nuvrik.wire.styles.train import in_slots
 
-pytestmark = needs_micropython
+pytestmark = [needs_micropython, pytest.mark.slow]
 
 REMOTE = (
     starter_text("curtain")

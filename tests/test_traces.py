@@ -88,6 +88,7 @@ def test_and_by_another_compiler(link: nuvrik.Link, by_clang: Native) -> None:
     assert in_c(by_clang, Life(link, SEED + 1), STEPS) == "", SEED
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("link", [link for _, link in LIVED], ids=NAMES)
 def test_and_in_micropython(link: nuvrik.Link, tmp_path: Path) -> None:
     interpreter = shutil.which("micropython", path=str(Path(sys.executable).parent))
