@@ -91,6 +91,9 @@ def test_what_is_left_of_an_end_does_what_it_did(name: str, at: int) -> None:
             there = getattr(left, method)(*deepcopy(given))
             back = attrgetter(method)(ours)(*given)
             lived += 1
-            assert there == back and seen(left) == seen(ours), (step, method, given)
+            assert there == back, (step, method, given)
+            if back or glue != "bridge":
+                # What a bridge does not hand on need not be kept whole.
+                assert seen(left) == seen(ours), (step, method, given)
         method, given = living.send(back)
     assert lived > 1000
