@@ -18,10 +18,9 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 from python_chips import MICROPYTHON, STAND_IN, exported
 
 import nuvrik
-from nuvrik.core.levels import FULL
 from nuvrik.export.micropython import How
+from nuvrik.export.pace import frames_of_a_drive
 from nuvrik.plan.starters import starter_text
-from nuvrik.wire.frames import Encoder
 
 PRECOMPILED = How(precompiled=True)
 
@@ -65,20 +64,6 @@ def python_heap() -> dict[str, float]:
                 figures[f"{name}_kib{word}"] = heap_needed(name, how, Path(folder))
         figures[f"{name}_kib_most"] = most
     return figures
-
-
-def driven_frames(link: nuvrik.Link, count: int) -> tuple[list[bytes], list[bytes]]:
-    """Frames of a drive, armed after a few, and as many lines of text that say as much."""
-    encoder, rng, frames, lines = Encoder(link, stream=True), random.Random(1), [], []
-    for number in range(count):
-        values = []
-        for name, channel in link.channels.items():
-            drives = channel.scaled and number > 12
-            low = -FULL if channel.kind == "level" else 0
-            values.append(rng.randint(low, FULL) if drives else int(name == link.arm_channel and number > 8))
-        frames.append(encoder.on_wire(encoder.command(values, number & 0xFF)))
-        lines.append(",".join(str(rng.randint(-255, 255)) for _ in link.channels).encode() + b"\n")
-    return frames, lines
 
 
 OURS = """
@@ -153,7 +138,8 @@ def python_pace() -> dict[str, float]:
     figures: dict[str, float] = {}
     for name in MOST_KIB:
         link = nuvrik.parse(starter_text(name))
-        frames, lines = driven_frames(link, 256)
+        frames, rng = frames_of_a_drive(link, 256, stream=True), random.Random(1)
+        lines = [",".join(str(rng.randint(-255, 255)) for _ in link.channels).encode() for _ in frames]
         words = {
             "frames": frames,
             "tick_ms": link.tick_ms,
@@ -173,7 +159,7 @@ def python_pace() -> dict[str, float]:
 
 
 def python_start() -> dict[str, float]:
-    """Until the first output is told: an export for a small computer beside ``nuvrik machine``, and the
+    """Until it is ready: an export for a small computer beside ``nuvrik machine``, and the
     memory of each."""
     figures: dict[str, float] = {}
     with tempfile.TemporaryDirectory() as there:

@@ -14,12 +14,9 @@ from links import many
 
 from nuvrik.core.incoming import IN_PACKETS
 from nuvrik.core.widths import Table
-from nuvrik.export.fit.fitted import fitted
+from nuvrik.export.fit.fitted import run_here
 from nuvrik.export.fit.live import Roots
-from nuvrik.export.fit.merged import merged
 from nuvrik.export.fit.roots import CALLS, PACKETS, READS, STREAM, owner_of
-from nuvrik.export.fit.tables import FittedTables
-from nuvrik.export.program import MODULES, Program
 
 
 def fit_of(glue: str, table: Table, more: str) -> tuple[Any, Any, set[str]]:
@@ -29,11 +26,7 @@ def fit_of(glue: str, table: Table, more: str) -> tuple[Any, Any, set[str]]:
     methods -= {"after_gap"}
     calls = {owner, *(f"{owner}.{name}" for name in methods)}
     reads = {tuple(word.split(".")) for word in READS[glue].split()}
-    fit = fitted(table, Roots(frozenset(calls), frozenset(reads)))  # type: ignore[arg-type]
-    texts = {name: fit.modules[name] for name in MODULES if name in fit.modules}
-    texts["tables"] = FittedTables(Program(), fit.reads).module(table, "link")
-    space: dict[str, Any] = {}
-    exec(compile(merged(texts), "<core>", "exec"), space)
+    space = run_here(table, Roots(frozenset(calls), frozenset(reads)))  # type: ignore[arg-type]
     return space[owner], space["link"], methods
 
 

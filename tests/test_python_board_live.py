@@ -225,8 +225,12 @@ class Process:
     ("fails", "what", "says"),
     [
         ("False", "pass", ""),
-        ("calls == 9", 'raise OSError("no answer from the driver")', "no answer from the driver"),
-        ("calls == 9", "time.sleep(30)", "it took longer than 250 ms"),
+        (
+            "calls == 9 and told.way",
+            'raise OSError("no answer from the driver")',
+            "no answer from the driver",
+        ),
+        ("calls == 9 and told.way", "time.sleep(30)", "it took longer than 250 ms"),
     ],
 )
 def test_a_small_computer_is_a_machine_and_stops(fails: str, what: str, says: str, tmp_path: Path) -> None:

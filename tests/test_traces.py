@@ -32,6 +32,7 @@ SEED = int(os.environ["NUVRIK_SEED"])
 """Another one in each run (``conftest``), so that in time many lives are lived."""
 
 STEPS = 3000 if THOROUGH else 600
+IN_MICROPYTHON = 5000 if THOROUGH else 600
 LINKS = 5 if THOROUGH else 1
 SANITIZED = ("-fsanitize=address,undefined", "-fno-sanitize-recover=all", "-g")
 
@@ -94,7 +95,7 @@ def test_and_in_micropython(link: nuvrik.Link, tmp_path: Path) -> None:
     interpreter = shutil.which("micropython", path=str(Path(sys.executable).parent))
     if interpreter is None:
         pytest.skip("the MicroPython interpreter is not installed")
-    assert in_micropython(interpreter, Life(link, SEED + 2), STEPS // 4, tmp_path) == "", SEED
+    assert in_micropython(interpreter, Life(link, SEED + 2), IN_MICROPYTHON, tmp_path) == "", SEED
 
 
 @pytest.mark.slow

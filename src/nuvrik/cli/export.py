@@ -89,7 +89,7 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
     for edited in kept:
         say(f"{folder / edited.name}: had been edited; what you had is now {edited.beside}")
     for one in found:
-        say(f"{one.level}: {one.where}: {one.what}" + (f"; {one.do}" if one.do else ""))
+        say(f"{one.level}: {one.line}")
     say(f"next: {_next(options, folder)}")
     return DONE
 
@@ -129,7 +129,7 @@ def _does_not_fit(link: Link, board: str, problems: list[Problem]) -> int:
     out = console()
     out.print((link.name, "bold"), f" does not fit on {board}; nothing has been written:")
     for one in problems:
-        out.paragraph(f"  {one.where}: {one.what}" + (f"; {one.do}" if one.do else ""))
+        out.paragraph(f"  {one.line}")
     return NO
 
 

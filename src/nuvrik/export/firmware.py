@@ -10,8 +10,9 @@ from nuvrik.export import boards
 from nuvrik.export.facts import Facts, facts_of
 from nuvrik.export.native import C
 from nuvrik.export.parts import defines
-from nuvrik.export.program import Program
+from nuvrik.export.program import core
 from nuvrik.export.tables_as_c import as_c
+from nuvrik.export.templates import filled
 from nuvrik.export.wanted import Wanted
 from nuvrik.export.wiring import wires
 from nuvrik.plan.form.backward import AnyItem, CallRequest, DemandItem
@@ -80,9 +81,11 @@ def firmware(wanted: Wanted) -> Made:
         files["cortex_m3.ld"] = _copied("boards/cortex_m3.ld")
     elif board == "posix":
         files |= {name: head + _copied(f"boards/{name}") for name in ("board_posix.h", "board_posix.c")}
-    files["Makefile"] = _filled("Makefile", words | {"parts": sorted(n for n in files if n.endswith(".c"))})
-    files["README.md"] = _filled("README.md", words)
-    own = {"main.c": _filled("main.c", words)}
+    files["Makefile"] = filled(
+        TEMPLATES, "Makefile", words | {"parts": sorted(n for n in files if n.endswith(".c"))}
+    )
+    files["README.md"] = filled(TEMPLATES, "README.md", words)
+    own = {"main.c": filled(TEMPLATES, "main.c", words)}
     if board == "blank":
         own["board.c"] = _copied("boards/board_blank.c")
     if wanted.packets:
@@ -105,23 +108,10 @@ def _copied(name: str) -> str:
     return (C / name).read_text("utf-8")
 
 
-def _filled(name: str, words: dict[str, Any]) -> str:
-    from jinja2 import Environment, FileSystemLoader, StrictUndefined
-
-    made = Environment(
-        loader=FileSystemLoader(TEMPLATES),
-        undefined=StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
-        keep_trailing_newline=True,
-    )
-    return made.get_template(f"{name}.jinja").render(words)
-
-
 def link_files(wanted: Wanted, table: Table | None = None) -> dict[str, str]:
     """What core, glue and board are told of a link: its sizes, the names of its tables, and its tables.
     ``table``: in place of what its end comes to."""
-    table, program = table or wanted.table, _program()
+    table, program = table or wanted.table, core()
     facts = facts_of(table, "NUVRIK_LINK", program) if table else Facts({}, {})
     known = defines(table, program) if table else {}
     sizes = [f"#define NUVRIK_{name} {_room(name, value)}" for name, value in known.items()]
@@ -130,7 +120,7 @@ def link_files(wanted: Wanted, table: Table | None = None) -> dict[str, str]:
     words = {
         "kind": type(table).__name__ if table else "",
         "enums": dict(_enums(wanted)),
-        "calls": _calls(wanted),
+        "calls": wanted.calls,
         "shared": facts.shared.values(),
         "sizes": sizes,
         "macros": macros,
@@ -142,16 +132,10 @@ def link_files(wanted: Wanted, table: Table | None = None) -> dict[str, str]:
         body.append(_input_pins(wanted))
     about = "/* The link as core runs on it: numbers only, which never change. */"
     return {
-        "link_sizes.h": _filled("link_sizes.h", words),
-        "link_tables.h": _filled("link_tables.h", words),
+        "link_sizes.h": filled(TEMPLATES, "link_sizes.h", words),
+        "link_tables.h": filled(TEMPLATES, "link_tables.h", words),
         "link_tables.c": "\n".join([about, '#include "link_tables.h"', "", *body]) + "\n",
     }
-
-
-def _calls(wanted: Wanted) -> list[str]:
-    """The requests that the builder's own code carries out."""
-    requests = wanted.link.requests.items() if wanted.glue == boards.MACHINE else ()
-    return [name for name, one in requests if isinstance(one, CallRequest)]
 
 
 def _input_pins(wanted: Wanted) -> str:
@@ -229,11 +213,6 @@ def _hooks(link: Link) -> str:
     return "\n".join([about, '#include "link_tables.h"', "", _folded(table)]) + "\n"
 
 
-@cache
-def _program() -> Program:
-    return Program()
-
-
 def _folded(line: str) -> str:
     """A line of C, broken after commas where it is too long."""
     if len(line) <= WIDEST:
@@ -263,7 +242,7 @@ def _words(wanted: Wanted) -> dict[str, Any]:
         "glue": wanted.glue,
         "baud": baud_of(link),
         "version": VERSION_WORDS,
-        "calls": {name: link.requests[name] for name in _calls(wanted)},
+        "calls": {name: link.requests[name] for name in wanted.calls},
         "end": wanted.end,
         "told": told,
         "wires": list(wires(link, chip, wanted.end)),

@@ -5,7 +5,6 @@ import subprocess
 import sys
 import tempfile
 from binascii import crc32
-from functools import cache
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -17,10 +16,11 @@ from nuvrik.export.fit.merged import merged
 from nuvrik.export.fit.plain import plain_text
 from nuvrik.export.fit.roots import roots_of
 from nuvrik.export.fit.tables import FittedTables
-from nuvrik.export.program import CORE, MODULES, Program
+from nuvrik.export.program import CORE, MODULES, core
 from nuvrik.export.python_chips import FAMILIES, POSIX, misfits_of
-from nuvrik.export.python_wiring import bits_of, calls_of, off, own_radio, watchdog_ms, wiring
+from nuvrik.export.python_wiring import bits_of, off, own_radio, watchdog_ms, wiring
 from nuvrik.export.tables_as_python import as_python
+from nuvrik.export.templates import filled
 from nuvrik.export.wanted import Wanted
 from nuvrik.export.wiring import wires
 from nuvrik.plan.form.media import UdpMedium
@@ -39,20 +39,8 @@ APART = ("__init__.py", "off.py", "whole.py", "own.py", "names.py")
 for."""
 
 ORDER = (
-    *(
-        "tables",
-        "board_chip",
-        "pins",
-        "steps",
-        "inputs",
-        "edges",
-        "uart",
-        "keyed",
-        "silent",
-        "lines",
-        "packets",
-    ),
-    *("slots", "outputs", "guard", "calls", "wiring"),
+    *("tables", "board_chip", "pins", "steps", "inputs", "edges", "uart", "keyed", "silent", "lines"),
+    *("packets", "slots", "outputs", "guard", "moving", "calls", "wiring"),
 )
 """The others, so that each comes behind those that it needs; core before them, the loop behind."""
 
@@ -75,14 +63,14 @@ def micropython(wanted: Wanted, how: How = How()) -> Made:  # noqa: B008
     loop = f"{wanted.glue}_loop"
     files: dict[str, str] = {}
     for name in ("__init__", "off"):
-        files[f"{name}.py"] = _filled(f"{name}.py", words)
+        files[f"{name}.py"] = filled(PYTHON / "templates", f"{name}.py", words)
     files["wiring.py"] = made.text
     parts = [loop, "guard", "whole", *(one for one in made.parts if one != "tables")]
-    if wanted.glue == boards.MACHINE:
-        parts += ["calls"] if words["calls"] else []
+    parts += ["moving"] if wanted.end == boards.MACHINE else []
+    parts += ["calls"] if words["calls"] else []
     if wanted.end in (boards.MACHINE, boards.HANDSET):
         files["own.py"] = (PYTHON / f"own_{wanted.end}.py").read_text("utf-8")
-        files["names.py"] = _filled("names.py", words)
+        files["names.py"] = filled(PYTHON / "templates", "names.py", words)
     files |= {f"{name}.py": (PYTHON / f"{name}.py").read_text("utf-8") for name in parts}
     files |= core_files(wanted, how)
     tags = _tags(wanted)
@@ -100,10 +88,10 @@ def micropython(wanted: Wanted, how: How = How()) -> Made:  # noqa: B008
     sums = [f"{_sum(text)} {name}\n" for name, text in written.items()]
     written["files.txt"] = "".join([tags + "\n", *sums, "end\n"])
     all_files = {f"nuvrik/{name}": text for name, text in written.items()}
-    all_files["README.md"] = _filled("README.md", words)
-    own = {"main.py": _filled("main.py", words)}
+    all_files["README.md"] = filled(PYTHON / "templates", "README.md", words)
+    own = {"main.py": filled(PYTHON / "templates", "main.py", words)}
     if words["packets"]:
-        own["radio.py"] = _filled("radio.py", words)
+        own["radio.py"] = filled(PYTHON / "templates", "radio.py", words)
     return Made(all_files, own)
 
 
@@ -130,7 +118,7 @@ def core_files(wanted: Wanted, how: How) -> dict[str, str]:
     fit = fitted(table, roots_of(wanted))
     texts = {f"core/{name}.py": text for name, text in fit.modules.items()}
     texts["core/__init__.py"] = ""
-    texts["tables.py"] = FittedTables(_program(), fit.reads).module(table, "link")
+    texts["tables.py"] = FittedTables(core(), fit.reads).module(table, "link")
     return texts
 
 
@@ -162,11 +150,6 @@ def _imported(text: str) -> list[str]:
     return [one.rpartition(".")[2] for one in froms if one.startswith("nuvrik.core.")]
 
 
-@cache
-def _program() -> Program:
-    return Program()
-
-
 # ---- byte code ----
 
 
@@ -189,24 +172,11 @@ def _precompiled(name: str, text: str) -> bytes:
 # ---- words ----
 
 
-def _filled(name: str, words: dict[str, Any]) -> str:
-    from jinja2 import Environment, FileSystemLoader, StrictUndefined
-
-    made = Environment(
-        loader=FileSystemLoader(PYTHON / "templates"),
-        undefined=StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
-        keep_trailing_newline=True,
-    )
-    return made.get_template(f"{name}.jinja").render(words)
-
-
 def _words(wanted: Wanted, how: How) -> dict[str, Any]:
     link, posix = wanted.link, wanted.board == POSIX
     machine = wanted.end == boards.MACHINE
     read = {use.of for use in wanted.inputs}
-    calls = {name: link.requests[name] for name in calls_of(wanted)}
+    calls = {name: link.requests[name] for name in wanted.calls}
     if machine:
         told = [name for name, one in link.telemetry.items() if is_told(one) and (posix or name not in read)]
     else:
@@ -222,6 +192,7 @@ def _words(wanted: Wanted, how: How) -> dict[str, Any]:
         "posix": posix,
         "udp": isinstance(link.medium, UdpMedium),
         "loop": "link" if how.precompiled else f"{wanted.glue}_loop",
+        "kind": f"{wanted.glue.capitalize()}Loop",
         "machine": machine,
         "handset": wanted.end == boards.HANDSET,
         "remote": wanted.glue == "remote",
@@ -241,7 +212,7 @@ def _words(wanted: Wanted, how: How) -> dict[str, Any]:
         "wires": [] if posix else list(wires(link, None, wanted.end)),
         "watchdog_ms": watchdog_ms(wanted),
         "bits": bits_of(wanted) if any(use.role == boards.ANALOG for use in wanted.inputs) else 0,
-        "notes": [f"{one.where}: {one.what}; {one.do}" for one in misfits_of(wanted) if one.level != "error"],
+        "notes": [one.line for one in misfits_of(wanted) if one.level != "error"],
     }
 
 

@@ -15,11 +15,8 @@ from typing import Any, NamedTuple
 
 from nuvrik.core.levels import FULL
 from nuvrik.export import boards
-from nuvrik.export.fit.fitted import fitted
-from nuvrik.export.fit.merged import merged
+from nuvrik.export.fit.fitted import RUN_HERE, run_here
 from nuvrik.export.fit.roots import roots_of
-from nuvrik.export.fit.tables import FittedTables
-from nuvrik.export.program import MODULES, Program
 from nuvrik.export.python_chips import FAMILIES
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.form.models import Link
@@ -76,17 +73,13 @@ def lines_of(link: Link) -> tuple[int, int]:
     stream = not link.medium.datagrams
     wanted = Wanted(link, "", "any", packets=not stream)
     table: Any = wanted.table
-    fit = fitted(table, roots_of(wanted))
-    ordered = {name: fit.modules[name] for name in MODULES if name in fit.modules}
-    texts = ordered | {"tables": FittedTables(Program(), fit.reads).module(table, "link")}
-    space: dict[str, Any] = {}
-    exec(compile(merged(texts), "<core>", "exec"), space)
+    space = run_here(table, roots_of(wanted))
     end = space["MachineEnd"](space["link"])
     end.begin(1, 2, 1)
     counted = [0]
 
     def trace(frame: FrameType, event: str, _: object) -> Any:
-        if frame.f_code.co_filename != "<core>":
+        if frame.f_code.co_filename != RUN_HERE:
             return None
         counted[0] += event == "line"
         return trace
@@ -119,25 +112,24 @@ def lines_of(link: Link) -> tuple[int, int]:
         end.written()
         end.send()
 
-    encoder, rng = Encoder(link, stream=stream), random.Random(link.name)
     most_frame = most_tick = now = 0
-    for number in range(FRAMES):
+    for frame in frames_of_a_drive(link, FRAMES, stream=stream):
         now += link.period_ms
-        body = encoder.command(_values(link, rng, number), number & 0xFF)
-        most_frame = max(most_frame, run(frame_comes, encoder.on_wire(body)))
+        most_frame = max(most_frame, run(frame_comes, frame))
         most_tick = max(most_tick, run(tick))
     return most_frame, most_tick
 
 
-def _values(link: Link, rng: random.Random, number: int) -> list[int]:
+def frames_of_a_drive(link: Link, count: int, *, stream: bool) -> list[bytes]:
     """What a hand sends: at rest until the machine is armed, then anything."""
-    values = []
-    for name, channel in link.channels.items():
-        if name == link.arm_channel:
-            values.append(int(number > 8))
-        elif channel.scaled:
+    encoder, rng, frames = Encoder(link, stream=stream), random.Random(link.name), []
+    for number in range(count):
+        values = []
+        for name, channel in link.channels.items():
             low = -FULL if channel.kind == "level" else 0
-            values.append(rng.randint(low, FULL) if number > 12 else 0)
-        else:
-            values.append(0)
-    return values
+            if channel.scaled and number > 12:
+                values.append(rng.randint(low, FULL))
+            else:
+                values.append(int(name == link.arm_channel and number > 8))
+        frames.append(encoder.on_wire(encoder.command(values, number & 0xFF)))
+    return frames

@@ -5,6 +5,7 @@ import io
 import re
 import tokenize
 from collections.abc import Mapping
+from functools import cache
 from pathlib import Path
 from typing import NamedTuple
 
@@ -130,6 +131,12 @@ class Program:
         self.constants = {one.name: one for module in self.modules for one in module.constants}
         self.records = {one.name: one for module in self.modules for one in module.records}
         self.routines = {one.key: one for module in self.modules for one in module.routines}
+
+
+@cache
+def core() -> Program:
+    """Core as it is, read once: for whoever changes nothing in it."""
+    return Program()
 
 
 def read(name: str, text: str) -> Module:

@@ -1,7 +1,7 @@
 """Chips that run MicroPython, as far as a link's wires have to know them.
 
-What pins do while a chip starts comes from the makers' data sheets (power-up glitches, strapping pins, and
-what the loader in ROM prints and probes)."""
+What pins do while a chip starts is what the makers' data sheets say of power-up glitches, strapping pins, and
+what the loader in ROM prints and probes, as far as it is known here; none of it was measured."""
 
 from collections.abc import Iterator
 from typing import NamedTuple
@@ -23,7 +23,6 @@ PWM_HZ = 1000
 still switch."""
 
 SERVO_HZ = 50
-CARRIER_HZ = 38_000
 
 
 class Family(NamedTuple):
@@ -142,7 +141,7 @@ def misfits_of(wanted: Wanted) -> Iterator[Problem]:
         fit = sorted(quiet & family.analog if use.role == boards.ANALOG else quiet)
         free = f"free are {', '.join(map(str, fit))}" if fit else "none is free"
         yield from _pin(use, family, taken, free, sets=use.key in sets)
-    yield from _pwm(wanted.link, family, [*wanted.outputs, *wanted.timed])
+    yield from _pwm(wanted.link, family, wanted.outputs)
     yield from _rates(wanted.link, wanted.end)
     if wanted.end == boards.MACHINE:
         yield from boards.missing_pins(wanted.link)
@@ -163,12 +162,12 @@ def _medium(wanted: Wanted) -> Iterator[Problem]:
     """What would have to be timed level by level while the loop goes on."""
     timed = isinstance(wanted.link.medium, PulsesMedium | OnOffMedium) and not wanted.packets
     if wanted.end == boards.HANDSET and timed:
-        what = "is sent level by level, for which MicroPython is not even enough"
+        what = "is sent level by level, and MicroPython cannot time that well enough"
         yield Problem("error", "medium.kind", what, "write the handset with --to c")
         return
     yield from boards.missing_medium(wanted.link, wanted.end, wanted.timed)
     if timed and wanted.end == boards.MACHINE and any(use.role == boards.EMIT for use in wanted.timed):
-        what = "would be switched level by level, for which MicroPython is not even enough"
+        what = "would be switched level by level, and MicroPython cannot time that well enough"
         yield Problem(
             "error", "medium.pins.machine_out", what, "write the machine with --to c, or leave it out"
         )
@@ -224,8 +223,6 @@ def speed_of(link: Link, use: Use) -> int:
     """How often a second a pin goes up, 0 for one without PWM."""
     if use.role == boards.PULSE:
         return SERVO_HZ
-    if use.role == boards.CARRIER:
-        return CARRIER_HZ
     output = link.outputs.get(use.of)
     if use.role == boards.PWM and isinstance(output, MotorOutput):
         return output.pwm_hz or PWM_HZ

@@ -7,10 +7,9 @@ from nuvrik.core.levels import NOBODY
 from nuvrik.core.pins import COILS, ONE_DIRECTION, PULSED, TWO_POWERED, level_of_pin, pins_of
 from nuvrik.export import boards
 from nuvrik.export.boards import Use
-from nuvrik.export.python_chips import CARRIER_HZ, FAMILIES, MOST_RATE, PWM_HZ
+from nuvrik.export.python_chips import FAMILIES, MOST_RATE, PWM_HZ
 from nuvrik.export.wanted import Wanted
-from nuvrik.plan.form.backward import CallRequest
-from nuvrik.plan.form.media import InfraredMedium, Packets, PulsesMedium, UdpMedium
+from nuvrik.plan.form.media import Packets, PulsesMedium, UdpMedium
 from nuvrik.plan.form.outputs import MotorOutput, StepperOutput
 from nuvrik.ports.open import baud_of
 
@@ -58,7 +57,8 @@ def wiring(wanted: Wanted) -> Wiring:
     if glue in (boards.MACHINE, boards.HANDSET, "remote"):
         _inputs(wanted, text)
     if glue == "remote":
-        constants += [f"LAMP = {_timed(wanted, 'out').pin}", f"CARRIER_HZ = {_carrier(wanted)}"]
+        table: Any = wanted.table
+        constants += [f"LAMP = {_timed(wanted, 'out').pin}", f"CARRIER_HZ = {table.carrier_hz}"]
     elif glue in ("receiver", boards.LISTENER):
         _edges(wanted, text)
     elif glue in (boards.MACHINE, boards.HANDSET):
@@ -168,16 +168,9 @@ def _writer(name: str, output: Any, table: Any, at: int, text: _Text) -> str:
     return f"{text.use('pins', 'plain')}({number}, {level_of_pin(table, at, 0, 0, False)})"
 
 
-def calls_of(wanted: Wanted) -> list[str]:
-    """The requests that the builder's own code carries out."""
-    if wanted.glue != boards.MACHINE:
-        return []
-    return [name for name, one in wanted.link.requests.items() if isinstance(one, CallRequest)]
-
-
 def _calls(wanted: Wanted, text: _Text) -> None:
     made = "None"
-    if calls_of(wanted):
+    if wanted.calls:
         requests = wanted.link.requests
         most = max(len(one.arguments) for one in requests.values())
         made = f"{text.use('calls', 'Calls')}(loop, {tuple(requests)!r}, {most})"
@@ -279,10 +272,3 @@ def _edges(wanted: Wanted, text: _Text) -> None:
 
 def _timed(wanted: Wanted, way: str) -> Use:
     return next(use for use in wanted.timed if use.key.endswith(way))
-
-
-def _carrier(wanted: Wanted) -> int:
-    table: Any = wanted.table
-    return (
-        int(getattr(table, "carrier_hz", CARRIER_HZ)) if isinstance(wanted.link.medium, InfraredMedium) else 0
-    )

@@ -4,6 +4,7 @@ from typing import NamedTuple
 
 from nuvrik.core.widths import Table
 from nuvrik.export import boards
+from nuvrik.plan.form.backward import CallRequest
 from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.ends import end_table, one_way
@@ -102,3 +103,9 @@ class Wanted(NamedTuple):
     def controls(self) -> list[str]:
         """The controls of its link, in the order in which its end numbers them."""
         return list(keys_of(self.link) if self.glue == "remote" else self.link.controls)
+
+    @property
+    def calls(self) -> list[str]:
+        """The requests that the builder's own code carries out."""
+        requests = self.link.requests.items() if self.glue == boards.MACHINE else ()
+        return [name for name, one in requests if isinstance(one, CallRequest)]

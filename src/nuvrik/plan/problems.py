@@ -21,6 +21,11 @@ class Problem(NamedTuple):
     what: str
     do: str
 
+    @property
+    def line(self) -> str:
+        """Where, what, and what to do, in a line."""
+        return f"{self.where}: {self.what}" + (f"; {self.do}" if self.do else "")
+
 
 class LinkFileError(Exception):
     """A link file that cannot be used. ``file`` is its name, ``problems`` every error found in it."""

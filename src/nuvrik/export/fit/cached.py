@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 
 from nuvrik.export.fit.kinds import Kinds
+from nuvrik.export.fit.trees import annotated
 
 ENOUGH = 3
 """Kept in a local, an object costs one store, and saves a look at every other place."""
@@ -28,17 +29,12 @@ def _one(block: list[ast.stmt], kinds: Kinds) -> bool:
         users = [at for at, one in enumerate(block) if chain in _asked(one, kinds)]
         if count < ENOUGH or (len(users) == 1 and not _spread(block[users[0]], chain, kinds)):
             continue
-        name = chain.rpartition(".")[2]
-        number, fresh = 2, name
-        while not kinds.is_free(fresh):
-            fresh = f"{name}_{number}"
-            number += 1
         value = ast.parse(chain, mode="eval").body
-        kinds.take(fresh, kinds.of(value))
+        width = kinds.of(value)
+        fresh = kinds.fresh(chain.rpartition(".")[2], width)
         for one in block[users[0] :]:
             _Kept(chain, fresh).visit(one)
-        note = ast.parse(kinds.of(value), mode="eval").body
-        block.insert(users[0], ast.AnnAssign(ast.Name(fresh, ast.Store()), note, value, 1))
+        block.insert(users[0], annotated(fresh, width, value))
         return True
     return any(_one(each, kinds) for one in block for each in _inner(one))
 

@@ -1,17 +1,25 @@
 """Core fitted to one end of one link, module by module, and the tables that are left of it."""
 
 import ast
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from nuvrik.core.widths import Table
 from nuvrik.export.fit.cached import keep_objects
 from nuvrik.export.fit.fold import Fold, known_of
 from nuvrik.export.fit.inline import put_in_place
 from nuvrik.export.fit.live import Field, Live, Roots, Trim, without_spare
-from nuvrik.export.program import Module, Program
+from nuvrik.export.fit.merged import merged
+from nuvrik.export.fit.plain import Plain
+from nuvrik.export.fit.tables import FittedTables
+from nuvrik.export.fit.trees import own_names
+from nuvrik.export.program import MODULES, Module, Program, core
 
 MOST_ROUNDS = 40
 """What is left out lets more be left out; after about ten rounds nothing more does."""
+
+
+RUN_HERE = "<core, fitted>"
+"""The file that it seems to come from."""
 
 
 class Fitted(NamedTuple):
@@ -48,6 +56,16 @@ def fitted(table: Table, roots: Roots) -> Fitted:
     return Fitted(texts, frozenset(live.reads))
 
 
+def run_here(table: Table, roots: Roots) -> dict[str, Any]:
+    """Fitted core in this process: its classes and functions by name, and its tables as ``link``."""
+    fit = fitted(table, roots)
+    texts = {name: fit.modules[name] for name in MODULES if name in fit.modules}
+    texts["tables"] = FittedTables(core(), fit.reads).module(table, "link")
+    space: dict[str, Any] = {}
+    exec(compile(merged(texts), RUN_HERE, "exec"), space)
+    return space
+
+
 def _written(module: Module, program: Program, live: Live) -> str:
     """A module of which something is left, "" if nothing is."""
     homes = {one.key: other.name for other in program.modules for one in other.routines}
@@ -80,34 +98,20 @@ def _asked_for(node: ast.stmt) -> set[str]:
     """The names that are no locals."""
     if isinstance(node, ast.ClassDef):
         return {name for one in node.body for name in _asked_for(one)}
-    names = [one for one in ast.walk(node) if isinstance(one, ast.Name)]
-    local = {one.id for one in names if isinstance(one.ctx, ast.Store)}
-    local |= {one.arg for one in ast.walk(node) if isinstance(one, ast.arg)}
-    return {one.id for one in names} - local
+    return {one.id for one in ast.walk(node) if isinstance(one, ast.Name)} - own_names(node)
 
 
-class _Plain(ast.NodeTransformer):
-    """Without annotations; lists of bytes as such, which take an eighth of the room."""
+class _Bytes(Plain):
+    """Lists of bytes as such, which take an eighth of the room."""
 
-    def visit_AnnAssign(self, node: ast.AnnAssign) -> ast.stmt:
+    def visit_AnnAssign(self, node: ast.AnnAssign) -> ast.stmt | None:
         width, value = ast.unparse(node.annotation), node.value
         if width in ("list[u8]", "list[bool]") and isinstance(value, ast.BinOp):
             what = value.left.elts[0] if isinstance(value.left, ast.List) else None
             if isinstance(what, ast.Constant) and not what.value:
-                value = ast.Call(ast.Name("bytearray", ast.Load()), [value.right], [])
-        assert value is not None
-        return ast.Assign([node.target], value)
-
-    def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.stmt:
-        self.generic_visit(node)
-        for one in node.args.args:
-            one.annotation = None
-        node.returns = None
-        for part in ast.walk(node):
-            if isinstance(part, ast.FunctionDef | ast.If | ast.For | ast.While) and not part.body:
-                part.body = [ast.Pass()]
-        return node
+                node.value = ast.Call(ast.Name("bytearray", ast.Load()), [value.right], [])
+        return super().visit_AnnAssign(node)
 
 
 def _plain(node: ast.FunctionDef) -> ast.stmt:
-    return _Plain().visit(node)  # type: ignore[no-any-return]
+    return _Bytes().visit(node)  # type: ignore[return-value]

@@ -10,7 +10,7 @@ from nuvrik.core.widths import Table
 from nuvrik.export.fit.live import Live
 from nuvrik.export.parts import CONSTANTS, missing_in
 from nuvrik.export.program import Program, Routine
-from nuvrik.plan.tables.sizes import sizes_of, tables_in
+from nuvrik.plan.tables.sizes import by_kind, sizes_of
 
 BINARY: dict[type[ast.operator], Callable[[int, int], int]] = {
     ast.Add: operator.add,
@@ -52,10 +52,7 @@ def known_of(table: Table, program: Program) -> Known:
     constants |= {name: most for name, most in sizes_of(table).items() if name in constants}
     fields: dict[tuple[str, str], int] = {}
     lengths: dict[tuple[str, str], int] = {}
-    by_kind: dict[str, list[Table]] = {}
-    for one in tables_in(table):
-        by_kind.setdefault(type(one).__name__, []).append(one)
-    for kind, ones in by_kind.items():
+    for kind, ones in by_kind(table).items():
         for field, width in program.records[kind].fields.items():
             values = [getattr(one, field) for one in ones]
             if width.startswith("list["):

@@ -11,11 +11,11 @@ from typing import NamedTuple
 
 from nuvrik.export.fit.kinds import Kinds
 from nuvrik.export.fit.live import Live
+from nuvrik.export.fit.trees import Put, annotated, stored_in
 from nuvrik.export.program import Program, Routine
 
 TINY = 9
 """An expression of so few parts takes no more room than a call of it."""
-
 
 SHORT = 3
 """A routine of so few statements may stand in two places."""
@@ -37,12 +37,9 @@ def put_in_place(program: Program, live: Live) -> bool:
         callers = {site.caller.key for site in found}
         if key in live.roots.calls or key.endswith(".__init__") or key in touched or callers & touched:
             continue
-        if (
-            len(found) == 1
-            or _is_tiny(program.routines[key])
-            or (len(found) == 2 and _is_short(program.routines[key]))
-        ):
-            put = [_put(site, program.routines[key], program, live) for site in found]
+        routine = program.routines[key]
+        if len(found) == 1 or _is_tiny(routine) or (len(found) == 2 and _is_short(routine)):
+            put = [_put(site, routine, program, live) for site in found]
             touched |= {*callers, key} if any(put) else set()
     return bool(touched)
 
@@ -86,12 +83,13 @@ def _put(site: Site, routine: Routine, program: Program, live: Live) -> bool:
         if live.pure(expression, inside) and all(live.pure(one, kinds) for one in given.values()):
             uses = [one.id for one in ast.walk(expression) if isinstance(one, ast.Name)]
             if all(_is_plain(one) or uses.count(name) <= 1 for name, one in given.items()):
-                made = _Renamed(dict(given)).visit(copy.deepcopy(expression))
+                made = Put(given).visit(copy.deepcopy(expression))
                 _Replaced(site.call, made).visit(site.caller.node)
                 return True
     for block, last in _blocks(site.caller.node):
         for at, one in enumerate(block):
-            body = _in_place_of(one, site, routine, given, kinds, ends=last and at == len(block) - 1)
+            ends = last and at == len(block) - 1
+            body = _in_place_of(one, site, routine, program, given, kinds, ends=ends)
             if body is not None:
                 block[at : at + 1] = body
                 return True
@@ -99,7 +97,14 @@ def _put(site: Site, routine: Routine, program: Program, live: Live) -> bool:
 
 
 def _in_place_of(
-    one: ast.stmt, site: Site, routine: Routine, given: dict[str, ast.expr], kinds: Kinds, *, ends: bool
+    one: ast.stmt,
+    site: Site,
+    routine: Routine,
+    program: Program,
+    given: dict[str, ast.expr],
+    kinds: Kinds,
+    *,
+    ends: bool,
 ) -> list[ast.stmt] | None:
     """What comes in place of a statement in which a routine is called; None where nothing may."""
     alone = getattr(one, "value", None) is site.call
@@ -108,22 +113,17 @@ def _in_place_of(
     returns = [each for each in ast.walk(routine.node) if isinstance(each, ast.Return)]
     if isinstance(one, ast.Expr) and alone:
         without = not returns or (ends and all(each.value is None for each in returns))
-        return _bound(routine, given, kinds) if without else None
+        return _bound(program, routine, given, kinds) if without else None
     if routine.gives == "None" or not _always_returns(routine.node.body):
         return None
     if isinstance(one, ast.Return) and alone:
-        return _bound(routine, given, kinds)
+        return _bound(program, routine, given, kinds)
     if isinstance(one, ast.Assign | ast.AnnAssign) and alone:
-        first = one.targets[0] if isinstance(one, ast.Assign) else one.target
-        if isinstance(one, ast.AnnAssign) and len(returns) > 1:
-            # Its width stands where it is stored first, which may be in a branch.
-            kinds.take(ast.unparse(first), ast.unparse(one.annotation))
-        return _storing(_bound(routine, given, kinds), one)
+        return _storing(_bound(program, routine, given, kinds), one)
     if not alone:
-        fresh = _fresh(routine.name, routine.gives, kinds)
-        note = ast.parse(routine.gives, mode="eval").body
-        store = ast.AnnAssign(ast.Name(fresh, ast.Store()), note, site.call, 1)
-        body = _storing(_bound(routine, given, kinds), store)
+        fresh = kinds.fresh(routine.name, routine.gives)
+        store = annotated(fresh, routine.gives, site.call)
+        body = _storing(_bound(program, routine, given, kinds), store)
         if body is not None:
             _Replaced(site.call, ast.Name(fresh, ast.Load())).visit(one)
             return [*body, one]
@@ -223,10 +223,10 @@ def _always_returns(body: list[ast.stmt]) -> bool:
     return isinstance(last, ast.Return)
 
 
-def _bound(routine: Routine, given: dict[str, ast.expr], kinds: Kinds) -> list[ast.stmt]:
+def _bound(program: Program, routine: Routine, given: dict[str, ast.expr], kinds: Kinds) -> list[ast.stmt]:
     """A body with what it is given in place of its parameters, under names that its caller has not."""
-    body = copy.deepcopy(routine.node.body)
-    stored = _locals(routine.node)
+    body, inside = copy.deepcopy(routine.node.body), Kinds(program, routine)
+    stored = set(stored_in(routine.node))
     put: dict[str, ast.expr] = {}
     before: list[ast.stmt] = []
     for name, value in given.items():
@@ -234,46 +234,17 @@ def _bound(routine: Routine, given: dict[str, ast.expr], kinds: Kinds) -> list[a
         if name not in stored and (isinstance(value, ast.Constant | ast.Name) or _is_object(value, width)):
             put[name] = value
         else:
-            fresh = _fresh(name, width, kinds)
-            note = ast.parse(width, mode="eval").body
-            before.append(ast.AnnAssign(ast.Name(fresh, ast.Store()), note, value, 1))
+            fresh = kinds.fresh("it" if name == "self" else name, width)
+            before.append(annotated(fresh, width, value))
             put[name] = ast.Name(fresh, ast.Load())
     for name in sorted(stored - set(given)):
-        put[name] = ast.Name(_fresh(name, "u8", kinds), ast.Load())
-    return [*before, *(_Renamed(put).visit(part) for part in body)]
-
-
-def _locals(node: ast.FunctionDef) -> set[str]:
-    return {one.id for one in ast.walk(node) if isinstance(one, ast.Name) and isinstance(one.ctx, ast.Store)}
+        put[name] = ast.Name(kinds.fresh(name, inside.of(ast.Name(name))), ast.Load())
+    return [*before, *(Put(put).visit(part) for part in body)]
 
 
 def _is_object(value: ast.expr, width: str) -> bool:
     """A field that holds an object of the program, which it does for ever."""
     return width[:1].isupper() and _is_plain(value)
-
-
-def _fresh(name: str, width: str, kinds: Kinds) -> str:
-    name = "it" if name == "self" else name
-    number, fresh = 2, name
-    while not kinds.is_free(fresh):
-        fresh = f"{name}_{number}"
-        number += 1
-    kinds.take(fresh, width)
-    return fresh
-
-
-class _Renamed(ast.NodeTransformer):
-    def __init__(self, put: dict[str, ast.expr]) -> None:
-        self._put = put
-
-    def visit_Name(self, node: ast.Name) -> ast.expr:
-        value = self._put.get(node.id)
-        if value is None:
-            return node
-        if isinstance(node.ctx, ast.Store):
-            assert isinstance(value, ast.Name)
-            return ast.Name(value.id, ast.Store())
-        return copy.deepcopy(value)
 
 
 class _Replaced(ast.NodeTransformer):

@@ -1,7 +1,7 @@
 """Of which class or width every expression of a routine is."""
 
 import ast
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 
 from nuvrik.export.program import Program, Routine
 
@@ -27,13 +27,14 @@ class Kinds:
         """Whether that is a parameter or a local."""
         return name in self._names
 
-    def is_free(self, name: str) -> bool:
-        """Whether a local more could have that name."""
-        return name not in self._names and name not in self._program.routines and name not in WORDS
-
-    def take(self, name: str, width: str) -> None:
-        """There is one more."""
-        self._names[name] = width
+    def fresh(self, name: str, width: str) -> str:
+        """A local more, of that name or one like it, which nothing has yet."""
+        number, made = 2, name
+        while made in self._names or made in self._program.routines or made in WORDS:
+            made = f"{name}_{number}"
+            number += 1
+        self._names[made] = width
+        return made
 
     def of(self, node: ast.expr) -> str:
         """A class, a width, ``list[...]`` of one, or "" for what is neither."""
@@ -69,8 +70,3 @@ class Kinds:
 def inner_of(width: str) -> str:
     """What a list is a list of."""
     return width[5:-1] if width.startswith("list[") else ""
-
-
-def calls_in(node: ast.AST) -> Iterator[ast.Call]:
-    """Every call in a tree."""
-    return (one for one in ast.walk(node) if isinstance(one, ast.Call))

@@ -1,11 +1,11 @@
 """What anybody asks for: routines that are reached, fields that are read, parameters that matter."""
 
 import ast
-from collections.abc import Callable
 from typing import NamedTuple
 
 from nuvrik.core.ranges import RANGES
-from nuvrik.export.fit.kinds import WORDS, Kinds, calls_in
+from nuvrik.export.fit.kinds import WORDS, Kinds
+from nuvrik.export.fit.trees import Put, calls_in, stored_in
 from nuvrik.export.program import Program, Routine
 
 Field = tuple[str, str]
@@ -162,7 +162,7 @@ class Live:
                 if name not in read:
                     if all(not list(calls_in(one)) for one in every):
                         found.setdefault(key, {})[at] = None
-                elif len(same) == 1 and None not in same and not _stored(routine.node, name):
+                elif len(same) == 1 and None not in same and name not in stored_in(routine.node):
                     found.setdefault(key, {})[at] = same.pop()  # type: ignore[assignment]
         return found
 
@@ -180,13 +180,6 @@ def _into(node: ast.AST) -> ast.expr | None:
     """The list in which a statement stores: that is no reading of it."""
     target, _ = _store(node)
     return target.value if isinstance(target, ast.Subscript) else None
-
-
-def _stored(node: ast.FunctionDef, name: str) -> bool:
-    return any(
-        isinstance(one, ast.Name) and one.id == name and isinstance(one.ctx, ast.Store)
-        for one in ast.walk(node)
-    )
 
 
 class Trim(ast.NodeTransformer):
@@ -250,13 +243,6 @@ def without_spare(routine: Routine, spare: dict[int, int | None]) -> Routine:
     first = 1 if arguments and arguments[0].arg == "self" else 0
     names = {arguments[first + at].arg: value for at, value in spare.items()}
     node.args.args = [one for one in arguments if one.arg not in names]
-    put: Callable[[ast.Name], ast.expr] = lambda one: (  # noqa: E731
-        ast.Constant(names[one.id]) if names.get(one.id) is not None else one
-    )
-
-    class Put(ast.NodeTransformer):
-        def visit_Name(self, one: ast.Name) -> ast.expr:
-            return put(one) if isinstance(one.ctx, ast.Load) else one
-
-    node.body = [Put().visit(one) for one in node.body]
+    put = Put({name: ast.Constant(value) for name, value in names.items() if value is not None})
+    node.body = [put.visit(one) for one in node.body]
     return routine._replace(takes={name: width for name, width in routine.takes.items() if name not in names})

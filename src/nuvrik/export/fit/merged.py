@@ -4,6 +4,8 @@ room in both."""
 import ast
 from collections.abc import Mapping
 
+from nuvrik.export.fit.trees import Put, once, own_names, stored_in
+
 PACKAGE = "nuvrik"
 
 
@@ -34,7 +36,7 @@ def merged(texts: Mapping[str, str]) -> str:
                 if home.setdefault(defined, name) != name:
                     raise Clash(f"{defined} is a name of {home[defined]} and of {name}")
             body.append(one)
-    module = ast.Module([*_once(outside), *body], [])
+    module = ast.Module([*once(outside), *body], [])
     _no_shadows(module, set(home))
     _fewer_names(module)
     return ast.unparse(ast.fix_missing_locations(module)) + "\n"
@@ -44,6 +46,7 @@ def _fewer_names(module: ast.Module) -> None:
     """Numbers in place of their names, and parameters by their places: each name that byte code brings with
     it takes a place in a table that grows by doubling. Nothing here is called with names."""
     numbers: dict[str, ast.expr] = {}
+    stored = stored_in(module)
     for one in list(module.body):
         if (
             isinstance(one, ast.Assign)
@@ -51,7 +54,7 @@ def _fewer_names(module: ast.Module) -> None:
             and isinstance(one.value.value, int)
         ):
             name = ast.unparse(one.targets[0])
-            if not name.startswith("_") and sum(name == other for other in _stored(module)) == 1:
+            if not name.startswith("_") and stored.count(name) == 1:
                 numbers[name] = one.value
                 module.body.remove(one)
     for node in ast.walk(module):
@@ -63,21 +66,7 @@ def _fewer_names(module: ast.Module) -> None:
             for each in ast.walk(node):
                 if isinstance(each, ast.Name):
                     each.id = places.get(each.id, each.id)
-    _Put(numbers).visit(module)
-
-
-class _Put(ast.NodeTransformer):
-    def __init__(self, numbers: Mapping[str, ast.expr]) -> None:
-        self._numbers = numbers
-
-    def visit_Name(self, node: ast.Name) -> ast.expr:
-        return self._numbers.get(node.id, node) if isinstance(node.ctx, ast.Load) else node
-
-
-def _stored(module: ast.Module) -> list[str]:
-    return [
-        one.id for one in ast.walk(module) if isinstance(one, ast.Name) and isinstance(one.ctx, ast.Store)
-    ]
+    Put(numbers).visit(module)
 
 
 class _Prefixed(ast.NodeTransformer):
@@ -87,7 +76,7 @@ class _Prefixed(ast.NodeTransformer):
         self._prefix, self._names, self._local = prefix, names, set[str]()
 
     def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.stmt:
-        before, self._local = self._local, self._local | _locals(node)
+        before, self._local = self._local, self._local | own_names(node)
         self.generic_visit(node)
         self._local = before
         node.name = self._prefix + node.name
@@ -119,17 +108,6 @@ class _Merged(ast.NodeTransformer):
         return node
 
 
-def _locals(node: ast.FunctionDef) -> set[str]:
-    """The names that are a function's own."""
-    local = {one.id for one in ast.walk(node) if isinstance(one, ast.Name) and isinstance(one.ctx, ast.Store)}
-    local |= {one.arg for one in ast.walk(node) if isinstance(one, ast.arg)}
-    return local - {name for one in ast.walk(node) if isinstance(one, ast.Global) for name in one.names}
-
-
-def _once(imports: list[ast.stmt]) -> list[ast.stmt]:
-    return [ast.parse(text).body[0] for text in dict.fromkeys(map(ast.unparse, imports))]
-
-
 def _defined(node: ast.stmt) -> list[str]:
     if isinstance(node, ast.FunctionDef | ast.ClassDef):
         return [node.name]
@@ -142,7 +120,7 @@ def _no_shadows(module: ast.Module, known: set[str]) -> None:
     for node in ast.walk(module):
         if not isinstance(node, ast.FunctionDef):
             continue
-        local = _locals(node)
+        local = own_names(node)
         calls = [one.func for one in ast.walk(node) if isinstance(one, ast.Call)]
         called = {one.id for one in calls if isinstance(one, ast.Name)}
         if clash := local & called & known:

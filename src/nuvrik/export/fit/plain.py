@@ -4,21 +4,21 @@ import ast
 
 
 def plain_text(text: str) -> str:
-    """The same program, in as few characters as ast writes it.
-
-    >>> print(plain_text('def f(a: int) -> int:  # why' + chr(10) + '    "What." ' + chr(10) + '    return
-    a')) def f(a): return a <BLANKLINE>"""
-    made: ast.AST = _Plain().visit(ast.parse(text))  # type: ignore[assignment]
+    """The same program, in as few characters as ast writes it."""
+    made: ast.AST = Plain().visit(ast.parse(text))  # type: ignore[assignment]
     return ast.unparse(ast.fix_missing_locations(made)) + "\n"
 
 
-class _Plain(ast.NodeTransformer):
+class Plain(ast.NodeTransformer):
+    """Leaves out of a tree what does nothing when it runs."""
+
     def visit(self, node: ast.AST) -> ast.AST | None:
         """Without texts that stand alone, and with something in every body."""
         if isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant):
             return None
         made: ast.AST | None = super().visit(node)
-        if isinstance(made, ast.FunctionDef | ast.ClassDef) and not made.body:
+        blocks = ast.FunctionDef | ast.ClassDef | ast.If | ast.For | ast.While
+        if isinstance(made, blocks) and not made.body:
             made.body = [ast.Pass()]
         if isinstance(made, ast.FunctionDef):
             made.returns = None

@@ -4,7 +4,6 @@ life."""
 from nuvrik.export import boards
 from nuvrik.export.fit.live import Field, Roots
 from nuvrik.export.wanted import Wanted
-from nuvrik.plan.form.backward import CallRequest
 from nuvrik.plan.form.media import PulsesMedium
 
 STREAM, PACKETS, SLOTS = "take", "begin_packet packet_byte end_packet", "slot"
@@ -62,7 +61,7 @@ def roots_of(wanted: Wanted) -> Roots:
         calls += [f"{owner_of(glue)}.{name}" for name in heard.split()]
     if glue == boards.MACHINE:
         calls += ["Telling.take", "Telling.take_axis"] if link.telemetry else []
-        if any(isinstance(one, CallRequest) for one in link.requests.values()):
+        if wanted.calls:
             calls += ["Machine.called", "Machine.wish", "Machine.let_go", "Machine.own_over"]
             reads += ["Desk.code", "Desk.motion", "Desk.arguments"]
         if wanted.keyed:

@@ -193,8 +193,6 @@ class Functions:
     def __init__(self, loop, functions):
         self.loop, self.functions = loop, functions
         self.told = [None] * len(functions)
-        self.failing = None
-        self.write_all()
 
     def write(self):
         """Tell what is new."""
@@ -204,30 +202,15 @@ class Functions:
 
     def write_all(self):
         """Tell each what it is told now, if that is something else than before. Where one fails the machine
-        stops, and all are told so at once."""
-        if self._tell():
-            self.loop.end.machine.stop()
-            self._tell()
-
-    def _tell(self):
-        failed = False
+        stops, and comes back here to tell all of them so."""
         for at, function in enumerate(self.functions):
             one = self.loop.end.machine.outputs.told(at)
             now = one.value, one.way, one.braked
-            if now == self.told[at]:
-                continue
-            self.told[at] = now
-            try:
-                watch(True)
-                function(one)
-                watch(False)
-            except Exception as error:
-                watch(False)
-                failed, self.told[at] = True, None
-                if self.failing != at:
-                    self.failing = at
-                    tell(error)
-        return failed
+            if now != self.told[at]:
+                self.told[at] = now
+                self.loop.guarded(function, one)
+                if function in self.loop.failing:
+                    self.told[at] = None
 
     def go_on(self):
         """Nothing more."""
@@ -235,5 +218,4 @@ class Functions:
     def at_rest(self):
         """Whether nothing is driven."""
         outputs = self.loop.end.machine.outputs
-        driven = any(outputs.told(at).driven for at in range(len(self.functions)))
-        return not driven
+        return not any(outputs.told(at).driven for at in range(len(self.functions)))

@@ -11,6 +11,7 @@ class BridgeLoop(Guard):
     """One bridge."""
 
     def __init__(self):
+        super().__init__()
         self.end = Bridge(link)
         self.port, self.radio = wiring.port(), wiring.radio()
         self.heard = bytearray(64)
@@ -37,23 +38,3 @@ class BridgeLoop(Guard):
             if end.end_packet():
                 self.port.write(end.sender.wire, end.sender.count)
         board.alive()
-
-    def leave(self):
-        """A bridge that has gone is silence."""
-        return True
-
-    def at_rest(self):
-        """It may collect whenever there is time for it."""
-        return True
-
-    def spare_ms(self):
-        """Nothing is due."""
-        return 0
-
-
-def made(watchdog):
-    """The loop, ready to be turned."""
-    loop = BridgeLoop()
-    if watchdog:
-        board.guard(wiring.WATCHDOG_MS)
-    return loop

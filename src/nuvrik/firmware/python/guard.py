@@ -2,6 +2,7 @@
 
 import gc
 
+from nuvrik import wiring
 from nuvrik.wiring import board
 
 MOST_GAP_MS = 65535
@@ -12,14 +13,22 @@ TIDY_MS = 1000
 
 
 class Guard:
-    """What both ends have in common. ``run`` turns for ever."""
+    """What all ends have in common. ``run`` turns for ever."""
+
+    def __init__(self):
+        self.failing = []
+        self.tidying_ms = 0
 
     def begin(self):
         """Everything else is ready."""
         self.before_ms = board.now_ms()
         self.tidied_ms = self.before_ms
-        self.tidying_ms = 0
-        self.failing = None
+
+    def watched(self, watchdog):
+        """From now on a loop that hangs is noticed."""
+        if watchdog:
+            board.guard(wiring.WATCHDOG_MS)
+        return self
 
     def gap_to(self, now_ms):
         """How long it is since the last turn."""
@@ -27,28 +36,30 @@ class Guard:
         self.before_ms = now_ms
         return gap_ms if gap_ms < MOST_GAP_MS else MOST_GAP_MS
 
+    # ---- the builder's own code ----
+
     def guarded(self, function, given=None):
-        """Call a function of the builder's own. What it raises is told, once until it does better, and stops
-        whatever moves; None then."""
+        """Call a function of the builder's own, and give what it gives. What it raises stops whatever moves,
+        and then is told, once until it does better; None then."""
+        error = back = None
         board.watch(True)
         try:
             back = function() if given is None else function(given)
-            if self.failing is function:
-                self.failing = None
-                self.better()
-            return back
-        except Exception as error:
-            board.watch(False)
-            self.stop()
-            if self.failing is not function:
-                self.failing = function
-                board.tell(error)
-            return None
+        except Exception as raised:
+            error = raised
         finally:
             board.watch(False)
+        if error is None:
+            if function in self.failing:
+                self.failing.remove(function)
+            return back
+        self.stop()
+        if function not in self.failing:
+            self.failing.append(function)
+            board.tell(error)
+        return None
 
-    def better(self):
-        """A function that failed does so no more."""
+    # ---- for ever ----
 
     def tidy(self):
         """Collect garbage, but only while there is more time for it than it took the last time; where a
@@ -56,10 +67,18 @@ class Guard:
         now_ms = board.now_ms()
         if board.since(now_ms, self.tidied_ms) < TIDY_MS:
             return
-        if self.spare_ms() > self.tidying_ms + 1 or self.at_rest():
+        if self.at_rest() or self.spare_ms() > self.tidying_ms + 1:
             gc.collect()
             self.tidied_ms = board.now_ms()
             self.tidying_ms = board.since(self.tidied_ms, now_ms)
+
+    def at_rest(self):
+        """Whether nothing is driven. Where nothing moves, nothing ever is."""
+        return True
+
+    def leave(self):
+        """One turn on the way out. True once everything is put away."""
+        return True
 
     def run(self):
         """Turn for ever. However that ends, everything comes to rest."""

@@ -21,6 +21,7 @@ class HandsetLoop(Guard):
     before anything is made of them."""
 
     def __init__(self):
+        super().__init__()
         self.end = HandsetEnd(link)
         self.sender = self.end.writer.sender
         self.before_frame = None
@@ -54,6 +55,8 @@ class HandsetLoop(Guard):
                     end.read(control, raw)
             if self.before_frame is not None:
                 self.guarded(self.before_frame)
+                if not self.failing:
+                    end.press_stop(False)
             end.have_read()
         self.line.send()
         board.alive()
@@ -62,20 +65,8 @@ class HandsetLoop(Guard):
         """What comes back moves nothing here."""
 
     def stop(self):
-        """What the builder's own code reads cannot be relied on: a stop is pressed until it does better."""
+        """What the builder's own code reads cannot be relied on: while it fails, a stop is pressed."""
         self.end.press_stop(True)
-
-    def better(self):
-        """It does."""
-        self.end.press_stop(False)
-
-    def at_rest(self):
-        """A handset may collect whenever there is time for it."""
-        return False
-
-    def spare_ms(self):
-        """How long it is until controls are read again."""
-        return READ_MS - board.since(board.now_ms(), self.read_ms)
 
     def leave(self):
         """One turn on the way out: everything at rest and arm off. True once that has been sent for as long
@@ -86,11 +77,3 @@ class HandsetLoop(Guard):
             self.end.leave()
         self.turn()
         return board.since(board.now_ms(), self.left_ms) > wiring.TIMEOUT_MS + 2 * wiring.PERIOD_MS
-
-
-def made(watchdog):
-    """The loop, ready to be turned."""
-    loop = HandsetLoop()
-    if watchdog:
-        board.guard(wiring.WATCHDOG_MS)
-    return loop

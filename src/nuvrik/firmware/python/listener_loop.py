@@ -21,6 +21,7 @@ class ListenerLoop(Guard):
     """One listener."""
 
     def __init__(self):
+        super().__init__()
         self.port = wiring.port()
         self.edges, self.marks_high = wiring.edges()
         self.text = bytearray(ROOM)
@@ -91,23 +92,3 @@ class ListenerLoop(Guard):
             self.given = self.given + 1 & ROOM - 1
         if count:
             self.port.write(self.piece, count)
-
-    def leave(self):
-        """There is nothing to be put away."""
-        return True
-
-    def at_rest(self):
-        """It may collect whenever there is time for it."""
-        return True
-
-    def spare_ms(self):
-        """Nothing is due."""
-        return 0
-
-
-def made(watchdog):
-    """The loop, ready to be turned."""
-    loop = ListenerLoop()
-    if watchdog:
-        board.guard(wiring.WATCHDOG_MS)
-    return loop

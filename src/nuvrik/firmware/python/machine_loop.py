@@ -4,22 +4,21 @@ board. Nothing is decided here, and in a turn nothing is allocated."""
 from nuvrik import wiring
 from nuvrik.core.loop import Loop
 from nuvrik.core.machine_end import MachineEnd
-from nuvrik.guard import Guard
+from nuvrik.moving import Moving
 from nuvrik.tables import link
 from nuvrik.wiring import board
 
 LISTENS = 0
-EXPIRES = 2
-ARMED = 2
-"""As in core/loop.py and core/watch.py."""
+"""As in core/loop.py."""
 
 
-class MachineLoop(Guard):
+class MachineLoop(Moving):
     """One machine. ``before_outputs``: the builder's own function, called at every tick when it is decided
     what every output does and before a pin is written; ``calls``: what carries out requests, None where
     there are none."""
 
     def __init__(self):
+        super().__init__()
         self.end = MachineEnd(link)
         self.sender = self.end.sender
         self.loop = Loop(link.loop)
@@ -35,13 +34,7 @@ class MachineLoop(Guard):
     def turn(self):
         """One turn: what has arrived, and once a tick inputs, the builder's own code and outputs."""
         end = self.end
-        now_ms = board.now_ms()
-        first = self.loop.turn(self.gap_to(now_ms))
-        if first == EXPIRES:
-            end.expire(now_ms & 0xFFFF)
-        else:
-            end.pass_time(now_ms & 0xFFFF)
-        if first == LISTENS:
+        if self.pass_time() == LISTENS:
             self.line.listen(True)
         else:
             end.skip(True)
@@ -72,41 +65,3 @@ class MachineLoop(Guard):
         self.outputs.write()
         if self.calls is not None and self.end.calls:
             self.calls.begin()
-
-    def stop(self):
-        """Stop whatever moves: outputs first."""
-        self.end.machine.stop()
-        self.end.told = True
-        self.outputs.write()
-
-    def leave(self):
-        """One turn on the way out: nobody is listened to, and everything comes to rest as after a loss. True
-        once it has."""
-        end = self.end
-        now_ms = board.now_ms()
-        self.loop.turn(self.gap_to(now_ms))
-        end.pass_time(now_ms & 0xFFFF)
-        if end.machine.watch.state == ARMED:
-            end.expire(now_ms & 0xFFFF)
-        if self.loop.ticks():
-            end.turn()
-            self.outputs.write()
-            self.outputs.go_on()
-            board.alive()
-        return self.outputs.at_rest()
-
-    def at_rest(self):
-        """Whether nothing is driven."""
-        return self.outputs.at_rest()
-
-    def spare_ms(self):
-        """How long it is until something is due."""
-        return self.loop.due_ms
-
-
-def made(watchdog):
-    """The loop, ready to be turned."""
-    loop = MachineLoop()
-    if watchdog:
-        board.guard(wiring.WATCHDOG_MS)
-    return loop

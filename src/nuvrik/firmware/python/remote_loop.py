@@ -21,6 +21,7 @@ class RemoteLoop(Guard):
     """One remote. ``before_frame``: the builder's own function, called when keys have been read."""
 
     def __init__(self):
+        super().__init__()
         self.end = Remote(link)
         self.before_frame = None
         self.inputs = wiring.inputs()
@@ -67,19 +68,3 @@ class RemoteLoop(Guard):
         """There is nothing to be put away."""
         self.lamp.duty_u16(0)
         return True
-
-    def at_rest(self):
-        """Whether no key is held."""
-        return True
-
-    def spare_ms(self):
-        """How long it is until keys are read again."""
-        return READ_MS
-
-
-def made(watchdog):
-    """The loop, ready to be turned."""
-    loop = RemoteLoop()
-    if watchdog:
-        board.guard(wiring.WATCHDOG_MS)
-    return loop

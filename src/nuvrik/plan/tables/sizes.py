@@ -36,7 +36,7 @@ def sizes_of(table: Table) -> dict[str, int]:
             most = f"MOST_{name.upper()}"
             if isinstance(value, list) and hasattr(sizes, most):
                 longest[most] = max(longest.get(most, 0), len(value))
-    return {**longest, **_lengths(_by_kind(table))}
+    return {**longest, **_lengths(by_kind(table))}
 
 
 def tables_in(table: Table) -> Iterator[Table]:
@@ -48,7 +48,7 @@ def tables_in(table: Table) -> Iterator[Table]:
                 yield from tables_in(one)
 
 
-def _by_kind(table: Table) -> dict[str, list[Any]]:
+def by_kind(table: Table) -> dict[str, list[Any]]:
     """Every table in a table, by the name of its class."""
     kinds: dict[str, list[Any]] = {}
     for one in tables_in(table):
