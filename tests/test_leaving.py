@@ -13,7 +13,8 @@ from terminals import FarEnd, rows_of, start, wait_for
 from test_live import full_ahead
 
 import nuvrik
-from nuvrik.ports.live import run_handset, run_machine
+from nuvrik.ports.driving import run_handset
+from nuvrik.ports.live import run_machine
 from nuvrik.recordings.pilot import play
 from nuvrik.wire.frames import Encoder
 

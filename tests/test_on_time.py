@@ -14,7 +14,8 @@ from nuvrik.budget.trips import Chain
 from nuvrik.ends.handset import Handset
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_names, starter_text
-from nuvrik.ports.live import LONGEST_STEP_MS, run_handset
+from nuvrik.ports.driving import run_handset
+from nuvrik.ports.sources.recorded import LONGEST_STEP_MS
 from nuvrik.recordings.pilot import play
 from nuvrik.recordings.recording import Recording
 from nuvrik.rehearsal.verdict import world_of

@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import Any
 
+from nuvrik.calibration.buttons import Pressed, pressed
 from nuvrik.calibration.controls import Calibrated, calibrate
 from nuvrik.calibration.motors import MotorFit, fit_motor
 from nuvrik.cli.inputs.files import read_log, read_recording
@@ -25,12 +26,15 @@ def run(
     swept = read_recording(recording, link)
     columns = {name: [row[name] for row in swept.rows] for name in swept.rows[0]}
     found = calibrate(link.controls, swept.times_ms, columns)
-    if not found:
-        raise Trouble(f"{recording}: has no axis and no slider to calibrate")
-    for result in found if as_json else ():
-        say_json(result._asdict())
-    if not as_json:
+    buttons = pressed(link.controls, swept.times_ms, columns)
+    if not found and not any(button.presses for button in buttons):
+        raise Trouble(f"{recording}: has no axis and no slider to calibrate, and no button was pressed in it")
+    if as_json:
+        for record in [*(one._asdict() for one in found), *(one._asdict() for one in buttons)]:
+            say_json(record)
+    else:
         _print_controls(link, found)
+        _print_buttons(link, buttons)
     if figure:
         with busy("drawing the figure"):
             from nuvrik.figures.calibration import draw_controls
@@ -41,8 +45,12 @@ def run(
         if result.raw is not None and result.sure != "not sure":
             changes[("controls", result.name, "raw")] = result.raw
             changes[("controls", result.name, "dead_zone")] = result.dead_zone
+    unsure = len(changes) < 2 * len(found)
+    for button in buttons:
+        if button.debounce_ms is not None and button.bounce_ms:
+            changes[("controls", button.name, "debounce_ms")] = button.debounce_ms
     _finish(file, changes, write, as_json)
-    return DONE if len(changes) == 2 * len(found) else NO
+    return NO if unsure else DONE
 
 
 def _print_controls(link: Link, found: list[Calibrated]) -> None:
@@ -57,6 +65,15 @@ def _print_controls(link: Link, found: list[Calibrated]) -> None:
     for result in found:
         for doubt in result.doubts:
             out.print(f"  {result.name}: {doubt}")
+
+
+def _print_buttons(link: Link, buttons: list[Pressed]) -> None:
+    """What was seen of those that were pressed."""
+    for button in buttons:
+        if button.presses:
+            proposed = "" if button.debounce_ms is None else f": debounce_ms = {button.debounce_ms} would do"
+            was = getattr(link.controls[button.name], "debounce_ms")  # noqa: B009
+            say(f"  {button.name}: {button.words}{proposed} (in the file: {was})")
 
 
 def _motor(

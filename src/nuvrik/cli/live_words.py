@@ -8,21 +8,62 @@ import typer
 from nuvrik.cli.options import LinkFile, PortName
 from nuvrik.cli.words import speaks_plainly
 
+Sources = Annotated[
+    list[str],
+    typer.Option(
+        "--from",
+        metavar="SOURCE",
+        help="pad, pad:1, keys, board:PORT, - (CSV lines of a program) or a recording; several, if need be. "
+        "NAME=SOURCE gives one the name that the link file has for it.",
+    ),
+]
+
 
 @speaks_plainly
 def drive(
     link: LinkFile,
     port: PortName,
-    source: Annotated[Path, typer.Option("--from", metavar="RECORDING", help="A pilot's recording, CSV.")],
-    headless: Annotated[bool, typer.Option("--headless", help="Print no status line.")] = False,
+    source: Sources,
+    log: Annotated[
+        Path | None,
+        typer.Option("--log", metavar="FILE", help="Write all that is read, sent and heard here, as CSV."),
+    ] = None,
+    headless: Annotated[bool, typer.Option("--headless", help="Print no status lines.")] = False,
+    at_once: Annotated[
+        bool, typer.Option("--at-once", help="With --port sim: take no longer than the computing does.")
+    ] = False,
 ) -> int:
-    """Be the handset: play a recording into a port.
+    """Be the handset: from a gamepad, keys, another program, a board with sticks, or a recording.
 
-    Ctrl-C, or the end of the recording, sends sticks at rest and arm off before it leaves.
+    Ctrl-C, or the end of all sources, sends sticks at rest and arm off before it leaves. A terminal does not
+    tell when a key is let go, so that with --from keys a key counts as released only a while after its last
+    arrival. With --port sim the digits make faults: the cable off, frames lost, the machine restarted.
     """
-    from nuvrik.cli.live import run_drive
+    from nuvrik.cli.drive import run
 
-    return run_drive(link, port, source, headless)
+    return run(link, port, source, log, headless, at_once)
+
+
+@speaks_plainly
+def record(
+    link: LinkFile,
+    source: Sources,
+    out: Annotated[
+        Path | None, typer.Option("--out", metavar="FILE", help="Write the recording here, as CSV.")
+    ] = None,
+    for_s: Annotated[float | None, typer.Option("--for-s", min=0, help="End after so many seconds.")] = None,
+    assign: Annotated[
+        bool, typer.Option("--assign", help="Ask which stick is which, and write it into the link file.")
+    ] = False,
+) -> int:
+    """Record raw readings of any source, ready for calibrate.
+
+    It shows what has been seen of every control as it goes. Nothing is sent and nothing moves. Ctrl-C ends
+    it. With --assign it asks for one control after the other, and writes what moved as its source.
+    """
+    from nuvrik.cli.record import run
+
+    return run(link, source, out, for_s, assign)
 
 
 @speaks_plainly
@@ -45,7 +86,7 @@ def machine(
 
     It writes a row of CSV whenever something changes. However it ends, it first brings every output to rest.
     """
-    from nuvrik.cli.live import run_machine_command
+    from nuvrik.cli.machine import run_machine_command
 
     return run_machine_command(link, port, log, why, for_s, watchdog)
 

@@ -38,6 +38,7 @@ def speaks_plainly(command: Callable[P, int | None]) -> Callable[P, None]:
     def wrapped(*args: P.args, **kwargs: P.kwargs) -> None:
         from nuvrik.plan.problems import LinkFileError
         from nuvrik.ports.port import PortError
+        from nuvrik.ports.sources.source import SourceError
         from nuvrik.recordings.recording import RecordingError
 
         try:
@@ -46,7 +47,7 @@ def speaks_plainly(command: Callable[P, int | None]) -> Callable[P, None]:
             sys.stdout.flush()
         except Trouble as trouble:
             leave(str(trouble), trouble.code)
-        except (LinkFileError, RecordingError, PortError) as error:
+        except (LinkFileError, RecordingError, PortError, SourceError) as error:
             leave(str(error), COULD_NOT)
         except KeyboardInterrupt:
             leave("interrupted", COULD_NOT)

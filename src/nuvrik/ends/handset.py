@@ -34,7 +34,7 @@ class Handset:
     what the medium says about framing: True for a stream of bytes, False for datagrams. ``session`` is a
     random number, another each time a program starts; only links with requests need it. ``without`` names
     controls that nothing in this run supplies: a stop among them is not waited for (:meth:`press_stop` is the
-    program's own), while any other stop button that has no reading counts as pressed.
+    program's own) until it is first read, while any other stop button that has no reading counts as pressed.
 
     It starts disarmed: arm is sent off until the control that feeds it has been read off::
 
@@ -73,6 +73,8 @@ class Handset:
         is not a whole number.
         """
         self._pass_time(now_ms)
+        if self.core.without_stop and readings.get(self.link.failsafe.stop or "") is not None:
+            self.core.without_stop = False  # it is supplied after all
         self._hands.read(readings)
         self.core.have_read()
 

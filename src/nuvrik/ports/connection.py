@@ -15,12 +15,12 @@ from nuvrik.plan.form.channels import ChoiceChannel, LevelChannel, ShareChannel
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
 from nuvrik.plan.wiring import place_channels
-from nuvrik.ports.driver import TURN_S, Driver, RealTime
+from nuvrik.ports.driver import TURN_S, Driver
 from nuvrik.ports.hello import other_build, other_file
 from nuvrik.ports.live import AnyClock, ByteLine, WallClock
 from nuvrik.ports.open import open_port
 from nuvrik.ports.port import PortError
-from nuvrik.ports.sim import SimLine
+from nuvrik.ports.sim import RealTime, SimLine
 from nuvrik.wire.values import value_to_send
 
 TURNING_S = 5.0

@@ -7,31 +7,15 @@ import warnings
 
 from nuvrik.ends.handset import Handset
 from nuvrik.plan.form.models import Link
+from nuvrik.ports.driving import hear
 from nuvrik.ports.leaving import Signals
-from nuvrik.ports.live import AnyClock, ByteLine, hear, random_number
-from nuvrik.ports.sim import SimLine
+from nuvrik.ports.live import AnyClock, ByteLine, random_number
 
 TURN_S = 0.002
 """How long the thread sleeps between looks at the clock."""
 
 GRACE_S = 5.0
 """How much longer than a farewell takes a program waits for it: a busy computer is slow."""
-
-
-class RealTime:
-    """A simulated machine in real time, for programs that wait."""
-
-    def __init__(self, line: SimLine) -> None:
-        self._line = line
-        self._last = time.monotonic()
-        self.now_ms = line.now_ms
-
-    def sleep(self, seconds: float) -> None:
-        """Let time go by, for both."""
-        time.sleep(seconds)
-        now = time.monotonic()
-        self._line.sleep(now - self._last)
-        self._last = now
 
 
 class Driver:

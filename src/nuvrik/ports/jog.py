@@ -2,8 +2,9 @@
 
 from nuvrik.ends.handset import Handset
 from nuvrik.plan.form.models import Link
+from nuvrik.ports.driving import run_handset
 from nuvrik.ports.leaving import NO_SIGNALS, Interrupted, Signals
-from nuvrik.ports.live import AnyClock, ByteLine, run_handset
+from nuvrik.ports.live import AnyClock, ByteLine
 from nuvrik.recordings.pilot import arming
 
 SETTLE_MS = 400

@@ -18,6 +18,15 @@ LONGEST_MS = 24 * 3600 * 1000
 """A recording is of a day at most; a later time is a slip, and would be waited for."""
 
 
+LOG_MARK = "."
+"""What the names of those columns of a log have in them that are no controls."""
+
+
+def is_of_log(name: str) -> bool:
+    """Whether a column belongs to the log of a live run, and is no reading of a control."""
+    return LOG_MARK in name
+
+
 class RecordingError(Exception):
     """A recording that cannot be used: the file, the line, what is wrong and what to do."""
 
@@ -71,15 +80,18 @@ class Recording(NamedTuple):
             yield ",".join([str(t_ms), *("" if row[name] is None else str(row[name]) for name in names)])
 
 
-def parse_recording(lines: Iterable[str], link: Link, file: str = "recording") -> Recording:
-    """Read a recording for a link from lines of CSV.
+def parse_recording(
+    lines: Iterable[str], link: Link, file: str = "recording", *, whole: bool = True
+) -> Recording:
+    """Read a recording for a link from lines of CSV; of the log of a live run, the readings in it. Without
+    ``whole`` a control may have no column.
 
     Raises RecordingError for a missing or unknown column, a reading or a time that is not a whole
     number, a row that is too short or too long, and time that goes backwards.
     """
     table = csv_rows(iter(lines))
     try:
-        names = _header(next(table, (1, []))[1], link, file)
+        names = _header(next(table, (1, []))[1], link, file, whole)
         times: list[int] = []
         rows: list[Row] = []
         for number, cells in table:
@@ -103,14 +115,19 @@ def parse_recording(lines: Iterable[str], link: Link, file: str = "recording") -
     return Recording(times, rows)
 
 
-def _header(cells: list[str], link: Link, file: str) -> list[str]:
+def _header(cells: list[str], link: Link, file: str, whole: bool) -> list[str]:
     names = [cell.strip() for cell in cells]
     known = [name for name, control in link.controls.items() if isinstance(control, ReadControl)]
     if not names or names[0] != "t_ms":
         raise RecordingError(
             file, 1, "does not begin with a header t_ms,CONTROL,...", f"use t_ms,{','.join(known)}"
         )
+    if names[1:3] == ["state", "why"]:
+        what = "is the log of a machine: it has no readings of controls"
+        raise RecordingError(file, 1, what, "a handset's log has them: nuvrik drive ... --log FILE")
     for name in names[1:]:
+        if is_of_log(name):
+            continue
         if name not in known:
             raise RecordingError(
                 file, 1, f'has a column "{name}", which is no control', suggestion(name, known)
@@ -118,7 +135,7 @@ def _header(cells: list[str], link: Link, file: str) -> list[str]:
         if names.count(name) > 1:
             raise RecordingError(file, 1, f'has the column "{name}" twice', "take one out")
     for name in known:
-        if name not in names and name != link.failsafe.stop:
+        if whole and name not in names and name != link.failsafe.stop:
             raise RecordingError(
                 file, 1, f'has no column for the control "{name}"', "add it; an empty cell is no reading"
             )
@@ -133,12 +150,13 @@ def _row(cells: list[str], names: list[str], file: str, line: int) -> tuple[int,
             f"has {len(cells)} cells, but the header has {len(names)}",
             "one cell a column, empty if need be",
         )
-    numbers = [_number(cell.strip(), name, file, line) for cell, name in zip(cells, names, strict=True)]
+    read = [(cell, name) for cell, name in zip(cells, names, strict=True) if not is_of_log(name)]
+    numbers = [_number(cell.strip(), name, file, line) for cell, name in read]
     if numbers[0] is None or not 0 <= numbers[0] <= LONGEST_MS:
         raise RecordingError(
             file, line, f"t_ms is {cells[0]!r}", "t_ms is a whole number of milliseconds, from 0 to a day"
         )
-    return numbers[0], dict(zip(names[1:], numbers[1:], strict=True))
+    return numbers[0], dict(zip([name for _, name in read[1:]], numbers[1:], strict=True))
 
 
 def _number(cell: str, name: str, file: str, line: int) -> int | None:

@@ -13,6 +13,7 @@ from nuvrik.plan.form.base import MAX_RAW_SPAN, Millis, Name, Pin, Reading, Sect
 
 Place = Annotated[float, Field(ge=-1, le=1)]
 Point = Annotated[list[Place], Field(min_length=2, max_length=2)]
+ItemName = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*\.[a-z0-9_+-]+$")]
 SmoothMillis = Annotated[int, Field(ge=0, le=2000)]
 
 
@@ -25,6 +26,11 @@ class _Control(Section):
     )
     pin: Pin | None = Field(
         default=None, description="the pin of the handset's own board that it is read from"
+    )
+    source: ItemName | None = Field(
+        default=None,
+        description="what moves it when a host is the handset: a source of this run and what of it, e.g. "
+        '"pad.left_y"; without it, a recording\'s column, or a line, of its own name',
     )
 
 

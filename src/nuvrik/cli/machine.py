@@ -1,8 +1,7 @@
-"""``nuvrik drive`` and ``nuvrik machine``: one end each, on a real port."""
+"""``nuvrik machine``: the machine's end, on a real port."""
 
 import csv
 import re
-import shutil
 import stat
 import sys
 from collections.abc import Callable, Iterator
@@ -10,50 +9,21 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, TextIO
 
-from nuvrik.cli.inputs.files import read_recording
 from nuvrik.cli.inputs.lines import open_line
 from nuvrik.cli.words import DONE, Trouble, tell
-from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.inspection.statistics import WRAPPED, LinkStats
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
 from nuvrik.ports.files import open_log
-from nuvrik.ports.hello import other_build, other_file, who_is_there
 from nuvrik.ports.leaving import Signals
-from nuvrik.ports.live import WallClock, Watcher, log_header, log_row, run_handset, run_machine
+from nuvrik.ports.live import Watcher, run_machine
 from nuvrik.ports.open import AnyPort, is_sim
-from nuvrik.ports.sim import SimLine
-from nuvrik.printable import printable
+from nuvrik.recordings.log import machine_header, machine_row
 from nuvrik.wire.events import Event
-from nuvrik.wire.packing import Field, fields_of
-from nuvrik.wire.words import value_text
 
 STATUS_EVERY_MS = 100
 HELLO_MS = 3000
-
-
-def run_drive(file: Path, port: str, source: Path, headless: bool) -> int:
-    """Play a recording into a port."""
-    link = load(file)
-    recording = read_recording(source, link)
-    show = None if headless or not sys.stderr.isatty() else _status_line(link)
-    if link.failsafe.stop in recording.missing(link):
-        tell(f"{source}: has no column for {link.failsafe.stop}; Ctrl-C disarms")
-    with Signals(final=True) as signals, open_line(link, port) as line:
-        try:
-            sim = line if isinstance(line, SimLine) else None
-            if link.two_way and sim is None and link.frame.carries_questions:
-                _meet(link, line)
-        except KeyboardInterrupt:
-            tell("interrupted: nothing was driven yet")
-            return DONE
-        played = run_handset(link, line, recording, show, sim, signals)
-    if played.interrupted or not played.farewell.whole or not played.farewell.sent:
-        tell(f"{'interrupted: ' if played.interrupted else ''}{played.farewell.words}")
-    if played.dropped:
-        tell(f"{played.dropped} frames were dropped because the line did not take them")
-    return DONE
 
 
 def run_machine_command(
@@ -102,12 +72,12 @@ class _Rows:
         self._said: dict[str, str] = {}
 
     def head(self) -> None:
-        self._rows.writerow(log_header(self._link))
+        self._rows.writerow(machine_header(self._link))
         self._out.flush()
 
     def watch(self, t_ms: int, machine: Machine) -> None:
         """After every tick."""
-        row = log_row(t_ms, machine)
+        row = machine_row(t_ms, machine)
         if row[1:] != self._last:
             self._last = row[1:]
             self._rows.writerow(row)
@@ -179,20 +149,6 @@ def _fared(stats: LinkStats) -> str:
     return ", ".join([*words, *([f"longest silence {silence:.0f} ms"] if silence is not None else [])])
 
 
-def _meet(link: Link, line: AnyPort) -> None:
-    """Before anything is driven on a two-way link: is it the machine that this file is for?"""
-    found = who_is_there(link, line, WallClock(), HELLO_MS)
-    if not found:
-        tell(f"nobody answered hello within {HELLO_MS / 1000:g} s; continuing without an answer")
-    elif all(other_file(one.identity, link) for one in found):
-        raise Trouble(str(other_file(found[0].identity, link)))
-    for one in found:
-        said = "" if other_file(one.identity, link) else other_build(one.identity, link)
-        if said:
-            # It does what its own file says, safely; but that is not what was checked and rehearsed here.
-            tell(f"warning: {printable(one.identity.name)}, at the other end, was built {said}")
-
-
 @contextmanager
 def _machine_port(link: Link, name: str) -> Iterator[AnyPort]:
     if is_sim(name):
@@ -208,60 +164,3 @@ def _log(path: Path | None) -> Iterator[TextIO]:
         return
     with open_log(path) as file:
         yield file
-
-
-def _status_line(link: Link) -> Any:
-    """A few lines on stderr that say how things are, written over each other ten times a second."""
-    fields = fields_of(link.channels)
-    shown_ms = -STATUS_EVERY_MS
-    lines_up = 0
-
-    def told(now_ms: int, _: int, handset: Handset) -> None:
-        nonlocal shown_ms, lines_up
-        if handset.cues(now_ms):
-            print("\a", end="", file=sys.stderr, flush=True)
-        if now_ms - shown_ms < STATUS_EVERY_MS:
-            return
-        shown_ms = now_ms
-        lines = status_lines(now_ms, handset, fields, shutil.get_terminal_size().columns - 1)
-        text = "".join(f"{printable(line)}\x1b[K\n" for line in lines)
-        # Lines that are not needed any more are cleared: what is held or heard grows and shrinks.
-        spare = max(0, lines_up - len(lines))
-        text += "\x1b[K\n" * spare
-        back = f"\x1b[{lines_up}F" if lines_up else ""
-        print(f"{back}{text}", end="", file=sys.stderr, flush=True)
-        lines_up = max(lines_up, len(lines))
-
-    return told
-
-
-def status_lines(now_ms: int, handset: Handset, fields: tuple[Field, ...], width: int) -> list[str]:
-    """First what matters: the machine's state, and why nothing is driven; then what is held, what is sent,
-    what comes back. A line that would be wider than ``width`` goes on in the next."""
-    values, link = handset.wire_values, handset.link
-    if link.telemetry:
-        state, age_ms = handset.machine_state, handset.machine_age_ms
-        lost = "nothing heard yet" if age_ms is None else f"not heard for {age_ms} ms"
-        head = f"machine {state or lost}"
-    else:
-        head = "sending" if handset.why == "" else "not driving"
-    head += ", about to let go of its load" if handset.hold_ends else ""
-    head += f": {handset.why}" if handset.why else ""
-    lines = [f"{now_ms / 1000:7.1f} s  {head}"]
-    lines += _wrapped("held", handset.latched, width) if handset.latched else []
-    lines += _wrapped("sent", [f"{f.name} {value_text(values[f.name], f)}" for f in fields], width)
-    if handset.telemetry:
-        items = [f"{name} {reading.words}" for name, reading in handset.telemetry.items()]
-        lines += _wrapped("back", items, width)
-    return [line[:width] for line in lines]
-
-
-def _wrapped(what: str, items: list[str], width: int) -> list[str]:
-    """Items in as many lines as they need, none of them cut in two."""
-    lines, line = [], f"  {what:6}"
-    for item in items:
-        if len(line) > 8 and len(line) + 2 + len(item) > width:
-            lines.append(line)
-            line = " " * 8
-        line += f"  {item}"
-    return [*lines, line]

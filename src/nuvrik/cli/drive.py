@@ -1,0 +1,137 @@
+"""``nuvrik drive``: the handset's end, from whatever hands there are."""
+
+import sys
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
+from pathlib import Path
+from typing import TextIO
+
+from nuvrik.cli.inputs.lines import open_line
+from nuvrik.cli.status import Status
+from nuvrik.cli.words import DONE, Trouble, tell
+from nuvrik.ends.handset import Handset
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.load import load
+from nuvrik.ports.driving import run_handset
+from nuvrik.ports.files import open_log
+from nuvrik.ports.handset_log import HandsetLog
+from nuvrik.ports.hello import other_build, other_file, who_is_there
+from nuvrik.ports.leaving import Signals
+from nuvrik.ports.live import AnyClock, ByteLine, WallClock
+from nuvrik.ports.open import AnyPort
+from nuvrik.ports.sim import FAULTS, RealTime, SimLine
+from nuvrik.ports.sources import Hands, open_source
+from nuvrik.ports.sources.keys import Keys
+from nuvrik.printable import printable
+
+HELLO_MS = 3000
+
+AN_EXAMPLE = 'source = "pad.left_y", or let `nuvrik record --assign` ask'
+
+
+def run(
+    file: Path, port: str, sources: Sequence[str], log: Path | None, headless: bool, at_once: bool
+) -> int:
+    """Be the handset until there is nothing more to play, or somebody interrupts."""
+    link = load(file)
+    with (
+        Signals(final=True) as signals,
+        open_source(link, sources, tell) as hands,
+        open_line(link, port) as line,
+        ExitStack() as stack,
+    ):
+        _say_what_moves(link, hands)
+        sim = line if isinstance(line, SimLine) else None
+        if at_once and sim is None:
+            raise Trouble("--at-once is for --port sim: a real port has a time of its own")
+        try:
+            if link.two_way and sim is None and link.frame.carries_questions:
+                _meet(link, line)
+        except KeyboardInterrupt:
+            tell("interrupted: nothing was driven yet")
+            return DONE
+        tapped: ByteLine = line
+        written = HandsetLog(link, stack.enter_context(_opened(log, file))) if log else None
+        if written is not None:
+            tapped, hands.noted = written.tapped(line), written.read
+        status = None if headless or not sys.stderr.isatty() else Status(link, lambda: hands.why, sim)
+        faults = stack.enter_context(_fault_keys(hands, sim, status)) if status and sim else None
+
+        def told(now_ms: int, played_ms: int, handset: Handset) -> None:
+            if written is not None:
+                written.told(now_ms, played_ms, handset)
+            if faults is not None:
+                faults.read(now_ms, ())
+            if status is not None:
+                status.told(now_ms, played_ms, handset)
+
+        clock: AnyClock | None = None
+        if sim is not None:
+            clock = sim if at_once else RealTime(sim)
+        played = run_handset(link, tapped, hands, told, clock, signals, status.heard if status else None)
+    if played.interrupted or not played.farewell.whole or not played.farewell.sent:
+        tell(f"{'interrupted: ' if played.interrupted else ''}{played.farewell.words}")
+    if played.dropped:
+        tell(f"{played.dropped} frames were dropped because the line did not take them")
+    return DONE
+
+
+def _say_what_moves(link: Link, hands: Hands) -> None:
+    """Before anything is driven: what nothing moves in this run, if that is sure."""
+    if any(source.may_move("") is not None for source in hands.sources):
+        return  # any control may be named in a line that is yet to come
+    stop = link.failsafe.stop
+    if stop is not None and stop in hands.missing:
+        tell(f"nothing here moves {stop}: Ctrl-C stops and disarms")
+    idle = sorted(hands.missing - {stop})
+    if idle:
+        tell(f"nothing here moves {', '.join(idle)}: say in the link file what does, as {AN_EXAMPLE}")
+
+
+@contextmanager
+def _opened(log: Path, file: Path) -> Iterator[TextIO]:
+    if log.exists() and log.samefile(file):
+        raise Trouble(f"--log {log} is the link file, which would be written over")
+    with open_log(log) as out:
+        yield out
+
+
+@contextmanager
+def _fault_keys(hands: Hands, sim: SimLine, status: Status) -> Iterator[Keys | None]:
+    """Digits and function keys make faults on a simulated machine, where a terminal's keys can be read."""
+    names = list(FAULTS)
+
+    def pressed(key: str) -> None:
+        number = key.removeprefix("KEY_F")
+        if number.isdigit() and 1 <= int(number) <= len(names):
+            fault = names[int(number) - 1]
+            made = sim.make(fault)
+            status.said = f"{fault}: {FAULTS[fault] if made else 'taken away again'}"
+
+    for source in hands.sources:
+        if isinstance(source, Keys):
+            source.others = pressed
+            yield None
+            return
+    if not sys.stdin.isatty():
+        yield None
+        return
+    keys = Keys("faults", pressed)
+    try:
+        yield keys
+    finally:
+        keys.close()
+
+
+def _meet(link: Link, line: AnyPort) -> None:
+    """Before anything is driven on a two-way link: is it the machine that this file is for?"""
+    found = who_is_there(link, line, WallClock(), HELLO_MS)
+    if not found:
+        tell(f"nobody answered hello within {HELLO_MS / 1000:g} s; continuing without an answer")
+    elif all(other_file(one.identity, link) for one in found):
+        raise Trouble(str(other_file(found[0].identity, link)))
+    for one in found:
+        said = "" if other_file(one.identity, link) else other_build(one.identity, link)
+        if said:
+            # It does what its own file says, safely; but that is not what was checked and rehearsed here.
+            tell(f"warning: {printable(one.identity.name)}, at the other end, was built {said}")
