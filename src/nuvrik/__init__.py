@@ -30,8 +30,11 @@ if TYPE_CHECKING:
     from nuvrik.plan.load import load, parse
     from nuvrik.plan.problems import LinkFileError, Problem
     from nuvrik.plan.rules.check import problems_in
+    from nuvrik.ports import aio
     from nuvrik.ports.connection import Connection, LinkError, RequestFailed, connect
+    from nuvrik.ports.open import open_port
     from nuvrik.ports.port import PortError
+    from nuvrik.ports.sources import SourceError, open_source
     from nuvrik.pulses.infrared import InfraredReader
     from nuvrik.rehearsal.testing import assert_holds
     from nuvrik.rehearsal.verdict import Run
@@ -66,6 +69,9 @@ HOMES = {
     "LinkError": "nuvrik.ports.connection",
     "Machine": "nuvrik.ends.machine",
     "PortError": "nuvrik.ports.port",
+    "SourceError": "nuvrik.ports.sources",
+    "open_port": "nuvrik.ports.open",
+    "open_source": "nuvrik.ports.sources",
     "Reading": "nuvrik.ends.sensors",
     "RequestRefused": "nuvrik.ends.motions",
     "RequestFailed": "nuvrik.ports.connection",
@@ -101,7 +107,9 @@ __all__ = [
     "RequestFailed",
     "RequestRefused",
     "Run",
+    "SourceError",
     "State",
+    "aio",
     "assert_holds",
     "connect",
     "fraction_of",
@@ -109,6 +117,8 @@ __all__ = [
     "from_wire",
     "level_of",
     "load",
+    "open_port",
+    "open_source",
     "parse",
     "problems_in",
     "to_wire",
@@ -116,6 +126,8 @@ __all__ = [
 
 
 def __getattr__(name: str) -> Any:
+    if name == "aio":
+        return import_module("nuvrik.ports.aio")
     if name in HOMES:
         return getattr(import_module(HOMES[name]), name)
     raise AttributeError(f"module 'nuvrik' has no attribute {name!r}")

@@ -11,7 +11,7 @@ from typing import Annotated, Any
 import typer
 
 from nuvrik.cli.infrared_words import infrared
-from nuvrik.cli.live_words import drive, jog, machine, record
+from nuvrik.cli.live_words import ask, drive, jog, machine, record
 from nuvrik.cli.options import Board, Commands, Json, LinkFile, drawn, page
 from nuvrik.cli.words import COULD_NOT, flush_all, leave, prepare_streams, speaks_plainly
 from nuvrik.version import VERSION_WORDS
@@ -150,6 +150,10 @@ def inspect(
         Path | None,
         drawn("--figure", "Write a picture of a frame, and of the gaps between frames."),
     ] = None,
+    against: Annotated[
+        Path | None,
+        typer.Option("--against", metavar="FILE", help="Lay the log of the other end beside FILE."),
+    ] = None,
     as_json: Json = False,
 ) -> int:
     """Turn bytes into values, and say of every refused frame why.
@@ -158,7 +162,7 @@ def inspect(
     """
     from nuvrik.cli.inspect import Options, run_inspect
 
-    options = Options(as_json, each_byte, summary, figure)
+    options = Options(as_json, each_byte, summary, figure, against)
     return run_inspect(link, file, hex_text, port, for_s, options)
 
 
@@ -275,7 +279,7 @@ def rehearse(
     return run(link, medium, options)
 
 
-for _command in (drive, record, machine, jog):
+for _command in (drive, record, machine, ask, jog):
     app.command()(_command)
 
 

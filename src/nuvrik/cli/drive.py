@@ -22,11 +22,10 @@ from nuvrik.ports.open import AnyPort
 from nuvrik.ports.sim import FAULTS, RealTime, SimLine
 from nuvrik.ports.sources import Hands, open_source
 from nuvrik.ports.sources.keys import Keys
+from nuvrik.ports.tapped import Tapped
 from nuvrik.printable import printable
 
 HELLO_MS = 3000
-
-AN_EXAMPLE = 'source = "pad.left_y", or let `nuvrik record --assign` ask'
 
 
 def run(
@@ -47,13 +46,15 @@ def run(
         try:
             if link.two_way and sim is None and link.frame.carries_questions:
                 _meet(link, line)
+            elif sim is None:
+                _settle(link, signals)
         except KeyboardInterrupt:
             tell("interrupted: nothing was driven yet")
             return DONE
         tapped: ByteLine = line
-        written = HandsetLog(link, stack.enter_context(_opened(log, file))) if log else None
+        written = HandsetLog(link, line, stack.enter_context(_opened(log, file))) if log else None
         if written is not None:
-            tapped, hands.noted = written.tapped(line), written.read
+            tapped, hands.noted = written.line, written.read
         status = None if headless or not sys.stderr.isatty() else Status(link, lambda: hands.why, sim)
         faults = stack.enter_context(_fault_keys(hands, sim, status)) if status and sim else None
 
@@ -85,7 +86,8 @@ def _say_what_moves(link: Link, hands: Hands) -> None:
         tell(f"nothing here moves {stop}: Ctrl-C stops and disarms")
     idle = sorted(hands.missing - {stop})
     if idle:
-        tell(f"nothing here moves {', '.join(idle)}: say in the link file what does, as {AN_EXAMPLE}")
+        example = 'source = "pad.left_y"'
+        tell(f"nothing here moves {', '.join(idle)}; the link file says what does, as in {example}")
 
 
 @contextmanager
@@ -125,9 +127,12 @@ def _fault_keys(hands: Hands, sim: SimLine, status: Status) -> Iterator[Keys | N
 
 def _meet(link: Link, line: AnyPort) -> None:
     """Before anything is driven on a two-way link: is it the machine that this file is for?"""
-    found = who_is_there(link, line, WallClock(), HELLO_MS)
+    tapped = Tapped(line)
+    wait_ms = max(HELLO_MS, link.settle_ms + 1000)
+    found = who_is_there(link, tapped, WallClock(), wait_ms)
     if not found:
-        tell(f"nobody answered hello within {HELLO_MS / 1000:g} s; continuing without an answer")
+        why = _why_nobody(line, sum(map(len, tapped.came)))
+        tell(f"nobody answered hello within {wait_ms / 1000:g} s{why}; going on without")
     elif all(other_file(one.identity, link) for one in found):
         raise Trouble(str(other_file(found[0].identity, link)))
     for one in found:
@@ -135,3 +140,23 @@ def _meet(link: Link, line: AnyPort) -> None:
         if said:
             # It does what its own file says, safely; but that is not what was checked and rehearsed here.
             tell(f"warning: {printable(one.identity.name)}, at the other end, was built {said}")
+
+
+def _why_nobody(line: AnyPort, came: int) -> str:
+    """What may be the matter where nobody answers."""
+    if line.waits:
+        return f" ({line.waits})"
+    if came:
+        doubt = "another baud rate, or another link? `nuvrik inspect LINK --port` says more"
+        return f" ({came} bytes came, but no answer: {doubt})"
+    return " (is it on, and built from this file?)"
+
+
+def _settle(link: Link, signals: Signals) -> None:
+    """A board that resets when its port is opened must run before it can be told anything."""
+    clock = WallClock()
+    if link.settle_ms:
+        tell(f"waiting {link.settle_ms / 1000:g} s for the machine's board to start")
+    while clock.now_ms() < link.settle_ms:
+        signals.checkpoint()
+        clock.sleep(0.01)

@@ -4,8 +4,9 @@ from collections import Counter
 from dataclasses import dataclass
 from pathlib import Path
 
-from nuvrik.cli.inputs.captures import BAR_FROM_BYTES, Source, events_of, is_bulk, opened
+from nuvrik.cli.inputs.captures import BAR_FROM_BYTES, Source, events_of, is_bulk, opened, read_log_of_bytes
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
+from nuvrik.inspection.against import Compared, compare
 from nuvrik.inspection.describe import event_record, event_text
 from nuvrik.inspection.diagnosis import diagnose
 from nuvrik.inspection.statistics import LinkStats
@@ -28,6 +29,7 @@ class Options:
     each_byte: bool = False
     summary: bool = False
     figure: Path | None = None
+    against: Path | None = None
 
 
 def run(source: Source, options: Options) -> int:
@@ -35,6 +37,8 @@ def run(source: Source, options: Options) -> int:
     link = source.link
     if sum(given is not None for given in (source.capture, source.hex_text, source.port)) != 1:
         raise Trouble("give one of a capture FILE, bytes with --hex, and a port with --port")
+    if options.against is not None:
+        return _run_against(source, options.against, options.as_json)
     if options.summary and not options.figure and is_bulk(source):
         return _run_bulk(source, options)
     stats = LinkStats(link.period_ms)
@@ -146,3 +150,52 @@ def run_inspect(
 ) -> int:
     """What the command line says, as a source and options."""
     return run(Source(load(file), capture, hex_text, port, for_s), options)
+
+
+# ---- two logs of one run ----
+
+
+def _run_against(source: Source, other: Path, as_json: bool) -> int:
+    """Lay two logs side by side. The answer is no if they have no frame in common."""
+    if source.capture is None:
+        raise Trouble("--against compares two files: give the first one too")
+    ours, theirs = (read_log_of_bytes(source.link, file) for file in (source.capture, other))
+    names = [str(source.capture), str(other)]
+    if ours.at_handset is False and theirs.at_handset is not False:
+        ours, theirs, names = theirs, ours, names[::-1]
+    ways = {"there": compare(ours.there, theirs.there), "back": compare(theirs.back, ours.back)}
+    if as_json:
+        say_json({way: _compared_record(found) for way, found in ways.items()})
+    else:
+        for (way, found), (sender, hearer) in zip(ways.items(), (names, names[::-1]), strict=True):
+            if found.sent or found.strange:
+                _say_compared(way, found, sender, hearer)
+    return DONE if any(found.arrived for found in ways.values()) else NO
+
+
+def _compared_record(found: Compared) -> dict[str, object]:
+    return {
+        **{key: value for key, value in found._asdict().items() if key not in ("delays_ms", "gaps")},
+        "lost": found.lost,
+        "delay_ms": {"p50": found.delay_ms(0.5), "p99": found.delay_ms(0.99), "most": found.delay_ms(1)},
+        "gaps": [gap._asdict() for gap in found.gaps],
+    }
+
+
+def _say_compared(way: str, found: Compared, sender: str, hearer: str) -> None:
+    say(f"{way}: {found.sent} frames in {sender}, {found.arrived} of them in {hearer}, {found.lost} lost")
+    if found.offset_ms is None:
+        say("  no frame is in both: are they of one run?")
+        return
+    p50, p99, most = (found.delay_ms(share) for share in (0.5, 0.99, 1))
+    slower = f"half by up to {p50:.0f} ms, 99 % by up to {p99:.0f} ms, all by up to {most:.0f} ms"
+    say(f"  slower than the quickest: {slower}")
+    say(f"  clock of {hearer} ahead by {found.offset_ms:.0f} ms, less what the quickest frame took")
+    if found.refused:
+        say(f"  {found.refused} refused in {hearer}")
+    if found.strange:
+        say(f"  {found.strange} in {hearer} that are not in {sender}: somebody else's?")
+    for gap in found.gaps[:10]:
+        say(f"  none arrived from {gap.from_ms / 1000:.2f} to {gap.to_ms / 1000:.2f} s: {gap.frames} frames")
+    if len(found.gaps) > 10:
+        say(f"  and {len(found.gaps) - 10} more gaps")

@@ -5,7 +5,7 @@ from typing import Annotated
 
 import typer
 
-from nuvrik.cli.options import LinkFile, PortName
+from nuvrik.cli.options import Json, LinkFile, PortName
 from nuvrik.cli.words import speaks_plainly
 
 Sources = Annotated[
@@ -81,14 +81,46 @@ def machine(
     watchdog: Annotated[
         Path | None, typer.Option("--watchdog", metavar="FILE", help="A watchdog device to keep quiet.")
     ] = None,
+    code: Annotated[
+        Path | None,
+        typer.Option("--code", metavar="FILE", help="Your own functions, for outputs, sensors and requests."),
+    ] = None,
+    each_byte: Annotated[
+        bool, typer.Option("--bytes", help="Log also every byte that comes and goes, for inspect.")
+    ] = False,
 ) -> int:
     """Be the machine: log what each output is told to do.
 
     It writes a row of CSV whenever something changes. However it ends, it first brings every output to rest.
+    With --code it is a machine with motors: a file of Python has tables OUTPUTS, SENSORS and REQUESTS of
+    functions by name. A function that raises, or takes longer than 250 ms, stops the machine and is named.
     """
     from nuvrik.cli.machine import run_machine_command
 
-    return run_machine_command(link, port, log, why, for_s, watchdog)
+    return run_machine_command(link, port, log, why, for_s, watchdog, code, each_byte)
+
+
+@speaks_plainly
+def ask(
+    link: LinkFile,
+    words: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="REQUEST NAME=VALUE...", help="A request, or only CHANNEL=VALUE..."),
+    ],
+    port: PortName,
+    for_s: Annotated[
+        float | None, typer.Option("--for-s", min=0, max=3600, help="Set channels for so many seconds (1).")
+    ] = None,
+    as_json: Json = False,
+) -> int:
+    """Make one request and print its answer, or set channels for a while.
+
+    Values are as in the link file: levels -1 to 1, flags on or off, a choice by its name. It arms where that
+    is needed, and disarms before it leaves.
+    """
+    from nuvrik.cli.ask import run
+
+    return run(link, words or [], port, for_s, as_json)
 
 
 @speaks_plainly

@@ -19,15 +19,25 @@ from nuvrik.ports.files import open_log
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import Watcher, run_machine
 from nuvrik.ports.open import AnyPort, is_sim
-from nuvrik.recordings.log import machine_header, machine_row
+from nuvrik.ports.own_code import OwnCode, OwnCodeError, load_own_code
+from nuvrik.ports.tapped import Tapped
+from nuvrik.recordings.log import AT_MACHINE, byte_columns, machine_header, machine_row
 from nuvrik.wire.events import Event
 
 STATUS_EVERY_MS = 100
-HELLO_MS = 3000
+WAITS_MS = 3000
+"""After this long without anybody it is said for whom a listening port waits."""
 
 
 def run_machine_command(
-    file: Path, port: str, log: Path | None, why: bool, for_s: float | None, watchdog: Path | None = None
+    file: Path,
+    port: str,
+    log: Path | None,
+    why: bool,
+    for_s: float | None,
+    watchdog: Path | None = None,
+    code: Path | None = None,
+    each_byte: bool = False,
 ) -> int:
     """Be the machine until interrupted; a row whenever something changes."""
     link = load(file)
@@ -35,20 +45,28 @@ def run_machine_command(
         raise Trouble(f"--log {log} is the link file, which would be written over")
     for_ms = None if for_s is None else int(for_s * 1000)
     stats = LinkStats(link.period_ms)
+    own = _own_code(link, code)
     with (
         Signals(final=True) as signals,
         _machine_port(link, port) as line,
         _log(log) as out,
         Watchdog.opened(watchdog) as dog,
     ):
-        writer = _Rows(link, out, why)
+        tapped = Tapped(line) if each_byte else None
+        writer = _Rows(link, out, why, tapped)
         writer.head()
+
+        def watch(t_ms: int, machine: Machine) -> None:
+            own.watch(t_ms, machine)
+            writer.watch(t_ms, machine)
+
         try:
             run_machine(
                 link,
-                line,
-                dog.watched(writer.watch),
+                tapped or line,
+                dog.watched(_saying_it_waits(line, watch)),
                 for_ms,
+                own.prepare,
                 heard=_noticing(stats),
                 kick=dog.kick,
                 warn=tell,
@@ -62,24 +80,43 @@ def run_machine_command(
     return DONE
 
 
+def _own_code(link: Link, code: Path | None) -> OwnCode:
+    """The builder's own functions; none where there is no file of them."""
+    if code is None:
+        return OwnCode(link, {}, {}, {})
+    try:
+        own = load_own_code(link, code, tell)
+    except OwnCodeError as error:
+        raise Trouble(str(error)) from None
+    if own.idle:
+        tell(f"{code}: has no function for {', '.join(own.idle)}")
+    return own
+
+
 class _Rows:
     """A row of CSV whenever something changes; with ``why``, reasons on stderr too."""
 
-    def __init__(self, link: Link, out: TextIO, why: bool) -> None:
-        self._link, self._out, self._why = link, out, why
+    def __init__(self, link: Link, out: TextIO, why: bool, line: Tapped | None) -> None:
+        self._link, self._out, self._why, self._line = link, out, why, line
         self._rows = csv.writer(out, lineterminator="\n")
         self._last: list[str] = []
         self._said: dict[str, str] = {}
 
     def head(self) -> None:
-        self._rows.writerow(machine_header(self._link))
+        line = self._line
+        carried = byte_columns(AT_MACHINE, stream=line.stream) if line is not None else []
+        self._rows.writerow([*machine_header(self._link), *carried])
         self._out.flush()
 
     def watch(self, t_ms: int, machine: Machine) -> None:
         """After every tick."""
         row = machine_row(t_ms, machine)
-        if row[1:] != self._last:
-            self._last = row[1:]
+        changed, self._last = row[1:] != self._last, row[1:]
+        if self._line is not None:
+            changed = changed or self._line.busy
+            answered, heard = self._line.cells()
+            row += [heard, answered]
+        if changed:
             self._rows.writerow(row)
             self._out.flush()
         if self._why and t_ms % STATUS_EVERY_MS < self._link.tick_ms:
@@ -89,6 +126,21 @@ class _Rows:
                 if self._said.get(output) != kind:
                     self._said[output] = kind
                     tell(f"{t_ms / 1000:8.2f} s  {output}: {reason}")
+
+
+def _saying_it_waits(line: AnyPort, watch: Watcher) -> Watcher:
+    """The same watcher, which also says, once, that nobody has come yet."""
+    said = False
+
+    def both(t_ms: int, machine: Machine) -> None:
+        nonlocal said
+        if t_ms >= WAITS_MS and not said:
+            said = True
+            if line.waits:
+                tell(line.waits)
+        watch(t_ms, machine)
+
+    return both
 
 
 def _noticing(stats: LinkStats) -> Callable[[int, Event], None]:

@@ -61,7 +61,12 @@ Json = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables
 
 LinkFile = Annotated[Path, typer.Argument(metavar="LINK", help="The link file.")]
 PortName = Annotated[
-    str, typer.Option("--port", metavar="PORT", help="A device, socket://HOST:PORT, udp://HOST:PORT, or sim.")
+    str,
+    typer.Option(
+        "--port",
+        metavar="PORT",
+        help="A device; socket://HOST:PORT or udp://HOST:PORT, without HOST to listen; or sim.",
+    ),
 ]
 Board = Annotated[
     str,

@@ -1,6 +1,7 @@
 """The handset's side of requests, with the names of the link file."""
 
 from collections import deque
+from collections.abc import Mapping
 from typing import NamedTuple
 
 from nuvrik.core.asking import QUESTION_NONE, Asking
@@ -85,7 +86,7 @@ class Asker:
         self._queue: deque[Asked] = deque()
         self._now_ms = 0
 
-    def ask(self, name: str, arguments: dict[str, int]) -> Asked:
+    def ask(self, name: str, arguments: Mapping[str, int | str]) -> Asked:
         """Queue a request. KeyError for an unknown one, ValueError or TypeError for wrong arguments."""
         names = [known for known, _ in self._requests]
         if name not in names:
@@ -95,7 +96,8 @@ class Asker:
         if arguments.keys() != request.arguments.keys():
             wanted = ", ".join(request.arguments) or "no arguments"
             raise TypeError(f"{name} takes {wanted}, not {', '.join(arguments) or 'none'}")
-        asked = Asked(name, code, tuple(int(arguments[key]) for key in request.arguments))
+        taken = request.arguments
+        asked = Asked(name, code, tuple(taken[key].number(arguments[key]) for key in taken))
         check_arguments(asked.arguments, request)
         self._queue.append(asked)
         self._begin()

@@ -244,8 +244,9 @@ class Handset:
 
     # ---- what is asked for ----
 
-    def request(self, name: str, **arguments: int) -> Asked:
-        """Ask the machine to do something, once. What becomes of it shows in what is returned.
+    def request(self, name: str, **arguments: int | str) -> Asked:
+        """Ask the machine to do something, once: numbers, and of a choice the option. What becomes of it
+        shows in what is returned.
 
         Raises KeyError for a request that the link file does not have, TypeError and ValueError for
         arguments that it does not take.

@@ -235,6 +235,10 @@ class Machine:
         self._moving.collect()
         self._notice()
 
+    def stop(self) -> None:
+        """Stop, as a stop frame does: at once, and until it is armed again. For the program around it."""
+        self._stop()
+
     def halt(self) -> None:
         """Every output to rest at once, without a ramp: for a program that must leave at once."""
         self.core.outputs.halt()

@@ -51,9 +51,9 @@ class Connection:
     ``timeout_ms`` and two frames more. (Only ``kill -9`` does not; then the machine's own timeout stops it.)
     """
 
-    def __init__(self, link: Link, line: ByteLine, clock: AnyClock) -> None:
+    def __init__(self, link: Link, line: ByteLine, clock: AnyClock, *, controls: bool = False) -> None:
         self.link = link
-        self._driver = Driver(link, line, clock)
+        self._driver = Driver(link, line, clock, controls=controls)
         self._handset, self._clock = self._driver.handset, clock
         self._lock, self._changed = self._driver.lock, self._driver.changed
         self._places = place_channels(link)
@@ -62,6 +62,29 @@ class Connection:
         weakref.finalize(self, self._driver.leave).atexit = False
 
     # ---- what a program says ----
+
+    def read(self, **readings: int | None) -> None:
+        """Take raw readings of controls, of a connection made with ``controls=True``: ranges, dead zones,
+        toggles, return and hold of the link file make channels of them. A reading is good for the control's
+        ``stale_ms``, so call this again and again; a stop button that is not read counts as pressed. Raises
+        KeyError for a control that there is not, TypeError for a reading that is no whole number.
+        """
+        with self._lock:
+            self._check()
+            self._handset.read(self._clock.now_ms(), **readings)
+
+    @property
+    def values(self) -> dict[str, float | None]:
+        """What is sent now: levels and shares as fractions of full scale, None for *no reading*; anything
+        else as a whole number."""
+        with self._lock:
+            return self._handset.values
+
+    @property
+    def why(self) -> str:
+        """What this end holds back, in plain words; "" while it holds nothing back."""
+        with self._lock:
+            return self._handset.why
 
     def arm(self, wait_s: float = 5.0) -> None:
         """Arm the machine, and wait until it is. LinkError if it does not within ``wait_s``.
@@ -124,7 +147,7 @@ class Connection:
             for name, value in given.items():
                 self._handset.put(self._clock.now_ms(), name, value, self._for_ms(name, for_s))
 
-    def request(self, name: str, *, wait: bool = True, **arguments: int) -> Asked:
+    def request(self, name: str, *, wait: bool = True, **arguments: int | str) -> Asked:
         """Ask the machine to do something, once, and wait until it is done; with ``wait=False`` come back at
         once, and look at what is returned later. RequestFailed says why it was not done."""
         with self._lock:
@@ -249,9 +272,19 @@ class Connection:
         return value
 
 
-def connect(link: Link | str | Path, port: str, hello_s: float = HELLO_S) -> Connection:
+def connect(
+    link: Link | str | Path, port: str, hello_s: float = HELLO_S, *, controls: bool = False
+) -> Connection:
     """Connect to a machine, by its link file and the name of a port (a device, ``socket://``, ``udp://``, or
     ``sim`` for a simulated one). Nothing moves before :meth:`Connection.arm`.
+
+    With ``controls=True`` the program is a pair of hands: it gives :meth:`Connection.read` raw readings of
+    the link's controls, arm and stop among them, and everything that the link file says of them applies::
+
+        with nuvrik.connect("tug.toml", "/dev/ttyUSB0", controls=True) as tug:
+            while True:
+                tug.read(left_stick=adc.read(0), right_stick=adc.read(1), arm_button=0, stop_button=0)
+                time.sleep(0.01)
 
     On a link with telemetry or requests it waits for the machine's hello, up to ``hello_s``, so that a
     board that resets when its port is opened has the time it needs and no more; and it makes sure that
@@ -260,7 +293,9 @@ def connect(link: Link | str | Path, port: str, hello_s: float = HELLO_S) -> Con
     """
     link = link if isinstance(link, Link) else load(link)
     line = open_port(link, port)
-    made = Connection(link, line, RealTime(line) if isinstance(line, SimLine) else WallClock())
+    made = Connection(
+        link, line, RealTime(line) if isinstance(line, SimLine) else WallClock(), controls=controls
+    )
     if link.two_way and link.frame.carries_questions:
         try:
             identity = made.hello(hello_s)

@@ -22,9 +22,11 @@ class Driver:
     """Sends for one connection, from a thread of its own that holds nothing but this.
 
     ``lock`` guards the handset; ``changed`` is told after every turn. ``trouble`` is what ended the thread.
+    With ``controls`` its program reads controls, and the link file makes channels of them; without, the
+    program sets channels itself.
     """
 
-    def __init__(self, link: Link, line: ByteLine, clock: AnyClock) -> None:
+    def __init__(self, link: Link, line: ByteLine, clock: AnyClock, *, controls: bool = False) -> None:
         self.lock = threading.RLock()
         self.changed = threading.Condition(self.lock)
         self.trouble: BaseException | None = None
@@ -32,14 +34,14 @@ class Driver:
         self._line, self._clock = line, clock
         self._farewell_ms = link.failsafe.timeout_ms + 2 * link.period_ms
         self._until_ms: int | None = None
-        self.handset = Handset(
-            link, stream=line.stream, session=random_number(16), without=frozenset(link.controls)
-        )
-        for name in link.channels:
-            # The program stands in for every control, and all is at rest until it says otherwise.
-            if name != link.arm_channel:
-                self.handset.put(0, name, 0)
-        self.handset.put_arm(False)
+        without = frozenset() if controls else frozenset(link.controls)
+        self.handset = Handset(link, stream=line.stream, session=random_number(16), without=without)
+        if not controls:
+            for name in link.channels:
+                # The program stands in for every control, and all is at rest until it says otherwise.
+                if name != link.arm_channel:
+                    self.handset.put(0, name, 0)
+            self.handset.put_arm(False)
         self._thread = threading.Thread(target=self._run, daemon=True, name=f"nuvrik {link.name}")
         _OPEN.add(self)
         self._thread.start()

@@ -17,25 +17,16 @@ FLUSHED_EVERY_MS = 1000
 class HandsetLog:
     """Rows of CSV: one whenever something has been sent or heard, or a reading or a reason has changed."""
 
-    def __init__(self, link: Link, out: TextIO) -> None:
+    def __init__(self, link: Link, line: ByteLine, out: TextIO) -> None:
+        self.line = Tapped(line)
+        """The same port, with every byte that goes and comes noted."""
         self._out, self._rows = out, csv.writer(out, lineterminator="\n")
         self._fresh = Fresh(link)
-        self._sent = self._back = b""
         self._last: list[str] = []
         self._last_ms = -1
         self._flushed_ms = 0
-        self._rows.writerow(handset_header(link))
+        self._rows.writerow(handset_header(link, stream=line.stream))
         out.flush()
-
-    def tapped(self, line: ByteLine) -> Tapped:
-        """The same port, with every byte that goes and comes noted."""
-        return Tapped(line, self._note_sent, self._note_back)
-
-    def _note_sent(self, data: bytes) -> None:
-        self._sent += data
-
-    def _note_back(self, data: bytes) -> None:
-        self._back += data
 
     def read(self, now_ms: int, readings: Mapping[str, int | None]) -> None:
         """What hands have just done."""
@@ -44,11 +35,10 @@ class HandsetLog:
     def told(self, now_ms: int, _: int, handset: Handset) -> None:
         """In every turn of the loop. Of a millisecond there is one row: recordings have no more."""
         cells = self._fresh.cells(now_ms)
-        changed = cells != self._last or self._sent or self._back
+        changed = cells != self._last or self.line.busy
         if changed and now_ms > self._last_ms:
             self._last, self._last_ms = cells, now_ms
-            self._rows.writerow([str(now_ms), *cells, *handset_row(handset, self._sent, self._back)])
-            self._sent = self._back = b""
+            self._rows.writerow([str(now_ms), *cells, *handset_row(handset, [*self.line.cells()])])
         if now_ms - self._flushed_ms >= FLUSHED_EVERY_MS:
             self._flushed_ms = now_ms
             self._out.flush()

@@ -1,17 +1,19 @@
-"""Any port by its name: a device, ``socket://``, ``loop://``, ``udp://``, or ``sim``."""
+"""Any port by its name: a device, ``socket://HOST:PORT``, ``udp://HOST:PORT`` (without HOST it listens),
+anything else that pyserial knows, or ``sim``."""
 
 from nuvrik.plan.form.media import SerialMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.problems import suggestion
 from nuvrik.ports.port import Port, PortError
 from nuvrik.ports.sim import SimLine
+from nuvrik.ports.tcp import ListeningPort
 from nuvrik.ports.udp import UdpPort
 
 OTHER_BAUD = 57600
 """The speed of a port whose link is not a serial one: a module on a wire. The clocks of common boards make it
 well; 115200 they miss by more than two percent."""
 
-AnyPort = Port | UdpPort | SimLine
+AnyPort = Port | UdpPort | ListeningPort | SimLine
 
 
 def is_sim(name: str) -> bool:
@@ -39,4 +41,6 @@ def open_port(link: Link, name: str, wait_s: float | None = None) -> AnyPort:
         return SimLine(link, backwards)
     if name.startswith("udp://"):
         return UdpPort(name, wait_s)
+    if name.startswith("socket://:"):
+        return ListeningPort(name, wait_s)
     return Port(name, baud_of(link), wait_s)

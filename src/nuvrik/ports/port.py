@@ -79,6 +79,11 @@ class Port:
     def accepted(self) -> None:
         """There is only one other end."""
 
+    @property
+    def waits(self) -> str:
+        """It waits for nobody."""
+        return ""
+
     def close(self) -> None:
         """Close the port; one that is gone is closed already."""
         with contextlib.suppress(Exception):

@@ -106,6 +106,11 @@ class SimLine:
     def accepted(self) -> None:
         """There is only one other end."""
 
+    @property
+    def waits(self) -> str:
+        """It waits for nobody."""
+        return ""
+
     def turns(self, name: str) -> float:
         """The shaft of a motor or stepper: turns in the way that the link file calls forward."""
         return self._plant.motors[name].turns

@@ -1,15 +1,16 @@
-"""A port that is listened to: every byte that goes and comes is told, for a log."""
-
-from collections.abc import Callable
+"""A port that is listened to: every byte that goes and comes is noted, for a log."""
 
 from nuvrik.ports.live import ByteLine
+from nuvrik.recordings.log import byte_cell
 
 
 class Tapped:
-    """A port, and somebody who is told what is sent and what comes back."""
+    """A port, and what has gone and come since somebody looked."""
 
-    def __init__(self, line: ByteLine, sent: Callable[[bytes], None], came: Callable[[bytes], None]) -> None:
-        self._line, self._sent, self._came = line, sent, came
+    def __init__(self, line: ByteLine) -> None:
+        self._line = line
+        self.sent: list[bytes] = []
+        self.came: list[bytes] = []
         self.accepted = line.accepted
 
     @property
@@ -21,12 +22,23 @@ class Tapped:
         """What has arrived."""
         data = self._line.read()
         if data:
-            self._came(data)
+            self.came.append(data)
         return data
 
     def write(self, data: bytes) -> bool:
-        """Send; only what the line has taken is told."""
+        """Send; only what the line has taken is noted."""
         taken = self._line.write(data)
         if taken:
-            self._sent(data)
+            self.sent.append(data)
         return taken
+
+    @property
+    def busy(self) -> bool:
+        """Whether anything has gone or come since :meth:`cells`."""
+        return bool(self.sent or self.came)
+
+    def cells(self) -> tuple[str, str]:
+        """What has gone and what has come, as cells of a log; and begin anew."""
+        sent, came = self.sent, self.came
+        self.sent, self.came = [], []
+        return byte_cell(sent, stream=self.stream), byte_cell(came, stream=self.stream)

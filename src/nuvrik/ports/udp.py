@@ -24,12 +24,14 @@ class UdpPort:
             raise PortError(f"{name}: cannot be opened: write udp://HOST:PORT, or udp://:PORT to listen")
         self._peer: tuple[str, int] | None = None
         self._sender: tuple[str, int] | None = None
-        self._fixed = bool(host)
+        self._fixed, self._number = bool(host), int(number)
+        self._came = self._refused = False
         try:
             self._socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
             self._socket.settimeout(wait_s)
             if host:
                 self._peer = (socket.gethostbyname(host), int(number))
+                self._socket.connect(self._peer)  # so that the system says when nobody listens there
             else:
                 self._socket.bind(("", int(number)))
         except (OSError, UnicodeError) as error:
@@ -40,14 +42,30 @@ class UdpPort:
         """One packet, b"" if none came within the wait."""
         try:
             data, sender = self._socket.recvfrom(MOST)
-        except (TimeoutError, ConnectionRefusedError):
+        except TimeoutError:
+            return b""
+        except ConnectionRefusedError:
+            self._refused = True
             return b""  # nobody listens there yet: UDP goes on
         except OSError as error:
             raise PortError(f"{self.name}: has gone away: {error.strerror or error}") from None
         if self._fixed and sender != self._peer:
             return b""
-        self._sender = sender
+        self._sender, self._came = sender, True
         return data
+
+    @property
+    def waits(self) -> str:
+        """What it waits for while nothing has ever come; "" afterwards."""
+        if self._came:
+            return ""
+        if not self._fixed:
+            return (
+                f"{self.name} listens, and nobody has come: the other end is given udp://HOST:{self._number}"
+            )
+        if self._refused:
+            return f"nobody listens at {self.name}: the other end listens with udp://:{self._number}"
+        return ""
 
     def accepted(self) -> None:
         """From now on, whoever sent the last packet is answered."""
@@ -59,7 +77,13 @@ class UdpPort:
         if self._peer is None:
             return False
         try:
-            self._socket.sendto(data, self._peer)
+            if self._fixed:
+                self._socket.send(data)
+            else:
+                self._socket.sendto(data, self._peer)
+        except ConnectionRefusedError:
+            self._refused = True
+            return True  # it went; what the system reports is of a packet before
         except OSError:
             return False
         return True

@@ -6,7 +6,8 @@ columns with a dot in their names, which recordings pass over::
     t_ms,left_stick,...,handset.why,machine.state,sent.hex,back.hex,channel.throttle,...,item.battery,...
 
 A machine's log has ``t_ms,state,why``, a column an output, and, where bytes are wanted, ``heard.hex`` and
-``answered.hex``. ``inspect`` reads the bytes of both.
+``answered.hex``. ``inspect`` reads the bytes of both. Where a line carries packets, as over UDP, the columns
+are ``sent.packets`` and so on.
 """
 
 from collections.abc import Mapping
@@ -16,9 +17,25 @@ from nuvrik.ends.machine import Machine
 from nuvrik.plan.form.controls import ReadControl
 from nuvrik.plan.form.models import Link
 
-THERE = ("sent.hex", "heard.hex")
-BACK = ("back.hex", "answered.hex")
-"""The columns of bytes that go to the machine, and that come from it."""
+THERE, BACK = ("sent", "heard"), ("back", "answered")
+"""The columns of bytes that go to the machine, and that come from it: at a handset, at a machine."""
+
+AT_HANDSET, AT_MACHINE = (THERE[0], BACK[0]), (THERE[1], BACK[1])
+"""Those of each end's log."""
+
+AS_STREAM, AS_PACKETS = ".hex", ".packets"
+"""How they end, on a line that carries a stream of bytes, and on one that carries packets, which stand one by
+one with a space between."""
+
+
+def byte_columns(names: tuple[str, ...], *, stream: bool) -> list[str]:
+    """The names of columns of bytes."""
+    return [name + (AS_STREAM if stream else AS_PACKETS) for name in names]
+
+
+def byte_cell(pieces: list[bytes], *, stream: bool) -> str:
+    """What has gone or come since the last row."""
+    return ("" if stream else " ").join(piece.hex() for piece in pieces)
 
 
 class Fresh:
@@ -51,21 +68,22 @@ class Fresh:
         return "" if value is None or old else str(value)
 
 
-def handset_header(link: Link) -> list[str]:
+def handset_header(link: Link, *, stream: bool) -> list[str]:
     """The columns of a handset's log."""
     controls = [name for name, control in link.controls.items() if isinstance(control, ReadControl)]
     channels = [f"channel.{name}" for name in link.channels]
     items = [f"item.{name}" for name in link.telemetry]
-    return ["t_ms", *controls, "handset.why", "machine.state", THERE[0], BACK[0], *channels, *items]
+    carried = byte_columns(AT_HANDSET, stream=stream)
+    return ["t_ms", *controls, "handset.why", "machine.state", *carried, *channels, *items]
 
 
-def handset_row(handset: Handset, sent: bytes, back: bytes) -> list[str]:
-    """What stands behind the readings in a row of a handset's log."""
+def handset_row(handset: Handset, carried: list[str]) -> list[str]:
+    """What stands behind the readings in a row of a handset's log; ``carried`` are the cells of bytes."""
     values = ["" if value is None else f"{value:.5g}" for value in handset.values.values()]
     heard = handset.telemetry
     items = [heard[name].words if name in heard else "" for name in handset.link.telemetry]
     state = handset.machine_state
-    return [handset.why, str(state) if state else "", sent.hex(), back.hex(), *values, *items]
+    return [handset.why, str(state) if state else "", *carried, *values, *items]
 
 
 def machine_header(link: Link) -> list[str]:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import IO, Any, NamedTuple
 
 from nuvrik.cli.inputs.files import number_of
 from nuvrik.cli.inputs.lines import open_line
@@ -15,6 +15,7 @@ from nuvrik.openfile import open_bytes
 from nuvrik.plan.form.models import Link
 from nuvrik.ports.live import TURN_S, WallClock
 from nuvrik.ports.sim import SimLine
+from nuvrik.recordings.log import AS_PACKETS, AS_STREAM, BACK, THERE
 from nuvrik.recordings.table import TableError, csv_rows
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event
@@ -63,8 +64,7 @@ def events_of(source: Source) -> Iterator[Heard]:
     with opened(source) as data_file:
         first = data_file.read(READ_BYTES)
         if first.startswith((b"t_ms", b"\xef\xbb\xbft_ms")):
-            for at, chunk in _timed_rows(first, data_file, name):
-                yield from ((at, event) for event in packets(source.keep(chunk)))
+            yield from _timed(source, _timed_rows(first, data_file, name))
         elif first.strip() and re.fullmatch(rb"[0-9a-fA-F\s]*", first):
             for number, line in enumerate(_lines(first, data_file), 1):
                 chunk = source.keep(_from_hex(line, f"{name}, line {number}"))
@@ -108,7 +108,7 @@ def opened(source: Source) -> Iterator[Any]:
         yield data
 
 
-def _lines(first: bytes, data: BinaryIO) -> Iterator[str]:
+def _lines(first: bytes, data: IO[bytes]) -> Iterator[str]:
     rest = first
     while rest:
         *lines, rest = rest.split(b"\n")
@@ -120,20 +120,86 @@ def _lines(first: bytes, data: BinaryIO) -> Iterator[str]:
         rest += more
 
 
-def _timed_rows(first: bytes, data: BinaryIO, name: str) -> Iterator[tuple[float, bytes]]:
+class Row(NamedTuple):
+    """Bytes in a capture with times: when, whether they go to the machine, whether they are a whole packet
+    (None: as the medium has it), the bytes, and whether they were noted at the handset (None: who knows)."""
+
+    t_ms: float
+    there: bool
+    packet: bool | None
+    data: bytes
+    at_handset: bool | None = None
+
+
+def _timed(source: Source, rows: Iterator[Row]) -> Iterator[Heard]:
+    """The events in timed rows. What goes there and what comes back have sequence numbers of their own."""
+    decoders = {there: Decoder(source.link, ALL_KINDS) for there in (True, False)}
+    for row in rows:
+        if row.packet is not None:
+            source.packets = row.packet
+        events = decoders[row.there].taker(stream=not source.packets)(source.keep(row.data))
+        yield from ((row.t_ms, event) for event in events)
+
+
+class Log(NamedTuple):
+    """The events of a timed capture or a log, in both directions, and at which end it was noted."""
+
+    there: list[tuple[float, Event]]
+    back: list[tuple[float, Event]]
+    at_handset: bool | None
+
+
+def read_log_of_bytes(link: Link, capture: Path) -> Log:
+    """Both directions of a timed capture, or of the log of a live run. Trouble for anything else."""
+    made: dict[bool, list[tuple[float, Event]]] = {True: [], False: []}
+    decoders = {there: Decoder(link, ALL_KINDS) for there in (True, False)}
+    at_handset = None
+    with open_bytes(capture) as data:
+        for row in _timed_rows(data.read(READ_BYTES), data, str(capture)):
+            packets = link.medium.datagrams if row.packet is None else row.packet
+            events = decoders[row.there].taker(stream=not packets)(row.data)
+            made[row.there] += [(row.t_ms, event) for event in events]
+            at_handset = row.at_handset
+    return Log(made[True], made[False], at_handset)
+
+
+def _timed_rows(first: bytes, data: IO[bytes], name: str) -> Iterator[Row]:
     rows = csv_rows(_lines(first, data))
     try:
-        if next(rows, (1, []))[1][:2] != ["t_ms", "hex"]:
-            raise Trouble(f"{name}, line 1: a timed capture has the columns t_ms,hex")
+        columns = _byte_columns(next(rows, (1, []))[1], name)
         for number, row in rows:
             if not any(row):
                 continue
             where = f"{name}, line {number}"
-            if len(row) < 2:
-                raise Trouble(f"{where}: has no hex column")
-            yield number_of(row[0], f"{where}: t_ms"), _from_hex(row[1], where)
+            if len(row) <= max(columns):
+                raise Trouble(f"{where}: has no {'hex ' if len(columns) == 1 else ''}column of bytes")
+            t_ms = number_of(row[0], f"{where}: t_ms")
+            for place, (there, packet, at_handset) in columns.items():
+                # In a row of a log packets stand one by one; a row of a capture is one.
+                for piece in row[place].split() if len(columns) > 1 and packet else [row[place]]:
+                    if piece:
+                        yield Row(t_ms, there, packet, _from_hex(piece, where), at_handset)
     except TableError as error:
         raise Trouble(f"{name}, {error}") from None
+
+
+def _byte_columns(names: list[str], name: str) -> dict[int, tuple[bool, bool | None, bool | None]]:
+    """By place: whether a column's bytes go to the machine, whether they are packets, and at which end they
+    were noted."""
+    if names[:2] == ["t_ms", "hex"]:
+        return {1: (True, None, None)}
+    found: dict[int, tuple[bool, bool | None, bool | None]] = {
+        names.index(column): (way is THERE, ending == AS_PACKETS, column == way[0] + ending)
+        for way in (THERE, BACK)
+        for ending in (AS_STREAM, AS_PACKETS)
+        for column in (one + ending for one in way)
+        if column in names
+    }
+    if not found:
+        if names[:3] == ["t_ms", "state", "why"]:
+            raise Trouble(f"{name}: is a machine's log without bytes; nuvrik machine --bytes logs them too")
+        raise Trouble(f"{name}, line 1: a timed capture has the columns t_ms,hex")
+    return found
 
 
 def _from_words(text: str, link: Link) -> bytes:

@@ -123,24 +123,58 @@ Item = Annotated[AnyItem, Field(discriminator="kind")]
 class Argument(Section):
     """One argument of a request: ``args.NAME``."""
 
-    kind: Literal["integer", "count", "flag"] = Field(
-        description='"integer" = either sign, "count" = from 0, "flag" = off or on'
+    kind: Literal["integer", "count", "flag", "choice"] = Field(
+        description='"integer" = either sign, "count" = from 0, "flag" = off or on, "choice" = one of options'
     )
-    bits: int = Field(default=16, ge=1, le=16, description="bits on the wire; a flag has 1 in any case")
+    bits: int = Field(
+        default=16, ge=1, le=16, description="bits on the wire; a flag has 1, a choice as many as it needs"
+    )
+    options: list[Name] | None = Field(
+        default=None, min_length=2, max_length=64, description="of a choice: names; the number travels"
+    )
 
     @model_validator(mode="before")
     @classmethod
-    def _a_flag_is_one_bit(cls, given: Any) -> Any:
-        if isinstance(given, dict) and given.get("kind") == "flag" and "bits" not in given:
+    def _bits_that_follow(cls, given: Any) -> Any:
+        if not isinstance(given, dict) or "bits" in given:
+            return given
+        options = given.get("options")
+        if given.get("kind") == "flag":
             return {**given, "bits": 1}
+        if given.get("kind") == "choice" and isinstance(options, list):
+            return {**given, "bits": max(1, (len(options) - 1).bit_length())}
         return given
+
+    @model_validator(mode="after")
+    def _options_fit(self) -> "Argument":
+        if (self.kind == "choice") != (self.options is not None):
+            raise ValueError('options: belong to kind = "choice", and it needs them')
+        if self.options is not None:
+            if len(set(self.options)) < len(self.options):
+                raise ValueError("options: one of them stands there twice")
+            if len(self.options) > 1 << self.bits:
+                raise ValueError(f"bits: {self.bits} is too few for {len(self.options)} options")
+        return self
 
     @property
     def limits(self) -> tuple[int, int]:
         """The least and the greatest value."""
         if self.kind == "integer":
             return -(1 << (self.bits - 1)), (1 << (self.bits - 1)) - 1
+        if self.options is not None:
+            return 0, len(self.options) - 1
         return 0, 1 if self.kind == "flag" else (1 << self.bits) - 1
+
+    def number(self, value: int | str) -> int:
+        """A value as it travels: of a choice, a name is its number. ValueError for a name that there is not,
+        TypeError for a text where a number is wanted."""
+        if not isinstance(value, str):
+            return int(value)
+        if self.options is None:
+            raise TypeError(f"{value!r} is a text; it takes a whole number")
+        if value not in self.options:
+            raise ValueError(f"{value!r} is none of {', '.join(self.options)}")
+        return self.options.index(value)
 
     def value(self, code: int) -> int:
         """What a code of its bits stands for: an integer is in two's complement."""
