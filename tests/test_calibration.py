@@ -209,3 +209,47 @@ def test_calibrate_as_a_user_types_it(tmp_path: Path) -> None:
     bad = write(tmp_path, "bad.csv", "t_ms,duty,speed\n0,0,0\n1,nan,0\n")
     assert "line 3: duty is 'nan'" in nuvrik_command("calibrate", tug, bad, "--output", "port_screw", code=2)
     assert TUG.outputs["port_screw"] != screw_model
+
+
+@settings(max_examples=many(60))
+@given(st.integers(10, 60), st.integers(2, 20), st.integers(0, 10))
+def test_no_start_is_written_at_which_the_log_says_it_stands(begins: int, step: int, seed: int) -> None:
+    """However coarse the log: between the last duty at which it stood and the first at which it turned."""
+    rng = random.Random(seed)
+    duties = [duty / 100 for duty in range(0, 101, step)] + [1.0]
+    speeds = [max(0.0, (duty - begins / 100) * rng.uniform(9, 11)) for duty in duties]
+    try:
+        fit = fit_motor(duties, speeds)
+    except ValueError:
+        return  # it says that there is too little in it
+    top = max(speeds)
+    stood = max(duty for duty, speed in zip(duties, speeds, strict=True) if speed <= 0.01 * top)
+    turned = min(duty for duty, speed in zip(duties, speeds, strict=True) if speed > 0.01 * top)
+    assert stood < fit.start_duty <= turned + 0.001
+    assert bool(fit.doubts) == (turned - stood > 0.1)
+
+
+def test_of_several_loads_the_worst_is_written(tmp_path: Path) -> None:
+    """As files of their own, or as a column of one."""
+    link_file = write(tmp_path, "tug.toml", starter_text("tug"))
+    rows = {
+        name: [
+            f"{place},{duty},{max(0.0, duty / 255 - start) * top:.4f}"
+            for place, duty in enumerate(range(256))
+        ]
+        for name, (start, top) in {"free": (0.12, 9), "towing": (0.3, 5), "fresh": (0.2, 12)}.items()
+    }
+    files = [
+        write(tmp_path, f"{name}.csv", "\n".join(["t_ms,duty,speed", *lines])) for name, lines in rows.items()
+    ]
+    together = ["t_ms,duty,speed,load"] + [f"{line},{name}" for name, lines in rows.items() for line in lines]
+    one = write(tmp_path, "all.csv", "\n".join(together))
+    said = []
+    for logs in (files, [one]):
+        words = ("calibrate", link_file, *logs, "--output", "port_screw", "--json", "--write")
+        said.append(json.loads(nuvrik_command(*words)))
+    assert said[0] == said[1] and said[0]["load"] == "towing"
+    assert nuvrik.load(link_file).outputs["port_screw"].start_duty == pytest.approx(0.3, abs=0.015)
+    assert [load["load"] for load in said[0]["loads"]] == ["free", "towing", "fresh"]
+    twice = nuvrik_command("calibrate", link_file, files[0], files[0], "--output", "port_screw", code=2)
+    assert "two logs are of the load 'free'" in twice

@@ -1,5 +1,6 @@
 """The jog: small, brief, only when armed and at rest, and it always ends."""
 
+import json
 import subprocess
 import sys
 from pathlib import Path
@@ -199,7 +200,7 @@ def test_jog_as_a_user_types_it(tmp_path: Path) -> None:
     assert "no output" in asked("", tug, "port_screw", "--port", "sim:winch", code=2)
     slow = write(tmp_path, "slow.toml", starter_text("pan_tilt").replace("ramp_ms = 500", "ramp_ms = 900"))
     assert "lower its ramp_ms" in asked("", slow, "pan_servo", "--port", "sim", code=2)
-    assert "for motors" in asked("", head, "pan_servo", "--port", "sim", "--find-start", code=2)
+    assert "for one motor" in asked("", head, "pan_servo", "--port", "sim", "--find-start", code=2)
     assert "cannot be opened" in asked("", tug, "port_screw", "--port", "/dev/none", code=2)
 
 
@@ -246,3 +247,34 @@ def test_sheets_are_drawn_for_every_starter_and_drive_knows_the_simulated_port(t
         tmp_path, "r.csv", "t_ms,left_stick,right_stick,arm_button\n0,508,515,0\n9000,508,515,0\n"
     )
     nuvrik_command("drive", tug, "--port", "sim", "--from", recording)
+
+
+def test_a_sweep_of_a_simulated_screw_finds_the_start_that_it_was_made_with(tmp_path: Path) -> None:
+    """Up and down, a jog at a time; and calibrate makes of it what the plant was given."""
+    text = starter_text("marram").replace("start_duty = 0.18", "start_duty = 0.0", 1)
+    link_file, log = write(tmp_path, "boat.toml", text), tmp_path / "port.csv"
+    nuvrik_command("jog", link_file, "port_screw", "--port", "sim", "--sweep", log)
+    rows = [tuple(map(float, line.split(","))) for line in log.read_text().splitlines()[1:]]
+    stood = [duty for _, duty, speed in rows if speed == 0]
+    turned = [duty for _, duty, speed in rows if speed > 0]
+    assert max(stood) > 10 and max(turned) > 100 and len(rows) == 26
+    found = json.loads(nuvrik_command("calibrate", link_file, log, "--output", "port_screw", "--json"))
+    assert max(stood) / 255 < found["start_duty"] <= (min(turned) + 12) / 255 and not found["doubts"]
+    for name, why, code in (("hook_left", "servo", 2), ("winch", "shaft", None)):
+        refused = nuvrik_command("jog", link_file, name, "--port", "sim", "--sweep", log, code=code)
+        assert why in refused
+
+
+def test_a_side_is_jogged_and_reversed_as_one(tmp_path: Path) -> None:
+    link_file = write(tmp_path, "tug.toml", starter_text("tug"))
+    before = nuvrik.load(link_file)
+    for answers, code, same in ((b"y\n", 0, True), (b"n\nn\n", 1, True), (b"n\ny\n", 0, False)):
+        words = ("jog", link_file, "port_screw,starboard_screw", "--port", "sim")
+        assert nuvrik_command(*words, given=answers, code=code).count("forward at 25 %") == 2
+        after = nuvrik.load(link_file)
+        for name, output in before.outputs.items():
+            assert (after.outputs[name].reverse == output.reverse) == same
+    left = nuvrik_command("jog", link_file, "left", "--port", "sim", given=b"y\n")
+    assert "port_screw: forward" in left
+    wrong = nuvrik_command("jog", link_file, "lift", "--port", "sim", code=2)
+    assert 'did you mean "left"' in wrong

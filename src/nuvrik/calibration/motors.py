@@ -10,13 +10,17 @@ CURVE_PLACES = (0.0, 0.1, 0.25, 0.5, 0.75, 1.0)
 """Where a fitted curve gets its points: closest near the start, where it bends most."""
 
 
+UNSEEN = 0.1
+"""Of full duty: over so wide a gap a start is a guess."""
+
+
 class MotorFit(NamedTuple):
     """A fit of ``speed = top * ((duty - start) / (1 - start)) ** bend`` beyond ``start``.
 
     ``start_duty`` is the fraction of full duty that gets it going, ``from_duty`` where the fitted line
-    meets zero speed; ``curve`` holds points [level, share of the duty above
-    start] that make speed proportional to level; ``spread`` is the root mean square of what the fit
-    leaves over, as a fraction of ``top``.
+    meets zero speed; ``curve`` holds points [level, share of the duty above start] that make speed
+    proportional to level; ``spread`` is the root mean square of what the fit leaves over, as a fraction of
+    ``top``; ``doubts`` say why one should not be sure.
     """
 
     start_duty: float
@@ -25,6 +29,7 @@ class MotorFit(NamedTuple):
     bend: float
     top: float
     spread: float
+    doubts: list[str] = []  # noqa: RUF012
 
     def speed_at(self, duty: float) -> float:
         """The fitted speed at a duty (fraction of full) while it turns."""
@@ -60,7 +65,7 @@ def fit_motor(duty: Sequence[float], speed: Sequence[float]) -> MotorFit:
     # What gets it going (stiction) may be more than what keeps it turning: the least duty in the log
     # above every one at which it stood still.
     stood = float(duties[~moving & (duties < duties.max())].max(initial=0.0))
-    begins = min(float(duties[duties > stood].min()) if stood > start else float(start), 0.95)
+    begins = min(float(duties[duties > stood].min()) if stood >= start else float(start), 0.95)
     # The duty that gives each share of the top speed, as a share of what is left above the start.
     needed = [start + (1 - start) * place ** (1 / bend) for place in CURVE_PLACES]
     shares = [
@@ -68,4 +73,26 @@ def fit_motor(duty: Sequence[float], speed: Sequence[float]) -> MotorFit:
         for place, duty in zip(CURVE_PLACES, needed, strict=True)
     ]
     curve = [[place, round(float(share), 3)] for place, share in zip(CURVE_PLACES, shares, strict=True)]
-    return MotorFit(round(begins, 3), curve, float(start), float(bend), float(most), spread)
+    doubts = []
+    if first - stood > UNSEEN:
+        gap = f"{stood:.2f} of full, where it stood, and {first:.2f}, where it turned"
+        seen = f"nothing was measured between {gap}"
+        doubts.append(f"{seen}: sweep it with start_duty = 0 in the file")
+    # Rounded upwards: at a hair below where it began to turn it stands.
+    begins = float(np.ceil(1000 * begins) / 1000)
+    return MotorFit(begins, curve, float(start), float(bend), float(most), spread, doubts)
+
+
+class Load(NamedTuple):
+    """A motor's log under one load, and what was found in it."""
+
+    name: str
+    duties: list[float]
+    speeds: list[float]
+    fit: MotorFit
+
+
+def worst_load(loads: Sequence[Load]) -> Load:
+    """The load under which a motor starts last; of two, the one under which it is slower. What gets it going
+    there gets it going everywhere."""
+    return max(loads, key=lambda load: (load.fit.start_duty, -load.fit.top))

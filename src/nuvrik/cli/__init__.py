@@ -171,7 +171,7 @@ def inspect(
 def calibrate(
     link: LinkFile,
     recording: Annotated[
-        Path, typer.Argument(metavar="RECORDING", help="A sweep of all controls; or a motor's log.")
+        list[Path], typer.Argument(metavar="RECORDING...", help="A sweep of all controls; or a motor's logs.")
     ],
     output: Annotated[
         str | None, typer.Option("--output", metavar="NAME", help="This motor, from a log t_ms,duty,speed.")

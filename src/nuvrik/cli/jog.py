@@ -13,10 +13,13 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.load import load
 from nuvrik.plan.problems import suggestion
-from nuvrik.ports.jog import jog_once
+from nuvrik.ports.files import write_file
+from nuvrik.ports.jog import LONGEST_MS, MOST, jog_once
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.link_file import write_into
+from nuvrik.ports.open import AnyPort
 from nuvrik.ports.sim import SimLine
+from nuvrik.ports.sweep import Point, SweepError, sweep
 
 STEP = 0.02
 """Of full duty, more at each try until a motor turns: the start is found to within this."""
@@ -24,44 +27,40 @@ STEP = 0.02
 SERVO_STEP = 0.1
 """Of half its travel: far enough to be seen, too little to reach a stop."""
 
-MOST = 0.5
-"""As far as ``wire.messages.MOST_TURNING`` lets a machine go."""
-
 MOVED_TURNS = 0.02
 """Seven degrees: more than the play of a gearbox."""
 
-LONGEST_MS = 500
-"""The longest jog there is, and what a servo gets, so that it arrives."""
-
-Move = Callable[[float], None]
+Move = Callable[[str, float], None]
 
 
-def run(file: Path, name: str, port: str, level: float, for_ms: int, find_start: bool) -> int:
-    """Jog one output and write what the answers say. The answer is no if there was none."""
+def run(
+    file: Path, name: str, port: str, level: float, for_ms: int, find_start: bool, log: Path | None = None
+) -> int:
+    """Jog an output, or all of a side, and write what the answers say. The answer is no if there was none."""
     link = load(file)
-    output = link.outputs.get(name)
-    if output is None or isinstance(output, SwitchOutput):
-        able = [n for n, o in link.outputs.items() if not isinstance(o, SwitchOutput)]
-        raise Trouble(
-            f'there is no output "{name}" that moves: {suggestion(name, able, "this link has none")}'
-        )
+    names = _named(link, name)
+    outputs = [link.outputs[one] for one in names]
+    first = outputs[0]
     if not link.frame.carries_questions:
         raise Trouble(f'{file}: in style "{link.frame.style}" there is no way of asking for a jog')
-    if find_start and not isinstance(output, MotorOutput):
-        raise Trouble(f"{name} is a {output.kind}; --find-start is for motors")
+    if (find_start or log) and not (len(names) == 1 and isinstance(first, MotorOutput)):
+        what = f"{name} is a {first.kind}" if len(names) == 1 else f"{name} is several outputs"
+        raise Trouble(f"{what}; --find-start and --sweep are for one motor")
     with Signals(final=True) as signals, open_line(link, port) as line:
         sim = line if isinstance(line, SimLine) else None
 
-        def move(fraction: float) -> None:
-            ms = LONGEST_MS if isinstance(output, ServoOutput) else for_ms
-            jog_once(link, line, sim, name, fraction, ms, signals)
+        def move(one: str, fraction: float) -> None:
+            ms = LONGEST_MS if isinstance(link.outputs[one], ServoOutput) else for_ms
+            jog_once(link, line, sim, one, fraction, ms, signals)
 
         try:
-            if find_start and isinstance(output, MotorOutput):
-                return _find_start(file, name, output, move, sim)
-            if isinstance(output, ServoOutput):
-                return _find_travel(file, name, output, move, sim)
-            return _which_way(file, link, name, level, move, sim)
+            if log is not None:
+                return _sweep(link, file, names[0], line, sim, log, signals)
+            if find_start and isinstance(first, MotorOutput):
+                return _find_start(file, name, first, move, sim)
+            if len(names) == 1 and isinstance(first, ServoOutput):
+                return _find_travel(file, name, first, move, sim)
+            return _which_way(file, link, name, names, level, move, sim)
         except EOFError:
             say("no answer: nothing written")
             return NO
@@ -70,21 +69,65 @@ def run(file: Path, name: str, port: str, level: float, for_ms: int, find_start:
             return DONE
 
 
-def _which_way(file: Path, link: Link, name: str, level: float, move: Move, sim: SimLine | None) -> int:
-    before = sim.turns(name) if sim else 0.0
-    say(f"{name}: forward at {100 * level:.0f} %, briefly")
-    move(level)
-    if sim:
-        say(f"  the simulated shaft turned {sim.turns(name) - before:+.2f} turns")
-    if _yes("did it go the right way?"):
+def _named(link: Link, name: str) -> list[str]:
+    """The outputs that a name means: one of them, a side of the mix, or several with commas between."""
+    able = [one for one, output in link.outputs.items() if not isinstance(output, SwitchOutput)]
+    sides = {} if link.mix is None else {"left": list(link.mix.left), "right": list(link.mix.right)}
+    names = sides.get(name, []) if name not in able else []
+    names = names or [one.strip() for one in name.split(",")]
+    for one in names:
+        if one not in able:
+            hint = suggestion(one, [*able, *sides], "this link has none")
+            raise Trouble(f'there is no output "{one}" that moves: {hint}')
+    if len(names) > 1 and any(isinstance(link.outputs[one], ServoOutput) for one in names):
+        raise Trouble("servos are jogged one by one: each has a travel of its own")
+    return names
+
+
+def _which_way(
+    file: Path, link: Link, name: str, names: list[str], level: float, move: Move, sim: SimLine | None
+) -> int:
+    for one in names:
+        before = sim.turns(one) if sim else 0.0
+        say(f"{one}: forward at {100 * level:.0f} %, briefly")
+        move(one, level)
+        if sim:
+            say(f"  the simulated shaft turned {sim.turns(one) - before:+.2f} turns")
+    several = len(names) > 1
+    if _yes("did they all go the right way?" if several else "did it go the right way?"):
         say("good: nothing to change")
         return DONE
-    if not _yes("did it move at all?"):
+    if several and not _yes("did they all go the wrong way?"):
+        say(f"nothing written; jog them one by one: nuvrik jog LINK {names[0]}")
+        return NO
+    if not several and not _yes("did it move at all?"):
         say(f"nothing written; try more than --level {level:g}, or --find-start, and check supply and pins")
         return NO
-    turned = not getattr(link.outputs[name], "reverse")  # noqa: B009
-    write_into(file, {("outputs", name, "reverse"): turned})
-    say(f"{file}: outputs.{name}.reverse = {str(turned).lower()} written; the machine needs the new file too")
+    turned = {one: not getattr(link.outputs[one], "reverse") for one in names}  # noqa: B009
+    write_into(file, {("outputs", one, "reverse"): value for one, value in turned.items()})
+    words = ", ".join(f"outputs.{one}.reverse = {str(value).lower()}" for one, value in turned.items())
+    say(f"{file}: {words} written; the machine needs the new file too")
+    return DONE
+
+
+def _sweep(
+    link: Link, file: Path, name: str, line: AnyPort, sim: SimLine | None, out: Path, signals: Signals
+) -> int:
+    """Write the log of a motor's duty and speed."""
+    if out.exists() and out.samefile(file):
+        raise Trouble(f"--sweep {out} is the link file, which would be written over")
+    say(f"{name}: up to {100 * MOST:.0f} % and back, a jog at a time; let it turn freely, or under its load")
+
+    def told(point: Point) -> None:
+        say(f"  duty {point.duty:4}: {point.speed:6.2f} turns a second")
+
+    try:
+        points = sweep(link, line, sim, name, told, signals)
+    except SweepError as error:
+        raise Trouble(str(error), NO) from None
+    rows = [f"{point.t_ms},{point.duty},{point.speed:.4f}" for point in points]
+    write_file(out, "\n".join(["t_ms,duty,speed", *rows]) + "\n")
+    say(f"{out}: {len(rows)} rows; next: nuvrik calibrate LINK {out} --output {name}")
     return DONE
 
 
@@ -94,7 +137,7 @@ def _find_start(file: Path, name: str, output: MotorOutput, move: Move, sim: Sim
     while fraction <= MOST:
         duty = motor.tick(level_of(fraction), 1, FOLLOW).value
         before = sim.turns(name) if sim else 0.0
-        move(fraction)
+        move(name, fraction)
         said = f"{name}: duty {duty} of {output.duty_max}"
         if sim:
             moved = abs(sim.turns(name) - before) > MOVED_TURNS
@@ -130,14 +173,14 @@ def _find_travel(file: Path, name: str, output: ServoOutput, move: Move, sim: Si
         while free < 1:
             place = round(free + SERVO_STEP, 2)
             say(f"{name}: to {sign * place:+.1f}, from the centre outwards")
-            move(sign * place)
+            move(name, sign * place)
             if sim:
                 say("  the simulated servo " + ("meets its stop" if sim.touched(name) else "is free"))
             if not _yes("is it still free there?"):
                 break
             free = place
         ends.append(sign * free)
-        move(0.0)
+        move(name, 0.0)
     if ends[0] == ends[1]:
         say("it is free nowhere but in the centre: nothing written; check the horn")
         return NO

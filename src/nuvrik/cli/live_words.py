@@ -126,7 +126,9 @@ def ask(
 @speaks_plainly
 def jog(
     link: LinkFile,
-    output: Annotated[str, typer.Argument(metavar="OUTPUT", help="The output to move.")],
+    output: Annotated[
+        str, typer.Argument(metavar="OUTPUT", help="An output, a side (left, right), or several: A,B.")
+    ],
     port: PortName,
     level: Annotated[
         float, typer.Option("--level", min=0.02, max=0.5, help="How far to move it, 0.02 to 0.5 of full.")
@@ -135,12 +137,17 @@ def jog(
         int, typer.Option("--for-ms", min=50, max=500, help="For how long, 50 to 500 ms.")
     ] = 300,
     find_start: Annotated[bool, typer.Option("--find-start", help="Raise the duty until it moves.")] = False,
+    sweep: Annotated[
+        Path | None,
+        typer.Option("--sweep", metavar="FILE", help="Write a log of duty and speed, up and down."),
+    ] = None,
 ) -> int:
-    """Move one output a little, to see which way it turns.
+    """Move one output, or a side, a little, to see which way it turns.
 
-    It asks whether the output went the right way, and writes reverse into the link file if not. A servo is
-    moved outwards from the centre to find its travel. It arms for each move, and disarms after it.
+    It asks whether it went the right way, and writes reverse into the link file if not. A servo is moved
+    outwards from the centre to find its travel. It arms for each move, and disarms after it. With --sweep,
+    and a shaft counter, it measures a motor's speed at each duty, for calibrate --output.
     """
     from nuvrik.cli.jog import run
 
-    return run(link, output, port, level, for_ms, find_start)
+    return run(link, output, port, level, for_ms, find_start, sweep)

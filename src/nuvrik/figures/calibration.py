@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from nuvrik.calibration.controls import LET_GO_MS, Calibrated
-from nuvrik.calibration.motors import MotorFit
+from nuvrik.calibration.motors import Load
 from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot, save
 
 
@@ -61,22 +61,32 @@ def draw_controls(
     plt.close(figure)
 
 
-def draw_motor(name: str, fit: MotorFit, duty: Sequence[float], speed: Sequence[float], path: Path) -> None:
-    """The log, the fit, where it starts, and the duty curve beside them."""
+def draw_motor(name: str, loads: Sequence[Load], worst: Load, path: Path) -> None:
+    """Each load's log and fit, where the worst starts, and the duty curve beside them."""
     plt = pyplot()
     figure, (left, right) = plt.subplots(1, 2, figsize=(12.8, 6), layout="constrained", width_ratios=(3, 2))
-    left.plot(
-        [abs(d) for d in duty], [abs(s) for s in speed], "o", color=SERIES[0], markersize=4, label="log"
-    )
     grid = [i / 200 for i in range(201)]
-    start = fit.start_duty
-    left.plot(grid, [fit.speed_at(d) for d in grid], color=SERIES[1], linewidth=1.6, label="fit")
+    for load, colour, marker in zip(loads, SERIES * 4, "os^Dv<>p*" * 4, strict=False):
+        duties, speeds = [abs(d) for d in load.duties], [abs(s) for s in load.speeds]
+        left.plot(duties, speeds, marker, color=colour, markersize=4, alpha=0.7)
+        left.plot(
+            grid,
+            [load.fit.speed_at(d) for d in grid],
+            color=colour,
+            linewidth=2.2 if load is worst and len(loads) > 1 else 1.6,
+            label=load.name if len(loads) > 1 else "fit",
+        )
+    start = worst.fit.start_duty
     left.axvline(start, color=INK, linewidth=0.9, linestyle=(0, (4, 3)))
-    left.text(start + 0.01, 0.96 * fit.top, f"start_duty {start:g}", va="top")
+    of = f" (under {worst.name})" if len(loads) > 1 else ""
+    left.text(
+        start - 0.01, max(one.fit.top for one in loads), f"start_duty {start:g}{of}", va="top", ha="right"
+    )
     left.set(title=f"{name}: speed against duty", xlabel="duty, of full", ylabel="speed, as logged")
+    left.margins(x=0.02)
     left.legend(frameon=False, loc="lower right")
     right.plot([0, 1], [0, 1], color=PALE, linewidth=1.2)
-    right.plot(*zip(*fit.curve, strict=True), "o-", color=SERIES[2], linewidth=1.6)
+    right.plot(*zip(*worst.fit.curve, strict=True), "o-", color=SERIES[2], linewidth=1.6)
     right.set(
         title="duty_curve: level to share of duty above start",
         xlabel="level",

@@ -1,5 +1,7 @@
 """One output, moved a little: arm, ask, let it end, disarm, leave."""
 
+from collections.abc import Callable
+
 from nuvrik.ends.handset import Handset
 from nuvrik.plan.form.models import Link
 from nuvrik.ports.driving import run_handset
@@ -7,8 +9,23 @@ from nuvrik.ports.leaving import NO_SIGNALS, Interrupted, Signals
 from nuvrik.ports.live import AnyClock, ByteLine
 from nuvrik.recordings.pilot import arming
 
+MOST = 0.5
+"""As far as a machine lets what turns be jogged, of full scale."""
+
+LONGEST_MS = 500
+"""The longest jog there is."""
+
+OVERLAP_MS = 150
+"""How long before a jog ends the next of several is asked for: seven frames at 50 a second, of which some may
+be lost."""
+
 SETTLE_MS = 400
 """How long after a jog it is given to come to rest before arm goes off."""
+
+
+def lasting_ms(for_ms: int, times: int) -> int:
+    """How long several jogs take, one into the other."""
+    return for_ms + (times - 1) * (for_ms - OVERLAP_MS)
 
 
 def jog_once(
@@ -19,21 +36,31 @@ def jog_once(
     fraction: float,
     for_ms: int,
     signals: Signals = NO_SIGNALS,
+    look: Callable[[int, Handset], None] = lambda since_ms, handset: None,
+    times: int = 1,
 ) -> None:
     """Move one output to a fraction of full scale (-1 to 1) for ``for_ms``, with everything else at rest.
 
-    Before it returns, however it ends, arm is off again; between two jogs nothing is armed. Raises
-    Interrupted, with what was done in words, if a signal came meanwhile.
+    Before it returns, however it ends, arm is off again; between two jogs nothing is armed. ``look`` is
+    called in every turn with the time since the jog was asked for. ``times``: so many jogs, one into the
+    other, for what takes longer to be seen. Raises Interrupted, with what was done in words, if a signal came
+    meanwhile.
     """
-    recording, ready_ms = arming(link, for_ms + SETTLE_MS)
-    asked = False
+    lasts_ms = lasting_ms(for_ms, times)
+    recording, ready_ms = arming(link, lasts_ms + SETTLE_MS)
+    start_ms: int | None = None
+    asked = 0
 
-    def ask(_: int, played_ms: int, handset: Handset) -> None:
-        nonlocal asked
+    def ask(now_ms: int, played_ms: int, handset: Handset) -> None:
+        nonlocal start_ms, asked
         handset.hands_off()
-        if not asked and played_ms >= ready_ms:
-            asked = True
+        if played_ms < ready_ms:
+            return
+        start_ms = now_ms if start_ms is None else start_ms
+        if asked < times and now_ms - start_ms >= asked * (for_ms - OVERLAP_MS):
+            asked += 1
             handset.jog(output, fraction, for_ms)
+        look(now_ms - start_ms, handset)
 
     played = run_handset(link, line, recording, ask, clock, signals)
     if played.interrupted:

@@ -32,10 +32,14 @@ def read_recording(path: Path, link: Link) -> Recording:
         return parse_recording(file, link, str(path))
 
 
-def read_log(path: Path, duty_max: int) -> tuple[list[float], list[float]]:
-    """Duties as fractions of full, and speeds, from a CSV log with columns duty and speed."""
-    duties: list[float] = []
-    speeds: list[float] = []
+Loads = dict[str, tuple[list[float], list[float]]]
+"""By load: duties as fractions of full, and speeds."""
+
+
+def read_log(path: Path, duty_max: int, load: str = "") -> Loads:
+    """The log of a motor, CSV with columns duty and speed; a column load tells runs under different loads
+    apart, else all of it was under ``load``."""
+    loads: Loads = {}
     try:
         with opened_text(path, "a log is CSV: t_ms,duty,speed") as file:
             table = csv_rows(iter(file))
@@ -46,11 +50,12 @@ def read_log(path: Path, duty_max: int) -> tuple[list[float], list[float]]:
                 if not any(cells):
                     continue
                 row = dict(zip(names, cells, strict=False))
+                duties, speeds = loads.setdefault(row.get("load", load), ([], []))
                 for name, numbers, most in (("duty", duties, duty_max), ("speed", speeds, 1)):
                     numbers.append(number_of(row.get(name, ""), f"{path}, line {number}: {name}") / most)
     except TableError as error:
         raise Trouble(f"{path}, {error}") from None
-    return duties, speeds
+    return loads
 
 
 def number_of(text: str, where: str) -> float:
