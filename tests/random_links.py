@@ -296,6 +296,7 @@ def _feeds_scaled(rng: random.Random, scaled: list[str], buttons: list[str]) -> 
             f'from = "{rng.choice(scaled)}"\n',
             f'from = [{listed}]\nrule = "{rng.choice(("priority", "first", "sum"))}"\n',
             f"weights = {{ {weights} }}\n",
+            f'from = "{rng.choice(buttons)}"\nwhen_on = {rng.choice((1.0, 0.4))}\n',
         )
     )
     if rng.random() < 0.3:

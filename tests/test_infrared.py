@@ -237,7 +237,6 @@ def test_a_shape_that_nobody_published_is_learnt_and_then_read_as_strictly(tmp_p
 
 BAD = {
     "9000 -4500 0 560": "number 3 is 0",
-    "9000 -4500 -560": "two spaces in a row",
     "+9000 +4500": "two marks in a row",
     "9000 4500 560\n-560": "the ones before have no signs",
     "9.0 -4.5 0.56": "look like milliseconds",

@@ -1,6 +1,8 @@
 """``infrared read`` and ``learn`` on a port with a listener: codes as they come, and Ctrl-C keeps them."""
 
+import os
 import signal
+import struct
 import time
 from pathlib import Path
 
@@ -73,3 +75,36 @@ def test_keys_are_learned_from_a_listener_and_written(tmp_path: Path) -> None:
     assert (
         link.medium.address == 9 and link.controls["up"].code == 0x51 and link.controls["down"].code == 0x52
     )
+
+
+def words_of(durations: list[int]) -> bytes:
+    """Durations as the operating system hands them out: 32 bits each, a mark's top byte is 1."""
+    return b"".join(struct.pack("<I", (us > 0) << 24 | abs(us)) for us in durations)
+
+
+@pytest.mark.parametrize("how", ["text", "raw"])
+def test_timings_from_a_pipe_are_read_as_they_come_and_kept_when_interrupted(
+    tmp_path: Path, how: str
+) -> None:
+    """Text of another program on standard input; and words of the system's own receiver, cut anywhere."""
+    pipe = tmp_path / "receiver"
+    os.mkfifo(pipe)
+    process = (
+        start("infrared", "read", "-")
+        if how == "text"
+        else start("infrared", "read", "--port", f"raw:{pipe}")
+    )
+    out = process.stdin.buffer if how == "text" else pipe.open("wb", buffering=0)
+    for command in (16, 17, 45):
+        durations = press("nec", 28, command, 0)
+        # The receiver says in between how long it has waited so far, so that two spaces stand in a row.
+        data = (" ".join(f"{us:+d}" for us in [*durations, -50_000, -20_000]) + "\n").encode()
+        if how == "raw":
+            data = words_of([*durations, -50_000, -20_000])
+        for at in range(0, len(data), 37):
+            out.write(data[at : at + 37])
+            out.flush()
+            time.sleep(0.001)
+        assert f"command {command:3}" in read_until(process, [f"command {command:3}"])[-1]
+    process.send_signal(signal.SIGINT)
+    assert "3 codes" in process.stdout.read() and process.wait(20) == 0

@@ -1,8 +1,13 @@
 """Every kind of control, channel, output and mix: properties, and the rules that keep hands safe."""
 
+from pathlib import Path
+
+import pytest
 from hands import OneControl, OneSource
 from hypothesis import given
 from hypothesis import strategies as st
+from links import write
+from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.levels import FULL, level_of, mul
@@ -288,3 +293,47 @@ def test_a_threshold_has_hysteresis(values: list[int | None], above: float, hyst
         elif value >= level_of(above):
             on = 1
         assert source.value() == on
+
+
+@given(st.integers(1, 500), st.integers(0, 200), st.integers(300, 800))
+def test_a_dead_zone_in_raw_readings_swallows_exactly_so_many_on_the_shorter_side(
+    zone: int, low: int, rest: int
+) -> None:
+    """And no fewer on the longer one: what the potentiometer's maker says of its play is in counts."""
+    halves = rest - low, 1023 - rest
+    given_zone = min(zone, min(halves) - 2)
+    stick = AxisControl(kind="axis", raw=[low, rest, 1023], dead_zone_raw=given_zone)
+    one = OneControl(stick)
+
+    def level(raw: int) -> int | None:
+        one.read(raw)
+        return one.value
+
+    assert not any(level(raw) for raw in range(rest - given_zone, rest + given_zone + 1))
+    nearer = 1 if halves[1] <= halves[0] else -1
+    assert level(rest + nearer * (given_zone + 2)) != 0 and abs(level(rest + nearer * min(halves))) == 16384
+
+
+def test_a_button_stands_for_two_values(tmp_path: Path) -> None:
+    """A place goes here or there; what turns must rest at one of the two, or it never arms."""
+    text = starter_text("pan_tilt")
+    button = '\n[controls.look]\nkind = "button"\n\n[channels.pan]\n'
+    first = text.index('from = "', text.index("[channels.pan]"))
+    line = text[first : text.index("\n", first)]
+    text = text.replace("[channels.pan]\n", button, 1).replace(
+        line, 'from = "look"\nwhen_on = 0.8\nwhen_off = -0.8', 1
+    )
+    link = nuvrik.parse(text)
+    handset = nuvrik.Handset(link)
+    for pressed, wanted in ((0, -0.8), (1, 0.8), (0, -0.8)):
+        for now_ms in range(0, 100, 10):
+            handset.read(now_ms, look=pressed)
+        assert handset.values["pan"] == pytest.approx(wanted, abs=0.001)
+    without = text.replace("when_on = 0.8\nwhen_off = -0.8", "")
+    refused = nuvrik_command("check", write(tmp_path, "a.toml", without), code=1)
+    assert "feed a level by itself" in refused and "add when_on" in refused
+    turning = starter_text("tug").replace(
+        'from = "left_stick"', 'from = "arm_button"\nwhen_on = 1.0\nwhen_off = -1.0'
+    )
+    refused = nuvrik_command("check", write(tmp_path, "b.toml", turning), code=1)
+    assert "never at rest, so nothing ever arms" in refused

@@ -12,6 +12,7 @@ from nuvrik.calibration.remotes import Key, Learned, learn
 from nuvrik.cli.inputs.files import opened_text
 from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table, tell
 from nuvrik.ends.remote import shape_of
+from nuvrik.plan.edit import Hex
 from nuvrik.plan.form.base import NAME_PATTERN
 from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.load import data_of, load, read_text
@@ -106,20 +107,45 @@ def pieces_of(file: Path | None, port: str | None) -> Iterator[Iterator[Piece]]:
     """Durations from a file, or from a listener on a port until Ctrl-C; what has come by then is kept."""
     if (file is None) == (port is None):
         raise Trouble("name one: a file of timings (- is stdin), or --port with a listener on it")
+    from nuvrik.ports.listener import LiveText, RawTimings, listen, until_interrupted
+
+    descriptor = _stdin_to_wait_for() if str(file) == "-" else None
+    if descriptor is not None:
+        # What comes is read as it comes, and Ctrl-C ends it with what has come by then.
+        try:
+            with until_interrupted() as ended:
+                yield read_timings(LiveText(descriptor, ended), "stdin")
+        except TimingsError as error:
+            raise Trouble(str(error)) from None
+        return
     if file is not None:
         with opened(file) as text:
             yield read_timings(text, name_of(file))
         return
-    from nuvrik.ports.listener import listen, until_interrupted
     from nuvrik.ports.open import OTHER_BAUD
     from nuvrik.ports.port import Port, PortError
 
     try:
+        if str(port).startswith("raw:"):
+            with until_interrupted() as ended, RawTimings(str(port).removeprefix("raw:")) as raw:
+                tell(f"{port}: press the buttons of the remote; Ctrl-C ends")
+                yield raw.pieces(ended)
+            return
         with until_interrupted() as ended, Port(str(port), OTHER_BAUD, LOOKS_S) as line:
             tell(f"{port}: press the buttons of the remote; Ctrl-C ends")
             yield listen(line, ended)
     except PortError as error:
         raise Trouble(str(error)) from None
+
+
+def _stdin_to_wait_for() -> int | None:
+    """Standard input, where the system can wait for it."""
+    if sys.platform == "win32":
+        return None
+    try:
+        return sys.stdin.fileno()
+    except (OSError, ValueError):
+        return None
 
 
 def name_of(file: Path) -> str:
@@ -225,7 +251,7 @@ def _write(learned: Learned, link_file: Path, as_json: bool) -> None:
         if not re.match(NAME_PATTERN, key.name):
             raise Trouble(f'"{key.name}" cannot be the name of a control: small letters, digits and _ only')
         changes["controls", key.name, "kind"] = "key"
-        changes["controls", key.name, "code"] = key.command
+        changes["controls", key.name, "code"] = Hex(key.command)
         mine.append(key)
     write_into(link_file, changes)
     if not as_json:

@@ -17,7 +17,10 @@ Timings = Annotated[
     Path | None, typer.Argument(metavar="TIMINGS", help="Microseconds, + mark, - space; - is stdin.")
 ]
 Listener = Annotated[
-    str | None, typer.Option("--port", metavar="PORT", help="Hear a listener on a port, until Ctrl-C.")
+    str | None,
+    typer.Option(
+        "--port", metavar="PORT", help="Hear a listener, or raw:DEVICE of the system, until Ctrl-C."
+    ),
 ]
 
 

@@ -13,9 +13,10 @@ FROM_WEIGHTS = 5
 FROM_FLAG = 6
 FROM_CHOICE = 7
 FROM_PRESSES = 8
+FROM_TWO = 9
 """Where a channel's value comes from: nothing, one control; of several the first that is ready, the one that
 left rest first, or all together; a weighted sum; a control as a flag; a selector's choice; the presses of a
-button."""
+button; a button that stands for one of two values."""
 
 
 class Origin(Table):
@@ -29,7 +30,7 @@ class SourceTable(Table):
     """Where one channel's value comes from. first: the place of its first origin among the ready bits; band:
     how far from zero a control has to be to become ready, rest: how far from zero it still rests.
     multiplied_by, slow_when and preset_when are controls, NOBODY for none. on_from, off_below: when a flag
-    goes on and off."""
+    goes on and off. when_on, when_off: what a button stands for."""
 
     takes: u8
     origins: list[Origin]
@@ -45,6 +46,8 @@ class SourceTable(Table):
     low: level
     on_from: level
     off_below: span
+    when_on: level
+    when_off: level
 
 
 class SourcesTable(Table):
@@ -109,6 +112,11 @@ class Sources:
             return NO_READING
         if one.takes == FROM_ONE:
             return hands.value(one.origins[0].control)
+        if one.takes == FROM_TWO:
+            pressed: span = hands.value(one.origins[0].control)
+            if pressed == NO_READING:
+                return NO_READING
+            return one.when_on if pressed != 0 else one.when_off
         if one.takes == FROM_WEIGHTS:
             return weighed(one, hands)
         if one.takes == FROM_FIRST_MOVED:

@@ -8,6 +8,10 @@ class NoSectionError(Exception):
     """Something else stands where a section is wanted: its path says where."""
 
 
+class Hex(int):
+    """A whole number that is written in hexadecimal, as codes are in every table of them."""
+
+
 def edited(text: str, changes: dict[tuple[str, ...], Any]) -> str:
     """The text of a link file with some keys set: path of the key -> value. Sections and their entries
     are made where there are none. Raises NoSectionError where something else stands in their place."""
@@ -18,7 +22,7 @@ def edited(text: str, changes: dict[tuple[str, ...], Any]) -> str:
 
 def _with(text: str, path: tuple[str, ...], value: Any) -> str:
     import tomlkit
-    from tomlkit.items import Array
+    from tomlkit.items import Array, Integer, Trivia
 
     document = tomlkit.parse(text)
     place: Any = document
@@ -35,7 +39,7 @@ def _with(text: str, path: tuple[str, ...], value: Any) -> str:
         for at, one in enumerate(value):
             old[at] = one
         return tomlkit.dumps(document)
-    item = tomlkit.item(value)
+    item = Integer(value, Trivia(), f"0x{value:02X}") if isinstance(value, Hex) else tomlkit.item(value)
     if old is not None:
         # The comment behind a number stays behind it.
         trivia = getattr(old, "trivia", None)

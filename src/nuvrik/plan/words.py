@@ -55,7 +55,7 @@ def _moved_words(control: AxisControl | SliderControl) -> str:
         words = [f"{low} to {high}, at rest {rest}"]
     else:
         words = [f"{control.raw[0]} to {control.raw[1]}"]
-    words += [f"dead zone {control.dead_zone:g}"] if control.dead_zone else []
+    words += [f"dead zone {control.zone:.3g}"] if control.zone else []
     words += [f"expo {control.expo:g}"] if control.expo else []
     words += [f"curve of {len(control.curve)} points"] if control.curve else []
     words += ["reversed"] if control.reverse else []
@@ -117,6 +117,8 @@ def channel_words(link: Link, name: str) -> str:
     words = origins.join(channel.origins) or "a program"
     if channel.weights:
         words = " ".join(f"{weight:+g} {control}" for control, weight in channel.weights.items())
+    if channel.when_on is not None:
+        words += f" ({channel.when_on:+g} while on, {channel.when_off:+g} while off)"
     words += f" x {channel.multiplied_by}" if channel.multiplied_by else ""
     words += f", x {channel.slow_to:g} while {channel.slow_when} is on" if channel.slow_when else ""
     return words + (f", {channel.preset:g} while {channel.preset_when} is on" if channel.preset_when else "")

@@ -4,7 +4,7 @@ recording of presses, a remark alone in its line is the name of the button press
 """
 
 from collections.abc import Iterable, Iterator
-from typing import NamedTuple, TextIO
+from typing import NamedTuple, Protocol
 
 LONGEST_US = 3_600_000_000
 READ_CHARS = 1 << 16
@@ -18,6 +18,13 @@ class TimingsError(Exception):
 
     def __init__(self, file: str, what: str, do: str) -> None:
         super().__init__(f"{file}: {what}\n      -> {do}")
+
+
+class Text(Protocol):
+    """What timings are read from: each read gives some text, and "" at the end."""
+
+    def read(self, most: int, /) -> str:
+        """Some of it."""
 
 
 class Piece(NamedTuple):
@@ -55,7 +62,8 @@ class _Signs:
             made = numbers
             before = self._before
             for n, number in enumerate(numbers):
-                if not number or (before and (number > 0) == (before > 0)):
+                # Two spaces in a row are one: a receiver says in between how long it has waited so far.
+                if not number or (before > 0 and number > 0):
                     self._bad(n, numbers)
                 before = number
         self._before = made[-1]
@@ -69,8 +77,7 @@ class _Signs:
         if self._unsigned:
             what = f"duration number {which} is {number}, but the ones before have no signs"
             self._wrong(what, "give all of them signs, + for a mark and - for a space, or none")
-        kind = "marks" if number > 0 else "spaces"
-        what = f"durations number {which - 1} and {which} are two {kind} in a row"
+        what = f"durations number {which - 1} and {which} are two marks in a row"
         self._wrong(what, "put in what was between them, or add them up")
 
     def _wrong(self, what: str, do: str) -> None:
@@ -87,7 +94,7 @@ class _Signs:
             self._wrong(what, "multiply them by 1000")
 
 
-def read_timings(file: TextIO, name: str) -> Iterator[Piece]:
+def read_timings(file: Text, name: str) -> Iterator[Piece]:
     """The durations of a file, piece by piece, however long it is. TimingsError for what is none."""
     signs = _Signs(name)
     remark: str | None = None
@@ -120,7 +127,7 @@ def parse_timings(durations: Iterable[object], name: str = "timings") -> list[in
     return made
 
 
-def _lines(file: TextIO) -> Iterator[tuple[int, str]]:
+def _lines(file: Text) -> Iterator[tuple[int, str]]:
     """Lines with their numbers; a very long one in pieces, so that memory stays bounded."""
     held, number = "", 1
     while chunk := file.read(READ_CHARS):

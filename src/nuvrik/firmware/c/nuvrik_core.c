@@ -5198,6 +5198,13 @@ int32_t nuvrik_sources_origin(NuvrikSources *self, uint8_t source, const NUVRIK_
     if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_ONE) {
         return nuvrik_hands_value(hands, NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[0]));
     }
+    if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_TWO) {
+        int32_t pressed = nuvrik_hands_value(hands, NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[0]));
+        if (pressed == NUVRIK_NO_READING) {
+            return NUVRIK_NO_READING;
+        }
+        return (pressed != 0) ? NUVRIK_SOURCE_WHEN_ON(one) : NUVRIK_SOURCE_WHEN_OFF(one);
+    }
     if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_WEIGHTS) {
         return nuvrik_weighed(one, hands);
     }

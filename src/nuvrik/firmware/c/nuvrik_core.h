@@ -2443,11 +2443,12 @@ enum {
     NUVRIK_FROM_WEIGHTS = 5,
     NUVRIK_FROM_FLAG = 6,
     NUVRIK_FROM_CHOICE = 7,
-    NUVRIK_FROM_PRESSES = 8
+    NUVRIK_FROM_PRESSES = 8,
+    NUVRIK_FROM_TWO = 9
 };
 /** Where a channel's value comes from: nothing, one control; of several the first that is ready, the one
  *  that left rest first, or all together; a weighted sum; a control as a flag; a selector's choice; the
- *  presses of a button.
+ *  presses of a button; a button that stands for one of two values.
  */
 
 /** A control that feeds a channel, and how much it counts in a weighted sum. */
@@ -2459,7 +2460,7 @@ typedef struct {
 /** Where one channel's value comes from. first: the place of its first origin among the ready bits; band:
  *  how far from zero a control has to be to become ready, rest: how far from zero it still rests.
  *  multiplied_by, slow_when and preset_when are controls, NOBODY for none. on_from, off_below: when a flag
- *  goes on and off.
+ *  goes on and off. when_on, when_off: what a button stands for.
  */
 typedef struct {
     uint8_t takes;
@@ -2477,6 +2478,8 @@ typedef struct {
     int16_t low;
     int16_t on_from;
     int32_t off_below;
+    int16_t when_on;
+    int16_t when_off;
 } NuvrikSourceTable;
 
 /** Those of all channels, in their order. ready: one place for each origin of those that have several. */

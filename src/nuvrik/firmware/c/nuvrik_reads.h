@@ -1029,6 +1029,12 @@
 #ifndef NUVRIK_SOURCE_OFF_BELOW
 #define NUVRIK_SOURCE_OFF_BELOW(table) NUVRIK_I32((table)->off_below)
 #endif
+#ifndef NUVRIK_SOURCE_WHEN_ON
+#define NUVRIK_SOURCE_WHEN_ON(table) NUVRIK_I16((table)->when_on)
+#endif
+#ifndef NUVRIK_SOURCE_WHEN_OFF
+#define NUVRIK_SOURCE_WHEN_OFF(table) NUVRIK_I16((table)->when_off)
+#endif
 
 #ifndef NUVRIK_SOURCES_SOURCES
 #define NUVRIK_SOURCES_SOURCES(table) NUVRIK_P((table)->sources)

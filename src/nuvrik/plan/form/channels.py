@@ -60,6 +60,10 @@ class _FromMany(_Channel):
         max_length=8,
         description="instead of from: a sum of controls, e.g. { stick = 0.8, knob = 0.2 }, each -1 to 1",
     )
+    when_on: Share | None = Field(
+        default=None, description="fed by a button or a key: its value while that is on, -1 to 1"
+    )
+    when_off: Share = Field(default=0.0, description="and while it is off, -1 to 1")
     multiplied_by: Name | None = Field(
         default=None, description="a control whose value multiplies the first (a grip as accelerator)"
     )
@@ -78,6 +82,10 @@ class _FromMany(_Channel):
             raise ValueError("weights: is given as well as from; use one of the two")
         if isinstance(self.source, list) and not 2 <= len(self.source) <= 8:
             raise ValueError(f"from: is a list of {len(self.source)}; a list has 2 to 8 controls")
+        if self.when_on is not None and not isinstance(self.source, str):
+            raise ValueError("when_on: is for a channel fed by one button or key")
+        if self.when_on is None and self.when_off:
+            raise ValueError("when_off: is given without when_on")
         return self
 
     @property

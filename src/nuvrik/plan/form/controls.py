@@ -45,6 +45,9 @@ class _Moved(_Control):
     dead_zone: float = Field(
         default=0.0, ge=0, lt=1, description="fraction of travel about rest that counts as rest, 0 to below 1"
     )
+    dead_zone_raw: int | None = Field(
+        default=None, ge=0, le=MAX_RAW_SPAN // 2, description="the same in raw readings, instead of dead_zone"
+    )
     expo: float = Field(
         default=0.0,
         ge=0,
@@ -72,6 +75,31 @@ class _Moved(_Control):
     ramp_ms: Millis = Field(
         default=0, description="least time from rest to full, in ms, however fast the hand"
     )
+
+    @property
+    def points(self) -> list[int]:
+        """Its readings low, at rest and high."""
+        raise NotImplementedError
+
+    @property
+    def zone(self) -> float:
+        """Its dead zone as a fraction of travel: of the shorter half, where it is given in raw readings."""
+        if self.dead_zone_raw is None:
+            return self.dead_zone
+        low, rest, high = self.points
+        halves = [half for half in (abs(rest - low), abs(high - rest)) if half]
+        return min(self.dead_zone_raw / min(halves), 0.9999)
+
+    @model_validator(mode="after")
+    def _one_dead_zone(self) -> "_Moved":
+        if self.dead_zone_raw is None:
+            return self
+        if self.dead_zone:
+            raise ValueError("dead_zone_raw: is given as well as dead_zone; use one of the two")
+        low, rest, high = self.points
+        if self.dead_zone_raw >= min(half for half in (abs(rest - low), abs(high - rest)) if half):
+            raise ValueError(f"dead_zone_raw: {self.dead_zone_raw} is all of one half of its travel")
+        return self
 
     @model_validator(mode="after")
     def _has_both_pins(self) -> "_Moved":

@@ -40,6 +40,7 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     inputs.switches,
     inputs.scales,
     motion.presets,
+    motion.never_at_rest,
     motion.start_duties,
     motion.sides,
     motion.loads,

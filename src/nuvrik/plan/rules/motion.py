@@ -25,7 +25,7 @@ def start_duties(draft: Draft) -> Iterator[Problem]:
             continue
         for source in _fed_by(draft, name):
             control = draft.controls.get(source)
-            loose = isinstance(control, AxisControl | SliderControl) and not control.dead_zone
+            loose = isinstance(control, AxisControl | SliderControl) and not control.zone
             if loose and source not in said:
                 said.add(source)
                 what = f"is 0, and {name} starts with {output.start_duty:.0%} of its duty at once"
@@ -71,6 +71,18 @@ def presets(draft: Draft) -> Iterator[Problem]:
             if getattr(channel, key):
                 what = "is given, but nothing feeds the channel, so it never has a reading"
                 yield Problem("error", f"channels.{name}.{key}", what, "add from = CONTROL")
+
+
+def never_at_rest(draft: Draft) -> Iterator[Problem]:
+    """A button that stands for two values, none of them rest, lets what it turns never arm."""
+    turning = turning_channels(draft.outputs, draft.mix)
+    band = draft.failsafe.rest_band if draft.failsafe else 0.0
+    for name, channel in draft.channels.items():
+        if not isinstance(channel, LevelChannel | ShareChannel) or channel.when_on is None:
+            continue
+        if name in turning and abs(channel.when_on) > band and abs(channel.when_off) > band:
+            what = f"moves {turning[name]} whether on or off: it is never at rest, so nothing ever arms"
+            yield Problem("error", f"channels.{name}.when_off", what, "let one of the two be 0")
 
 
 def optional_turns(draft: Draft) -> Iterator[Problem]:

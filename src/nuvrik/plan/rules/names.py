@@ -93,6 +93,14 @@ def _misfit(channel: Channel, key: str, control: Control) -> tuple[str, str] | N
         fits = isinstance(control, PRESSED)
         return None if fits else (of_kind + "switch anything", "name a button or a key")
     if isinstance(channel, LevelChannel | ShareChannel):
+        if key == "from" and channel.when_on is not None:
+            fits = isinstance(control, PRESSED)
+            return None if fits else (of_kind + "be on or off", "name a button or a key, or take when_on out")
+        if key == "from" and isinstance(control, PRESSED):
+            return (
+                of_kind + f"feed a {channel.kind} by itself",
+                "add when_on and when_off, or name an axis, slider, rocker, nudge or selector",
+            )
         if not isinstance(control, GRADED):
             return of_kind + f"feed a {channel.kind}", "name an axis, slider, rocker, nudge or selector"
         if isinstance(control, SelectorControl) and control.values is None:

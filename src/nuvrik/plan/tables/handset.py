@@ -28,6 +28,7 @@ from nuvrik.core.sources import (
     FROM_NOTHING,
     FROM_ONE,
     FROM_PRESSES,
+    FROM_TWO,
     FROM_WEIGHTS,
     Origin,
     SourcesTable,
@@ -176,7 +177,7 @@ def moved_table(model: AxisControl | SliderControl) -> MovedTable:
         rest=rest,
         high=high,
         one_sided=isinstance(model, SliderControl),
-        dead_zone=min(level_of(model.dead_zone), FULL - 1),
+        dead_zone=min(level_of(model.zone), FULL - 1),
         expo=level_of(model.expo),
         curve=curve_table(model.curve or ()),
         reverse=model.reverse,
@@ -232,6 +233,8 @@ def source_table(
         preset=level_of(scaled.preset) if scaled else 0,
         bare=isinstance(channel, LevelChannel) and not any(uses.values()),
         low=-FULL if channel.kind == "level" else 0,
+        when_on=level_of(scaled.when_on or 0.0) if scaled else 0,
+        when_off=level_of(scaled.when_off) if scaled else 0,
         on_from=1 if above is None else level_of(above),
         off_below=1 if above is None else level_of(above - channel.hysteresis),  # type: ignore[union-attr]
     )
@@ -245,6 +248,8 @@ def _takes(channel: AnyChannel) -> tuple[int, list[tuple[str, int]]]:
         one = [(name, FULL) for name in channel.origins]
         if len(one) > 1:
             return SEVERAL[channel.rule], one
+        if channel.when_on is not None:
+            return FROM_TWO, one
         return (FROM_ONE if one else FROM_NOTHING), one
     kinds = {FlagChannel: FROM_FLAG, ChoiceChannel: FROM_CHOICE, CountChannel: FROM_PRESSES}
     source = channel.source
