@@ -24,18 +24,19 @@ TERMINALS = {
     "nuvrik rehearse tug.toml --every-state --most-states 150 | head -6; "
     "nuvrik rehearse tug.toml --fault cable_pulled --on avr --figure stop.png",
     "demo": "nuvrik demo --out crossing",
-    "calibrate": "nuvrik calibrate tug.toml marram-demo/sweep.csv --figure sweep.png; "
-    "nuvrik calibrate tug.toml marram-demo/screw.csv --output port_screw --figure motor.png",
-    "jog": "echo y | nuvrik jog tug.toml port_screw --port sim; "
-    "printf 'n\\ny\\n' | nuvrik jog boat.toml winch --port sim:winch",
+    "calibrate": "nuvrik record tug.toml --from marram-demo/sweep.csv --out seen.csv 2> /dev/null; "
+    "nuvrik calibrate tug.toml marram-demo/sweep.csv --figure sweep.png; "
+    "nuvrik calibrate boat.toml free.csv loaded.csv fouled.csv --output port_screw --figure motor.png",
+    "jog": "printf 'n\\ny\\n' | nuvrik jog boat.toml winch --port sim:winch; "
+    "nuvrik jog sweep.toml port_screw --port sim --sweep port.csv | tail -20; "
+    "nuvrik ask panel.toml move steps=345 --port sim",
     "diagnosis": "nuvrik inspect panel.toml slow.bin --summary; "
     "nuvrik inspect panel.toml upside_down.bin --summary; "
     "nuvrik inspect panel.toml boot.txt --summary; nuvrik check vent.toml | grep -A 1 damaged",
     "hello": "nuvrik hello panel.toml --port sim; nuvrik inspect panel.toml --port sim --for-s 0.6; "
     "python drive_a_panel.py",
     "live": "grep -A 1 -B 2 FAILSAFE log.csv; "
-    "nuvrik machine boat.toml --port udp://:4711 --log boat_log.csv --for-s 12 & sleep 1; "
-    "nuvrik drive boat.toml --port udp://127.0.0.1:4711 --from boat.csv",
+    "nuvrik drive boat.toml --port sim --from boat.csv",
 }
 TERMINALS |= {
     "infrared": "nuvrik infrared learn presses.txt --write curtain.toml; "
@@ -89,6 +90,7 @@ open("capture.txt", "w").writelines(row.hex(" ") + "\\n" for row in rows)
 """
     subprocess.run([BIN / "python", "-c", script], cwd=folder, check=True)
     shutil.copy(Path(__file__).parents[1] / "src/nuvrik/demo/presses.txt", folder)
+    motors(folder)
     for name in ("panel", "vent", "curtain"):
         subprocess.run([BIN / "nuvrik", "new", f"{name}.toml", "--like", name], check=True, **quiet)
     shutil.copy(Path(__file__).parents[1] / "examples/drive_a_panel.py", folder)
@@ -134,6 +136,19 @@ open("capture.txt", "w").writelines(row.hex(" ") + "\\n" for row in rows)
         time.sleep(1.5)
         machine.terminate()
         machine.wait()
+
+
+def motors(folder: Path) -> None:
+    """A screw that runs free, tows, and has weed in it; and a boat whose screw is swept from rest."""
+    rng = random.Random(5)
+    for name, start, top in (("free", 0.14, 9.5), ("loaded", 0.22, 7.0), ("fouled", 0.34, 4.1)):
+        rows = []
+        for place, duty in enumerate([*range(0, 256, 8), *range(255, -1, -8)]):
+            speed = top * max(0.0, (duty / 255 - start) / (1 - start)) ** 0.8 * rng.gauss(1, 0.02)
+            rows.append(f"{500 * place},{duty},{speed:.3f}")
+        (folder / f"{name}.csv").write_text("\n".join(["t_ms,duty,speed", *rows]) + "\n")
+    text = (folder / "boat.toml").read_text()
+    (folder / "sweep.toml").write_text(text.replace("start_duty = 0.18", "start_duty = 0.0", 1))
 
 
 def captures(folder: Path) -> None:
