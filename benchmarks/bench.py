@@ -17,6 +17,7 @@ from binascii import crc_hqx
 from pathlib import Path
 
 from chip import CHIP_FIGURES
+from live import LIVE_FIGURES
 from pace import (
     MOST_FAULTS,
     MOST_HELP,
@@ -400,6 +401,7 @@ FIGURES = (
     soak_1000_hours,
     false_trips,
     help_start,
+    *LIVE_FIGURES,
     *CHIP_FIGURES,
     *PYTHON_FIGURES,
 )

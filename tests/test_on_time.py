@@ -40,6 +40,8 @@ class Stumbling:
         self._turn += 1
         self._now_ms += max(1, round(1000 * seconds)) + self._pauses.get(self._turn, 0)
 
+    pace = sleep
+
     def read(self) -> bytes:
         return b""
 

@@ -35,8 +35,7 @@ TERMINALS = {
     "nuvrik inspect panel.toml boot.txt --summary; nuvrik check vent.toml | grep -A 1 damaged",
     "hello": "nuvrik hello panel.toml --port sim; nuvrik inspect panel.toml --port sim --for-s 0.6; "
     "python drive_a_panel.py",
-    "live": "grep -A 1 -B 2 FAILSAFE log.csv; "
-    "nuvrik drive boat.toml --port sim --from boat.csv",
+    "live": "grep -A 1 -B 2 FAILSAFE log.csv; nuvrik drive boat.toml --port sim --from boat.csv",
 }
 TERMINALS |= {
     "infrared": "nuvrik infrared learn presses.txt --write curtain.toml; "

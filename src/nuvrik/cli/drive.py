@@ -1,5 +1,6 @@
 """``nuvrik drive``: the handset's end, from whatever hands there are."""
 
+import gc
 import sys
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
@@ -36,7 +37,7 @@ def run(
     with (
         Signals(final=True) as signals,
         open_source(link, sources, tell) as hands,
-        open_line(link, port) as line,
+        open_line(link, port, wait_s=0) as line,
         ExitStack() as stack,
     ):
         _say_what_moves(link, hands)
@@ -69,6 +70,9 @@ def run(
         clock: AnyClock | None = None
         if sim is not None:
             clock = sim if at_once else RealTime(sim)
+        # What has been loaded stays; looking through it for what can be thrown away takes a millisecond.
+        gc.collect()
+        gc.freeze()
         played = run_handset(link, tapped, hands, told, clock, signals, status.heard if status else None)
     if played.interrupted or not played.farewell.whole or not played.farewell.sent:
         tell(f"{'interrupted: ' if played.interrupted else ''}{played.farewell.words}")

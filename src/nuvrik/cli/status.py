@@ -78,7 +78,7 @@ class Status:
         return lines
 
     def _link(self, now_ms: int, handset: Handset) -> Iterable[str]:
-        yield f"{now_ms / 1000:.1f} s"
+        yield f"after {now_ms / 1000:.1f} s"
         age_ms = handset.machine_age_ms
         if not handset.link.telemetry:
             yield "one way: nothing comes back"

@@ -292,7 +292,7 @@ def connect(
     last changed, is told of as a warning. Raises LinkFileError, PortError, LinkError.
     """
     link = link if isinstance(link, Link) else load(link)
-    line = open_port(link, port)
+    line = open_port(link, port, wait_s=0)  # its thread waits by the clock
     made = Connection(
         link, line, RealTime(line) if isinstance(line, SimLine) else WallClock(), controls=controls
     )

@@ -69,7 +69,7 @@ class Driver:
             before_ms = self._clock.now_ms()
             while self._until_ms is None or before_ms <= self._until_ms:
                 before_ms = self._turn(before_ms)
-                self._clock.sleep(TURN_S)
+                self._clock.pace(TURN_S)
         except BaseException as error:  # told to the program at its next call
             self.trouble = error
         finally:

@@ -73,7 +73,7 @@ class _FromNow:
 
     def __init__(self, clock: AnyClock) -> None:
         self._start_ms = clock.now_ms()
-        self._clock, self.sleep = clock, clock.sleep
+        self._clock, self.sleep, self.pace = clock, clock.sleep, clock.pace
 
     def now_ms(self) -> int:
         return self._clock.now_ms() - self._start_ms
@@ -140,19 +140,28 @@ class _Sender:
         self.taken = self.dropped = 0
 
     def turn(self, now_ms: int, *, playing: bool) -> None:
-        """What hands do, hear, tell, send."""
+        """Send what is due, and only then look what hands do and what has come back: so frames go out on the
+        beat, however long that takes, made of what was there a turn ago. After a gap it is the other way
+        round: what was there before it is not to be sent."""
         gap_ms, self._before_ms = now_ms - self._before_ms, now_ms
+        held_up = gap_ms >= self.handset.link.failsafe.timeout_ms
+        if not held_up:
+            self._send(now_ms)
         if playing:
-            if gap_ms >= self.handset.link.failsafe.timeout_ms:
+            if held_up:
                 self.player.skip()
             self.player.play_into(self.handset, now_ms)
-        handset, data = self.handset, self._line.read()
-        for event in hear(handset, self._line, data, now_ms, gap_ms):
+        data = self._line.read()
+        for event in hear(self.handset, self._line, data, now_ms, gap_ms):
             if self._heard is not None:
                 self._heard(now_ms, event)
         if self._told is not None:
-            self._told(now_ms, self.player.played_ms, handset)
-        wire = handset.send(now_ms)
+            self._told(now_ms, self.player.played_ms, self.handset)
+        if held_up:
+            self._send(now_ms)
+
+    def _send(self, now_ms: int) -> None:
+        wire = self.handset.send(now_ms)
         if wire:
             taken = self._line.write(wire)
             self.taken += taken
@@ -173,7 +182,7 @@ class _Sender:
                     told(now_ms, self.player.played_ms, handset)
                 except Exception:
                     told = None  # it has been said, or will be, by whoever called
-            self._clock.sleep(TURN_S)
+            self._clock.pace(TURN_S)
         return Farewell(self.taken, self.dropped, whole=not signals.at_once)
 
 
@@ -203,7 +212,7 @@ def run_handset(
             while not played.over:
                 signals.checkpoint()
                 sender.turn(clock.now_ms(), playing=True)
-                clock.sleep(TURN_S)
+                clock.pace(TURN_S)
     except PortError:
         raise
     except KeyboardInterrupt:

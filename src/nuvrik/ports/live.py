@@ -54,6 +54,12 @@ class WallClock:
         """Let time go by."""
         time.sleep(seconds)
 
+    def pace(self, seconds: float) -> None:
+        """Wait for the next of turns that are so far apart, however long the last one took: what is due in a
+        turn then goes out on time, and not when a turn happens to come round."""
+        passed = time.monotonic() - self._start
+        time.sleep(seconds - passed % seconds)
+
 
 class AnyClock(Protocol):
     """What the handset's loop needs of a clock; a simulated port brings its own."""
@@ -63,6 +69,9 @@ class AnyClock(Protocol):
 
     def sleep(self, seconds: float) -> None:
         """Let time go by."""
+
+    def pace(self, seconds: float) -> None:
+        """Let time go by until the next of turns that are so far apart."""
 
 
 def random_number(bits: int) -> int:

@@ -61,6 +61,8 @@ class SimLine:
             self._due_ms += self._tick_ms
         self._now_ms = end_ms
 
+    pace = sleep
+
     def _hanging(self) -> bool:
         if self._hangs_until_ms is None:
             return False
@@ -121,11 +123,11 @@ class SimLine:
 
 
 class RealTime:
-    """A simulated machine in real time, for programs that wait."""
+    """A simulated machine in real time, for programs and people that wait."""
 
     def __init__(self, line: SimLine) -> None:
         self._line = line
-        self._last = time.monotonic()
+        self._start = self._last = time.monotonic()
         self.now_ms = line.now_ms
 
     def sleep(self, seconds: float) -> None:
@@ -134,3 +136,7 @@ class RealTime:
         now = time.monotonic()
         self._line.sleep(now - self._last)
         self._last = now
+
+    def pace(self, seconds: float) -> None:
+        """Let it go by until the next of turns that are so far apart."""
+        self.sleep(seconds - (time.monotonic() - self._start) % seconds)

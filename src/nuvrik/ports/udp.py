@@ -42,7 +42,7 @@ class UdpPort:
         """One packet, b"" if none came within the wait."""
         try:
             data, sender = self._socket.recvfrom(MOST)
-        except TimeoutError:
+        except (TimeoutError, BlockingIOError):
             return b""
         except ConnectionRefusedError:
             self._refused = True
