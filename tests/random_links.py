@@ -100,8 +100,22 @@ def _text(rng: random.Random, style: str = "", medium: str = "", hands: bool = F
         if style in ("packed", "slip") and rng.random() < 0.5:
             lines.append(f"delay_guard_ms = {rng.choice((300, 1000, 5000))}")
         backward = _backward(rng, steppers, list(range(len(outputs))))
+        if hands:
+            backward = [_by_hand(rng, one, controls) for one in backward]
         lines = _with_inputs(rng, lines, backward) + backward
     return "\n".join(lines)
+
+
+def _by_hand(rng: random.Random, text: str, controls: list[str]) -> str:
+    """Some requests are started by a button or a key, and pass on what it says."""
+    pressed = [one for one in controls if _kind_of(one) in ("button", "key")]
+    if not text.startswith("[requests.") or not pressed or rng.random() < 0.4:
+        return text
+    name = rng.choice(pressed).partition("[controls.")[2].partition("]")[0]
+    given = {"steps": f"{{ steps = {rng.choice((-300, 0, 7))} }}", "home": "{}"}
+    args = given.get(_kind_of(text), f"{{ a = {rng.choice((-2, 0, 1))}, b = {rng.randint(0, 1)} }}")
+    head, _, rest = text.partition("\n")
+    return f'{head}\nwhen = "{name}"\nwhen_args = {args}\n{rest}'
 
 
 def _with_inputs(rng: random.Random, lines: list[str], backward: list[str]) -> list[str]:

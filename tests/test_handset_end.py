@@ -61,8 +61,12 @@ class Both:
         elif method == "read":
             self._readings[self._names[given[0]]] = given[1]
         elif method == "have_read":
+            before = usual.asked_by_hand
             usual.read(self._now, **self._readings)
             self._readings = {}
+            if usual.asked_by_hand is not before:
+                self.asked = usual.asked_by_hand
+                self.seen["asked by a button"] += 1
         elif method == "expire":
             usual.expire(self._now)
         elif method == "press_stop":

@@ -1,6 +1,7 @@
 """Requests: at most once whatever happens on the way, exactly once when the answer came, and safely ended."""
 
 import random
+import re
 from collections import Counter
 
 import pytest
@@ -273,3 +274,54 @@ def test_requests_that_move_need_armed_and_one_motion_goes_on_at_a_time() -> Non
 
 def refuse(times: int) -> int:
     raise nuvrik.RequestRefused("not today")
+
+
+# ---- a button that starts one --------------------------------------------------------------
+
+BEEPING = starter_text("panel").replace(
+    "[requests.beep]\n",
+    '[controls.bell]\nkind = "button"\n\n[requests.beep]\nwhen = "bell"\nwhen_args = { times = 3 }\n',
+)
+
+
+@settings(max_examples=many(30))
+@given(st.lists(st.tuples(st.booleans(), st.integers(40, 400)), min_size=1, max_size=12))
+def test_a_button_starts_a_request_once_a_press_however_long_it_is_held(
+    holds: list[tuple[bool, int]],
+) -> None:
+    """On a good line each press is carried out once, unless one is still under way; on none twice."""
+    link = nuvrik.parse(BEEPING)
+    handset, machine = (
+        nuvrik.Handset(link, stream=False, session=5),
+        nuvrik.Machine(link, stream=False, boot=7),
+    )
+    beeps: list[int] = []
+    machine.on_request("beep", lambda times: beeps.append(times) or times)
+    now_ms, down, presses = 0, False, 0
+    for pressed, for_ms in [(False, 100), *holds, (False, 1000)]:
+        presses += pressed and not down
+        down = pressed
+        for _ in range(for_ms // 10):
+            now_ms += 10
+            handset.read(now_ms, bell=int(pressed))
+            machine.feed(handset.send(now_ms), now_ms)
+            machine.tick(now_ms)
+            handset.feed(machine.send(now_ms), now_ms)
+    assert set(beeps) <= {3} and min(presses, 1) <= len(beeps) <= presses
+    if presses:
+        assert handset.asked_by_hand is not None and handset.asked_by_hand.state == "done"
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "words"),
+    [
+        ('when = "bell"', 'when = "bel"', 'did you mean "bell"'),
+        ('when = "bell"\n', "", "is given without when"),
+        ("{ times = 3 }", "{}", "has no times, which the request wants"),
+        ("{ times = 3 }", "{ times = 99 }", "not from 0 to 15"),
+        ("{ times = 3 }", "{ times = 3, loud = 1 }", "which the request does not take"),
+    ],
+)
+def test_what_a_button_starts_is_checked(old: str, new: str, words: str) -> None:
+    with pytest.raises(nuvrik.LinkFileError, match=re.escape(words)):
+        nuvrik.parse(BEEPING.replace(old, new, 1))

@@ -70,6 +70,9 @@ class Status:
         if handset.telemetry:
             items = [f"{name} {reading.words}" for name, reading in handset.telemetry.items()]
             lines += _wrapped("back", items, width)
+        asked = handset.asked_by_hand
+        if asked is not None:
+            lines += _wrapped("asked", [f"{asked.name}: {asked.state}"], width)
         if self._sim is not None:
             lines += _wrapped("sim", _doing(self._sim), width)
             faults = [f"{number} {name}{_on(self._sim, name)}" for number, name in enumerate(FAULTS, 1)]

@@ -18,7 +18,8 @@ from nuvrik.core.desk import (
     ArgumentTable,
     RequestTable,
 )
-from nuvrik.core.levels import FULL, TIMER_MAX, clamp, div, later
+from nuvrik.core.hands import Hands
+from nuvrik.core.levels import FULL, NOBODY, TIMER_MAX, clamp, div, later
 from nuvrik.core.sealed import KIND_ECHO, KIND_HELLO, KIND_REQUEST
 from nuvrik.core.sender import Sender
 from nuvrik.core.sizes import MOST_ARGUMENTS
@@ -58,18 +59,28 @@ QUESTION_JOG = 5
 """What is to be sent in place of a command."""
 
 
+class TriggerTable(Table):
+    """A button or a key that starts a request, and the arguments that go with it."""
+
+    control: u8
+    code: u8
+    arguments: list[i32]
+
+
 class AskingTable(Table):
     """The requests of a link, and how far each output may be jogged, in steps of which full scale has
-    JOG_STEPS: 0 for what has no "a little"."""
+    JOG_STEPS: 0 for what has no "a little". triggers: the buttons that start some of them."""
 
     requests: list[RequestTable]
     jog_most: list[u8]
+    triggers: list[TriggerTable]
 
 
 class Asking:
     """One request at a time, of one handset. session: not 0; boot_known: the machine's boot number is; asked:
     a request is under way, or else outcome says how the last one came out; left_ms: until something may be
-    sent again; trip_ms: how long the last echo took, TIMER_MAX until it is back."""
+    sent again; trip_ms: how long the last echo took, TIMER_MAX until it is back; presses_met: how often each
+    trigger had been pressed at the last look."""
 
     def __init__(self, table: AskingTable) -> None:
         self.table: AskingTable = table
@@ -101,6 +112,7 @@ class Asking:
         self.jog_output: u8 = 0
         self.jog_step: i32 = 0
         self.jog_time: u8 = 0
+        self.presses_met: list[u16] = [0] * len(table.triggers)
 
     def pass_time(self, dt_ms: u16) -> None:
         """Let dt_ms go by."""
@@ -127,6 +139,24 @@ class Asking:
         self.value_low = 0
         self.value_high = 0
         return True
+
+    def pressed(self, hands: Hands) -> u8:
+        """A trigger that has been pressed since the last look, NOBODY for none; of several the first."""
+        found: u8 = NOBODY
+        for i in range(len(self.table.triggers)):
+            presses: u16 = hands.presses(self.table.triggers[i].control)
+            if presses != self.presses_met[i]:
+                self.presses_met[i] = presses
+                if found == NOBODY:
+                    found = i
+        return found
+
+    def start(self, trigger: u8) -> None:
+        """Ask for what a trigger starts. While another request is under way it starts nothing: what is late
+        is not what a hand wanted then."""
+        for i in range(len(self.table.triggers[trigger].arguments)):
+            self.argument(i, self.table.triggers[trigger].arguments[i])
+        self.ask(self.table.triggers[trigger].code)
 
     def greet(self) -> None:
         """Ask who is there, at once and until there is an answer."""

@@ -88,6 +88,9 @@ class HandsetEnd:
     def have_read(self) -> None:
         """What follows from new readings."""
         self.handset.have_read()
+        trigger: u8 = self.asking.pressed(self.handset.hands)
+        if trigger != NOBODY:
+            self.asking.start(trigger)
 
     def press_stop(self, pressed: bool) -> None:
         """A stop of a program's own."""

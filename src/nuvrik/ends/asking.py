@@ -5,7 +5,8 @@ from collections.abc import Mapping
 from typing import NamedTuple
 
 from nuvrik.core.asking import QUESTION_NONE, Asking
-from nuvrik.core.levels import TIMER_MAX
+from nuvrik.core.hands import Hands
+from nuvrik.core.levels import NOBODY, TIMER_MAX
 from nuvrik.plan.build_tags import BuildTags
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.handset_end import asking_table
@@ -83,6 +84,11 @@ class Asker:
         self.identity: Identity | None = None
         """What the machine said of itself last; None before, and once it is known to be out of date."""
         self._who: Who | None = None
+        self._triggers = [
+            (name, request.when_args) for name, request in link.requests.items() if request.when is not None
+        ]
+        self.last: Asked | None = None
+        """What a button has asked for last; None before."""
         self._queue: deque[Asked] = deque()
         self._now_ms = 0
 
@@ -102,6 +108,15 @@ class Asker:
         self._queue.append(asked)
         self._begin()
         return asked
+
+    def look(self, hands: Hands) -> None:
+        """Hands have moved: a button that starts a request may have been pressed."""
+        if not self._triggers:
+            return
+        trigger = self.core.pressed(hands)
+        if trigger != NOBODY and not self._queue:
+            name, arguments = self._triggers[trigger]
+            self.last = self.ask(name, arguments)
 
     def greet(self) -> None:
         """Ask who is there, at once and until there is an answer; until then it is not known."""

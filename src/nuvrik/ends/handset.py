@@ -77,6 +77,7 @@ class Handset:
             self.core.without_stop = False  # it is supplied after all
         self._hands.read(readings)
         self.core.have_read()
+        self._asker.look(self.core.hands)
 
     def press_stop(self, now_ms: int, pressed: bool = True) -> None:
         """A stop of the program's own, where no control is there to be pressed: stop frames are sent while it
@@ -252,6 +253,11 @@ class Handset:
         arguments that it does not take.
         """
         return self._asker.ask(name, arguments)
+
+    @property
+    def asked_by_hand(self) -> Asked | None:
+        """What a button has asked for last, and what has become of it; None before one has."""
+        return self._asker.last
 
     def greet(self) -> None:
         """Ask the machine who it is; :attr:`identity` holds the answer."""

@@ -5821,6 +5821,36 @@ bool nuvrik_asking_ask(NuvrikAsking *self, uint8_t code)
     return true;
 }
 
+/** A trigger that has been pressed since the last look, NOBODY for none; of several the first. */
+uint8_t nuvrik_asking_pressed(NuvrikAsking *self, NuvrikHands *hands)
+{
+    uint8_t found = NUVRIK_NOBODY;
+    for (uint8_t i = 0; i < NUVRIK_ASKING_TRIGGERS_COUNT(self->table); i++) {
+        uint16_t presses = nuvrik_hands_presses(hands,
+            NUVRIK_TRIGGER_CONTROL(&NUVRIK_ASKING_TRIGGERS(self->table)[i]));
+        if (presses != self->presses_met[i]) {
+            self->presses_met[i] = presses;
+            if (found == NUVRIK_NOBODY) {
+                found = i;
+            }
+        }
+    }
+    return found;
+}
+
+/** Ask for what a trigger starts. While another request is under way it starts nothing: what is late is
+ *  not what a hand wanted then.
+ */
+void nuvrik_asking_start(NuvrikAsking *self, uint8_t trigger)
+{
+    for (uint8_t i
+        = 0; i < NUVRIK_TRIGGER_ARGUMENTS_COUNT(&NUVRIK_ASKING_TRIGGERS(self->table)[trigger]); i++) {
+        nuvrik_asking_argument(self, i,
+            NUVRIK_I32(NUVRIK_TRIGGER_ARGUMENTS(&NUVRIK_ASKING_TRIGGERS(self->table)[trigger])[i]));
+    }
+    (void)nuvrik_asking_ask(self, NUVRIK_TRIGGER_CODE(&NUVRIK_ASKING_TRIGGERS(self->table)[trigger]));
+}
+
 /** Ask who is there, at once and until there is an answer. */
 void nuvrik_asking_greet(NuvrikAsking *self)
 {
@@ -6129,6 +6159,10 @@ void nuvrik_handset_end_turn(NuvrikHandsetEnd *self, uint8_t knob, bool a, bool 
 void nuvrik_handset_end_have_read(NuvrikHandsetEnd *self)
 {
     nuvrik_handset_have_read(&self->handset);
+    uint8_t trigger = nuvrik_asking_pressed(&self->asking, &self->handset.hands);
+    if (trigger != NUVRIK_NOBODY) {
+        nuvrik_asking_start(&self->asking, trigger);
+    }
 }
 
 /** A stop of a program's own. */

@@ -258,6 +258,10 @@ extern "C" {
 #define NUVRIK_MOST_SEEN 64
 #endif
 
+#ifndef NUVRIK_MOST_TRIGGERS
+#define NUVRIK_MOST_TRIGGERS 16
+#endif
+
 #ifndef NUVRIK_MOST_SOURCES
 #define NUVRIK_MOST_SOURCES 64
 #endif
@@ -2770,19 +2774,30 @@ enum {
 };
 /** What is to be sent in place of a command. */
 
+/** A button or a key that starts a request, and the arguments that go with it. */
+typedef struct {
+    uint8_t control;
+    uint8_t code;
+    const NUVRIK_FLASH int32_t *arguments;
+    uint8_t arguments_count;
+} NuvrikTriggerTable;
+
 /** The requests of a link, and how far each output may be jogged, in steps of which full scale has
- *  JOG_STEPS: 0 for what has no "a little".
+ *  JOG_STEPS: 0 for what has no "a little". triggers: the buttons that start some of them.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikRequestTable *requests;
     uint8_t requests_count;
     const NUVRIK_FLASH uint8_t *jog_most;
     uint8_t jog_most_count;
+    const NUVRIK_FLASH NuvrikTriggerTable *triggers;
+    uint8_t triggers_count;
 } NuvrikAskingTable;
 
 /** One request at a time, of one handset. session: not 0; boot_known: the machine's boot number is; asked:
  *  a request is under way, or else outcome says how the last one came out; left_ms: until something may be
- *  sent again; trip_ms: how long the last echo took, TIMER_MAX until it is back.
+ *  sent again; trip_ms: how long the last echo took, TIMER_MAX until it is back; presses_met: how often
+ *  each trigger had been pressed at the last look.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikAskingTable *table;
@@ -2814,12 +2829,15 @@ typedef struct {
     uint8_t jog_output;
     int32_t jog_step;
     uint8_t jog_time;
+    uint16_t presses_met[NUVRIK_MOST_TRIGGERS];
 } NuvrikAsking;
 
 void nuvrik_asking_init(NuvrikAsking *self, const NUVRIK_FLASH NuvrikAskingTable *table);
 void nuvrik_asking_pass_time(NuvrikAsking *self, uint16_t dt_ms);
 void nuvrik_asking_argument(NuvrikAsking *self, uint8_t at, int32_t value);
 bool nuvrik_asking_ask(NuvrikAsking *self, uint8_t code);
+uint8_t nuvrik_asking_pressed(NuvrikAsking *self, NuvrikHands *hands);
+void nuvrik_asking_start(NuvrikAsking *self, uint8_t trigger);
 void nuvrik_asking_greet(NuvrikAsking *self);
 void nuvrik_asking_echo(NuvrikAsking *self);
 void nuvrik_asking_jog(NuvrikAsking *self, uint8_t output, int16_t to, uint16_t for_ms);

@@ -1094,6 +1094,19 @@
 #define NUVRIK_HEARING_LOST_MS(table) NUVRIK_U16((table)->lost_ms)
 #endif
 
+#ifndef NUVRIK_TRIGGER_CONTROL
+#define NUVRIK_TRIGGER_CONTROL(table) NUVRIK_U8((table)->control)
+#endif
+#ifndef NUVRIK_TRIGGER_CODE
+#define NUVRIK_TRIGGER_CODE(table) NUVRIK_U8((table)->code)
+#endif
+#ifndef NUVRIK_TRIGGER_ARGUMENTS
+#define NUVRIK_TRIGGER_ARGUMENTS(table) NUVRIK_P((table)->arguments)
+#endif
+#ifndef NUVRIK_TRIGGER_ARGUMENTS_COUNT
+#define NUVRIK_TRIGGER_ARGUMENTS_COUNT(table) NUVRIK_U8((table)->arguments_count)
+#endif
+
 #ifndef NUVRIK_ASKING_REQUESTS
 #define NUVRIK_ASKING_REQUESTS(table) NUVRIK_P((table)->requests)
 #endif
@@ -1105,6 +1118,12 @@
 #endif
 #ifndef NUVRIK_ASKING_JOG_MOST_COUNT
 #define NUVRIK_ASKING_JOG_MOST_COUNT(table) NUVRIK_U8((table)->jog_most_count)
+#endif
+#ifndef NUVRIK_ASKING_TRIGGERS
+#define NUVRIK_ASKING_TRIGGERS(table) NUVRIK_P((table)->triggers)
+#endif
+#ifndef NUVRIK_ASKING_TRIGGERS_COUNT
+#define NUVRIK_ASKING_TRIGGERS_COUNT(table) NUVRIK_U8((table)->triggers_count)
 #endif
 
 #ifndef NUVRIK_KNOB_CONTROL

@@ -183,6 +183,15 @@ class Argument(Section):
 
 
 class _Request(Section):
+    when: Name | None = Field(
+        default=None, description="a button or a key of the handset that starts it, once a press"
+    )
+    when_args: dict[Name, int | Name] = Field(
+        default_factory=dict,
+        max_length=8,
+        description="what it then passes on, e.g. { steps = 40 }; a flag 0 or 1, a choice by its name",
+    )
+
     @property
     def arguments(self) -> dict[str, Argument]:
         """Its arguments, in order."""

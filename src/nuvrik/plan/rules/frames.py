@@ -2,7 +2,9 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 
+from nuvrik.core.sizes import MOST_TRIGGERS
 from nuvrik.plan.form.backward import (
+    AnyRequest,
     DemandItem,
     DistanceItem,
     HomeRequest,
@@ -10,6 +12,7 @@ from nuvrik.plan.form.backward import (
     StepsRequest,
     VectorItem,
 )
+from nuvrik.plan.form.controls import ButtonControl, KeyControl
 from nuvrik.plan.form.frame_actions import KeyAction
 from nuvrik.plan.form.frame_base import LACKS, Lack
 from nuvrik.plan.form.media import InfraredMedium, Packets
@@ -140,6 +143,39 @@ def idles(action: KeyAction) -> bool:
     return not action.stop and not action.add
 
 
+def _started_by_hand(draft: Draft, name: str, request: AnyRequest | None) -> Iterator[Problem]:
+    """A button that starts a request is one, and says all that the request wants to know."""
+    if request is None:
+        return
+    where = f"requests.{name}.when"
+    if request.when is None:
+        if request.when_args:
+            yield Problem("error", f"{where}_args", "is given without when", "name the button that starts it")
+        return
+    control = draft.controls.get(request.when)
+    if request.when not in draft.controls:
+        yield unknown(where, request.when, "control", draft.controls)
+    elif control is not None and not isinstance(control, ButtonControl | KeyControl):
+        what = f'is "{request.when}", a control of kind {control.kind}, which is not pressed'
+        yield Problem("error", where, what, "name a button or a key")
+    for key in request.when_args.keys() ^ request.arguments.keys():
+        known = key in request.arguments
+        what = (
+            f"has no {key}, which the request wants"
+            if known
+            else f"has {key}, which the request does not take"
+        )
+        yield Problem("error", f"{where}_args", what, "give it" if known else "take it out")
+    for key in request.when_args.keys() & request.arguments.keys():
+        argument = request.arguments[key]
+        try:
+            low, high = argument.limits
+            if not low <= argument.number(request.when_args[key]) <= high:
+                raise ValueError(f"{request.when_args[key]} is not from {low} to {high}")
+        except (TypeError, ValueError) as error:
+            yield Problem("error", f"{where}_args.{key}", f"is wrong: {error}", "give a value that it takes")
+
+
 def backward(draft: Draft) -> Iterator[Problem]:
     """Telemetry, requests and cues name what exists, and can travel."""
     for name, item in draft.telemetry.items():
@@ -153,7 +189,14 @@ def backward(draft: Draft) -> Iterator[Problem]:
                     yield Problem("error", f"telemetry.{name}.of", what, "name a stepper, or fit a sensor")
         elif isinstance(item, ShaftItem) and not item.sensor:
             yield Problem("error", f"telemetry.{name}.of", "is missing", "name the stepper it speaks of")
+    started = [name for name, request in draft.requests.items() if request is not None and request.when]
+    if len(started) > MOST_TRIGGERS:
+        what = f"is the {len(started)}th that a button starts"
+        yield Problem(
+            "error", f"requests.{started[-1]}.when", what, f"a handset has room for {MOST_TRIGGERS}"
+        )
     for name, request in draft.requests.items():
+        yield from _started_by_hand(draft, name, request)
         if isinstance(request, StepsRequest | HomeRequest):
             output = draft.outputs.get(request.output)
             if request.output not in draft.outputs:

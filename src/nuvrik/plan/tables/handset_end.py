@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Iterator
 
-from nuvrik.core.asking import AskingTable
+from nuvrik.core.asking import AskingTable, TriggerTable
 from nuvrik.core.bridge import BridgeTable
 from nuvrik.core.desk import JOG_MOST_TURNING, JOG_STEPS
 from nuvrik.core.handset_end import HandsetEndTable
@@ -16,7 +16,7 @@ from nuvrik.plan.form.media import Packets
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import AnyOutput, SwitchOutput
 from nuvrik.plan.tables.ends import WAYS, sealed_table, sender_table, telling_table
-from nuvrik.plan.tables.handset import handset_table
+from nuvrik.plan.tables.handset import control_order, handset_table
 from nuvrik.plan.tables.machine import desk_table
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.medium import medium_table
@@ -82,7 +82,18 @@ def bridge_table(link: Link) -> BridgeTable:
 def asking_table(link: Link) -> AskingTable:
     """What may be asked."""
     most = [_jog_most(output) for output in link.outputs.values()]
-    return made(AskingTable, requests=desk_table(link).requests, jog_most=most)
+    places = {name: at for at, name in enumerate(control_order(link))}
+    triggers = [
+        made(
+            TriggerTable,
+            control=places[request.when],
+            code=code,
+            arguments=[one.number(request.when_args[name]) for name, one in request.arguments.items()],
+        )
+        for code, request in enumerate(link.requests.values())
+        if request.when is not None
+    ]
+    return made(AskingTable, requests=desk_table(link).requests, jog_most=most, triggers=triggers)
 
 
 def _jog_most(output: AnyOutput) -> int:
