@@ -53,7 +53,7 @@ def api_page() -> str:
         "",
     ]
     for name in sorted(nuvrik.__all__, key=str.lower):
-        lines += [f"::: {nuvrik.HOMES[name]}.{name}", ""]
+        lines += [f"::: {nuvrik.MODULES.get(name) or f'{nuvrik.HOMES[name]}.{name}'}", ""]
     return "\n".join(lines)
 
 

@@ -84,6 +84,9 @@ HOMES = {
     "problems_in": "nuvrik.plan.rules.check",
 }
 
+MODULES = {"aio": "nuvrik.ports.aio"}
+"""What is a module of its own."""
+
 __all__ = [
     "Asked",
     "Conditions",
@@ -126,8 +129,8 @@ __all__ = [
 
 
 def __getattr__(name: str) -> Any:
-    if name == "aio":
-        return import_module("nuvrik.ports.aio")
+    if name in MODULES:
+        return import_module(MODULES[name])
     if name in HOMES:
         return getattr(import_module(HOMES[name]), name)
     raise AttributeError(f"module 'nuvrik' has no attribute {name!r}")
