@@ -242,7 +242,7 @@ def test_in_a_terminal_there_is_a_progress_bar_and_a_status_line(tug: Path, tmp_
     recording = write(
         tmp_path, "r.csv", "t_ms,left_stick,right_stick,arm_button\n0,508,515,0\n600,508,515,0\n"
     )
-    assert "throttle +0.000" in on_a_terminal("drive", tug, "--port", "loop://", "--from", recording)
+    assert "all at rest" in on_a_terminal("drive", tug, "--port", "loop://", "--from", recording)
 
 
 @pytest.mark.parametrize("script", EXAMPLES, ids=lambda script: script.stem)

@@ -33,7 +33,7 @@ def drive(
         bool, typer.Option("--at-once", help="With --port sim: take no longer than the computing does.")
     ] = False,
 ) -> int:
-    """Be the handset: from a gamepad, keys, another program, a board with sticks, or a recording.
+    """Be the handset, from whatever hands there are.
 
     Ctrl-C, or the end of all sources, sends sticks at rest and arm off before it leaves. A terminal does not
     tell when a key is let go, so that with --from keys a key counts as released only a while after its last
@@ -113,7 +113,7 @@ def ask(
     ] = None,
     as_json: Json = False,
 ) -> int:
-    """Make one request and print its answer, or set channels for a while.
+    """Make one request, or set channels for a while.
 
     Values are as in the link file: levels -1 to 1, flags on or off, a choice by its name. It arms where that
     is needed, and disarms before it leaves.
@@ -142,7 +142,7 @@ def jog(
         typer.Option("--sweep", metavar="FILE", help="Write a log of duty and speed, up and down."),
     ] = None,
 ) -> int:
-    """Move one output, or a side, a little, to see which way it turns.
+    """Move an output or a side a little: which way does it turn?
 
     It asks whether it went the right way, and writes reverse into the link file if not. A servo is moved
     outwards from the centre to find its travel. It arms for each move, and disarms after it. With --sweep,
