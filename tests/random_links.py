@@ -102,8 +102,19 @@ def _text(rng: random.Random, style: str = "", medium: str = "", hands: bool = F
         backward = _backward(rng, steppers, list(range(len(outputs))))
         if hands:
             backward = [_by_hand(rng, one, controls) for one in backward]
-        lines = _with_inputs(rng, lines, backward) + backward
+        lines = _with_inputs(rng, lines, backward)
+        lines += [_against(rng, one, lines) for one in backward]
     return "\n".join(lines)
+
+
+def _against(rng: random.Random, text: str, lines: list[str]) -> str:
+    """Home is against an end, where what it turns has a switch there."""
+    if not text.startswith("[requests.home_"):
+        return text
+    output = text.partition('output = "')[2].partition('"')[0]
+    about = next(one for one in lines if one.startswith(f"[outputs.{output}]"))
+    ways = [way for way in ("forward", "backward") if f"end_{way} = " in about]
+    return text + (f'against = "{rng.choice(ways)}"\n' if ways and rng.random() < 0.7 else "")
 
 
 def _by_hand(rng: random.Random, text: str, controls: list[str]) -> str:
@@ -112,7 +123,9 @@ def _by_hand(rng: random.Random, text: str, controls: list[str]) -> str:
     if not text.startswith("[requests.") or not pressed or rng.random() < 0.4:
         return text
     name = rng.choice(pressed).partition("[controls.")[2].partition("]")[0]
-    given = {"steps": f"{{ steps = {rng.choice((-300, 0, 7))} }}", "home": "{}"}
+    speed = f"speed = {rng.choice((0, 30))}" if "speed = true" in text else ""
+    steps = f"steps = {rng.choice((-300, 0, 7))}" + (f", {speed}" if speed else "")
+    given = {"steps": f"{{ {steps} }}", "home": f"{{ {speed} }}"}
     args = given.get(_kind_of(text), f"{{ a = {rng.choice((-2, 0, 1))}, b = {rng.randint(0, 1)} }}")
     head, _, rest = text.partition("\n")
     return f'{head}\nwhen = "{name}"\nwhen_args = {args}\n{rest}'
@@ -245,8 +258,9 @@ def _backward(rng: random.Random, steppers: list[str], outputs: list[int]) -> li
         }[kind]
         lines.append(f'[telemetry.t{at}]\nkind = "{kind}"\n{every}{more}')
     for name in steppers:
-        lines.append(f'[requests.move_{name}]\nkind = "steps"\noutput = "{name}"\n')
-        lines.append(f'[requests.home_{name}]\nkind = "home"\noutput = "{name}"\n')
+        speed = rng.choice(("", "", "speed = true\n"))
+        lines.append(f'[requests.move_{name}]\nkind = "steps"\noutput = "{name}"\n{speed}')
+        lines.append(f'[requests.home_{name}]\nkind = "home"\noutput = "{name}"\n{speed}')
     for at in range(rng.randint(0, 2)):
         lines.append(
             f'[requests.call{at}]\nkind = "call"\nmoves = {rng.choice(("true", "false"))}\n'

@@ -22,9 +22,11 @@ from nuvrik.core.telling import Telling
 from nuvrik.ends.cues import Beeper
 from nuvrik.ends.sensors import Readings
 from nuvrik.inspection.statistics import LinkStats
+from nuvrik.levels import level_of
 from nuvrik.plan.form.backward import Cue
 from nuvrik.plan.starters import starter_text
 from nuvrik.plan.tables.ends import telling_table
+from nuvrik.wire.codes import level_code
 from nuvrik.wire.events import Frame, RefusedFrame
 from nuvrik.wire.items import raw_numbers, value_of
 from nuvrik.wire.messages import Telemetry, TelemetryForm, unpack_hello, unpack_reply, unpack_request
@@ -336,3 +338,26 @@ def test_the_machine_sends_no_more_than_it_is_asked_and_answers_first(data: st.D
 def test_sensors_refuse_what_they_do_not_know() -> None:
     with pytest.raises(KeyError, match="this link has: supply"):
         nuvrik.Machine(PANEL).sense(0, suply=3)
+
+
+@settings(max_examples=many(40))
+@given(st.floats(-1, 1), st.integers(-3000, 3000), st.floats(1, 300))
+def test_what_comes_back_is_in_the_units_that_the_file_says(level: float, counts: int, most: float) -> None:
+    """A demand between the numbers at its two ends, a shaft in degrees; and the words say the unit."""
+    text = (
+        starter_text("panel")
+        .replace("[telemetry.flap]\n", f'[telemetry.flap]\nrange = [{-most}, {most}]\nunit = "degrees"\n')
+        .replace("[telemetry.fan_shaft]\n", '[telemetry.fan_shaft]\nunit = "degrees"\n')
+    )
+    link = nuvrik.parse(text)
+    flap, shaft = link.telemetry["flap"], link.telemetry["fan_shaft"]
+    readings = Readings(link)
+    code = level_code(level_of(level), flap.bits)
+    for now_ms, count in ((0, 0), (1000, counts)):
+        items = {"flap": (code,), "fan_shaft": (count & (1 << shaft.bits) - 1,)}
+        readings.take(Telemetry(2, None, items), now_ms)
+    told, turned = readings.latest["flap"], readings.latest["fan_shaft"]
+    assert told.value == pytest.approx(level * most, abs=1.1 * most / 2 ** (flap.bits - 1) + 0.001)
+    assert told.words.endswith(" degrees (commanded)")
+    assert turned.value == pytest.approx(360 * counts / shaft.counts_per_rev) and turned.unit == "degrees"
+    assert turned.speed == pytest.approx(360 * counts / shaft.counts_per_rev)

@@ -325,3 +325,110 @@ def test_a_button_starts_a_request_once_a_press_however_long_it_is_held(
 def test_what_a_button_starts_is_checked(old: str, new: str, words: str) -> None:
     with pytest.raises(nuvrik.LinkFileError, match=re.escape(words)):
         nuvrik.parse(BEEPING.replace(old, new, 1))
+
+
+# ---- how fast ------------------------------------------------------------------------------
+
+SLOWLY = starter_text("panel").replace(
+    '[requests.move]\nkind = "steps"\n', '[requests.move]\nkind = "steps"\nspeed = true\n'
+)
+
+
+@settings(max_examples=many(20))
+@given(st.integers(-400, 400), st.integers(0, 127))
+def test_a_move_may_be_told_how_fast_and_still_lands_exactly(steps: int, speed: int) -> None:
+    """At most so many per cent of the rate; 0, and more than 100, are as fast as it can."""
+    link = nuvrik.parse(SLOWLY)
+    handset, machine = (
+        nuvrik.Handset(link, stream=False, session=5),
+        nuvrik.Machine(link, stream=False, boot=7),
+    )
+    place = list(link.outputs).index("turntable")
+    for name in set(link.channels) - {link.arm_channel}:
+        handset.put(0, name, 0)
+    handset.put_arm(False)
+    asked, fastest, now_ms = None, 0, 0
+    while now_ms < 60_000 and (asked is None or not asked.settled):
+        now_ms += 20
+        if now_ms == 1000:
+            handset.put_arm(True)
+        if now_ms == 1500:
+            asked = handset.request("move", steps=steps, speed=speed)
+        machine.feed(handset.send(now_ms), now_ms)
+        fastest = max(fastest, abs(machine.tick(now_ms)[place].signed))
+        handset.feed(machine.send(now_ms), now_ms)
+    rate = link.outputs["turntable"].rate_max
+    most = rate if speed == 0 or speed > 100 else rate * speed / 100
+    assert asked is not None and asked.state == "done" and asked.value == steps
+    assert fastest <= max(1, most + 0.5)
+    if abs(steps) > 2 * rate:
+        assert fastest >= most - 1
+
+
+# ---- home against a switch -----------------------------------------------------------------
+
+
+class AtTheEnd:
+    """A turntable with a switch at one end of its way, so many steps from where it was at power-up."""
+
+    def __init__(self, way: str, at: int, reverse: bool) -> None:
+        text = starter_text("panel").replace(
+            "[outputs.turntable]\n",
+            f'[outputs.turntable]\nend_{way} = "stop"\nreverse = {str(reverse).lower()}\n',
+        )
+        text += '\n[telemetry.stop]\nkind = "digital"\n'
+        text += f'\n[requests.find]\nkind = "home"\noutput = "turntable"\nagainst = "{way}"\n'
+        self.link = nuvrik.parse(text)
+        self.machine = nuvrik.Machine(self.link, stream=False, boot=7)
+        self.handset = nuvrik.Handset(self.link, stream=False, session=5)
+        self.place = list(self.link.outputs).index("turntable")
+        self.sign = 1 if way == "forward" else -1
+        self.at, self.now_ms, self.turned = at, 0, 0.0
+        for name in set(self.link.channels) - {self.link.arm_channel}:
+            self.handset.put(0, name, 0)
+        self.handset.put_arm(False)
+        self.reads = True
+        self.run(1000)
+        self.handset.put_arm(True)
+        self.run(500)
+
+    def run(self, for_ms: int) -> None:
+        for _ in range(for_ms // 10):
+            self.now_ms += 10
+            on = self.sign * self.turned >= self.at
+            self.machine.sense(self.now_ms, stop=int(on) if self.reads else None)
+            self.machine.feed(self.handset.send(self.now_ms), self.now_ms)
+            demand = self.machine.tick(self.now_ms)[self.place]
+            self.turned += demand.signed * 0.01
+            self.handset.feed(self.machine.send(self.now_ms), self.now_ms)
+
+    def ask(self, name: str, **arguments: int) -> nuvrik.Asked:
+        asked = self.handset.request(name, **arguments)
+        for _ in range(600):
+            if asked.settled:
+                break
+            self.run(100)
+        self.run(500)
+        return asked
+
+
+@settings(max_examples=many(12))
+@given(st.sampled_from(["forward", "backward"]), st.integers(0, 600), st.booleans())
+def test_home_against_a_switch_counts_from_there(way: str, at: int, reverse: bool) -> None:
+    """Whichever way it is mounted; and it finds it again."""
+    one = AtTheEnd(way, at, reverse)
+    found = one.ask("find")
+    assert found.state == "done" and one.sign * one.turned >= at
+    there = one.turned
+    assert abs(there - one.sign * at) <= 12, "no further than a tick"
+    away = one.ask("move", steps=round(-one.sign * 50 * (-1 if reverse else 1)))
+    assert away.state == "done" and abs(abs(one.turned - there) - 50) < 1
+    again = one.ask("find")
+    assert again.state == "done" and abs(one.turned - there) <= 12 and abs(abs(again.value) - 50) <= 12
+
+
+def test_home_against_a_switch_that_cannot_be_read_fails_and_turns_nothing() -> None:
+    one = AtTheEnd("backward", 50, False)
+    one.reads = False
+    one.run(1500)
+    assert one.ask("find").state == "failed" and abs(one.turned) < 1

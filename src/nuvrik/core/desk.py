@@ -21,10 +21,11 @@ reply (one more frame that can be lost, for nothing that the reply does not say)
 """
 
 from nuvrik.core.demand import FOLLOW
-from nuvrik.core.outputs import Outputs
+from nuvrik.core.levels import FULL, clamp, div
+from nuvrik.core.outputs import AT_FORWARD_END, Outputs
 from nuvrik.core.sizes import MOST_ARGUMENTS, MOST_ECHO, MOST_WAITING
 from nuvrik.core.stepper import HALF_TURNS, TURNS, WHOLE, Stepper
-from nuvrik.core.widths import Table, i32, span, u8, u16, whole
+from nuvrik.core.widths import Table, i32, share, span, u8, u16, whole
 
 DONE = 0
 RUNNING = 1
@@ -55,6 +56,9 @@ WHO = 0
 HOW = 1
 """The pages of a hello: who is there, how it has fared."""
 
+FURTHEST = 0x10000000
+"""Steps: further than any way to an end, and less than half of where the count goes round."""
+
 MOST_TOKEN = 16
 """The bytes of an echo."""
 
@@ -77,12 +81,15 @@ class ArgumentTable(Table):
 
 class RequestTable(Table):
     """One request. moves: it needs ARMED, and ends on leaving it; output: the place of what it moves,
-    stepper: its place among the steppers."""
+    stepper: its place among the steppers; speeds: its last argument says how fast, in per cent of full;
+    against: the end at which it is home, 0 for where it was at power-up."""
 
     kind: u8
     moves: bool
     output: u8
     stepper: u8
+    speeds: bool
+    against: u8
     arguments: list[ArgumentTable]
 
 
@@ -109,6 +116,14 @@ def steps_between(whole_to: whole, part_to: u16, whole_from: whole, part_from: u
     return -((TURNS - steps) + 1)
 
 
+def speed_of(per_cent: i32) -> share:
+    """How fast a move is to be at most: per cent of full; 0 and what is more than full are full."""
+    asked: span = clamp(per_cent, 0, 100)
+    if asked == 0:
+        return FULL
+    return div(asked * FULL, 100)
+
+
 class Desk:
     """Requests, hellos and echoes of one machine. boot_low and boot_high: a number that differs from boot to
     boot; arguments: those of the request that is asked; answers wait in a ring from first on; token, length:
@@ -132,6 +147,8 @@ class Desk:
         self.move_number: u16 = 0
         self.begun: bool = False
         self.steps: u16 = 0
+        self.most: share = FULL
+        self.blind: bool = False
         self.back: bool = False
         self.from_whole: whole = 0
         self.from_part: u16 = 0
@@ -212,9 +229,14 @@ class Desk:
         elif request.kind == ASKS_STEPS or request.kind == ASKS_HOME:
             self.motion = STEPS_MOTION
             self.begun = False
+            self.blind = False
             asked: span = self.arguments[0] if request.kind == ASKS_STEPS else 0
             self.back = asked < 0
             self.steps = abs(asked)
+            self.most = FULL
+            if request.speeds:
+                last: u8 = 1 if request.kind == ASKS_STEPS else 0
+                self.most = speed_of(self.arguments[last])
             self.answer(RUNNING, 0)
         return False
 
@@ -244,7 +266,7 @@ class Desk:
             self.over(ENDED, 0, outputs)
             return
         if self.motion == STEPS_MOTION and not self.step(outputs, dt_ms):
-            self.over(DONE, 0, outputs)
+            self.over(FAILED if self.blind else DONE, 0, outputs)
             return
         for i in range(len(outputs.table.outputs)):
             if outputs.moves[i] and (outputs.a_hand_moves(i) or outputs.ends_here(i)):
@@ -261,14 +283,25 @@ class Desk:
                 outputs.wish(request.output, 0)
                 return True
             self.begun = True
+            stepper.most = self.most
             self.from_whole = stepper.whole
             self.from_part = stepper.part
-            if request.kind == ASKS_HOME:
+            if request.against != 0:
+                forward: bool = request.against == AT_FORWARD_END
+                up: bool = forward == (stepper.table.facing > 0)
+                far: whole = (stepper.whole + FURTHEST) & TURNS
+                stepper.go_to(far if up else (stepper.whole - FURTHEST) & TURNS, stepper.part)
+            elif request.kind == ASKS_HOME:
                 stepper.go_to(0, 0)
             elif self.back:
                 stepper.go_to((stepper.whole - self.steps) & TURNS, stepper.part)
             else:
                 stepper.go_to((stepper.whole + self.steps) & TURNS, stepper.part)
+        if request.against != 0:
+            # Both ways are barred where a switch cannot be read; that is no place to count from.
+            self.blind = outputs.at_end(request.output, 4 * request.against)
+            if self.blind or outputs.at_end(request.output, request.against):
+                return False
         if stepper.arrived():
             return False
         outputs.wish(request.output, stepper.wanted(dt_ms))
@@ -286,6 +319,8 @@ class Desk:
             if self.begun:
                 came_to = steps_between(stepper.whole, stepper.part, self.from_whole, self.from_part)
             stepper.let_go()
+            if status == DONE and request.against != 0:
+                stepper.count_from_here()
         self.motion = NO_MOTION
         outputs.let_go()
         if self.replied and self.number == self.move_number and self.session == self.move_session:

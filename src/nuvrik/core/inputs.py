@@ -7,7 +7,13 @@ because every start of a motor pulls it down for a moment."""
 
 from nuvrik.core.levels import FULL, NO_READING, NOBODY, later, mul
 from nuvrik.core.machine import Machine
-from nuvrik.core.outputs import AT_BACKWARD_END, AT_FORWARD_END, LimitsTable
+from nuvrik.core.outputs import (
+    AT_BACKWARD_END,
+    AT_FORWARD_END,
+    BACKWARD_UNREAD,
+    FORWARD_UNREAD,
+    LimitsTable,
+)
 from nuvrik.core.telling import ItemTable, Telling
 from nuvrik.core.watch import WHY_LOW_BATTERY, WHY_STOP_SWITCH
 from nuvrik.core.widths import Table, share, span, u8, u16
@@ -52,8 +58,12 @@ class Inputs:
             at_end: u8 = 0
             if one.end_forward != NOBODY and on_or_unread(telling, one.end_forward):
                 at_end += AT_FORWARD_END
+                if unreadable(telling, one.end_forward):
+                    at_end += FORWARD_UNREAD
             if one.end_backward != NOBODY and on_or_unread(telling, one.end_backward):
                 at_end += AT_BACKWARD_END
+                if unreadable(telling, one.end_backward):
+                    at_end += BACKWARD_UNREAD
             machine.outputs.limit(i, factor, at_end)
         if self.table.stop != NOBODY and on_or_unread(telling, self.table.stop):
             machine.press_stop(WHY_STOP_SWITCH, self.table.stop)
@@ -73,6 +83,11 @@ class Inputs:
         if self.changing_ms >= self.table.battery_ms:
             self.too_low = not self.too_low
             self.changing_ms = 0
+
+
+def unreadable(telling: Telling, item: u8) -> bool:
+    """Whether nobody knows if a switch is on: it has no fresh reading, or one of nothing there."""
+    return not telling.is_fresh(item) or telling.codes[telling.table.items[item].first] > 1
 
 
 def on_or_unread(telling: Telling, item: u8) -> bool:

@@ -16,6 +16,8 @@ IS_SWITCH = 3
 
 AT_FORWARD_END = 1
 AT_BACKWARD_END = 2
+FORWARD_UNREAD = 4
+BACKWARD_UNREAD = 8
 """What turns may go no further that way, as its pins say forward and backward."""
 
 
@@ -159,6 +161,10 @@ class Outputs:
         says."""
         self.factors[output] = factor
         self.ends[output] = at_end
+
+    def at_end(self, output: u8, which: u8) -> bool:
+        """Whether an output is at one of its ends, or that end's switch has no reading."""
+        return len(self.table.limits) > 0 and (self.ends[output] & which) != 0
 
     def facing(self, output: u8) -> sign:
         """Which way a level above 0 turns what turns."""

@@ -81,6 +81,7 @@ class Stepper:
         self.whole: whole = 0
         self.part: u16 = 0
         self.moving: bool = False
+        self.most: share = FULL
         self.goal_whole: whole = 0
         self.goal_part: u16 = 0
         self.steps_left: i32 = NO_LIMIT
@@ -192,9 +193,15 @@ class Stepper:
         self.goal_whole = place
         self.goal_part = part
 
+    def count_from_here(self) -> None:
+        """This is where the count begins."""
+        self.whole = 0
+        self.part = 0
+
     def let_go(self) -> None:
         """The move is over, or must not go on."""
         self.moving = False
+        self.most = FULL
 
     def there(self) -> bool:
         """Whether it is at the goal, or passing it."""
@@ -231,6 +238,8 @@ class Stepper:
         most: share = change(self.table.ramp, time_ms)
         low: share = now - most if now > most else 0
         top: share = now + most if most < FULL - now else FULL
+        if top > self.most:
+            top = self.most if self.most > low else low
         if reach(self.table, top, time_ms) <= left:
             return top
         # By halving: the way to rest only grows with the level.

@@ -7,14 +7,17 @@ from nuvrik.plan.form.models import Link
 from nuvrik.wire.items import Value, value_of, value_words
 from nuvrik.wire.messages import Telemetry
 
+DEGREES_PER_TURN = 360
+
 
 class Reading(NamedTuple):
     """One item of telemetry as the handset knows it.
 
-    ``value`` is in ``unit``: volts, metres, turns, a fraction of full scale for a demand, True or False;
-    None: nothing there. ``commanded`` says that nobody measured it: it is only what was told. ``speed`` is
-    a shaft's, in turns a second; ``at_ms`` the handset's time of its arrival, ``age_ms`` how long ago that
-    was, and ``lost`` says that it is so old that it tells nothing of what is now.
+    ``value`` is in ``unit``: volts, metres, turns or degrees, what the file says, a fraction of full scale
+    for a demand of which it says nothing, True or False; None: nothing there. ``commanded`` says that nobody
+    measured it: it is only what was told. ``speed`` is a shaft's, in that unit a second; ``at_ms`` the
+    handset's time of its arrival, ``age_ms`` how long ago that was, and ``lost`` says that it is so old that
+    it tells nothing of what is now.
     """
 
     value: Value
@@ -67,5 +70,6 @@ class Readings:
         total = (code + half) % (2 * half) - half if known is None else known + moved
         self._counts[name] = total
         passed_ms = 0 if before is None else now_ms - before.at_ms
-        speed = 1000 * moved / per_rev / passed_ms if passed_ms > 0 else None
-        return Reading(total / per_rev, "turns", not item.sensor, now_ms, speed)
+        scale = (DEGREES_PER_TURN if item.unit == "degrees" else 1) / per_rev
+        speed = 1000 * moved * scale / passed_ms if passed_ms > 0 else None
+        return Reading(total * scale, item.unit, not item.sensor, now_ms, speed)

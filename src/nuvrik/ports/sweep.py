@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
 from nuvrik.ends.handset import Handset
+from nuvrik.ends.sensors import DEGREES_PER_TURN
 from nuvrik.levels import level_of
 from nuvrik.mixing.demand import FOLLOW
 from nuvrik.mixing.motor import Motor
@@ -102,7 +103,7 @@ class _Watcher:
         even = self._settles_ms <= since_ms <= lasting_ms(LONGEST_MS, JOGS)
         if reading is None or reading.lost or not even or not isinstance(reading.value, float):
             return
-        turns = reading.value
+        turns = reading.value / (DEGREES_PER_TURN if reading.unit == "degrees" else 1)
         if not self._counts or self._counts[-1][0] != reading.at_ms:
             self._counts.append((reading.at_ms, turns))
 

@@ -44,14 +44,16 @@ def value_of(item: AnyItem, codes: tuple[int, ...]) -> tuple[Value, str]:
         return bool(codes[0]), ""
     if isinstance(item, DemandItem):
         level = level_from_code(codes[0], item.bits)
-        return (None if level is None else level / FULL), "of full"
+        low, high = item.range or (-1.0, 1.0)
+        unit = item.unit or ("" if item.range else "of full")
+        return (None if level is None else low + (high - low) * (level / FULL + 1) / 2), unit
     assert not isinstance(item, ShaftItem)
     low, high = item.range
     if isinstance(item, VectorItem):
         levels = [level_from_code(code, item.bits) or 0 for code in codes]
         x, y, z = (low + (high - low) * (level / FULL + 1) / 2 for level in levels)
-        return (x, y, z), ""
-    unit = "V" if isinstance(item, VoltsItem) else "m" if isinstance(item, DistanceItem) else ""
+        return (x, y, z), item.unit or ""
+    unit = "V" if isinstance(item, VoltsItem) else "m" if isinstance(item, DistanceItem) else item.unit or ""
     share = share_from_code(codes[0], item.bits)
     return (None if share is None else low + (high - low) * share / FULL), unit
 
@@ -71,5 +73,5 @@ def value_words(value: Value, unit: str) -> str:
     if isinstance(value, bool):
         return "on" if value else "off"
     if isinstance(value, tuple):
-        return " ".join(f"{axis:+.2f}" for axis in value)
+        return f"{' '.join(f'{axis:+.2f}' for axis in value)} {unit}".rstrip()
     return f"{value:.2f} {unit}".rstrip()

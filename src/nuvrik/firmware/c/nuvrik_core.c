@@ -961,6 +961,7 @@ void nuvrik_stepper_init(NuvrikStepper *self, const NUVRIK_FLASH NuvrikStepperTa
 {
     self->table = table;
     nuvrik_ramp_init(&self->ramp, NUVRIK_STEPPER_RAMP(table));
+    self->most = NUVRIK_FULL;
     self->steps_left = NUVRIK_NO_LIMIT;
 }
 
@@ -1102,10 +1103,18 @@ void nuvrik_stepper_go_to(NuvrikStepper *self, uint32_t place, uint16_t part)
     self->goal_part = part;
 }
 
+/** This is where the count begins. */
+void nuvrik_stepper_count_from_here(NuvrikStepper *self)
+{
+    self->whole = 0;
+    self->part = 0;
+}
+
 /** The move is over, or must not go on. */
 void nuvrik_stepper_let_go(NuvrikStepper *self)
 {
     self->moving = false;
+    self->most = NUVRIK_FULL;
 }
 
 /** Whether it is at the goal, or passing it. */
@@ -1155,6 +1164,9 @@ int16_t nuvrik_stepper_fastest(const NuvrikStepper *self, int16_t now, uint32_t 
     int16_t most = nuvrik_change(NUVRIK_STEPPER_RAMP(self->table), time_ms);
     int16_t low = (int16_t)((now > most) ? (now - most) : 0);
     int16_t top = (int16_t)((most < (NUVRIK_FULL - now)) ? (now + most) : (int16_t)NUVRIK_FULL);
+    if (top > self->most) {
+        top = (self->most > low) ? self->most : low;
+    }
     if (nuvrik_reach(self->table, top, time_ms) <= left) {
         return top;
     }
@@ -1731,6 +1743,12 @@ void nuvrik_outputs_limit(NuvrikOutputs *self, uint8_t output, int16_t factor, u
     self->ends[output] = at_end;
 }
 
+/** Whether an output is at one of its ends, or that end's switch has no reading. */
+bool nuvrik_outputs_at_end(const NuvrikOutputs *self, uint8_t output, uint8_t which)
+{
+    return NUVRIK_OUTPUTS_LIMITS_COUNT(self->table) > 0 && (self->ends[output] & which) != 0;
+}
+
 /** Which way a level above 0 turns what turns. */
 int8_t nuvrik_outputs_facing(const NuvrikOutputs *self, uint8_t output)
 {
@@ -1878,9 +1896,20 @@ int32_t nuvrik_steps_between(uint32_t whole_to, uint16_t part_to, uint32_t whole
     return -((NUVRIK_TURNS - (int32_t)steps) + 1);
 }
 
+/** How fast a move is to be at most: per cent of full; 0 and what is more than full are full. */
+int16_t nuvrik_speed_of(int32_t per_cent)
+{
+    int32_t asked = nuvrik_clamp(per_cent, 0, 100);
+    if (asked == 0) {
+        return NUVRIK_FULL;
+    }
+    return (int16_t)nuvrik_div(asked * NUVRIK_FULL, 100);
+}
+
 void nuvrik_desk_init(NuvrikDesk *self, const NUVRIK_FLASH NuvrikDeskTable *table)
 {
     self->table = table;
+    self->most = NUVRIK_FULL;
 }
 
 /** Answer who is there, or how it has fared; a new session makes all that the old one sent stale. Session
@@ -1973,10 +2002,17 @@ bool nuvrik_desk_begin(NuvrikDesk *self, const NUVRIK_FLASH NuvrikRequestTable *
         || (NUVRIK_HAS_ASKS_HOME && NUVRIK_REQUEST_KIND(request) == NUVRIK_ASKS_HOME)) {
         self->motion = NUVRIK_STEPS_MOTION;
         self->begun = false;
+        self->blind = false;
         int32_t asked = ((NUVRIK_HAS_ASKS_STEPS && NUVRIK_REQUEST_KIND(request) == NUVRIK_ASKS_STEPS))
             ? self->arguments[0] : (int32_t)0;
         self->back = asked < 0;
         self->steps = (uint16_t)nuvrik_abs32(asked);
+        self->most = NUVRIK_FULL;
+        if (NUVRIK_REQUEST_SPEEDS(request)) {
+            uint8_t last = (uint8_t)(((NUVRIK_HAS_ASKS_STEPS
+                && NUVRIK_REQUEST_KIND(request) == NUVRIK_ASKS_STEPS)) ? 1 : 0);
+            self->most = nuvrik_speed_of(self->arguments[last]);
+        }
         nuvrik_desk_answer(self, NUVRIK_RUNNING, 0);
     }
     return false;
@@ -2019,7 +2055,7 @@ void nuvrik_desk_overlay(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_m
     }
     if ((NUVRIK_HAS_STEPS_MOTION && self->motion == NUVRIK_STEPS_MOTION) && !nuvrik_desk_step(self, outputs,
         dt_ms)) {
-        nuvrik_desk_over(self, NUVRIK_DONE, 0, outputs);
+        nuvrik_desk_over(self, (uint8_t)((self->blind) ? NUVRIK_FAILED : NUVRIK_DONE), 0, outputs);
         return;
     }
     for (uint8_t i = 0; i < NUVRIK_OUTPUTS_OUTPUTS_COUNT(outputs->table); i++) {
@@ -2043,9 +2079,16 @@ bool nuvrik_desk_step(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms)
             return true;
         }
         self->begun = true;
+        stepper->most = self->most;
         self->from_whole = stepper->whole;
         self->from_part = stepper->part;
-        if ((NUVRIK_HAS_ASKS_HOME && NUVRIK_REQUEST_KIND(request) == NUVRIK_ASKS_HOME)) {
+        if (NUVRIK_REQUEST_AGAINST(request) != 0) {
+            bool forward = NUVRIK_REQUEST_AGAINST(request) == NUVRIK_AT_FORWARD_END;
+            bool up = forward == (NUVRIK_STEPPER_FACING(stepper->table) > 0);
+            uint32_t far = (stepper->whole + NUVRIK_FURTHEST) & UINT32_C(0x3fffffff);
+            nuvrik_stepper_go_to(stepper, up ? far : ((stepper->whole
+                - NUVRIK_FURTHEST) & UINT32_C(0x3fffffff)), stepper->part);
+        } else if ((NUVRIK_HAS_ASKS_HOME && NUVRIK_REQUEST_KIND(request) == NUVRIK_ASKS_HOME)) {
             nuvrik_stepper_go_to(stepper, 0, 0);
         } else if (self->back) {
             nuvrik_stepper_go_to(stepper, (stepper->whole - self->steps) & UINT32_C(0x3fffffff),
@@ -2053,6 +2096,15 @@ bool nuvrik_desk_step(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms)
         } else {
             nuvrik_stepper_go_to(stepper, (stepper->whole + self->steps) & UINT32_C(0x3fffffff),
                 stepper->part);
+        }
+    }
+    if (NUVRIK_REQUEST_AGAINST(request) != 0) {
+        /* Both ways are barred where a switch cannot be read; that is no place to count from. */
+        self->blind = nuvrik_outputs_at_end(outputs, NUVRIK_REQUEST_OUTPUT(request),
+            (uint8_t)(4 * NUVRIK_REQUEST_AGAINST(request)));
+        if (self->blind || nuvrik_outputs_at_end(outputs, NUVRIK_REQUEST_OUTPUT(request),
+            NUVRIK_REQUEST_AGAINST(request))) {
+            return false;
         }
     }
     if (nuvrik_stepper_arrived(stepper)) {
@@ -2077,6 +2129,9 @@ void nuvrik_desk_over(NuvrikDesk *self, uint8_t status, int32_t value, NuvrikOut
             came_to = nuvrik_steps_between(stepper->whole, stepper->part, self->from_whole, self->from_part);
         }
         nuvrik_stepper_let_go(stepper);
+        if (status == NUVRIK_DONE && NUVRIK_REQUEST_AGAINST(request) != 0) {
+            nuvrik_stepper_count_from_here(stepper);
+        }
     }
     self->motion = NUVRIK_NO_MOTION;
     nuvrik_outputs_let_go(outputs);
@@ -3991,10 +4046,16 @@ void nuvrik_inputs_look(NuvrikInputs *self, NuvrikTelling *telling, NuvrikMachin
         if (NUVRIK_LIMITS_END_FORWARD(one) != NUVRIK_NOBODY && nuvrik_on_or_unread(telling,
             NUVRIK_LIMITS_END_FORWARD(one))) {
             at_end = (uint8_t)(at_end + NUVRIK_AT_FORWARD_END);
+            if (nuvrik_unreadable(telling, NUVRIK_LIMITS_END_FORWARD(one))) {
+                at_end = (uint8_t)(at_end + NUVRIK_FORWARD_UNREAD);
+            }
         }
         if (NUVRIK_LIMITS_END_BACKWARD(one) != NUVRIK_NOBODY && nuvrik_on_or_unread(telling,
             NUVRIK_LIMITS_END_BACKWARD(one))) {
             at_end = (uint8_t)(at_end + NUVRIK_AT_BACKWARD_END);
+            if (nuvrik_unreadable(telling, NUVRIK_LIMITS_END_BACKWARD(one))) {
+                at_end = (uint8_t)(at_end + NUVRIK_BACKWARD_UNREAD);
+            }
         }
         nuvrik_outputs_limit(&machine->outputs, i, factor, at_end);
     }
@@ -4023,6 +4084,13 @@ void nuvrik_inputs_look_at_battery(NuvrikInputs *self, NuvrikTelling *telling, u
         self->too_low = !self->too_low;
         self->changing_ms = 0;
     }
+}
+
+/** Whether nobody knows if a switch is on: it has no fresh reading, or one of nothing there. */
+bool nuvrik_unreadable(NuvrikTelling *telling, uint8_t item)
+{
+    return !nuvrik_telling_is_fresh(telling, item)
+        || telling->codes[NUVRIK_ITEM_FIRST(&NUVRIK_TELLING_ITEMS(telling->table)[item])] > 1;
 }
 
 /** Whether a switch is on, or has no fresh reading. */

@@ -811,6 +811,7 @@ typedef struct {
     uint32_t whole;
     uint16_t part;
     bool moving;
+    int16_t most;
     uint32_t goal_whole;
     uint16_t goal_part;
     int32_t steps_left;
@@ -831,6 +832,7 @@ void nuvrik_stepper_tick(NuvrikStepper *self, int16_t target, bool asked, uint16
 int32_t nuvrik_stepper_limit(const NuvrikStepper *self, bool ahead);
 uint32_t nuvrik_stepper_rounded(const NuvrikStepper *self);
 void nuvrik_stepper_go_to(NuvrikStepper *self, uint32_t place, uint16_t part);
+void nuvrik_stepper_count_from_here(NuvrikStepper *self);
 void nuvrik_stepper_let_go(NuvrikStepper *self);
 bool nuvrik_stepper_there(const NuvrikStepper *self);
 bool nuvrik_stepper_arrived(const NuvrikStepper *self);
@@ -1105,7 +1107,9 @@ enum {
 
 enum {
     NUVRIK_AT_FORWARD_END = 1,
-    NUVRIK_AT_BACKWARD_END = 2
+    NUVRIK_AT_BACKWARD_END = 2,
+    NUVRIK_FORWARD_UNREAD = 4,
+    NUVRIK_BACKWARD_UNREAD = 8
 };
 /** What turns may go no further that way, as its pins say forward and backward. */
 
@@ -1180,6 +1184,7 @@ bool nuvrik_outputs_ends_here(const NuvrikOutputs *self, uint8_t output);
 void nuvrik_outputs_wish(NuvrikOutputs *self, uint8_t output, int16_t to);
 void nuvrik_outputs_let_go(NuvrikOutputs *self);
 void nuvrik_outputs_limit(NuvrikOutputs *self, uint8_t output, int16_t factor, uint8_t at_end);
+bool nuvrik_outputs_at_end(const NuvrikOutputs *self, uint8_t output, uint8_t which);
 int8_t nuvrik_outputs_facing(const NuvrikOutputs *self, uint8_t output);
 bool nuvrik_outputs_barred(const NuvrikOutputs *self, uint8_t output, int32_t to);
 int16_t nuvrik_outputs_within_limits(NuvrikOutputs *self, uint8_t output, int16_t target);
@@ -1253,6 +1258,9 @@ enum {
 };
 /** The pages of a hello: who is there, how it has fared. */
 
+/** Steps: further than any way to an end, and less than half of where the count goes round. */
+#define NUVRIK_FURTHEST INT32_C(268435456)
+
 /** The bytes of an echo. */
 #define NUVRIK_MOST_TOKEN 16
 
@@ -1276,13 +1284,16 @@ typedef struct {
 } NuvrikArgumentTable;
 
 /** One request. moves: it needs ARMED, and ends on leaving it; output: the place of what it moves,
- *  stepper: its place among the steppers.
+ *  stepper: its place among the steppers; speeds: its last argument says how fast, in per cent of full;
+ *  against: the end at which it is home, 0 for where it was at power-up.
  */
 typedef struct {
     uint8_t kind;
     bool moves;
     uint8_t output;
     uint8_t stepper;
+    bool speeds;
+    uint8_t against;
     const NUVRIK_FLASH NuvrikArgumentTable *arguments;
     uint8_t arguments_count;
 } NuvrikRequestTable;
@@ -1319,6 +1330,8 @@ typedef struct {
     uint16_t move_number;
     bool begun;
     uint16_t steps;
+    int16_t most;
+    bool blind;
     bool back;
     uint32_t from_whole;
     uint16_t from_part;
@@ -1335,6 +1348,7 @@ typedef struct {
 } NuvrikDesk;
 
 int32_t nuvrik_steps_between(uint32_t whole_to, uint16_t part_to, uint32_t whole_from, uint16_t part_from);
+int16_t nuvrik_speed_of(int32_t per_cent);
 void nuvrik_desk_init(NuvrikDesk *self, const NUVRIK_FLASH NuvrikDeskTable *table);
 void nuvrik_desk_hello(NuvrikDesk *self, uint16_t session, uint8_t page, NuvrikOutputs *outputs);
 uint8_t nuvrik_desk_place(NuvrikDesk *self);
@@ -2070,6 +2084,7 @@ typedef struct {
 void nuvrik_inputs_init(NuvrikInputs *self, const NUVRIK_FLASH NuvrikInputsTable *table);
 void nuvrik_inputs_look(NuvrikInputs *self, NuvrikTelling *telling, NuvrikMachine *machine, uint16_t dt_ms);
 void nuvrik_inputs_look_at_battery(NuvrikInputs *self, NuvrikTelling *telling, uint16_t dt_ms);
+bool nuvrik_unreadable(NuvrikTelling *telling, uint8_t item);
 bool nuvrik_on_or_unread(NuvrikTelling *telling, uint8_t item);
 int16_t nuvrik_dialled(NuvrikTelling *telling, uint8_t item);
 

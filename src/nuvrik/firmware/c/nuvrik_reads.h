@@ -362,6 +362,12 @@
 #ifndef NUVRIK_REQUEST_STEPPER
 #define NUVRIK_REQUEST_STEPPER(table) NUVRIK_U8((table)->stepper)
 #endif
+#ifndef NUVRIK_REQUEST_SPEEDS
+#define NUVRIK_REQUEST_SPEEDS(table) NUVRIK_U8((table)->speeds)
+#endif
+#ifndef NUVRIK_REQUEST_AGAINST
+#define NUVRIK_REQUEST_AGAINST(table) NUVRIK_U8((table)->against)
+#endif
 #ifndef NUVRIK_REQUEST_ARGUMENTS
 #define NUVRIK_REQUEST_ARGUMENTS(table) NUVRIK_P((table)->arguments)
 #endif

@@ -7,6 +7,7 @@ from pydantic import Field, model_validator
 from nuvrik.plan.form.base import MAX_RAW_SPAN, Name, Pin, Reading, Section
 
 Number = Annotated[float, Field(ge=-1e6, le=1e6)]
+Unit = Annotated[str, Field(min_length=1, max_length=12, pattern=r"^[^\x00-\x1f\x7f]+$")]
 
 
 class _Item(Section):
@@ -53,6 +54,7 @@ class AnalogItem(_Scaled):
     range: list[Number] = Field(
         default=[0.0, 1.0], min_length=2, max_length=2, description="the numbers at the two ends"
     )
+    unit: Unit | None = Field(default=None, description='what they are, for people to read, e.g. "bar"')
 
 
 class DistanceItem(_Scaled):
@@ -75,6 +77,7 @@ class VectorItem(_Scaled):
     range: list[Number] = Field(
         default=[-1.0, 1.0], min_length=2, max_length=2, description="the numbers at the two ends"
     )
+    unit: Unit | None = Field(default=None, description='what they are, for people to read, e.g. "g"')
 
     @property
     def parts(self) -> int:
@@ -89,6 +92,9 @@ class ShaftItem(_Item):
     bits: int = Field(default=16, ge=4, le=16, description="bits on the wire; the count goes round")
     counts_per_rev: int = Field(default=20, ge=1, le=65535, description="counts in one turn of the shaft")
     of: Name | None = Field(default=None, description="the output whose shaft it is")
+    unit: Literal["turns", "degrees"] = Field(
+        default="turns", description="what it is shown in, and told to programs in"
+    )
     sensor: bool = Field(
         default=True,
         description="false: there is no counter; a stepper's steps are sent, marked as commanded",
@@ -114,6 +120,14 @@ class DemandItem(_Item):
     kind: Literal["demand"]
     bits: int = Field(default=8, ge=3, le=16, description="bits on the wire, 3 to 16")
     of: Name = Field(description="the output")
+    range: list[Number] | None = Field(
+        default=None,
+        min_length=2,
+        max_length=2,
+        description="the numbers at full backward and full forward, e.g. [-45, 45] or [-100, 100]; "
+        "without it, -1 to 1",
+    )
+    unit: Unit | None = Field(default=None, description='what they are, for people to read, e.g. "degrees"')
 
 
 AnyItem = VoltsItem | AnalogItem | DistanceItem | VectorItem | ShaftItem | DigitalItem | DemandItem
@@ -209,25 +223,41 @@ class _Request(Section):
 
 
 STEPS = Argument(kind="integer", bits=16)
+SPEED = Argument(kind="count", bits=7)
 
 
-class StepsRequest(_Request):
+class _Move(_Request):
+    output: Name = Field(description="the stepper")
+    speed: bool = Field(
+        default=False,
+        description="true: it has an argument speed too, at most so many per cent of rate_max; 0 is full",
+    )
+
+    @property
+    def arguments(self) -> dict[str, Argument]:
+        """How fast, where it says that."""
+        return {"speed": SPEED} if self.speed else {}
+
+
+class StepsRequest(_Move):
     """``kind = "steps"``: turn a stepper by so many steps; the argument is ``steps``."""
 
     kind: Literal["steps"]
-    output: Name = Field(description="the stepper")
 
     @property
     def arguments(self) -> dict[str, Argument]:
         """How many steps, and which way."""
-        return {"steps": STEPS}
+        return {"steps": STEPS} | super().arguments
 
 
-class HomeRequest(_Request):
-    """``kind = "home"``: turn a stepper back to where it was at power-up."""
+class HomeRequest(_Move):
+    """``kind = "home"``: turn a stepper back to where it was at power-up, or to one of its ends."""
 
     kind: Literal["home"]
-    output: Name = Field(description="the stepper")
+    against: Literal["forward", "backward"] | None = Field(
+        default=None,
+        description="the end to which it turns until the switch there is on; from there it counts then",
+    )
 
 
 class CallRequest(_Request):

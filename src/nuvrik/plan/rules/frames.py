@@ -204,6 +204,12 @@ def backward(draft: Draft) -> Iterator[Problem]:
             elif output is not None and not isinstance(output, StepperOutput):
                 what = f'is "{request.output}", a {output.kind}'
                 yield Problem("error", f"requests.{name}.output", what, "name a stepper")
+            elif isinstance(output, StepperOutput) and isinstance(request, HomeRequest) and request.against:
+                key = f"end_{request.against}"
+                if getattr(output, key) is None:
+                    what = f'is "{request.against}", but {request.output} has no {key}'
+                    do = f"give it the switch there: outputs.{request.output}.{key}"
+                    yield Problem("error", f"requests.{name}.against", what, do)
     for name, cue in draft.cues.items():
         if cue is None:
             continue

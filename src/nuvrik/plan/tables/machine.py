@@ -4,6 +4,7 @@ from nuvrik.core.desk import ASKS_CALL, ASKS_HOME, ASKS_STEPS, ArgumentTable, De
 from nuvrik.core.hearing import WHO_BYTES
 from nuvrik.core.levels import NOBODY
 from nuvrik.core.machine import MachineTable
+from nuvrik.core.outputs import AT_BACKWARD_END, AT_FORWARD_END
 from nuvrik.plan.form.backward import AnyRequest, CallRequest, HomeRequest
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import StepperOutput
@@ -36,6 +37,10 @@ def desk_table(link: Link) -> DeskTable:
     )
 
 
+ENDS = {None: 0, "forward": AT_FORWARD_END, "backward": AT_BACKWARD_END}
+"""The ends of an output that turns, as core has them."""
+
+
 def _request(link: Link, request: AnyRequest) -> RequestTable:
     kind = ASKS_STEPS
     output = stepper = NOBODY
@@ -51,5 +56,12 @@ def _request(link: Link, request: AnyRequest) -> RequestTable:
         for one in request.arguments.values()
     ]
     return made(
-        RequestTable, kind=kind, moves=request.moving, output=output, stepper=stepper, arguments=arguments
+        RequestTable,
+        kind=kind,
+        moves=request.moving,
+        output=output,
+        stepper=stepper,
+        speeds="speed" in request.arguments and not isinstance(request, CallRequest),
+        against=ENDS[getattr(request, "against", None)],
+        arguments=arguments,
     )
