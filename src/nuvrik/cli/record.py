@@ -17,12 +17,11 @@ from nuvrik.plan.load import load
 from nuvrik.ports.files import open_log
 from nuvrik.ports.leaving import Interrupted, Signals
 from nuvrik.ports.link_file import write_into
-from nuvrik.ports.live import WallClock
+from nuvrik.ports.live import TURN_S, WallClock
 from nuvrik.ports.sources import Hands, Source, open_one, open_source
 from nuvrik.printable import printable
 from nuvrik.recordings.log import Fresh
 
-TURN_S = 0.002
 ROW_MS = 20
 """A row is written this often, and whenever a reading has changed: what rests is seen to rest."""
 

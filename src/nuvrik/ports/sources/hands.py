@@ -5,7 +5,7 @@ from types import TracebackType
 from typing import NamedTuple
 
 from nuvrik.ends.handset import Handset
-from nuvrik.plan.form.controls import KeyControl, ReadControl
+from nuvrik.plan.form.controls import ReadControl
 from nuvrik.plan.form.models import Link
 from nuvrik.ports.sources.source import Source, SourceError, item_of
 
@@ -163,12 +163,3 @@ def _check_names(sources: list[Source]) -> None:
     for name in names:
         if names.count(name) > 1:
             raise SourceError(f"two sources are called {name}: give one another name, as in other={name}")
-
-
-def asked_of(link: Link) -> Mapping[str, str]:
-    """The controls of a link that name a source, and what they name."""
-    return {
-        name: control.source
-        for name, control in link.controls.items()
-        if isinstance(control, ReadControl) and not isinstance(control, KeyControl) and control.source
-    }

@@ -2,6 +2,7 @@
 it is let go; so a key counts as released ``released_after_ms`` after its last arrival, and while another key
 is held the first one's repeats stop. A page in a browser hears keys go up, and is the better hand."""
 
+import sys
 from collections import Counter
 from collections.abc import Callable, Collection
 from contextlib import ExitStack
@@ -19,8 +20,6 @@ class Keys(Plain):
 
     def __init__(self, name: str, others: Callable[[str], None] = lambda key: None) -> None:
         super().__init__(name)
-        import sys
-
         import blessed
 
         if not sys.stdin.isatty():
