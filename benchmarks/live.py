@@ -16,6 +16,8 @@ import tty
 from pathlib import Path
 from select import select
 
+import nuvrik
+
 SECONDS = 30
 PERIOD_S = 0.010
 LINK = """
@@ -226,4 +228,47 @@ def _through_both_ms(folder: Path, times: int = 300) -> list[float]:
     return sorted(took[2:])
 
 
-LIVE_FIGURES = (send_jitter, reading_to_demand)
+def source_to_frame(times: int = 300) -> dict[str, float]:
+    """From a line to `drive --from -` to the first byte of the frame that carries it: within a period."""
+    took: list[float] = []
+    with tempfile.TemporaryDirectory() as name:
+        link = Path(name) / "link.toml"
+        link.write_text(LINK)
+        master, port, slave = _terminal()
+        drive = subprocess.Popen(
+            [sys.executable, "-m", "nuvrik", "drive", str(link), "--port", port, "--from", "-", "--headless"],
+            stdin=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+        )
+        assert drive.stdin is not None
+        decoder = nuvrik.Decoder(nuvrik.load(link))
+        stick, wanted, asked = 512, False, time.monotonic()
+        began = asked
+        while len(took) < times and time.monotonic() - began < 120:
+            if not wanted and time.monotonic() - asked > 0.03:
+                stick = 800 if stick != 800 else 900
+                wanted, asked = True, time.monotonic()
+                drive.stdin.write(f"stick,{stick}\narm_button,0\n".encode())
+                drive.stdin.flush()
+            if not select([master], [], [], 0.001)[0]:
+                continue
+            heard = time.monotonic()
+            for event in decoder.feed(os.read(master, 4096)):
+                level = event.values[0] if isinstance(event, nuvrik.Frame) and event.values else None
+                if wanted and level is not None and abs(level / 16384 - (stick - 512) / 511) < 0.05:
+                    took.append(1000 * (heard - asked))
+                    wanted, asked = False, heard
+        drive.kill()
+        drive.wait()
+        os.close(master)
+        os.close(slave)
+    found = sorted(took[2:])
+    return {
+        "p50_ms": _p(found, 0.5),
+        "p99_ms": _p(found, 0.99),
+        "ratio": _p(found, 0.99) / (1000 * PERIOD_S),
+        "most": 1.0,
+    }
+
+
+LIVE_FIGURES = (send_jitter, reading_to_demand, source_to_frame)

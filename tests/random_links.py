@@ -125,7 +125,7 @@ def _by_hand(rng: random.Random, text: str, controls: list[str]) -> str:
     name = rng.choice(pressed).partition("[controls.")[2].partition("]")[0]
     speed = f"speed = {rng.choice((0, 30))}" if "speed = true" in text else ""
     steps = f"steps = {rng.choice((-300, 0, 7))}" + (f", {speed}" if speed else "")
-    given = {"steps": f"{{ {steps} }}", "home": f"{{ {speed} }}"}
+    given = {"steps": f"{{ {steps} }}", "home": f"{{ {speed} }}", "routine": "{}"}
     args = given.get(_kind_of(text), f"{{ a = {rng.choice((-2, 0, 1))}, b = {rng.randint(0, 1)} }}")
     head, _, rest = text.partition("\n")
     return f'{head}\nwhen = "{name}"\nwhen_args = {args}\n{rest}'
@@ -261,12 +261,25 @@ def _backward(rng: random.Random, steppers: list[str], outputs: list[int]) -> li
         speed = rng.choice(("", "", "speed = true\n"))
         lines.append(f'[requests.move_{name}]\nkind = "steps"\noutput = "{name}"\n{speed}')
         lines.append(f'[requests.home_{name}]\nkind = "home"\noutput = "{name}"\n{speed}')
+    if rng.random() < 0.4:
+        lines.append(_routine(rng, outputs))
     for at in range(rng.randint(0, 2)):
         lines.append(
             f'[requests.call{at}]\nkind = "call"\nmoves = {rng.choice(("true", "false"))}\n'
             f'args = {{ a = {{ kind = "integer", bits = {rng.randint(2, 16)} }}, b = {{ kind = "flag" }} }}\n'
         )
     return lines
+
+
+def _routine(rng: random.Random, outputs: list[int]) -> str:
+    steps = []
+    for _ in range(rng.randint(1, 4)):
+        moved = rng.sample(outputs, rng.randint(1, len(outputs)))
+        # Whole levels suit switches too.
+        levels = ", ".join(f"m{at} = {rng.choice((0, 1))}" for at in moved)
+        steps.append(f"{{ for_ms = {rng.choice((20, 90, 300))}, levels = {{ {levels} }} }}")
+    times = rng.choice((1, 3))
+    return f'[requests.dance]\nkind = "routine"\ntimes = {times}\nsteps = [{", ".join(steps)}]\n'
 
 
 def random_controls(rng: random.Random, channels: list[str]) -> tuple[list[str], dict[str, str]]:

@@ -212,7 +212,8 @@ def test_outputs_stop_before_any_of_the_users_code_cleans_up(ending: str) -> Non
         if now == 1500:
             handset.put_arm(True)
         if now == 2200:
-            arguments = {key: a.limits[0] for key, a in CALLS.requests[name].arguments.items()}
+            called = CALLS.requests[name]
+            arguments = called.given([part.low for part in called.parts])
             asked = handset.request(name, **arguments)
         if now == 3000:
             assert machine.demands[place].driven

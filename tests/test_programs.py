@@ -112,7 +112,7 @@ def test_a_question_from_the_command_line_is_answered_and_what_is_wrong_with_it_
     machine.wait(20)
     for words, why in {
         ("say", "tune=low", "loud=on"): "tune=short|long|shrill",
-        ("say", "tune=long"): "say wants loud too: loud=on or off",
+        ("say", "tune=long"): "say wants loud too: loud=VALUE, on or off",
         ("sey",): 'did you mean "say"?',
         ("move", "steps=1.5"): "a whole number, -32768 to 32767",
         ("lamp=7",): "lamp",

@@ -21,10 +21,11 @@ from nuvrik.export.native import C
 from nuvrik.failsafe.table import Happening, State
 from nuvrik.failsafe.why import WORDS, Code
 from nuvrik.failsafe.words import cell_words
-from nuvrik.plan.form.backward import Argument, Cue
+from nuvrik.plan.form.backward import Cue
 from nuvrik.plan.form.frame_actions import KeyAction
 from nuvrik.plan.form.frame_texts import TextField
 from nuvrik.plan.form.models import TAGGED, Board, FailsafeSection, LinkSection, schema_text
+from nuvrik.plan.form.requests import Argument, RoutineStep
 from nuvrik.plan.load import NAMED
 from nuvrik.wire.decoder import REASONS
 
@@ -51,6 +52,7 @@ def key_tables() -> str:
     lines += table("fields.CHANNEL of a line or of columns", TextField, "")
     lines += table("keys.KEY of style keys", KeyAction, "")
     lines += table("args.NAME of a request", Argument, "")
+    lines += table("a step of a routine", RoutineStep, "")
     return "\n".join(lines)
 
 

@@ -6,11 +6,12 @@ from pathlib import Path
 
 from nuvrik.cli.words import DONE, NO, Trouble, say, say_json, tell
 from nuvrik.ends.asking import Asked
-from nuvrik.plan.form.backward import Argument
 from nuvrik.plan.form.channels import ChoiceChannel, FlagChannel
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.requests import Argument
 from nuvrik.plan.load import load
 from nuvrik.plan.problems import suggestion
+from nuvrik.plan.words import argument_words
 from nuvrik.ports.connection import Connection, LinkError, RequestFailed, connect
 from nuvrik.ports.live import TURN_S
 
@@ -133,6 +134,12 @@ def _argument(name: str, argument: Argument, text: str) -> int | str:
     """What is typed for an argument, as the handset takes it."""
     if argument.options is not None and text in argument.options:
         return text
+    if argument.bytes is not None:
+        try:
+            argument.numbers(text)
+        except ValueError as error:
+            raise Trouble(f"{name}: {error}") from None
+        return text
     number = WORDS.get(text) if argument.kind == "flag" else None
     if number is None:
         try:
@@ -146,10 +153,8 @@ def _argument(name: str, argument: Argument, text: str) -> int | str:
 
 
 def _wanted(name: str, argument: Argument) -> str:
-    if argument.options is not None:
-        return f"{name}={'|'.join(argument.options)}"
-    low, high = argument.limits
-    return f"{name}=on or off" if argument.kind == "flag" else f"{name}=N, a whole number, {low} to {high}"
+    words = argument_words(argument)
+    return f"{name}={words}" if argument.options is not None else f"{name}=VALUE, {words}"
 
 
 def _value(link: Link, name: str, text: str) -> float | str | None:

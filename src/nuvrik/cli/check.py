@@ -18,6 +18,7 @@ from nuvrik.plan.rules.check import problems_in
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plan.wiring import output_routes
 from nuvrik.plan.words import (
+    argument_words,
     channel_words,
     control_words,
     item_words,
@@ -172,9 +173,7 @@ def _item_rows(link: Link) -> list[tuple[str, str, str, str]]:
 def _request_rows(link: Link) -> list[tuple[str, str, str, str]]:
     rows: list[tuple[str, str, str, str]] = []
     for name, request in link.requests.items():
-        given = ", ".join(
-            f"{argument} {' to '.join(map(str, a.limits))}" for argument, a in request.arguments.items()
-        )
+        given = "; ".join(f"{key}: {argument_words(one)}" for key, one in request.arguments.items())
         rows.append((name, request.kind, given or "-", "ARMED" if request.moving else "-"))
     return rows
 

@@ -21,11 +21,11 @@ reply (one more frame that can be lost, for nothing that the reply does not say)
 """
 
 from nuvrik.core.demand import FOLLOW
-from nuvrik.core.levels import FULL, clamp, div
-from nuvrik.core.outputs import AT_FORWARD_END, Outputs
+from nuvrik.core.levels import FULL, clamp, div, later
+from nuvrik.core.outputs import AT_FORWARD_END, END_UNREAD, Outputs
 from nuvrik.core.sizes import MOST_ARGUMENTS, MOST_ECHO, MOST_WAITING
 from nuvrik.core.stepper import HALF_TURNS, TURNS, WHOLE, Stepper
-from nuvrik.core.widths import Table, i32, share, span, u8, u16, whole
+from nuvrik.core.widths import Table, i32, level, share, span, u8, u16, whole
 
 DONE = 0
 RUNNING = 1
@@ -40,12 +40,15 @@ STRANGER = 7
 ASKS_STEPS = 0
 ASKS_HOME = 1
 ASKS_CALL = 2
-"""The kinds of request: so many steps, back to where it was at power-up, the builder's own code."""
+ASKS_ROUTINE = 3
+"""The kinds of request: so many steps, back to where it was at power-up, the builder's own code, a routine of
+the link file."""
 
 NO_MOTION = 0
 STEPS_MOTION = 1
 OWN_MOTION = 2
-"""What a request has begun that goes on: nothing, a move by steps, the builder's own code."""
+ROUTINE_MOTION = 3
+"""What a request has begun that goes on: nothing, a move by steps, the builder's own code, a routine."""
 
 ANSWERS_REPLY = 0
 ANSWERS_HELLO = 1
@@ -79,10 +82,25 @@ class ArgumentTable(Table):
     either_sign: bool
 
 
+class WishTable(Table):
+    """How far a step of a routine moves one output."""
+
+    output: u8
+    to: level
+
+
+class RoutineStepTable(Table):
+    """One step of a routine: how long it lasts, and what changes at its beginning."""
+
+    for_ms: u16
+    wishes: list[WishTable]
+
+
 class RequestTable(Table):
     """One request. moves: it needs ARMED, and ends on leaving it; output: the place of what it moves,
     stepper: its place among the steppers; speeds: its last argument says how fast, in per cent of full;
-    against: the end at which it is home, 0 for where it was at power-up."""
+    against: the end at which it is home, 0 for where it was at power-up; routine, times: the steps that it
+    goes through, and how often."""
 
     kind: u8
     moves: bool
@@ -90,7 +108,9 @@ class RequestTable(Table):
     stepper: u8
     speeds: bool
     against: u8
+    times: u8
     arguments: list[ArgumentTable]
+    routine: list[RoutineStepTable]
 
 
 class DeskTable(Table):
@@ -152,6 +172,9 @@ class Desk:
         self.back: bool = False
         self.from_whole: whole = 0
         self.from_part: u16 = 0
+        self.step_at: u8 = 0
+        self.step_ms: u16 = 0
+        self.rounds: u8 = 0
         self.first: u8 = 0
         self.waiting: u8 = 0
         self.kinds: list[u8] = [0] * MOST_WAITING
@@ -238,6 +261,10 @@ class Desk:
                 last: u8 = 1 if request.kind == ASKS_STEPS else 0
                 self.most = speed_of(self.arguments[last])
             self.answer(RUNNING, 0)
+        elif request.kind == ASKS_ROUTINE:
+            self.motion = ROUTINE_MOTION
+            self.begun = False
+            self.answer(RUNNING, 0)
         return False
 
     def called(self, status: u8, value: i32) -> None:
@@ -267,6 +294,9 @@ class Desk:
             return
         if self.motion == STEPS_MOTION and not self.step(outputs, dt_ms):
             self.over(FAILED if self.blind else DONE, 0, outputs)
+            return
+        if self.motion == ROUTINE_MOTION and not self.go_through(outputs, dt_ms):
+            self.over(DONE, 0, outputs)
             return
         for i in range(len(outputs.table.outputs)):
             if outputs.moves[i] and (outputs.a_hand_moves(i) or outputs.ends_here(i)):
@@ -299,12 +329,38 @@ class Desk:
                 stepper.go_to((stepper.whole + self.steps) & TURNS, stepper.part)
         if request.against != 0:
             # Both ways are barred where a switch cannot be read; that is no place to count from.
-            self.blind = outputs.at_end(request.output, 4 * request.against)
+            self.blind = outputs.at_end(request.output, END_UNREAD * request.against)
             if self.blind or outputs.at_end(request.output, request.against):
                 return False
         if stepper.arrived():
             return False
         outputs.wish(request.output, stepper.wanted(dt_ms))
+        return True
+
+    def go_through(self, outputs: Outputs, dt_ms: u16) -> bool:
+        """A routine, one tick of it. False: its last step has had its time. A step lasts at least a tick;
+        what a tick comes late is taken from the next step, so that the whole lasts as long as it says."""
+        request: RequestTable = self.table.requests[self.move_code]
+        if not self.begun:
+            self.begun = True
+            self.step_at = 0
+            self.step_ms = 0
+            self.rounds = request.times
+        else:
+            self.step_ms = later(self.step_ms, dt_ms)
+            for_ms: u16 = request.routine[self.step_at].for_ms
+            if self.step_ms < for_ms:
+                return True
+            self.step_ms = later(0, self.step_ms - for_ms)
+            self.step_at += 1
+            if self.step_at == len(request.routine):
+                self.step_at = 0
+                self.rounds -= 1
+                if self.rounds == 0:
+                    return False
+        step: RoutineStepTable = request.routine[self.step_at]
+        for i in range(len(step.wishes)):
+            outputs.wish(step.wishes[i].output, step.wishes[i].to)
         return True
 
     def over(self, status: u8, value: i32, outputs: Outputs) -> None:

@@ -20,6 +20,9 @@ FORWARD_UNREAD = 4
 BACKWARD_UNREAD = 8
 """What turns may go no further that way, as its pins say forward and backward."""
 
+END_UNREAD = 4
+"""An end times this says that the switch at that end has no reading."""
+
 
 class OutputTable(Table):
     """One output: its kind, its place among those of that kind, and how it gets its level."""

@@ -102,8 +102,7 @@ class Asker:
         if arguments.keys() != request.arguments.keys():
             wanted = ", ".join(request.arguments) or "no arguments"
             raise TypeError(f"{name} takes {wanted}, not {', '.join(arguments) or 'none'}")
-        taken = request.arguments
-        asked = Asked(name, code, tuple(taken[key].number(arguments[key]) for key in taken))
+        asked = Asked(name, code, request.numbers(arguments))
         check_arguments(asked.arguments, request)
         self._queue.append(asked)
         self._begin()

@@ -6,8 +6,8 @@ from collections.abc import Generator
 from nuvrik.core import desk as core
 from nuvrik.core.machine import Machine
 from nuvrik.ends.motions import Hook, RequestRefused, Routine, whole
-from nuvrik.plan.form.backward import AnyRequest
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.requests import AnyRequest
 from nuvrik.wire.messages import Ask, Echo, Query
 from nuvrik.wire.outcomes import Outcome
 
@@ -65,7 +65,7 @@ class Desk:
             return Outcome.REFUSED, 0
         self.last_hook = name
         try:
-            result = hook(**dict(zip(request.arguments, ask.arguments, strict=True)))
+            result = hook(**request.given(ask.arguments))
         except RequestRefused:
             return Outcome.REFUSED, 0
         except Exception:

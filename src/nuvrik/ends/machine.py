@@ -13,9 +13,10 @@ from nuvrik.failsafe.table import FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.failsafe.why import Code, Why, in_words
 from nuvrik.mixing.demand import FOLLOW, Demand, Mode
-from nuvrik.plan.form.backward import CallRequest, VectorItem
+from nuvrik.plan.form.backward import VectorItem
 from nuvrik.plan.form.channels import source_name
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.requests import CallRequest
 from nuvrik.plan.tables.ends import end_table
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame

@@ -13,12 +13,13 @@ from nuvrik.export.parts import defines
 from nuvrik.export.program import core
 from nuvrik.export.tables_as_c import as_c
 from nuvrik.export.templates import filled
-from nuvrik.export.wanted import Wanted
+from nuvrik.export.wanted import Wanted, arguments_of
 from nuvrik.export.wiring import wires
-from nuvrik.plan.form.backward import AnyItem, CallRequest, DemandItem
+from nuvrik.plan.form.backward import AnyItem, DemandItem
 from nuvrik.plan.form.media import Packets
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput
+from nuvrik.plan.form.requests import CallRequest
 from nuvrik.plan.tables.ends import build_tags
 from nuvrik.plan.tables.sizes import BYTES
 from nuvrik.ports.open import OTHER_BAUD, baud_of
@@ -242,7 +243,7 @@ def _words(wanted: Wanted) -> dict[str, Any]:
         "glue": wanted.glue,
         "baud": baud_of(link),
         "version": VERSION_WORDS,
-        "calls": {name: link.requests[name] for name in wanted.calls},
+        "calls": {name: arguments_of(link.requests[name]) for name in wanted.calls},
         "end": wanted.end,
         "told": told,
         "wires": list(wires(link, chip, wanted.end)),

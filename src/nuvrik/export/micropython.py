@@ -21,7 +21,7 @@ from nuvrik.export.python_chips import FAMILIES, POSIX, misfits_of
 from nuvrik.export.python_wiring import bits_of, off, own_radio, watchdog_ms, wiring
 from nuvrik.export.tables_as_python import as_python
 from nuvrik.export.templates import filled
-from nuvrik.export.wanted import Wanted
+from nuvrik.export.wanted import Wanted, arguments_of
 from nuvrik.export.wiring import wires
 from nuvrik.plan.form.media import UdpMedium
 from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput
@@ -176,7 +176,7 @@ def _words(wanted: Wanted, how: How) -> dict[str, Any]:
     link, posix = wanted.link, wanted.board == POSIX
     machine = wanted.end == boards.MACHINE
     read = {use.of for use in wanted.inputs}
-    calls = {name: link.requests[name] for name in wanted.calls}
+    calls = {name: arguments_of(link.requests[name]) for name in wanted.calls}
     if machine:
         told = [name for name, one in link.telemetry.items() if is_told(one) and (posix or name not in read)]
     else:

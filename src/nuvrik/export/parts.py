@@ -17,11 +17,15 @@ KINDS = {
     "SenderTable.way": "AS_IT_IS STUFFED ESCAPED IN_HEX",
     "WriterTable.way_out": "OUT_SEALED OUT_TEXT OUT_KEYS OUT_SLOTS",
     "ItemTable.tells": "TELLS_SHARE TELLS_AXES TELLS_DIGITAL TELLS_COUNT TELLS_STEPS TELLS_DEMAND",
-    "RequestTable.kind": "ASKS_STEPS ASKS_HOME ASKS_CALL",
+    "RequestTable.kind": "ASKS_STEPS ASKS_HOME ASKS_CALL ASKS_ROUTINE",
 }
 """Fields that say of which kind something is, and the constants that they may be."""
 
-MOTIONS = {"STEPS_MOTION": (desk.ASKS_STEPS, desk.ASKS_HOME), "OWN_MOTION": (desk.ASKS_CALL,)}
+MOTIONS = {
+    "STEPS_MOTION": (desk.ASKS_STEPS, desk.ASKS_HOME),
+    "OWN_MOTION": (desk.ASKS_CALL,),
+    "ROUTINE_MOTION": (desk.ASKS_ROUTINE,),
+}
 """What goes on only after a request of these kinds."""
 
 TAKEN = ("KIND_TELEMETRY", "KIND_REQUEST", "KIND_REPLY", "KIND_HELLO", "KIND_ECHO")

@@ -172,7 +172,7 @@ def _calls(wanted: Wanted, text: _Text) -> None:
     made = "None"
     if wanted.calls:
         requests = wanted.link.requests
-        most = max(len(one.arguments) for one in requests.values())
+        most = max(len(one.parts) for one in requests.values())
         made = f"{text.use('calls', 'Calls')}(loop, {tuple(requests)!r}, {most})"
     text.function("calls(loop)", "What carries out requests.", f"return {made}")
 

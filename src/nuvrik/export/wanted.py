@@ -4,9 +4,9 @@ from typing import NamedTuple
 
 from nuvrik.core.widths import Table
 from nuvrik.export import boards
-from nuvrik.plan.form.backward import CallRequest
 from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.requests import AnyRequest, CallRequest
 from nuvrik.plan.tables.ends import end_table, one_way
 from nuvrik.plan.tables.handset_end import bridge_table, handset_end_table
 from nuvrik.plan.tables.infrared import keys_of, receiver_table, remote_table
@@ -109,3 +109,18 @@ class Wanted(NamedTuple):
         """The requests that the builder's own code carries out."""
         requests = self.link.requests.items() if self.glue == boards.MACHINE else ()
         return [name for name, one in requests if isinstance(one, CallRequest)]
+
+
+def arguments_of(request: AnyRequest) -> list[str]:
+    """The arguments that the builder's own code is given, in words: a text is several of them."""
+    said: list[str] = []
+    at = 0
+    for name, argument in request.arguments.items():
+        count = len(argument.widths)
+        said.append(
+            name
+            if argument.bytes is None
+            else f"{name} (a text of {argument.bytes} bytes from number {at} on)"
+        )
+        at += count
+    return said

@@ -24,7 +24,8 @@ SECTIONS = {
         ReceiverTable ShapeTable HeardKeyTable KeyCodeTable HandsetTable HandsTable ControlTable
         MovedTable ButtonTable KeyControlTable RockerTable NudgeTable SelectorTable SourcesTable SourceTable
         Origin ArmingTable""",
-    "backward": "TellingTable ItemTable DeskTable RequestTable ArgumentTable",
+    "backward": """TellingTable ItemTable DeskTable RequestTable ArgumentTable RoutineStepTable
+        WishTable""",
 }
 """The section of each table that a machine runs on; ``make lint`` fails where one has none."""
 

@@ -10,12 +10,12 @@ from collections.abc import Iterable
 
 from nuvrik.core.hearing import REPLY_BYTES, WHO_BYTES
 from nuvrik.core.machine_end import ASK_BYTES
-from nuvrik.plan.form.backward import AnyRequest
 from nuvrik.plan.form.channels import ChoiceChannel
 from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES, MAX_BODY
 from nuvrik.plan.form.frames import AnyFrame
 from nuvrik.plan.form.media import AnyMedium, Packets
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.requests import AnyRequest
 
 CRC_INITIAL = 0xFFFF
 
@@ -48,7 +48,7 @@ def layout_text(link: Link) -> str:
     lines += [f"telemetry.{name}:{item.kind}:{item.bits}" for name, item in link.telemetry.items()]
     for name, request in link.requests.items():
         lines.append(f"requests.{name}:{request.kind}:{request.bits}")
-        lines += [f"requests.{name}.{arg}:{a.kind}:{a.bits}" for arg, a in request.arguments.items()]
+        lines += [f"requests.{name}.{arg}:{a.kind}:{sum(a.widths)}" for arg, a in request.arguments.items()]
     lines.append(f"arm:{link.failsafe.arm}")
     lines += ["guard:delay"] * link.guard_bytes
     return "".join(line + "\n" for line in lines)

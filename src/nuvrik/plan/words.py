@@ -25,6 +25,7 @@ from nuvrik.plan.form.controls import (
 )
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import AnyOutput, ServoOutput, StepperOutput, SwitchOutput
+from nuvrik.plan.form.requests import Argument
 from nuvrik.plan.wiring import Route
 
 
@@ -119,6 +120,8 @@ def channel_words(link: Link, name: str) -> str:
         words = " ".join(f"{weight:+g} {control}" for control, weight in channel.weights.items())
     if channel.when_on is not None:
         words += f" ({channel.when_on:+g} while on, {channel.when_off:+g} while off)"
+    if channel.range is not None:
+        words += f", {channel.range[0]:g} to {channel.range[1]:g} {channel.unit or ''}".rstrip()
     words += f" x {channel.multiplied_by}" if channel.multiplied_by else ""
     words += f", x {channel.slow_to:g} while {channel.slow_when} is on" if channel.slow_when else ""
     return words + (f", {channel.preset:g} while {channel.preset_when} is on" if channel.preset_when else "")
@@ -184,3 +187,13 @@ def item_words(item: AnyItem) -> str:
     )
     each = ", three axes" if isinstance(item, VectorItem) else ""
     return f"{low:g} to {high:g}{unit}{each}"
+
+
+def argument_words(argument: Argument) -> str:
+    """What an argument of a request may be."""
+    if argument.options is not None:
+        return "|".join(argument.options)
+    if argument.bytes is not None:
+        return f"a text of up to {argument.bytes} bytes"
+    low, high = argument.limits
+    return "on or off" if argument.kind == "flag" else f"a whole number, {low} to {high}"

@@ -132,8 +132,9 @@ class Connection:
         self._switch_arm(on=False)
 
     def set(self, for_s: float | None = None, **values: float | bool | str | None) -> None:
-        """Set channels, in fractions of full scale (a flag: True or False; a choice: its option), for
-        ``for_s`` seconds: then what turns goes to rest, a flag off, and a place stays.
+        """Set channels, in fractions of full scale (a channel with a ``range``: in numbers of that; a flag:
+        True or False; a choice: its option), for ``for_s`` seconds: then what turns goes to rest, a flag off,
+        and a place stays.
 
         Without ``for_s``, what turns does so for TURNING_S, because a program may hang, and everything else
         stays until set again; ``math.inf`` is until set again for all. Raises KeyError for a channel that
@@ -264,6 +265,11 @@ class Connection:
             return None
         if isinstance(value, float) and not channel.scaled and value.is_integer():
             value = int(value)
+        if isinstance(channel, LevelChannel | ShareChannel) and isinstance(value, int | float):
+            try:
+                value = channel.fraction(value)
+            except ValueError as error:
+                raise ValueError(f"{name}: {error}") from None
         try:
             value_to_send(name, channel, value)  # type: ignore[arg-type]
         except TypeError as error:

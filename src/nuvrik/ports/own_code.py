@@ -26,8 +26,9 @@ from typing import Any
 from nuvrik.ends.machine import Machine
 from nuvrik.ends.motions import Hook, RequestRefused
 from nuvrik.mixing.demand import Demand
-from nuvrik.plan.form.backward import CallRequest, DemandItem
+from nuvrik.plan.form.backward import DemandItem
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.requests import CallRequest
 from nuvrik.plan.problems import suggestion
 
 LONGEST_MS = 250
@@ -122,7 +123,7 @@ class OwnCode:
     def _hook(self, name: str, function: Callable[..., Any]) -> Hook:
         """A request's function, watched over."""
 
-        def hook(**arguments: int) -> Any:
+        def hook(**arguments: int | str) -> Any:
             try:
                 with at_most(LONGEST_MS):
                     given = function(**arguments)

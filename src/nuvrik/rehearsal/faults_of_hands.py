@@ -8,11 +8,11 @@ from nuvrik.core.controls import bent_level
 from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL, level_of
-from nuvrik.plan.form.backward import CallRequest
 from nuvrik.plan.form.channels import LevelChannel, ShareChannel
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, SliderControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, SwitchOutput
+from nuvrik.plan.form.requests import CallRequest
 from nuvrik.plan.tables.handset import moved_table
 from nuvrik.plan.wiring import moving_channels, output_routes, place_channels
 from nuvrik.recordings.recording import Row
@@ -210,7 +210,8 @@ def _own_code_fails(world: World) -> None:
                 yield dict.fromkeys(turning, 1.0)
 
     world.machine.on_request(name, routine)
-    arguments = {key: argument.limits[0] for key, argument in world.link.requests[name].arguments.items()}
+    request = world.link.requests[name]
+    arguments = request.given([part.low for part in request.parts])
     world.handset.request(name, **arguments)
 
     def stop(_: object) -> None:

@@ -21,9 +21,9 @@ from nuvrik.core.desk import (
     WHO,
 )
 from nuvrik.levels import FULL, clamp, div
-from nuvrik.plan.form.backward import AnyRequest
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import SwitchOutput
+from nuvrik.plan.form.requests import AnyRequest
 from nuvrik.wire.bits import got, put
 from nuvrik.wire.kinds import ECHO, HELLO, REPLY, REQUEST, STOP, TELEMETRY
 from nuvrik.wire.outcomes import MOST_SENT, Outcome
@@ -49,7 +49,7 @@ class Jog(NamedTuple):
 
 class Ask(NamedTuple):
     """A request: its place in the link file, the machine's boot number, the handset's session, its own
-    number, and its arguments."""
+    number, and its arguments as the numbers that travel."""
 
     code: int
     boot: int
@@ -151,16 +151,15 @@ def unpack_jog(payload: bytes | bytearray, link: Link) -> Jog | None:
 
 def check_arguments(arguments: Sequence[int], request: AnyRequest) -> None:
     """ValueError for an argument out of range."""
-    for (name, argument), value in zip(request.arguments.items(), arguments, strict=True):
-        low, high = argument.limits
-        if not low <= value <= high:
-            raise ValueError(f"{name} is {value}; it must be from {low} to {high}")
+    for part, value in zip(request.parts, arguments, strict=True):
+        if not part.low <= value <= part.high:
+            raise ValueError(f"{part.name} is {value}; it must be from {part.low} to {part.high}")
 
 
 def pack_ask(ask: Ask, request: AnyRequest) -> bytes:
     """The payload of a request. ValueError for an argument out of range."""
     check_arguments(ask.arguments, request)
-    widths = (argument.bits for argument in request.arguments.values())
+    widths = (part.bits for part in request.parts)
     return _REQUEST.pack(*ask[:4]) + put(zip(ask.arguments, widths, strict=True))
 
 
@@ -172,11 +171,11 @@ def unpack_request(payload: bytes, link: Link) -> Ask | Jog | None:
     if not payload or payload[0] >= len(requests):
         return None
     request = requests[payload[0]]
-    arguments = list(request.arguments.values())
-    codes = got(payload[_REQUEST.size :], [argument.bits for argument in arguments])
+    parts = request.parts
+    codes = got(payload[_REQUEST.size :], [part.bits for part in parts])
     if codes is None or len(payload) < _REQUEST.size:
         return None
-    values = (argument.value(code) for argument, code in zip(arguments, codes, strict=True))
+    values = (part.value(code) for part, code in zip(parts, codes, strict=True))
     code, boot, session, number = _REQUEST.unpack(payload[: _REQUEST.size])
     return Ask(code, boot, session, number, tuple(values))
 

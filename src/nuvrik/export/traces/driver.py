@@ -264,7 +264,7 @@ class Life:
         code = rng.randrange(len(self._requests))
         request = self._requests[code]
         self._number = (self._number + rng.choice((0, 1, 1, 1, 40_000))) & 0xFFFF
-        arguments = tuple(self._argument(*argument.limits) for argument in request.arguments.values())
+        arguments = tuple(self._argument(part.low, part.high) for part in request.parts)
         boot = desk.boot_low + (desk.boot_high << 16) if rng.random() < 0.95 else rng.getrandbits(32)
         session = desk.session if rng.random() < 0.95 else rng.randrange(65536)
         return REQUEST, self._seq, pack_ask(Ask(code, boot, session, self._number, arguments), request)

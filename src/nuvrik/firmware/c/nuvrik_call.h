@@ -15,6 +15,15 @@ typedef struct {
     int32_t value;
 } NuvrikCall;
 
+/* A text among the arguments: so many bytes, two in each from number "first" on, and a zero behind them. */
+static inline void nuvrik_call_text(const NuvrikCall *call, uint8_t first, uint8_t most, char *text)
+{
+    for (uint8_t i = 0; i < most; i++) {
+        text[i] = (char)((uint16_t)call->arguments[first + i / 2] >> ((i & 1) * 8) & 0xFF);
+    }
+    text[most] = 0;
+}
+
 /* Carries out a request, a little at each call, and never waits. It gives NUVRIK_RUNNING to be called again
    at the next tick, or NUVRIK_DONE, NUVRIK_REFUSED or NUVRIK_FAILED. link_tables.h names one for each
    request. */

@@ -2014,6 +2014,10 @@ bool nuvrik_desk_begin(NuvrikDesk *self, const NUVRIK_FLASH NuvrikRequestTable *
             self->most = nuvrik_speed_of(self->arguments[last]);
         }
         nuvrik_desk_answer(self, NUVRIK_RUNNING, 0);
+    } else if ((NUVRIK_HAS_ASKS_ROUTINE && NUVRIK_REQUEST_KIND(request) == NUVRIK_ASKS_ROUTINE)) {
+        self->motion = NUVRIK_ROUTINE_MOTION;
+        self->begun = false;
+        nuvrik_desk_answer(self, NUVRIK_RUNNING, 0);
     }
     return false;
 }
@@ -2056,6 +2060,11 @@ void nuvrik_desk_overlay(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_m
     if ((NUVRIK_HAS_STEPS_MOTION && self->motion == NUVRIK_STEPS_MOTION) && !nuvrik_desk_step(self, outputs,
         dt_ms)) {
         nuvrik_desk_over(self, (uint8_t)((self->blind) ? NUVRIK_FAILED : NUVRIK_DONE), 0, outputs);
+        return;
+    }
+    if ((NUVRIK_HAS_ROUTINE_MOTION && self->motion == NUVRIK_ROUTINE_MOTION) && !nuvrik_desk_go_through(self,
+        outputs, dt_ms)) {
+        nuvrik_desk_over(self, NUVRIK_DONE, 0, outputs);
         return;
     }
     for (uint8_t i = 0; i < NUVRIK_OUTPUTS_OUTPUTS_COUNT(outputs->table); i++) {
@@ -2101,7 +2110,7 @@ bool nuvrik_desk_step(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms)
     if (NUVRIK_REQUEST_AGAINST(request) != 0) {
         /* Both ways are barred where a switch cannot be read; that is no place to count from. */
         self->blind = nuvrik_outputs_at_end(outputs, NUVRIK_REQUEST_OUTPUT(request),
-            (uint8_t)(4 * NUVRIK_REQUEST_AGAINST(request)));
+            (uint8_t)(NUVRIK_END_UNREAD * NUVRIK_REQUEST_AGAINST(request)));
         if (self->blind || nuvrik_outputs_at_end(outputs, NUVRIK_REQUEST_OUTPUT(request),
             NUVRIK_REQUEST_AGAINST(request))) {
             return false;
@@ -2111,6 +2120,41 @@ bool nuvrik_desk_step(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms)
         return false;
     }
     nuvrik_outputs_wish(outputs, NUVRIK_REQUEST_OUTPUT(request), nuvrik_stepper_wanted(stepper, dt_ms));
+    return true;
+}
+
+/** A routine, one tick of it. False: its last step has had its time. A step lasts at least a tick; what a
+ *  tick comes late is taken from the next step, so that the whole lasts as long as it says.
+ */
+bool nuvrik_desk_go_through(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms)
+{
+    const NUVRIK_FLASH NuvrikRequestTable *request = &NUVRIK_DESK_REQUESTS(self->table)[self->move_code];
+    if (!self->begun) {
+        self->begun = true;
+        self->step_at = 0;
+        self->step_ms = 0;
+        self->rounds = NUVRIK_REQUEST_TIMES(request);
+    } else {
+        self->step_ms = nuvrik_later(self->step_ms, dt_ms);
+        uint16_t for_ms = NUVRIK_ROUTINE_STEP_FOR_MS(&NUVRIK_REQUEST_ROUTINE(request)[self->step_at]);
+        if (self->step_ms < for_ms) {
+            return true;
+        }
+        self->step_ms = nuvrik_later(0, (uint16_t)((int32_t)self->step_ms - for_ms));
+        self->step_at++;
+        if (self->step_at == NUVRIK_REQUEST_ROUTINE_COUNT(request)) {
+            self->step_at = 0;
+            self->rounds--;
+            if (self->rounds == 0) {
+                return false;
+            }
+        }
+    }
+    const NUVRIK_FLASH NuvrikRoutineStepTable *step = &NUVRIK_REQUEST_ROUTINE(request)[self->step_at];
+    for (uint8_t i = 0; i < NUVRIK_ROUTINE_STEP_WISHES_COUNT(step); i++) {
+        nuvrik_outputs_wish(outputs, NUVRIK_WISH_OUTPUT(&NUVRIK_ROUTINE_STEP_WISHES(step)[i]),
+            NUVRIK_WISH_TO(&NUVRIK_ROUTINE_STEP_WISHES(step)[i]));
+    }
     return true;
 }
 

@@ -34,6 +34,9 @@ extern "C" {
 #ifndef NUVRIK_HAS_ASKS_HOME
 #define NUVRIK_HAS_ASKS_HOME 1
 #endif
+#ifndef NUVRIK_HAS_ASKS_ROUTINE
+#define NUVRIK_HAS_ASKS_ROUTINE 1
+#endif
 #ifndef NUVRIK_HAS_ASKS_STEPS
 #define NUVRIK_HAS_ASKS_STEPS 1
 #endif
@@ -123,6 +126,9 @@ extern "C" {
 #endif
 #ifndef NUVRIK_HAS_OWN_MOTION
 #define NUVRIK_HAS_OWN_MOTION 1
+#endif
+#ifndef NUVRIK_HAS_ROUTINE_MOTION
+#define NUVRIK_HAS_ROUTINE_MOTION 1
 #endif
 #ifndef NUVRIK_HAS_STEPS_MOTION
 #define NUVRIK_HAS_STEPS_MOTION 1
@@ -1113,6 +1119,9 @@ enum {
 };
 /** What turns may go no further that way, as its pins say forward and backward. */
 
+/** An end times this says that the switch at that end has no reading. */
+#define NUVRIK_END_UNREAD 4
+
 /** One output: its kind, its place among those of that kind, and how it gets its level. */
 typedef struct {
     uint8_t kind;
@@ -1234,16 +1243,20 @@ enum {
 enum {
     NUVRIK_ASKS_STEPS = 0,
     NUVRIK_ASKS_HOME = 1,
-    NUVRIK_ASKS_CALL = 2
+    NUVRIK_ASKS_CALL = 2,
+    NUVRIK_ASKS_ROUTINE = 3
 };
-/** The kinds of request: so many steps, back to where it was at power-up, the builder's own code. */
+/** The kinds of request: so many steps, back to where it was at power-up, the builder's own code, a
+ *  routine of the link file.
+ */
 
 enum {
     NUVRIK_NO_MOTION = 0,
     NUVRIK_STEPS_MOTION = 1,
-    NUVRIK_OWN_MOTION = 2
+    NUVRIK_OWN_MOTION = 2,
+    NUVRIK_ROUTINE_MOTION = 3
 };
-/** What a request has begun that goes on: nothing, a move by steps, the builder's own code. */
+/** What a request has begun that goes on: nothing, a move by steps, the builder's own code, a routine. */
 
 enum {
     NUVRIK_ANSWERS_REPLY = 0,
@@ -1283,9 +1296,23 @@ typedef struct {
     bool either_sign;
 } NuvrikArgumentTable;
 
+/** How far a step of a routine moves one output. */
+typedef struct {
+    uint8_t output;
+    int16_t to;
+} NuvrikWishTable;
+
+/** One step of a routine: how long it lasts, and what changes at its beginning. */
+typedef struct {
+    uint16_t for_ms;
+    const NUVRIK_FLASH NuvrikWishTable *wishes;
+    uint8_t wishes_count;
+} NuvrikRoutineStepTable;
+
 /** One request. moves: it needs ARMED, and ends on leaving it; output: the place of what it moves,
  *  stepper: its place among the steppers; speeds: its last argument says how fast, in per cent of full;
- *  against: the end at which it is home, 0 for where it was at power-up.
+ *  against: the end at which it is home, 0 for where it was at power-up; routine, times: the steps that it
+ *  goes through, and how often.
  */
 typedef struct {
     uint8_t kind;
@@ -1294,8 +1321,11 @@ typedef struct {
     uint8_t stepper;
     bool speeds;
     uint8_t against;
+    uint8_t times;
     const NUVRIK_FLASH NuvrikArgumentTable *arguments;
     uint8_t arguments_count;
+    const NUVRIK_FLASH NuvrikRoutineStepTable *routine;
+    uint8_t routine_count;
 } NuvrikRequestTable;
 
 /** The requests of a link. answers: there is a way back to the handset; says_hello: and a hello's answer
@@ -1335,6 +1365,9 @@ typedef struct {
     bool back;
     uint32_t from_whole;
     uint16_t from_part;
+    uint8_t step_at;
+    uint16_t step_ms;
+    uint8_t rounds;
     uint8_t first;
     uint8_t waiting;
     uint8_t kinds[NUVRIK_MOST_WAITING];
@@ -1362,6 +1395,7 @@ void nuvrik_desk_called(NuvrikDesk *self, uint8_t status, int32_t value);
 void nuvrik_desk_answer(NuvrikDesk *self, uint8_t status, int32_t value);
 void nuvrik_desk_overlay(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms, uint8_t mode);
 bool nuvrik_desk_step(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms);
+bool nuvrik_desk_go_through(NuvrikDesk *self, NuvrikOutputs *outputs, uint16_t dt_ms);
 void nuvrik_desk_over(NuvrikDesk *self, uint8_t status, int32_t value, NuvrikOutputs *outputs);
 uint16_t nuvrik_desk_low_of(const NuvrikDesk *self, uint8_t at);
 uint16_t nuvrik_desk_high_of(const NuvrikDesk *self, uint8_t at);

@@ -350,6 +350,23 @@
 #define NUVRIK_ARGUMENT_EITHER_SIGN(table) NUVRIK_U8((table)->either_sign)
 #endif
 
+#ifndef NUVRIK_WISH_OUTPUT
+#define NUVRIK_WISH_OUTPUT(table) NUVRIK_U8((table)->output)
+#endif
+#ifndef NUVRIK_WISH_TO
+#define NUVRIK_WISH_TO(table) NUVRIK_I16((table)->to)
+#endif
+
+#ifndef NUVRIK_ROUTINE_STEP_FOR_MS
+#define NUVRIK_ROUTINE_STEP_FOR_MS(table) NUVRIK_U16((table)->for_ms)
+#endif
+#ifndef NUVRIK_ROUTINE_STEP_WISHES
+#define NUVRIK_ROUTINE_STEP_WISHES(table) NUVRIK_P((table)->wishes)
+#endif
+#ifndef NUVRIK_ROUTINE_STEP_WISHES_COUNT
+#define NUVRIK_ROUTINE_STEP_WISHES_COUNT(table) NUVRIK_U8((table)->wishes_count)
+#endif
+
 #ifndef NUVRIK_REQUEST_KIND
 #define NUVRIK_REQUEST_KIND(table) NUVRIK_U8((table)->kind)
 #endif
@@ -368,11 +385,20 @@
 #ifndef NUVRIK_REQUEST_AGAINST
 #define NUVRIK_REQUEST_AGAINST(table) NUVRIK_U8((table)->against)
 #endif
+#ifndef NUVRIK_REQUEST_TIMES
+#define NUVRIK_REQUEST_TIMES(table) NUVRIK_U8((table)->times)
+#endif
 #ifndef NUVRIK_REQUEST_ARGUMENTS
 #define NUVRIK_REQUEST_ARGUMENTS(table) NUVRIK_P((table)->arguments)
 #endif
 #ifndef NUVRIK_REQUEST_ARGUMENTS_COUNT
 #define NUVRIK_REQUEST_ARGUMENTS_COUNT(table) NUVRIK_U8((table)->arguments_count)
+#endif
+#ifndef NUVRIK_REQUEST_ROUTINE
+#define NUVRIK_REQUEST_ROUTINE(table) NUVRIK_P((table)->routine)
+#endif
+#ifndef NUVRIK_REQUEST_ROUTINE_COUNT
+#define NUVRIK_REQUEST_ROUTINE_COUNT(table) NUVRIK_U8((table)->routine_count)
 #endif
 
 #ifndef NUVRIK_DESK_REQUESTS

@@ -20,6 +20,11 @@ class Call:
         self.arguments = [0] * most
         self.value = 0
 
+    def text(self, first, most):
+        """A text of so many bytes among the arguments, two in each from number ``first`` on."""
+        parts = [self.arguments[first + i // 2] >> 8 * (i & 1) & 0xFF for i in range(most)]
+        return bytes(parts).split(b"\0")[0].decode()
+
 
 class Calls:
     """The requests of one machine. ``names``: in the order of the link file; ``functions``: by those

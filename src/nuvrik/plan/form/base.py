@@ -11,6 +11,8 @@ Millis = Annotated[int, Field(ge=0, le=30000)]
 Reading = Annotated[int, Field(ge=-65535, le=65535)]
 Pin = Annotated[int, Field(ge=0, le=255)]
 Weight = Annotated[float, Field(ge=-2, le=2)]
+Number = Annotated[float, Field(ge=-1e6, le=1e6)]
+Unit = Annotated[str, Field(min_length=1, max_length=12, pattern=r"^[^\x00-\x1f\x7f]+$")]
 
 MAX_RAW_SPAN = 65535
 

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from nuvrik.plan.form.base import Name, Section
+from nuvrik.plan.form.base import Name, Number, Section, Unit
 
 SCALED = frozenset(("level", "share"))
 """Kinds of channel whose values are parts of full scale."""
@@ -75,6 +75,14 @@ class _FromMany(_Channel):
         default=None, description="a button or key that sets it to preset while on"
     )
     preset: float = Field(default=0.0, ge=-1, le=1, description="what preset_when sets it to, -1 to 1")
+    range: list[Number] | None = Field(
+        default=None,
+        min_length=2,
+        max_length=2,
+        description="the numbers at its two ends, for programs and people who set it, e.g. [-90, 90]; "
+        "without it, -1 to 1 (a share: 0 to 1)",
+    )
+    unit: Unit | None = Field(default=None, description='what they are, for people to read, e.g. "degrees"')
 
     @model_validator(mode="after")
     def _one_origin(self) -> "_FromMany":
@@ -86,7 +94,24 @@ class _FromMany(_Channel):
             raise ValueError("when_on: is for a channel fed by one button or key")
         if self.when_on is None and self.when_off:
             raise ValueError("when_off: is given without when_on")
+        if self.range is not None and self.range[0] == self.range[1]:
+            raise ValueError(f"range: both ends are {self.range[0]:g}")
         return self
+
+    @property
+    def low(self) -> float:
+        """The lower end of full scale."""
+        return -1.0
+
+    def fraction(self, number: float) -> float:
+        """A number of its range as a fraction of full scale. ValueError for one beyond its ends."""
+        if self.range is None:
+            return number
+        first, last = self.range
+        if not min(self.range) <= number <= max(self.range):
+            unit = f" {self.unit}" if self.unit else ""
+            raise ValueError(f"{number:g}{unit} is not from {first:g} to {last:g}")
+        return self.low + (number - first) / (last - first) * (1 - self.low)
 
     @property
     def scaled(self) -> bool:
@@ -128,6 +153,11 @@ class ShareChannel(_FromMany):
 
     kind: Literal["share"]
     bits: int = Field(default=8, ge=2, le=16, description="bits on the wire, 2 to 16")
+
+    @property
+    def low(self) -> float:
+        """Rest."""
+        return 0.0
 
     @property
     def finest(self) -> float:

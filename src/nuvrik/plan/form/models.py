@@ -12,16 +12,12 @@ from pydantic import Field, field_validator
 
 from nuvrik.plan.form.backward import (
     AnalogItem,
-    CallRequest,
     Cue,
     DemandItem,
     DigitalItem,
     DistanceItem,
-    HomeRequest,
     Item,
-    Request,
     ShaftItem,
-    StepsRequest,
     VectorItem,
     VoltsItem,
 )
@@ -69,6 +65,7 @@ from nuvrik.plan.form.outputs import (
     SwitchOutput,
     TwoStickMix,
 )
+from nuvrik.plan.form.requests import CallRequest, HomeRequest, Request, RoutineRequest, StepsRequest
 
 
 class LinkSection(Section):
@@ -296,7 +293,10 @@ TAGGED: dict[str, tuple[str, dict[str, type[Section]]]] = {
             "demand": DemandItem,
         },
     ),
-    "requests": ("kind", {"steps": StepsRequest, "home": HomeRequest, "call": CallRequest}),
+    "requests": (
+        "kind",
+        {"steps": StepsRequest, "home": HomeRequest, "call": CallRequest, "routine": RoutineRequest},
+    ),
     "mix": ("style", {"one_stick": OneStickMix, "two_stick": TwoStickMix, "pivot": PivotMix}),
 }
 """Sections whose entries come in kinds: the key that tells which, and the model of each."""

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from nuvrik.plan.form.backward import AnyItem, AnyRequest, Cue
+from nuvrik.plan.form.backward import AnyItem, Cue
 from nuvrik.plan.form.channels import Channel
 from nuvrik.plan.form.controls import Control
 from nuvrik.plan.form.frames import AnyFrame
@@ -16,6 +16,7 @@ from nuvrik.plan.form.models import (
     LinkSection,
 )
 from nuvrik.plan.form.outputs import AnyMix, Output
+from nuvrik.plan.form.requests import AnyRequest
 from nuvrik.plan.problems import Problem, suggestion
 
 

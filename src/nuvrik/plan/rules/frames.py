@@ -3,20 +3,13 @@
 from collections.abc import Iterator, Mapping, Sequence
 
 from nuvrik.core.sizes import MOST_TRIGGERS
-from nuvrik.plan.form.backward import (
-    AnyRequest,
-    DemandItem,
-    DistanceItem,
-    HomeRequest,
-    ShaftItem,
-    StepsRequest,
-    VectorItem,
-)
+from nuvrik.plan.form.backward import DemandItem, DistanceItem, ShaftItem, VectorItem
 from nuvrik.plan.form.controls import ButtonControl, KeyControl
 from nuvrik.plan.form.frame_actions import KeyAction
 from nuvrik.plan.form.frame_base import LACKS, Lack
 from nuvrik.plan.form.media import InfraredMedium, Packets
-from nuvrik.plan.form.outputs import StepperOutput
+from nuvrik.plan.form.outputs import StepperOutput, SwitchOutput
+from nuvrik.plan.form.requests import AnyRequest, HomeRequest, RoutineRequest, StepsRequest
 from nuvrik.plan.layout import answers_bytes, payload_room
 from nuvrik.plan.problems import Problem, listing
 from nuvrik.plan.rules.draft import Draft, unknown
@@ -170,10 +163,22 @@ def _started_by_hand(draft: Draft, name: str, request: AnyRequest | None) -> Ite
         argument = request.arguments[key]
         try:
             low, high = argument.limits
-            if not low <= argument.number(request.when_args[key]) <= high:
+            if not all(low <= number <= high for number in argument.numbers(request.when_args[key])):
                 raise ValueError(f"{request.when_args[key]} is not from {low} to {high}")
         except (TypeError, ValueError) as error:
             yield Problem("error", f"{where}_args.{key}", f"is wrong: {error}", "give a value that it takes")
+
+
+def _steps(draft: Draft, name: str, request: RoutineRequest) -> Iterator[Problem]:
+    """A routine moves what there is, and a switch is off or on."""
+    for number, step in enumerate(request.steps, 1):
+        for output, to in step.levels.items():
+            where = f"requests.{name}.steps"
+            if output not in draft.outputs:
+                yield unknown(f"{where}.{number}", output, "output", draft.outputs)
+            elif isinstance(draft.outputs[output], SwitchOutput) and to not in (0, 1):
+                what = f"step {number} moves {output}, a switch, to {to:g}"
+                yield Problem("error", where, what, "0 is off, 1 is on")
 
 
 def backward(draft: Draft) -> Iterator[Problem]:
@@ -210,6 +215,8 @@ def backward(draft: Draft) -> Iterator[Problem]:
                     what = f'is "{request.against}", but {request.output} has no {key}'
                     do = f"give it the switch there: outputs.{request.output}.{key}"
                     yield Problem("error", f"requests.{name}.against", what, do)
+        elif isinstance(request, RoutineRequest):
+            yield from _steps(draft, name, request)
     for name, cue in draft.cues.items():
         if cue is None:
             continue

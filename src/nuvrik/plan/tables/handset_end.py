@@ -17,7 +17,7 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import AnyOutput, SwitchOutput
 from nuvrik.plan.tables.ends import WAYS, sealed_table, sender_table, telling_table
 from nuvrik.plan.tables.handset import control_order, handset_table
-from nuvrik.plan.tables.machine import desk_table
+from nuvrik.plan.tables.machine import request_table
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.medium import medium_table
 from nuvrik.plan.tables.styles import text_table
@@ -88,12 +88,13 @@ def asking_table(link: Link) -> AskingTable:
             TriggerTable,
             control=places[request.when],
             code=code,
-            arguments=[one.number(request.when_args[name]) for name, one in request.arguments.items()],
+            arguments=[*request.numbers(request.when_args)],
         )
         for code, request in enumerate(link.requests.values())
         if request.when is not None
     ]
-    return made(AskingTable, requests=desk_table(link).requests, jog_most=most, triggers=triggers)
+    asked = [request_table(link, request, steps=False) for request in link.requests.values()]
+    return made(AskingTable, requests=asked, jog_most=most, triggers=triggers)
 
 
 def _jog_most(output: AnyOutput) -> int:
