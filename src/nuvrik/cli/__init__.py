@@ -11,7 +11,7 @@ from typing import Annotated, Any
 import typer
 
 from nuvrik.cli.infrared_words import infrared
-from nuvrik.cli.live_words import ask, drive, jog, machine, record
+from nuvrik.cli.live_words import ask, drive, jog, machine, panel, record
 from nuvrik.cli.options import Board, Commands, Json, LinkFile, drawn, page
 from nuvrik.cli.words import COULD_NOT, flush_all, leave, prepare_streams, speaks_plainly
 from nuvrik.version import VERSION_WORDS
@@ -279,7 +279,7 @@ def rehearse(
     return run(link, medium, options)
 
 
-for _command in (drive, record, machine, ask, jog):
+for _command in (drive, panel, record, machine, ask, jog):
     app.command()(_command)
 
 

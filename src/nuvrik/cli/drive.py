@@ -5,28 +5,21 @@ import sys
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
-from typing import TextIO
 
 from nuvrik.cli.inputs.lines import open_line
+from nuvrik.cli.inputs.meeting import meet, opened_log, settle
 from nuvrik.cli.status import Status
 from nuvrik.cli.words import DONE, Trouble, tell
 from nuvrik.ends.handset import Handset
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
 from nuvrik.ports.driving import run_handset
-from nuvrik.ports.files import open_log
 from nuvrik.ports.handset_log import HandsetLog
-from nuvrik.ports.hello import other_build, other_file, who_is_there
 from nuvrik.ports.leaving import Signals
-from nuvrik.ports.live import AnyClock, ByteLine, WallClock
-from nuvrik.ports.open import AnyPort
+from nuvrik.ports.live import AnyClock, ByteLine
 from nuvrik.ports.sim import FAULTS, RealTime, SimLine
 from nuvrik.ports.sources import Hands, open_source
 from nuvrik.ports.sources.keys import Keys
-from nuvrik.ports.tapped import Tapped
-from nuvrik.printable import printable
-
-HELLO_MS = 3000
 
 
 def run(
@@ -46,14 +39,14 @@ def run(
             raise Trouble("--at-once is for --port sim: a real port has a time of its own")
         try:
             if link.two_way and sim is None and link.frame.carries_questions:
-                _meet(link, line)
+                meet(link, line)
             elif sim is None:
-                _settle(link, signals)
+                settle(link, signals)
         except KeyboardInterrupt:
             tell("interrupted: nothing was driven yet")
             return DONE
         tapped: ByteLine = line
-        written = HandsetLog(link, line, stack.enter_context(_opened(log, file))) if log else None
+        written = HandsetLog(link, line, stack.enter_context(opened_log(log, file))) if log else None
         if written is not None:
             tapped, hands.noted = written.line, written.read
         status = None if headless or not sys.stderr.isatty() else Status(link, lambda: hands.why, sim)
@@ -95,14 +88,6 @@ def _say_what_moves(link: Link, hands: Hands) -> None:
 
 
 @contextmanager
-def _opened(log: Path, file: Path) -> Iterator[TextIO]:
-    if log.exists() and log.samefile(file):
-        raise Trouble(f"--log {log} is the link file, which would be written over")
-    with open_log(log) as out:
-        yield out
-
-
-@contextmanager
 def _fault_keys(hands: Hands, sim: SimLine, status: Status) -> Iterator[Keys | None]:
     """Digits and function keys make faults on a simulated machine, where a terminal's keys can be read."""
     names = list(FAULTS)
@@ -127,40 +112,3 @@ def _fault_keys(hands: Hands, sim: SimLine, status: Status) -> Iterator[Keys | N
         yield keys
     finally:
         keys.close()
-
-
-def _meet(link: Link, line: AnyPort) -> None:
-    """Before anything is driven on a two-way link: is it the machine that this file is for?"""
-    tapped = Tapped(line)
-    wait_ms = max(HELLO_MS, link.settle_ms + 1000)
-    found = who_is_there(link, tapped, WallClock(), wait_ms)
-    if not found:
-        why = _why_nobody(line, sum(map(len, tapped.came)))
-        tell(f"nobody answered hello within {wait_ms / 1000:g} s{why}; going on without")
-    elif all(other_file(one.identity, link) for one in found):
-        raise Trouble(str(other_file(found[0].identity, link)))
-    for one in found:
-        said = "" if other_file(one.identity, link) else other_build(one.identity, link)
-        if said:
-            # It does what its own file says, safely; but that is not what was checked and rehearsed here.
-            tell(f"warning: {printable(one.identity.name)}, at the other end, was built {said}")
-
-
-def _why_nobody(line: AnyPort, came: int) -> str:
-    """What may be the matter where nobody answers."""
-    if line.waits:
-        return f" ({line.waits})"
-    if came:
-        doubt = "another baud rate, or another link? `nuvrik inspect LINK --port` says more"
-        return f" ({came} bytes came, but no answer: {doubt})"
-    return " (is it on, and built from this file?)"
-
-
-def _settle(link: Link, signals: Signals) -> None:
-    """A board that resets when its port is opened must run before it can be told anything."""
-    clock = WallClock()
-    if link.settle_ms:
-        tell(f"waiting {link.settle_ms / 1000:g} s for the machine's board to start")
-    while clock.now_ms() < link.settle_ms:
-        signals.checkpoint()
-        clock.sleep(0.01)

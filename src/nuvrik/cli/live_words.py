@@ -45,6 +45,48 @@ def drive(
 
 
 @speaks_plainly
+def panel(
+    link: LinkFile,
+    port: PortName,
+    source: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--from",
+            metavar="SOURCE",
+            help="Hands at the host besides: pad, board:PORT, as of drive.",
+        ),
+    ] = None,
+    at: Annotated[
+        int, typer.Option("--at", metavar="N", min=0, max=65535, help="The number of the web port; 0: any.")
+    ] = 0,
+    listen: Annotated[
+        list[str] | None,
+        typer.Option("--listen", metavar="NAME", help="A name or address of this computer, for phones."),
+    ] = None,
+    cert: Annotated[
+        Path | None, typer.Option("--cert", metavar="PEM", help="A certificate: the page comes over TLS.")
+    ] = None,
+    key: Annotated[
+        Path | None, typer.Option("--key", metavar="PEM", help="Its key, if that is not in the same file.")
+    ] = None,
+    log: Annotated[
+        Path | None,
+        typer.Option("--log", metavar="FILE", help="Write all that is read, sent and heard here, as CSV."),
+    ] = None,
+    qr: Annotated[bool, typer.Option("--qr", help="Show the link as a code, for a phone.")] = False,
+    opens: Annotated[bool, typer.Option("--open/--no-open", help="Open it in a browser here.")] = True,
+) -> int:
+    """Be the handset from a page in a browser.
+
+    The page drives once it has taken the hand; Space and Esc on it stop. The link that is printed lets in
+    whoever has it, until the program ends. Ctrl-C sends sticks at rest and arm off before it leaves.
+    """
+    from nuvrik.cli.panel import run
+
+    return run(link, port, source or [], at, listen or [], cert, key, log, qr, opens)
+
+
+@speaks_plainly
 def record(
     link: LinkFile,
     source: Sources,

@@ -164,6 +164,11 @@ class Handset:
         return {name: value_to_show(channels[name], value) for name, value in self.wire_values.items()}
 
     @property
+    def control_names(self) -> list[str]:
+        """The controls in the order in which core has them."""
+        return self._hands.names
+
+    @property
     def latched(self) -> list[str]:
         """The controls whose value is held although no hand holds it: toggles that are on, sticks that
         hold, nudges and selectors away from where they start."""

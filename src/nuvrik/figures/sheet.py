@@ -22,7 +22,7 @@ from nuvrik.plan.form.controls import (
 from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, StepperOutput, SwitchOutput, pin_users
-from nuvrik.plan.wiring import output_routes
+from nuvrik.plan.words import effects
 
 COLUMNS = 4
 CARD_WIDTH, CARD_HEIGHT = 3.0, 1.55
@@ -60,29 +60,6 @@ def draw_sheet(link: Link, path: Path) -> None:
     axis.axis("off")
     save(figure, path)
     plt.close(figure)
-
-
-def effects(link: Link, name: str) -> list[str]:
-    """What a control does, in a few words each."""
-    routes, said = output_routes(link), []
-    for channel, model in link.channels.items():
-        keys = [key for key, source in model.sources.items() if source == name]
-        if not keys:
-            continue
-        moved = [output for output, route in routes.items() if channel in route.channels]
-        what = ", ".join(moved) or channel
-        if channel == link.arm_channel:
-            said.append("arms the machine")
-        elif keys[0] == "slow_when":
-            said.append(f"on: {channel} slowed to {100 * model.slow_to:.0f} %")  # type: ignore[union-attr]
-        elif keys[0] == "preset_when":
-            said.append(f"on: {channel} at {100 * model.preset:.0f} %")  # type: ignore[union-attr]
-        elif keys[0] == "multiplied_by":
-            said.append(f"how strongly {channel} counts")
-        else:
-            said.append(f"{channel}: {what}" if what != channel else channel)
-    said += [f"switches {n} off" for n, c in link.controls.items() if getattr(c, "off_by", None) == name]
-    return said + (["STOPS EVERYTHING"] if name == link.failsafe.stop else [])
 
 
 def _draw_card(axis: Any, link: Link, name: str, left: float, bottom: float) -> None:

@@ -1,0 +1,208 @@
+"""What a page is told once, when it has joined: all that it needs to know of the link."""
+
+from collections.abc import Collection
+from typing import Any
+
+from nuvrik.failsafe.table import STATES
+from nuvrik.panel.control import PageControl, page_controls, stale_ms_of
+from nuvrik.plan.form.channels import ChoiceChannel, LevelChannel, ShareChannel
+from nuvrik.plan.form.controls import (
+    AxisControl,
+    ButtonControl,
+    KeyControl,
+    NudgeControl,
+    RockerControl,
+    SelectorControl,
+    SliderControl,
+)
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import SwitchOutput
+from nuvrik.plan.problems import Problem
+from nuvrik.plan.wiring import output_routes, turning_channels
+from nuvrik.plan.words import (
+    argument_words,
+    channel_words,
+    effects,
+    item_words,
+    output_words,
+    route_words,
+    stop_words,
+)
+from nuvrik.printable import printable
+
+LONGEST_TEXT = 200
+"""Characters of any text that a page is sent."""
+
+STATE_MEANINGS = {
+    "WAITING": "no good frames yet",
+    "STANDBY": "it listens; nothing is armed",
+    "ARMED": "it follows the hand",
+    "FAILSAFE": "frames stopped: outputs do what on_loss says",
+    "STOPPED": "a stop was pressed",
+}
+
+
+def shown(text: str) -> str:
+    """A text as a page may be sent it: nothing in it but what is shown, and not too long."""
+    safe = printable(text)
+    return safe if len(safe) <= LONGEST_TEXT else safe[: LONGEST_TEXT - 3] + "..."
+
+
+def describe(
+    link: Link, text: str, problems: Collection[Problem], by_host: Collection[str], faults: dict[str, str]
+) -> dict[str, Any]:
+    """A link as a page shows it. ``text`` is its file, ``by_host`` are the controls that something at the
+    host moves, ``faults`` what can be made on a simulated machine."""
+    return {
+        "name": link.name,
+        "rate_hz": link.rate_hz,
+        "stale_ms": stale_ms_of(link),
+        "timeout_ms": link.failsafe.timeout_ms,
+        "two_way": bool(link.telemetry),
+        "asks": link.frame.carries_questions,
+        "states": {str(state): STATE_MEANINGS[str(state)] for state in STATES},
+        "arm": arm_controls(link),
+        "arm_channel": link.arm_channel,
+        "stop": link.failsafe.stop,
+        "controls": [_control(link, one, by_host) for one in page_controls(link)],
+        "made": _made(link),
+        "channels": [_channel(link, name) for name in link.channels],
+        "outputs": [_output(link, name) for name in link.outputs],
+        "sides": _sides(link),
+        "telemetry": [_item(link, name) for name in link.telemetry],
+        "requests": [_request(link, name) for name in link.requests],
+        "cues": list(link.cues),
+        "faults": faults,
+        "sheet": [shown(line) for line in _sheet(link)],
+        "file": [shown(line) for line in text.splitlines()],
+        "problems": [
+            {"level": one.level, "where": one.where, "what": shown(one.what), "do": shown(one.do)}
+            for one in problems
+        ],
+    }
+
+
+def arm_controls(link: Link) -> list[str]:
+    """What arms: the controls of the arm channel, or the channel itself where a program would set it."""
+    name = link.arm_channel
+    if name is None:
+        return []
+    return list(link.channels[name].sources.values()) or [name]
+
+
+def _control(link: Link, one: PageControl, by_host: Collection[str]) -> dict[str, Any]:
+    control = link.controls.get(one.name) if not one.sets_channel else None
+    said: dict[str, Any] = {
+        **one._asdict(),
+        "does": [shown(words) for words in effects(link, one.name)],
+        "by_host": one.name in by_host,
+    }
+    if isinstance(control, AxisControl):
+        said["holds"] = control.on_release == "hold"
+        said["across"] = _across(link, one.name)
+        said["source"] = control.source
+    elif isinstance(control, ButtonControl | KeyControl):
+        said["toggles"] = control.toggle
+        if isinstance(control, KeyControl):
+            said["char"] = control.char
+        else:
+            said["source"] = control.source
+    elif isinstance(control, SliderControl):
+        said["source"] = control.source
+    channel = link.channels.get(one.name) if one.sets_channel else None
+    said["turns"] = one.sets_channel and one.name in turning_channels(link.outputs, link.mix)
+    if isinstance(channel, LevelChannel | ShareChannel):
+        said |= {"range": channel.range or [channel.low, 1.0], "unit": channel.unit or ""}
+    elif isinstance(channel, ChoiceChannel):
+        said["options"] = channel.options
+    elif one.kind == "count":
+        said |= {"range": [one.low, one.high], "unit": ""}
+    return said
+
+
+def _across(link: Link, name: str) -> bool:
+    """Whether a hand moves it from side to side: what turns the machine, or is called so."""
+    turn = getattr(link.mix, "turn", None)
+    feeds = [channel for channel, one in link.channels.items() if name in one.sources.values()]
+    source = getattr(link.controls[name], "source", None) or ""
+    return turn in feeds or name.endswith("_x") or source.endswith("_x")
+
+
+def _made(link: Link) -> list[dict[str, Any]]:
+    """Rockers, nudges and selectors: which buttons belong together, and to what."""
+    made: list[dict[str, Any]] = []
+    for name, control in link.controls.items():
+        does = [shown(words) for words in effects(link, name)]
+        if isinstance(control, RockerControl):
+            parts = [control.minus, control.plus]
+        elif isinstance(control, NudgeControl):
+            parts = [control.down, control.up, *([control.back] if control.back else [])]
+        elif isinstance(control, SelectorControl):
+            parts = list(control.buttons)
+        else:
+            continue
+        made.append({"name": name, "kind": control.kind, "parts": parts, "does": does})
+    return made
+
+
+def _channel(link: Link, name: str) -> dict[str, Any]:
+    channel = link.channels[name]
+    said: dict[str, Any] = {"name": name, "kind": channel.kind, "from": shown(channel_words(link, name))}
+    if isinstance(channel, LevelChannel | ShareChannel) and channel.range is not None:
+        said |= {"range": channel.range, "unit": channel.unit or ""}
+    if isinstance(channel, ChoiceChannel):
+        said["options"] = channel.options
+    return said
+
+
+def _output(link: Link, name: str) -> dict[str, Any]:
+    output = link.outputs[name]
+    return {
+        "name": name,
+        "kind": output.kind,
+        "jogs": not isinstance(output, SwitchOutput),
+        "words": shown("; ".join(output_words(output))),
+        "follows": shown(route_words(output_routes(link)[name])),
+    }
+
+
+def _sides(link: Link) -> dict[str, list[str]]:
+    sides = {} if link.mix is None else {"left": list(link.mix.left), "right": list(link.mix.right)}
+    return {name: names for name, names in sides.items() if len(names) > 1}
+
+
+def _item(link: Link, name: str) -> dict[str, Any]:
+    item = link.telemetry[name]
+    ends = getattr(item, "range", None)
+    return {
+        "name": name,
+        "kind": item.kind,
+        "range": ends if item.parts == 1 else None,
+        "unit": getattr(item, "unit", None) or "",
+        "words": shown(item_words(item)),
+    }
+
+
+def _request(link: Link, name: str) -> dict[str, Any]:
+    request = link.requests[name]
+    arguments = []
+    for key, about in request.arguments.items():
+        low, high = about.limits
+        arguments.append(
+            {
+                "name": key,
+                "kind": about.kind,
+                "low": low,
+                "high": high,
+                "options": about.options,
+                "bytes": about.bytes,
+                "words": argument_words(about),
+            }
+        )
+    return {"name": name, "kind": request.kind, "moves": request.moving, "arguments": arguments}
+
+
+def _sheet(link: Link) -> list[str]:
+    """The driver's sheet: what each control does, and what happens when frames stop."""
+    lines = [f"{name}: {'; '.join(effects(link, name)) or 'nothing'}" for name in link.controls]
+    return [*lines, *stop_words(link)]

@@ -1,0 +1,247 @@
+"""What pages say, put to a handset, beside whatever else moves controls at the host."""
+
+import threading
+from collections import deque
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from nuvrik.ends.asking import Asked
+from nuvrik.ends.handset import Handset
+from nuvrik.inspection.statistics import LinkStats
+from nuvrik.levels import FULL, fraction_of
+from nuvrik.panel.control import PageControl
+from nuvrik.panel.described import arm_controls, shown
+from nuvrik.panel.messages import Ask, Fault, Hello, Jog, Said
+from nuvrik.panel.room import BEAT_MS, Room
+from nuvrik.panel.seen import handset_seen, machine_seen
+from nuvrik.panel.twin import Twin
+from nuvrik.plan.form.models import Link
+from nuvrik.ports.hello import other_build, other_file
+from nuvrik.ports.jog import LONGEST_MS, MOST
+from nuvrik.ports.sim import FAULTS, SimLine
+from nuvrik.ports.sources.hands import Hands
+from nuvrik.wire.events import REASONS, Event, Frame
+
+SHOWN_MS = BEAT_MS
+"""What is shown is made anew as often as a page is told anything."""
+
+REFRESH_MS = 10
+"""Half of the shortest debounce that a link file usually has: a button counts when it has read the same for
+that long, so it is read more often than that."""
+
+ECHO_MS = 1000
+"""How often the way to the machine and back is measured."""
+
+JOG_MS = 300
+"""Long enough to see which way something turns, short enough to be over before it is far."""
+
+Clock = Callable[[], float]
+"""Milliseconds that only grow: the server's, by which it judges what holds."""
+
+
+class PanelPlayer:
+    """Moves the controls of a handset: the page that drives, and the sources of the host. ``lock`` guards the
+    room and ``wanted``, which the server's thread fills. ``state`` is the newest of what pages are shown."""
+
+    def __init__(
+        self,
+        link: Link,
+        room: Room,
+        hands: Hands | None,
+        clock: Clock,
+        sim: SimLine | None,
+        twin: Twin | None,
+    ) -> None:
+        self.link, self.room, self._hands, self._clock = link, room, hands, clock
+        self._sim, self._twin = sim, twin
+        self.lock = threading.Lock()
+        self.wanted: deque[Said] = deque(maxlen=32)
+        self.state: Mapping[str, Any] = {}
+        self.played_ms = 0
+        self.over = False
+        self._arm = set(arm_controls(link))
+        self._back = LinkStats(link.period_ms)
+        self._stops_seen = 0
+        self._begun = False
+        self._refreshed_ms = -REFRESH_MS
+        self._last: dict[str, int | None] = {}
+        self._keys = _Keys(link)
+        self._asked: list[Asked] = []
+        self._echo_ms = 0
+        self._shown_ms = 0
+        self.noted: Callable[[int, Mapping[str, int | None]], None] = lambda now_ms, readings: None
+        """Told of all that is read, with its time: for a log."""
+
+    @property
+    def missing(self) -> set[str]:
+        """Of the controls that nothing moves only the stop matters; a page has a stop of its own."""
+        stop = self.link.failsafe.stop
+        return {stop} - set(self.by_host) if stop is not None else set()
+
+    @property
+    def by_host(self) -> set[str]:
+        """The controls that sources of the host move."""
+        return set() if self._hands is None else set(self._hands.controls) - self._hands.missing
+
+    def skip(self) -> None:
+        """Nobody has looked for a while."""
+        if self._hands is not None:
+            self._hands.skip()
+        with self.lock:
+            self.room.forget()
+
+    def play_into(self, handset: Handset, now_ms: int) -> None:
+        """Hand a handset what pages and sources say."""
+        self.played_ms = now_ms
+        by_host = {} if self._hands is None else self._hands.read(now_ms)
+        at_ms = self._clock()
+        with self.lock:
+            readings = self.room.readings(at_ms)
+            arm_off = self.room.arm_is_off(at_ms)
+            presses, held = self.room.stop_presses, self.room.stops
+            wanted = list(self.wanted)
+            self.wanted.clear()
+            self._begun = self._begun or self.room.driver is not None
+        self._press_stop(handset, now_ms, presses, held)
+        for said in wanted:
+            self._do(handset, said)
+        self._tell_asked()
+        if self._begun or by_host:
+            self._read(handset, now_ms, readings, by_host, arm_off)
+        if self._begun and now_ms - self._echo_ms >= ECHO_MS and self.link.frame.carries_questions:
+            self._echo_ms = now_ms
+            handset.echo(now_ms)
+
+    def _press_stop(self, handset: Handset, now_ms: int, presses: int, held: bool) -> None:
+        """A stop that was only touched is pressed for one turn: the handset sends it for long enough."""
+        new = presses != self._stops_seen
+        self._stops_seen = presses
+        if new or held or handset.core.arming.stop_put:
+            handset.press_stop(now_ms, pressed=new or held)
+
+    def _read(
+        self,
+        handset: Handset,
+        now_ms: int,
+        said: Mapping[str, int | None],
+        by_host: Mapping[str, int | None],
+        arm_off: bool,
+    ) -> None:
+        moved_by_host = self.by_host
+        changed = said != self._last
+        if not changed and not by_host and not arm_off and now_ms - self._refreshed_ms < REFRESH_MS:
+            return
+        self._refreshed_ms, self._last = now_ms, dict(said)
+        readings: dict[str, int | None] = {}
+        for name, reading in said.items():
+            one = self.room.controls[name]
+            if one.sets_channel:
+                self._put(handset, now_ms, one, reading)
+            elif name not in moved_by_host:
+                readings[name] = self._keys.count(name, reading, now_ms) if one.kind == "key" else reading
+        readings |= by_host
+        if arm_off:
+            readings |= dict.fromkeys(self._arm & set(self.link.controls))
+        self.noted(now_ms, readings)
+        handset.read(now_ms, **readings)
+
+    def _put(self, handset: Handset, now_ms: int, one: PageControl, reading: int | None) -> None:
+        """A channel that no control feeds is set by the page itself, for as long as it says so."""
+        if one.name == self.link.arm_channel:
+            handset.put_arm(reading == one.high)
+        elif reading is not None:
+            value = fraction_of(reading) if one.kind == "value" else reading
+            handset.put(now_ms, one.name, value)
+        else:
+            handset.put(now_ms, one.name, None if self.link.channels[one.name].scaled else 0)
+
+    # ---- what is asked for ----
+
+    def _do(self, handset: Handset, said: Said) -> None:
+        if isinstance(said, Fault) and self._sim is not None:
+            made = self._sim.make(said.name)
+            self._news(f"{said.name}: {FAULTS[said.name] if made else 'taken away again'}")
+        elif isinstance(said, Ask):
+            try:
+                self._asked.append(handset.request(said.name, **dict(said.arguments)))
+            except (KeyError, TypeError, ValueError) as error:
+                self._news(f"{said.name}: {error.args[0] if error.args else error}")
+        elif isinstance(said, Jog):
+            for name in said.names:
+                if name in self.link.outputs:
+                    fraction = max(-MOST, min(MOST, said.per_cent / 100))
+                    handset.jog(name, fraction, min(JOG_MS, LONGEST_MS))
+                    self._news(f"jog: {name} {said.per_cent:+d} %")
+        elif isinstance(said, Hello):
+            handset.greet()
+
+    def _tell_asked(self) -> None:
+        for asked in [one for one in self._asked if one.settled]:
+            self._asked.remove(asked)
+            why = f": {asked.why}" if asked.why else f", {asked.value}"
+            self._news(f"{asked.name}: {asked.state}{why}")
+
+    def _news(self, words: str) -> None:
+        with self.lock:
+            self.room.tell({"news": shown(words)})
+
+    # ---- what is shown ----
+
+    def heard(self, now_ms: int, event: Event) -> None:
+        """Something has come back."""
+        self._back.take(event, now_ms)
+        if not isinstance(event, Frame):
+            with self.lock:
+                self.room.tell({"refused": event.reason, "words": REASONS[event.reason], "at_ms": now_ms})
+
+    def told(self, now_ms: int, _: int, handset: Handset) -> None:
+        """In every turn of the loop: what pages are shown is made anew, as often as they are told."""
+        cues = handset.cues(now_ms)
+        if cues:
+            with self.lock:
+                self.room.tell({"cues": cues})
+        if self._twin is not None:
+            self._twin.pass_time(now_ms, handset.machine_state)
+        if now_ms - self._shown_ms < SHOWN_MS and self.state:
+            return
+        self._shown_ms = now_ms
+        seen = handset_seen(handset, now_ms, self._last, self._back)
+        if self._sim is not None:
+            seen["machine"] = machine_seen(self._sim.machine, simulated=True)
+            seen["faults"] = sorted(self._sim.faults)
+        elif self._twin is not None and self._twin.agrees:
+            seen["machine"] = machine_seen(self._twin.machine, simulated=False)
+        identity = handset.identity
+        if identity is not None:
+            seen["hello"] = {
+                "name": shown(identity.name),
+                "file": shown(other_file(identity, self.link) or ""),
+                "build": shown(other_build(identity, self.link)),
+                "version": ".".join(map(str, identity.version)),
+                "start": identity.start,
+                "up_s": identity.up_s,
+            }
+        self.state = seen
+
+
+class _Keys:
+    """Keys that a page says are held, as a handset reads keys: how often each has arrived. A held key arrives
+    twice as often as it would have to, so that it never counts as released."""
+
+    def __init__(self, link: Link) -> None:
+        self._every = {
+            name: max(10, control.released_after_ms // 2)
+            for name, control in link.controls.items()
+            if control.kind == "key"
+        }
+        self._counts = dict.fromkeys(self._every, 0)
+        self._due_ms: dict[str, int] = {}
+
+    def count(self, name: str, held: int | None, now_ms: int) -> int | None:
+        """The reading of a key; None when it has just been let go, or nothing is known."""
+        if not held:
+            return self._counts[name] if self._due_ms.pop(name, None) is None else None
+        if now_ms >= self._due_ms.get(name, now_ms):
+            self._counts[name] = (self._counts[name] + 1) % (FULL * 2)
+            self._due_ms[name] = now_ms + self._every[name]
+        return self._counts[name]

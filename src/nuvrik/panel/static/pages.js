@@ -1,0 +1,170 @@
+// The other pages: check, faults, requests, the driver's sheet, the link file.
+
+import { make, mark, place, words, write } from "./make.js";
+import { percent } from "./widgets.js";
+
+const PAGES = { drive: "Drive", check: "Check", first: "First drive", faults: "Faults", ask: "Ask", sheet: "Sheet", file: "Link file" };
+
+const $ = (id) => document.getElementById(id);
+
+/** The tabs; arrow keys go from one to the next. */
+export function tabs(link) {
+  const names = Object.keys(PAGES).filter(
+    (name) => (name !== "faults" || Object.keys(link.faults).length) && (name !== "ask" || link.requests.length),
+  );
+  const buttons = names.map((name) => make("button", { type: "button", role: "tab", id: `tab-${name}`, "aria-controls": `page-${name}` }, PAGES[name]));
+  const open = (name) => {
+    for (const other of Object.keys(PAGES)) $(`page-${other}`).hidden = other !== name;
+    buttons.forEach((button, at) => {
+      mark(button, "aria-selected", String(names[at] === name));
+      button.tabIndex = names[at] === name ? 0 : -1;
+    });
+  };
+  buttons.forEach((button, at) => {
+    button.addEventListener("click", () => open(names[at]));
+    button.addEventListener("keydown", (event) => {
+      const way = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
+      if (!way) return;
+      const next = buttons[(at + way + buttons.length) % buttons.length];
+      next.focus();
+      next.click();
+    });
+  });
+  $("tabs").replaceChildren(...buttons);
+  const before = names.find((name) => !$(`page-${name}`).hidden) ?? "drive";
+  open(before);
+}
+
+/** Every control, lit while it is away from rest. */
+export class Check {
+  know(link) {
+    this.rows = new Map();
+    const body = $("check-table").tBodies[0];
+    body.replaceChildren();
+    const all = link.controls.filter((one) => one.does && !["value", "flag", "choice", "count"].includes(one.kind)).concat(link.made);
+    for (const one of all) {
+      const row = {
+        raw: make("td", { class: "number" }),
+        level: make("td", { class: "number" }),
+        fill: make("span", { class: "fill", "aria-hidden": "true" }),
+        rest: one.rest,
+      };
+      const does = one.by_host ? [...one.does, "moved at the host"] : one.does;
+      row.element = make("tr", {}, make("th", { scope: "row" }, words(one.name)), make("td", {}, one.kind), row.raw, row.level, make("td", {}, make("span", { class: "meter" }, row.fill)), make("td", {}, does.join("; ")));
+      this.rows.set(one.name, row);
+      body.append(row.element);
+    }
+  }
+
+  show(seen, hands, keys, pads) {
+    if ($("page-check").hidden) return;
+    write($("check-keys"), keys.show());
+    write($("check-pads"), pads.show());
+    for (const [name, row] of this.rows) {
+      const [heard, level] = seen.controls[name] ?? [null, null];
+      const raw = hands.readings[name] ?? heard;
+      write(row.raw, raw === null || raw === undefined ? "" : String(raw));
+      write(row.level, percent(level));
+      place(row.fill, "--from", String(Math.min(0, level ?? 0) / 1000));
+      place(row.fill, "--to", String(Math.max(0, level ?? 0) / 1000));
+      mark(row.element, "data-lit", String(Boolean(level) || (raw !== null && raw !== undefined && row.rest !== undefined && raw !== row.rest)));
+    }
+  }
+}
+
+/** Faults of the simulated machine, each at a click. */
+export class Faults {
+  know(link, live) {
+    this.buttons = new Map();
+    const rows = Object.entries(link.faults).map(([name, what]) => {
+      const button = make("button", { type: "button", "aria-pressed": "false", onclick: () => live.fault(name) }, words(name));
+      this.buttons.set(name, button);
+      return make("div", { class: "fault" }, button, make("span", {}, what));
+    });
+    $("page-faults").replaceChildren(
+      make("h2", {}, "Faults of the simulated machine"),
+      make("p", {}, "Drive, make one, and see what the machine does. The first three stay until they are clicked again."),
+      ...rows,
+    );
+  }
+
+  show(seen) {
+    for (const [name, button] of this.buttons) mark(button, "aria-pressed", String(seen.faults?.includes(name) ?? false));
+  }
+}
+
+/** Requests: what is empty or out of range is refused here, and nothing is sent. */
+export function askPage(link, live) {
+  const rows = link.requests.map((request) => {
+    const said = make("span", { class: "said", role: "alert" });
+    const fields = request.arguments.map((about) => field(about));
+    const form = make("form", { class: "request" }, make("b", {}, words(request.name)), ...fields.map((one) => one.element), make("button", { type: "submit" }, "Ask"), request.moves ? make("span", { class: "small" }, "needs ARMED") : "", said);
+    form.addEventListener("submit", (event) => {
+      event.preventDefault();
+      const given = {};
+      for (const one of fields) {
+        const [value, wrong] = one.read();
+        if (wrong) {
+          write(said, `${words(one.name)}: ${wrong}`);
+          return;
+        }
+        given[one.name] = value;
+      }
+      write(said, live.drives ? "" : "take the hand first");
+      if (live.drives) live.ask(request.name, given);
+    });
+    return form;
+  });
+  $("page-ask").replaceChildren(make("h2", {}, "Ask the machine"), make("p", {}, "What becomes of it stands in the news on the page Drive."), ...rows);
+}
+
+function field(about) {
+  const label = `${words(about.name)}: ${about.words}`;
+  if (about.options || about.kind === "flag") {
+    const options = about.options ?? ["off", "on"];
+    let chosen = 0;
+    const buttons = options.map((option, at) =>
+      make("button", { type: "button", "aria-pressed": String(at === 0), onclick: () => choose(at) }, words(option)),
+    );
+    const choose = (at) => {
+      chosen = at;
+      buttons.forEach((button, place) => mark(button, "aria-pressed", String(place === at)));
+    };
+    const element = make("span", { class: "row", role: "group", "aria-label": label }, words(about.name), ...buttons);
+    return { name: about.name, element, read: () => [about.options ? about.options[chosen] : chosen, ""] };
+  }
+  const input = make("input", { type: "text", autocomplete: "off", "aria-label": label, placeholder: words(about.name) });
+  const read = () => {
+    const text = input.value.trim();
+    if (about.kind === "text") {
+      return new TextEncoder().encode(text).length > about.bytes ? [null, about.words] : [text, ""];
+    }
+    const number = Number(text);
+    if (text === "" || !Number.isInteger(number) || number < about.low || number > about.high) return [null, about.words];
+    return [number, ""];
+  };
+  return { name: about.name, element: make("label", {}, `${words(about.name)} `, input), read };
+}
+
+export function sheetPage(link) {
+  const rows = link.sheet.map((line) => {
+    const [name, ...rest] = line.split(": ");
+    return rest.length ? make("tr", {}, make("th", { scope: "row" }, words(name)), make("td", {}, rest.join(": "))) : make("tr", {}, make("td", { colspan: "2" }, line));
+  });
+  const states = Object.entries(link.states).map(([name, what]) => make("tr", {}, make("th", { scope: "row" }, name), make("td", {}, what)));
+  $("page-sheet").replaceChildren(
+    make("h2", {}, `Driver's sheet of ${link.name}`),
+    make("table", {}, make("tbody", {}, ...rows)),
+    make("h2", {}, "What the states mean"),
+    make("table", {}, make("tbody", {}, ...states)),
+  );
+}
+
+export function filePage(link) {
+  const problems = link.problems.map((one) => make("li", { "data-level": one.level }, make("b", {}, `${one.level} `), `${one.where}: ${one.what}. ${one.do}`));
+  $("page-file").replaceChildren(
+    make("h2", {}, "The link file, as it was read"),
+    problems.length ? make("ul", { class: "problems" }, ...problems) : make("p", {}, "Nothing is wrong with it."),
+    make("pre", { tabindex: "0", "aria-label": "the link file" }, link.file.join("\n")),
+  );
+}

@@ -1,0 +1,176 @@
+"""The page itself, in a real browser: hands, keys, fingers and stop."""
+
+import re
+import secrets
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from browser import Browser, arm, browser, opened, state, take, told, until
+from panels import Panel, panel, proof_of
+
+import nuvrik
+
+pytestmark = pytest.mark.live
+
+STATIC = Path(nuvrik.__file__).parent / "panel" / "static"
+
+
+@pytest.fixture(scope="module")
+def chromium() -> Iterator[Browser]:
+    with browser() as made:
+        yield made
+
+
+@pytest.fixture(scope="module")
+def marram(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Panel]:
+    with panel(tmp_path_factory.mktemp("panel")) as made:
+        yield made
+
+
+def centre(page: Any, name: str) -> tuple[float, float]:
+    """The middle of a control's track."""
+    box = page.get_by_role("slider", name=name, exact=True).bounding_box()
+    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def test_a_newcomer_takes_the_hand_arms_drives_and_stops(chromium: Browser, marram: Panel) -> None:
+    page = opened(chromium, marram.url)
+    assert page.evaluate("location.hash") == "" and "take the hand" in page.inner_text("#why")
+    take(page)
+    arm(page)
+    page.get_by_role("slider", name="grip").focus()
+    page.keyboard.press("End")
+    x, y = centre(page, "left stick")
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y - 60, steps=4)
+    until(lambda: re.search(r"\+[2-9]\d %", told(page, "port screw")))
+    assert page.inner_text("#why") == "It follows your hand."
+    page.mouse.up()
+    until(lambda: "asked to rest" in told(page, "port screw"))
+    # With keys alone: half with an arrow, full with shift, rest when it comes up.
+    page.get_by_role("slider", name="left stick").focus()
+    page.keyboard.down("ArrowUp")
+    until(lambda: re.search(r"\+[2-6]\d %", told(page, "port screw")))
+    page.keyboard.down("Space")
+    until(lambda: state(page) == "STOPPED")
+    assert page.inner_text("#why") == "Stop is pressed."
+    page.keyboard.up("Space")
+    page.keyboard.up("ArrowUp")
+    until(lambda: state(page) == "STANDBY")
+    assert not page.wrong
+    page.close()
+
+
+def test_two_fingers_move_two_sticks_at_once(chromium: Browser, marram: Panel) -> None:
+    page = opened(chromium, marram.url, has_touch=True)
+    take(page)
+    arm(page)
+    line = page.context.new_cdp_session(page)
+    (lx, ly), (rx, ry) = centre(page, "left stick"), centre(page, "right stick")
+    points = lambda way: [  # noqa: E731
+        {"x": lx, "y": ly - way, "id": 1},
+        {"x": rx + way, "y": ry, "id": 2},
+    ]
+    line.send("Input.dispatchTouchEvent", {"type": "touchStart", "touchPoints": points(0)})
+    line.send("Input.dispatchTouchEvent", {"type": "touchMove", "touchPoints": points(70)})
+    page.click("#tab-check")
+    row = lambda name: page.locator("#check-table tr", has_text=name).first.inner_text()  # noqa: E731
+    until(lambda: re.search(r"\+\d\d %", row("left stick")) and re.search(r"[+-]\d\d %", row("right stick")))
+    line.send("Input.dispatchTouchEvent", {"type": "touchEnd", "touchPoints": []})
+    until(lambda: "\t0 %" in row("left stick") and "\t0 %" in row("right stick"))
+    page.close()
+
+
+def test_space_and_esc_stop_from_a_text_field_and_from_a_page_that_only_watches(
+    chromium: Browser, tmp_path: Path
+) -> None:
+    with panel(tmp_path, "panel") as made:
+        page, other = opened(chromium, made.url), opened(chromium, made.url)
+        take(page)
+        arm(page)
+        field = page.get_by_role("textbox", name=re.compile("fan, -1 to 1"))
+        form = page.locator("form.number", has=field)
+        for text, words in (("", "give a number"), ("x", "give a number"), ("1.5", "from -1 to 1")):
+            field.fill(text)
+            field.press("Enter")
+            assert form.locator(".said").inner_text() == words
+        field.fill("0,4")
+        field.press("Enter")
+        until(lambda: "+40 %" in told(page, "fan"))
+        field.focus()
+        page.keyboard.down("Escape")
+        until(lambda: state(page) == "STOPPED")
+        page.keyboard.up("Escape")
+        assert field.input_value() == "0,4"
+        until(lambda: state(page) == "STANDBY")
+        arm(page)
+        other.bring_to_front()
+        assert "watches" in other.inner_text("#why") or "drives" in other.inner_text("#hand")
+        other.keyboard.down("Space")
+        until(lambda: state(other) == "STOPPED")
+        other.keyboard.up("Space")
+        page.close()
+        other.close()
+
+
+def test_a_link_of_an_earlier_start_lets_nobody_in_and_says_so(chromium: Browser, marram: Panel) -> None:
+    page = chromium.new_page()
+    page.goto(f"{marram.base}/#{'0' * 32}")
+    until(lambda: "open the new link" in page.inner_text("#why"))
+    assert state(page) == "NOT CONNECTED"
+    # The new link in the old tab joins, and clears the address again.
+    page.evaluate(f"location.hash = '{marram.token}'")
+    until(lambda: state(page) not in ("NOT CONNECTED", "CONNECTED"))
+    assert page.evaluate("location.hash") == "" and page.evaluate("localStorage.length") == 0
+    for _ in range(20):
+        token, challenge = secrets.token_hex(16), secrets.token_hex(16)
+        asked = f"import('./blake2s.js').then((one) => one.proof('{token}', '{challenge}'))"
+        assert page.evaluate(asked) == proof_of(token, challenge)
+    page.close()
+
+
+def test_faults_are_made_at_a_click_and_a_cable_that_is_off_is_seen(chromium: Browser, marram: Panel) -> None:
+    page = opened(chromium, marram.url)
+    take(page)
+    page.click("#tab-faults")
+    cable = page.get_by_role("button", name="cable")
+    cable.click()
+    until(lambda: state(page).startswith("NOT HEARD FOR"))
+    until(lambda: cable.get_attribute("aria-pressed") == "true")
+    cable.click()
+    until(lambda: not state(page).startswith("NOT HEARD"))
+    page.click("#tab-first")
+    page.get_by_role("button", name="Say hello").click()
+    until(lambda: "built from this file" in page.inner_text("#page-first"))
+    page.close()
+
+
+def test_every_page_can_be_used_with_a_screen_reader(chromium: Browser, marram: Panel) -> None:
+    for scheme in ("light", "dark"):
+        page = opened(chromium, marram.url, color_scheme=scheme)
+        for tab in page.locator("[role=tab]").all():
+            tab.click()
+            found = Axe().run(page).response["violations"]
+            assert not found, [(one["id"], one["nodes"][0]["html"][:200]) for one in found]
+        page.close()
+
+
+FORBIDDEN = (
+    r"innerHTML|outerHTML|insertAdjacentHTML|setHTML|document\.write|\beval\(|\bstyle=|localStorage"
+    r"|\balert\(|\bconfirm\(|\bprompt\(|showModal|popover|<select|https?://"
+)
+"""What would read text as markup, keep something, cover the stop, swallow keys or fetch from elsewhere."""
+
+
+def test_the_files_keep_to_the_rules_of_the_house() -> None:
+    size = 0
+    for file in STATIC.iterdir():
+        text = file.read_text()
+        size += len(text.encode())
+        assert text.count("\n") < 450 or file.suffix == ".css", file
+        assert not re.search(FORBIDDEN, text), (file, re.search(FORBIDDEN, text))
+    assert size < 150_000, size
