@@ -32,6 +32,7 @@ from pace import (
     paired,
     some_values,
 )
+from panel import PANEL_FIGURES
 from python_chip import PYTHON_FIGURES
 from scenes import BENCH_LINK, LINE_LINK, UNDETECTED_LINK, UNDETECTED_STYLES
 
@@ -402,6 +403,7 @@ FIGURES = (
     false_trips,
     help_start,
     *LIVE_FIGURES,
+    *PANEL_FIGURES,
     *CHIP_FIGURES,
     *PYTHON_FIGURES,
 )

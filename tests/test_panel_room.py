@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 from links import many
 
 import nuvrik
-from nuvrik.panel.control import PageControl, page_controls, stale_ms_of
+from nuvrik.budget.stop import page_stale_ms
+from nuvrik.panel.control import PageControl, page_controls
 from nuvrik.panel.messages import Nonsense, parse, understand
 from nuvrik.panel.room import (
     MALFORMED_MOST,
@@ -233,6 +234,8 @@ def test_a_page_moves_all_that_a_link_has_but_its_stop() -> None:
     marram = nuvrik.parse(starter_text("marram"))
     moved = {one.name: one for one in page_controls(marram)}
     assert "stop_button" not in moved and moved["right_stick"].high < moved["right_stick"].low
-    assert stale_ms_of(marram) == min(c.stale_ms for c in marram.controls.values() if hasattr(c, "stale_ms"))
+    assert page_stale_ms(marram) == min(
+        c.stale_ms for c in marram.controls.values() if hasattr(c, "stale_ms")
+    )
     program = {one.name: one.kind for one in page_controls(nuvrik.parse(starter_text("panel")))}
     assert program["fan"] == "value" and program["arm"] == "flag"

@@ -13,6 +13,9 @@ from nuvrik.plan.rules.pulses import moving_keys
 from nuvrik.plan.tables.infrared import shape_table
 from nuvrik.wire.frames import Encoder
 
+WITHOUT_STALE_MS = 500
+"""As long as a page's word holds on a link without any such control: as of a control by default."""
+
 
 class StopBound(NamedTuple):
     """Each term in milliseconds; the bound is their sum."""
@@ -23,17 +26,25 @@ class StopBound(NamedTuple):
     ramp_ms: int
     silence: str = "timeout"
     """What silence means: the failsafe's timeout; on infrared, that a key is no longer held."""
+    page_ms: int = 0
+    """For how long after it has died what a page said last may still be sent."""
 
     @property
     def terms(self) -> dict[str, float]:
         """What it is made of, in ms."""
         times = self.transit_ms, self.timeout_ms, self.tick_ms, self.ramp_ms
-        return dict(zip(("transit", self.silence, "tick", "ramp"), times, strict=True))
+        terms: dict[str, float] = dict(zip(("transit", self.silence, "tick", "ramp"), times, strict=True))
+        return {"page": self.page_ms} | terms if self.page_ms else terms
 
     @property
     def worst_ms(self) -> float:
         """No motor is driven later than this after the last accepted frame was sent."""
         return round(sum(self.terms.values()), 3)
+
+    def with_page(self, link: Link) -> "StopBound":
+        """The bound from when a page that drives was asked last, if it dies then: its last word is sent for
+        ``stale_ms`` and one period more."""
+        return self._replace(page_ms=page_stale_ms(link) + link.period_ms)
 
     def in_words(self) -> str:
         """The bound, and what it is made of: ``674.6 ms (4.6 transit + 400 timeout + 20 tick + 250
@@ -57,6 +68,14 @@ def _beam_bound(link: Link, medium: InfraredMedium) -> StopBound:
         tick_ms=2 * link.tick_ms + link.period_ms,
         ramp_ms=run_down_ms(link),
         silence="disarm_after" if moving is None else "released_after",
+    )
+
+
+def page_stale_ms(link: Link) -> int:
+    """For how long what a page says holds: as long as the most impatient of the link's controls."""
+    return min(
+        (control.stale_ms for control in link.controls.values() if hasattr(control, "stale_ms")),
+        default=WITHOUT_STALE_MS,
     )
 
 

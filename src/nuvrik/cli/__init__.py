@@ -368,6 +368,7 @@ def budget(
         str | None,
         typer.Option("--board", metavar="BOARD", help="Estimate whether a tick fits on this chip."),
     ] = None,
+    page: Annotated[bool, typer.Option("--panel", help="A page drives: its part of the stop too.")] = False,
     as_json: Json = False,
 ) -> int:
     """Do the sums of a link.
@@ -377,7 +378,7 @@ def budget(
     from nuvrik.cli.budget import Options, run
 
     medium = {"loss": loss, "burst_loss": burst_loss, "burst_frames": burst_frames}
-    return run(link, medium, Options(capture, compare, figure, as_json, board))
+    return run(link, medium, Options(capture, compare, figure, as_json, board, page))
 
 
 @app.command()

@@ -32,7 +32,9 @@ class Options:
         figure: Path | None,
         as_json: bool,
         board: str | None = None,
+        page: bool = False,
     ) -> None:
+        self.page = page
         self.capture, self.compared, self.figure, self.as_json = capture, compared, figure, as_json
         self.board = board
 
@@ -44,6 +46,8 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
     if options.capture is not None:
         conditions = _seen(link, options)
     sums = budget(link, conditions)
+    if options.page:
+        sums = sums._replace(stop=sums.stop.with_page(link))
     rows = list(_compared(link)) if options.compared else []
     on_board = _on_board(link, options.board) if options.board else None
     if options.as_json:
@@ -141,7 +145,8 @@ def _print(link: Link, sums: Budget, conditions: Conditions) -> None:
         say(f"  airtime     {sums.airtime_ms:.2f} ms{tries}: {busy_share}")
         say(f"  rate        {link.rate_hz} a second; at most {sums.max_rate_hz:.0f} would fit")
         say(f"  latency     {sums.typical_ms:g} ms typically, {sums.worst_ms:g} ms at worst, hand to motor")
-    say(f"  stop        at worst {sums.stop.in_words()} after the last accepted frame")
+    since = "a page that drives was asked last" if sums.stop.page_ms else "the last accepted frame"
+    say(f"  stop        at worst {sums.stop.in_words()} after {since}")
     _print_trips(link, sums, conditions, beam)
     if not link.guard_bytes and not beam:
         say("  delay       a constant delay cannot be noticed: that takes telemetry and delay_guard_ms")

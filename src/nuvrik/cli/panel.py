@@ -11,27 +11,25 @@ from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
+from nuvrik.budget.stop import page_stale_ms
 from nuvrik.cli.inputs.lines import open_line
 from nuvrik.cli.inputs.meeting import meet, opened_log, settle
 from nuvrik.cli.words import DONE, Trouble, say, tell
 from nuvrik.ends.handset import Handset
-from nuvrik.panel.control import page_controls, stale_ms_of
+from nuvrik.panel.control import page_controls
 from nuvrik.panel.described import describe
 from nuvrik.panel.player import PanelPlayer
 from nuvrik.panel.room import Room
 from nuvrik.panel.server import PanelServer, now_ms
 from nuvrik.panel.twin import Twin
 from nuvrik.plan.load import examine, load, read_text
+from nuvrik.plan.rules.fit import PATIENT_MS, PATIENT_ON_THE_AIR_MS
 from nuvrik.ports.driving import run_handset
 from nuvrik.ports.handset_log import HandsetLog
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import AnyClock, ByteLine
 from nuvrik.ports.sim import FAULTS, RealTime, SimLine
 from nuvrik.ports.sources import open_source
-
-PATIENT_MS = 150
-"""What a page says holds for stale_ms; in less, the way there and back and two frames of a screen do not fit
-well."""
 
 
 def run(
@@ -51,7 +49,7 @@ def run(
     text = read_text(file)
     _, problems = examine(text, str(file))
     tls = _tls(cert, key)
-    _warn(names, tls is not None, stale_ms_of(link))
+    _warn(names, tls is not None, page_stale_ms(link))
     with Signals(final=True) as signals, open_line(link, port, wait_s=0) as line, ExitStack() as stack:
         hands = stack.enter_context(open_source(link, sources, tell)) if sources else None
         sim = line if isinstance(line, SimLine) else None
@@ -66,7 +64,7 @@ def run(
         twin = Twin(link, line) if sim is None else None
         driven: ByteLine = line if twin is None else twin
         written = HandsetLog(link, driven, stack.enter_context(opened_log(log, file))) if log else None
-        room = Room(page_controls(link), stale_ms_of(link), link.failsafe.timeout_ms)
+        room = Room(page_controls(link), page_stale_ms(link), link.failsafe.timeout_ms)
         player = PanelPlayer(link, room, hands, now_ms, sim, twin)
         if written is not None:
             driven, player.noted = written.line, written.read
@@ -109,7 +107,7 @@ def _warn(names: Sequence[str], tls: bool, stale_ms: int) -> None:
     if stale_ms < PATIENT_MS:
         tell(
             f"warning: a control has stale_ms {stale_ms}: a page needs {PATIENT_MS} on this computer, and "
-            "250 over Wi-Fi, or it will often have no reading"
+            f"{PATIENT_ON_THE_AIR_MS} over Wi-Fi, or it will often have no reading"
         )
     if names and not tls:
         tell(

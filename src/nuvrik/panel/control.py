@@ -8,9 +8,6 @@ from nuvrik.plan.form.channels import ChoiceChannel, FlagChannel, LevelChannel, 
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, SliderControl
 from nuvrik.plan.form.models import Link
 
-WITHOUT_STALE_MS = 500
-"""As long as a control holds for which a link file says nothing."""
-
 
 class PageControl(NamedTuple):
     """One thing that a page may move. ``kind`` is a control's, or ``value``, ``flag``, ``choice`` or
@@ -57,11 +54,3 @@ def page_controls(link: Link) -> Iterator[PageControl]:
             kind = "flag" if isinstance(channel, FlagChannel) else channel.kind
             most = len(channel.options) - 1 if isinstance(channel, ChoiceChannel) else channel.most
             yield PageControl(name, kind, 0, 0, most)
-
-
-def stale_ms_of(link: Link) -> int:
-    """For how long what a page says holds: as long as the most impatient of its controls."""
-    return min(
-        (control.stale_ms for control in link.controls.values() if hasattr(control, "stale_ms")),
-        default=WITHOUT_STALE_MS,
-    )

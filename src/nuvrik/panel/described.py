@@ -3,8 +3,9 @@
 from collections.abc import Collection
 from typing import Any
 
+from nuvrik.budget.stop import page_stale_ms
 from nuvrik.failsafe.table import STATES
-from nuvrik.panel.control import PageControl, page_controls, stale_ms_of
+from nuvrik.panel.control import PageControl, page_controls
 from nuvrik.plan.form.channels import ChoiceChannel, LevelChannel, ShareChannel
 from nuvrik.plan.form.controls import (
     AxisControl,
@@ -56,7 +57,7 @@ def describe(
     return {
         "name": link.name,
         "rate_hz": link.rate_hz,
-        "stale_ms": stale_ms_of(link),
+        "stale_ms": page_stale_ms(link),
         "timeout_ms": link.failsafe.timeout_ms,
         "two_way": bool(link.telemetry),
         "asks": link.frame.carries_questions,

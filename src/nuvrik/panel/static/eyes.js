@@ -5,6 +5,9 @@ import { percent } from "./widgets.js";
 
 const SILENT_MS = 300;
 const NEWS = 8;
+
+/** Numbers that change all the time are read no sooner than this. */
+const LINK_MS = 150;
 const SHAPES = {
   WAITING: "waiting",
   STANDBY: "standby",
@@ -13,7 +16,12 @@ const SHAPES = {
   STOPPED: "stopped",
 };
 
-const $ = (id) => document.getElementById(id);
+const known = new Map();
+
+function $(id) {
+  if (!known.has(id)) known.set(id, document.getElementById(id));
+  return known.get(id);
+}
 
 export class Eyes {
   constructor(live, hands) {
@@ -25,6 +33,7 @@ export class Eyes {
     this.gauges = new Map();
     this.news = [];
     this.state = "NOT CONNECTED";
+    this.linkAt = 0;
   }
 
   know(link) {
@@ -129,7 +138,10 @@ export class Eyes {
     write($("state-word"), word);
     mark($("state"), "data-state", shape);
     write($("why"), this.whyOf(now));
-    write($("link"), this.linkWords(now));
+    if (now - this.linkAt > LINK_MS) {
+      this.linkAt = now;
+      write($("link"), this.linkWords(now));
+    }
     this.handWords();
     if (!this.said) return;
     const seen = this.said.state;

@@ -13,12 +13,6 @@ export class Hands {
     this.moved = () => {};
     this.gone = () => {};
     this.widgets = [];
-    const paints = (now) => {
-      this.frames.push(now);
-      if (this.frames.length > FRAMES + 1) this.frames.shift();
-      requestAnimationFrame(paints);
-    };
-    requestAnimationFrame(paints);
     const leaves = () => {
       this.letGo();
       this.gone();
@@ -39,6 +33,12 @@ export class Hands {
     this.readings = {};
     for (const one of controls) if (!one.by_host) this.readings[one.name] = one.rest;
     this.pressedAt = {};
+  }
+
+  /** A frame of the screen is being painted. */
+  paints(now) {
+    this.frames.push(now);
+    if (this.frames.length > FRAMES + 1) this.frames.shift();
   }
 
   /** Whether what a hand does here may be believed. */

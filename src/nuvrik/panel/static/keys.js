@@ -60,7 +60,8 @@ export class Keys {
     this.down.clear();
   }
 
-  show() {
+  /** What is pressed now, for people to read. */
+  said() {
     const keys = [...this.down.values()];
     return keys.length ? `down: ${keys.join(" ")}` : "no key is down";
   }

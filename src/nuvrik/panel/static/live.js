@@ -138,7 +138,7 @@ export class Live {
       tick: this.tick,
       hand: this.hand,
       seq: ++this.seq,
-      readings: this.hands.mayDrive() ? this.hands.sample() : null,
+      readings: this.drives && this.hands.mayDrive() ? this.hands.sample() : null,
     });
   }
 

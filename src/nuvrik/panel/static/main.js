@@ -94,12 +94,19 @@ $("take").addEventListener("click", () => {
   navigator.wakeLock?.request("screen").catch(() => {});
 });
 
+/** Nothing new has come: how long ago that was is still told, ten times a second. */
+const IDLE_MS = 100;
+let lookedAt = 0;
+
 function look(now) {
   requestAnimationFrame(look);
+  hands.paints(now);
   pads?.sample();
+  chart.draw(now);
+  if (!fresh && now - lookedAt < IDLE_MS) return;
+  lookedAt = now;
   eyes.show(performance.now());
   if (eyes.said) chart.take(eyes.state, eyes.said.state, now);
-  chart.draw(now);
   if (!fresh || !eyes.said) return;
   fresh = false;
   const seen = eyes.said.state;

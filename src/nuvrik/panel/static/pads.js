@@ -50,7 +50,8 @@ export class Pads {
     }
   }
 
-  show() {
+  /** What is pressed now, for people to read. */
+  said() {
     const said = this.pads().map((pad) => {
       const lit = Object.entries(itemsOf(pad)).filter(([, value]) => Math.abs(value) > 2000 || value === 1);
       return `${pad.id}: ${lit.map(([name, value]) => `${name} ${value}`).join(", ") || "nothing pressed"}`;

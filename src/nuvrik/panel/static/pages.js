@@ -58,8 +58,8 @@ export class Check {
 
   show(seen, hands, keys, pads) {
     if ($("page-check").hidden) return;
-    write($("check-keys"), keys.show());
-    write($("check-pads"), pads.show());
+    write($("check-keys"), keys.said());
+    write($("check-pads"), pads.said());
     for (const [name, row] of this.rows) {
       const [heard, level] = seen.controls[name] ?? [null, null];
       const raw = hands.readings[name] ?? heard;

@@ -29,6 +29,7 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     pulses.trains,
     pulses.one_way,
     fit.places,
+    fit.patience,
     fit.timing,
     fit.sizes,
     fit.pins,

@@ -39,6 +39,22 @@ def places(draft: Draft) -> Iterator[Problem]:
             )
 
 
+PATIENT_MS = 150
+PATIENT_ON_THE_AIR_MS = 250
+"""A page's word holds for stale_ms. In less than this a tick, its answer and two frames of a screen do not
+fit well; Wi-Fi adds some tens of ms now and then."""
+
+
+def patience(draft: Draft) -> Iterator[Problem]:
+    """A control that is soon without a reading leaves a page little time."""
+    for name, control in draft.controls.items():
+        stale_ms = getattr(control, "stale_ms", PATIENT_MS)
+        if stale_ms < PATIENT_MS:
+            what = f"is {stale_ms}: a page in a browser would often have no reading"
+            do = f"give it {PATIENT_MS}, or {PATIENT_ON_THE_AIR_MS} over Wi-Fi, if nuvrik panel drives"
+            yield Problem("note", f"controls.{name}.stale_ms", what, do)
+
+
 def timing(draft: Draft) -> Iterator[Problem]:
     """The timeout fits the rate."""
     if draft.link is None or draft.failsafe is None:
