@@ -3,7 +3,7 @@
 import json
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import event, given, settings
 from hypothesis import strategies as st
 from links import many
 
@@ -27,20 +27,21 @@ from nuvrik.plan.starters import starter_text
 STALE_MS, TIMEOUT_MS = 200, 300
 STICK, LAMP = PageControl("stick", "axis", -100, 0, 100), PageControl("lamp", "button", 1, 1, 0)
 
+OFTEN = ["beat"] * 8 + ["tick"] * 3 + ["answer"] * 3
 SELDOM = ["null", "take", "old take", "give", "leave", "forget"]
 
 ACTS = st.lists(
     st.tuples(
-        st.sampled_from(
-            ["tick"] * 5 + ["answer"] * 6 + ["null", "take", "old take", "give", "leave", "forget"]
-        ),
-        st.integers(0, 1),
-        st.integers(0, 120),
+        st.sampled_from(OFTEN + SELDOM),
+        st.sampled_from([0, 0, 0, 1]),
+        st.sampled_from([0, 10, 20, 20, 60, 150, 199, 200, 320]),
         st.tuples(st.sampled_from([0, 0, 40]), st.sampled_from([1, 1, 0])),
         st.integers(0, 3),
     ),
     max_size=60,
 )
+"""What happens, to which page, how much later than what was before, where its controls are then, and to how
+old a tick that is an answer."""
 
 
 class History:
@@ -85,26 +86,29 @@ class History:
         return {name: holds[name] if name in rested else None for name in nothing}
 
 
-@settings(max_examples=many(300), deadline=None)
+@settings(max_examples=many(1500), deadline=None)
 @given(ACTS)
 def test_nothing_late_old_or_never_at_rest_is_ever_used(acts: list) -> None:
     room, history, now = Room([STICK, LAMP], STALE_MS, TIMEOUT_MS), History(), 0.0
     pages: list[Page] = [room.join(0), room.join(0)]  # type: ignore[list-item]
     hands = [0, 0]
     seq = 0
-    for what, which, later, (stick, lamp), back in acts:
-        now += later
+    used, late = False, 0
+    for what, which, later, (stick, lamp), back in [("take", 0, 0, (0, 1), 0), *acts]:
         page = pages[which]
-        if what == "tick":
+        if what in ("tick", "beat"):
             page.next_tick(now)
-            hands[which] = room.hand
-        elif what in ("answer", "null") and page.tick > back:
-            tick = page.tick - back
+            # A page that is behind still believes in the hand of before.
+            hands[which] = room.hand if back else hands[which]
+        now += later
+        if what in ("answer", "null", "beat") and page.tick > (0 if what == "beat" else back):
+            tick = page.tick - (0 if what == "beat" else back)
             sent = page.sent.get(tick)
             seq += 1
             said = None if what == "null" else {"stick": stick, "lamp": lamp}
             right = hands[which] == room.hand and room.driver is page
             if sent is not None:
+                late += right and now >= sent + STALE_MS
                 history.rows.append((now, "answer", page, tick, seq, sent, right, said))
             assert room.answer(page, Answer(tick, hands[which], seq, said), now)
         elif what in ("take", "old take"):
@@ -118,12 +122,16 @@ def test_nothing_late_old_or_never_at_rest_is_ever_used(acts: list) -> None:
         elif what == "leave":
             history.rows.append((now, "leave", page))
             room.leave(page)
+            late -= page.late
             pages[which] = room.join(now)  # type: ignore[assignment]
         elif what == "forget":
             history.rows.append((now, "forget", None))
             room.forget()
+        used |= any(room.readings(now).values())
         for wait in (0, STALE_MS / 2, STALE_MS):
             assert room.readings(now + wait) == history.readings(now + wait), (what, wait)
+    assert sum(page.late for page in pages) == late
+    event("something was used" if used else "nothing was used")
 
 
 def test_a_tick_that_was_never_sent_is_nonsense_and_a_second_taker_is_told() -> None:
@@ -133,6 +141,10 @@ def test_a_tick_that_was_never_sent_is_nonsense_and_a_second_taker_is_told() -> 
     one.next_tick(0)
     assert not room.answer(one, Answer(2, 0, 1, None), 1)
     assert room.take(one, 0, 1) and not room.take(two, 0, 1)
+    tick = one.next_tick(1000)
+    for seq, at in ((5, 0), (4, 70), (5, 70)):
+        assert room.answer(one, Answer(tick, 1, seq, {"stick": at}), 1001)
+        assert room.readings(1002) == {"stick": 0}, "of one tick only what came last counts"
     assert {"news": "somebody else has just taken it"} in two.new_events() and room.driver is one
 
 

@@ -13,6 +13,8 @@ import tempfile
 import time
 from pathlib import Path
 
+from panel_shots import shoot_panel
+
 SHOTS = Path(__file__).parents[1] / "docs/screenshots"
 BIN = Path(sys.executable).parent
 SIZE = "1280x800"
@@ -50,14 +52,14 @@ STACKED = {
     "frame": ("marram-demo/frame.png", "capture.png"),
     "board": ("wires.png", "stop.png"),
     "pulses": ("waveform.png", "waves.png", "on_off_keyed.png"),
+    "budget": ("budget.png", "timeout.png"),
+    "session": ("marram-demo/session.png", "demo.png"),
 }
 """Pictures that belong together, one above the other."""
 UNDER_WAY_S = {"live": 2.5}
 """Shot while the last command runs, so long after it began."""
 FIGURES = {
-    "session": "marram-demo/session.png",
     "sheet": "sheet.png",
-    "timeout": "timeout.png",
 }
 
 
@@ -259,13 +261,14 @@ def main() -> int:
             for name, command in TERMINALS.items():
                 shoot(name, command, folder, display)
             shoot_page(folder / "report.html", SHOTS / "report.png")
+            shoot_panel(folder, SHOTS)
             for name, file in FIGURES.items():
                 shutil.copy(folder / file, SHOTS / f"{name}.png")
             for name, files in STACKED.items():
                 # Figures come from the folder, and terminals from where they have just been shot.
                 parts = [folder / file if (folder / file).exists() else SHOTS / file for file in files]
                 subprocess.run(["convert", *parts, "-append", SHOTS / f"{name}.png"], check=True)
-                for file in files:
+                for file in {*files} - {f"{name}.png"}:
                     (SHOTS / file).unlink(missing_ok=True)
     finally:
         screen.kill()

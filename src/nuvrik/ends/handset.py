@@ -85,6 +85,11 @@ class Handset:
         self._pass_time(now_ms)
         self.core.press_stop(pressed)
 
+    def drop_arm(self, now_ms: int) -> None:
+        """Let what keeps arm on by itself, a toggle, go off: whoever drives next arms anew."""
+        self._pass_time(now_ms)
+        self.core.arm_falls()
+
     def put(self, now_ms: int, name: str, value: float | None, for_ms: int | None = None) -> None:
         """Set a channel from a program, in place of its control: a level or a share as a fraction of full
         scale (None: no reading), anything else as a whole number. After ``for_ms`` it is withdrawn: what

@@ -205,5 +205,9 @@ def _request(link: Link, name: str) -> dict[str, Any]:
 
 def _sheet(link: Link) -> list[str]:
     """The driver's sheet: what each control does, and what happens when frames stop."""
-    lines = [f"{name}: {'; '.join(effects(link, name)) or 'nothing'}" for name in link.controls]
+    parts = {part: made for made in _made(link) for part in made["parts"]}
+    lines = []
+    for name in link.controls:
+        part = [f"part of {parts[name]['name']}"] if name in parts else []
+        lines.append(f"{name}: {'; '.join([*effects(link, name), *part]) or 'nothing'}")
     return [*lines, *stop_words(link)]

@@ -141,6 +141,7 @@ class PanelPlayer:
                 readings[name] = self._keys.count(name, reading, now_ms) if one.kind == "key" else reading
         readings |= by_host
         if arm_off:
+            handset.drop_arm(now_ms)
             readings |= dict.fromkeys(self._arm & set(self.link.controls))
         self.noted(now_ms, readings)
         handset.read(now_ms, **readings)
@@ -212,7 +213,7 @@ class PanelPlayer:
         elif self._twin is not None and self._twin.agrees:
             seen["machine"] = machine_seen(self._twin.machine, simulated=False)
         identity = handset.identity
-        if identity is not None:
+        if identity is not None and handset.known:
             seen["hello"] = {
                 "name": shown(identity.name),
                 "file": shown(other_file(identity, self.link) or ""),

@@ -236,11 +236,12 @@ class Room:
         """What was said so far does not count any more: nobody has looked for a while."""
         self._readings = None
 
-    def waits_for_rest(self, now_ms: float) -> list[str]:
+    def waits_for_rest(self) -> list[str]:
         """The controls of the page that drives which have not been read at rest since it took the hand."""
-        if self.driver is None or self._readings is None:
+        if self.driver is None:
             return []
-        return [name for name in self._readings if name not in self._rested]
+        said = self.controls if self._readings is None else self._readings
+        return [name for name in said if name not in self._rested]
 
     # ---- what they are told ----
 

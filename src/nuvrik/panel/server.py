@@ -321,7 +321,7 @@ class PanelServer:
             "driver": room.driver.number if room.driver is not None else 0,
             "pages": len(room.pages),
             "stops": room.stops,
-            "waits": room.waits_for_rest(at_ms) if room.driver is page else [],
+            "waits": room.waits_for_rest() if room.driver is page else [],
             "trip_ms": None if page.trip_ms is None else round(page.trip_ms),
             "slow": room.slow(page),
             "late": page.late,

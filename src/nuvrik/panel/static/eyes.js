@@ -191,8 +191,8 @@ export class Eyes {
       mark(row.element, "data-driven", String(Boolean(told?.[2])));
       write(row.level, told ? percent(told[0]) : "?");
       write(row.duty, told ? String(told[1]) : "");
-      // Why nothing is armed stands above, once for all of them.
-      write(row.why, told ? told[3].replace(/^not armed: [^;]*; /, "not armed; ") : "");
+      // Why nothing may move stands above, once for all of them.
+      write(row.why, told ? told[3].replace(/^(not armed|failsafe|stopped): [^;]*; /, "$1; ") : "");
     }
   }
 

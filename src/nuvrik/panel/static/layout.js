@@ -7,7 +7,7 @@ import { Arm, Choice, Press, Slide, Stick } from "./widgets.js";
 const ENDS = /_?(x|y)$/;
 
 /** How much a column holds on a screen of 800 lines, in such lines; a widget's weight is its height. */
-const ROOM = 640;
+const ROOM = 660;
 const HEIGHTS = { along: 310, across: 160, square: 330, slide: 150, group: 130, press: 85 };
 
 /** The other axis of the same stick: by its name, or by what of a pad moves it. */
@@ -90,7 +90,7 @@ export function lay(link, hands) {
   for (const name of link.arm) {
     const one = byName.get(name);
     if (!one) continue;
-    const arm = one.kind === "axis" || one.kind === "slider" ? new Slide(hands, one) : new Arm(hands, one);
+    const arm = one.kind === "axis" || one.kind === "slider" ? new Slide(hands, one) : new Arm(hands, one, link.arm_channel);
     widgets.push(arm);
     document.getElementById("arm-box").append(arm.element);
   }

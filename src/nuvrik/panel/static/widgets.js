@@ -320,8 +320,9 @@ export class Press {
 
 /** What arms, done on purpose: held for a while it goes on, touched it goes off. */
 export class Arm {
-  constructor(hands, one) {
+  constructor(hands, one, channel) {
     this.hands = hands;
+    this.channel = channel;
     this.one = one;
     this.names = [one.name];
     this.on = false;
@@ -392,8 +393,10 @@ export class Arm {
   show(seen) {
     const level = this.one.kind === "flag" ? seen.channels[this.one.name] : seen.controls[this.one.name]?.[1];
     this.on = Boolean(level);
-    mark(this.button, "aria-pressed", String(this.on));
-    write(this.word, this.on ? (this.deadman ? "Armed while held" : "Disarm") : this.deadman ? "Hold while driving" : "Hold to arm");
+    // A toggle that stayed on while the page was away arms nothing until it has been switched off.
+    const sent = Boolean(seen.channels[this.channel]);
+    mark(this.button, "aria-pressed", String(this.on && sent));
+    write(this.word, this.on && !sent ? "Touch to switch off first" : this.on ? (this.deadman ? "Armed while held" : "Disarm") : this.deadman ? "Hold while driving" : "Hold to arm");
   }
 }
 
