@@ -22,9 +22,10 @@ from nuvrik.plan.starters import starter_text
 class Panel:
     """``nuvrik panel`` in a process of its own."""
 
-    def __init__(self, link: Path, *more: str, port: str = "sim") -> None:
+    def __init__(self, link: Path, *more: str, port: str = "sim", stdin: Any = None) -> None:
         words = [sys.executable, "-m", "nuvrik", "panel", str(link), "--port", port, "--no-open", *more]
-        self.process = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        pipe = subprocess.PIPE
+        self.process = subprocess.Popen(words, stdin=stdin, stdout=pipe, stderr=pipe, text=True)
         self.errors: list[str] = []
         assert self.process.stdout is not None and self.process.stderr is not None
         self._reader = threading.Thread(target=self._read, daemon=True)

@@ -72,7 +72,8 @@ def run(
         try:
             server = stack.enter_context(PanelServer(player, described, _hosts(names), at, names, tls))
         except OSError as error:
-            raise Trouble(f"port {at}: {(error.strerror or str(error)).lower()}; leave --at out") from None
+            why = os.strerror(error.errno).lower() if error.errno else str(error)
+            raise Trouble(f"port {at}: {why}; leave --at out, or look at --listen") from None
         code = stack.enter_context(_showing(server, qr, opens))
 
         def told(t_ms: int, played_ms: int, handset: Handset) -> None:
@@ -124,7 +125,7 @@ def _hosts(names: Sequence[str]) -> list[str]:
             hosts.append(str(ipaddress.ip_address(name.strip("[]"))))
         except ValueError:
             return ["0.0.0.0"]
-    return hosts
+    return list(dict.fromkeys(hosts))
 
 
 @contextmanager

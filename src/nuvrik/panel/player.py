@@ -17,7 +17,7 @@ from nuvrik.panel.seen import handset_seen, machine_seen
 from nuvrik.panel.twin import Twin
 from nuvrik.plan.form.models import Link
 from nuvrik.ports.hello import other_build, other_file
-from nuvrik.ports.jog import LONGEST_MS, MOST
+from nuvrik.ports.jog import MOST
 from nuvrik.ports.sim import FAULTS, SimLine
 from nuvrik.ports.sources.hands import Hands
 from nuvrik.wire.events import REASONS, Event, Frame
@@ -34,6 +34,11 @@ ECHO_MS = 1000
 
 JOG_MS = 300
 """Long enough to see which way something turns, short enough to be over before it is far."""
+
+JOG_PAUSE_MS = 200
+"""Between two outputs of a side, so that they are told apart."""
+
+MOST_JOGS = 8
 
 Clock = Callable[[], float]
 """Milliseconds that only grow: the server's, by which it judges what holds."""
@@ -67,6 +72,8 @@ class PanelPlayer:
         self._last: dict[str, int | None] = {}
         self._keys = _Keys(link)
         self._asked: list[Asked] = []
+        self._jogs: deque[tuple[str, float]] = deque(maxlen=MOST_JOGS)
+        self._jog_at_ms = 0
         self._echo_ms = 0
         self._shown_ms = 0
         self.noted: Callable[[int, Mapping[str, int | None]], None] = lambda now_ms, readings: None
@@ -106,6 +113,7 @@ class PanelPlayer:
         for said in wanted:
             self._do(handset, said)
         self._tell_asked()
+        self._jog(handset, now_ms)
         if self._begun or by_host:
             self._read(handset, now_ms, readings, by_host, arm_off)
         if self._begun and now_ms - self._echo_ms >= ECHO_MS and self.link.frame.carries_questions:
@@ -168,13 +176,20 @@ class PanelPlayer:
             except (KeyError, TypeError, ValueError) as error:
                 self._news(f"{said.name}: {error.args[0] if error.args else error}")
         elif isinstance(said, Jog):
-            for name in said.names:
-                if name in self.link.outputs:
-                    fraction = max(-MOST, min(MOST, said.per_cent / 100))
-                    handset.jog(name, fraction, min(JOG_MS, LONGEST_MS))
-                    self._news(f"jog: {name} {said.per_cent:+d} %")
+            fraction = max(-MOST, min(MOST, said.per_cent / 100))
+            self._jogs += [(name, fraction) for name in said.names if name in self.link.outputs]
         elif isinstance(said, Hello):
             handset.greet()
+
+    def _jog(self, handset: Handset, now_ms: int) -> None:
+        """One output after the other: a machine jogs one at a time. A hand that is lost jogs nothing more."""
+        if self.room.driver is None:
+            self._jogs.clear()
+        if self._jogs and now_ms >= self._jog_at_ms:
+            name, fraction = self._jogs.popleft()
+            handset.jog(name, fraction, JOG_MS)
+            self._jog_at_ms = now_ms + JOG_MS + JOG_PAUSE_MS
+            self._news(f"jog: {name} {100 * fraction:+.0f} %")
 
     def _tell_asked(self) -> None:
         for asked in [one for one in self._asked if one.settled]:

@@ -5,6 +5,7 @@ loop of the handset does can hold up a stop. The two share the room and the newe
 neither keeps while it waits."""
 
 import asyncio
+import contextlib
 import json
 import logging
 import ssl
@@ -25,6 +26,9 @@ from nuvrik.panel.room import BEAT_MS, Answer, Page
 MOST_CONNECTIONS = 32
 FIRST_REQUEST_S = 5.0
 """A connection that asks for nothing for so long is closed: it only keeps another from coming in."""
+
+IDLE_S = 5.0
+"""A connection that has nothing more to ask for is closed as soon, so that many of them keep nobody out."""
 
 MOST_UNJOINED = 4
 JOIN_S = 2.0
@@ -112,7 +116,14 @@ class PanelServer:
         app.router.add_route("*", "/{path:.*}", self._file)
         quiet = logging.getLogger("nuvrik.panel")
         quiet.addHandler(logging.NullHandler())
-        runner = web.AppRunner(app, access_log=None, logger=quiet, handle_signals=False, shutdown_timeout=0.5)
+        runner = web.AppRunner(
+            app,
+            access_log=None,
+            logger=quiet,
+            handle_signals=False,
+            shutdown_timeout=0.5,
+            keepalive_timeout=IDLE_S,
+        )
         await runner.setup()
         for host in self._hosts:
             # A free port that was found for the first is everybody's.
@@ -190,8 +201,7 @@ class PanelServer:
             await self._listen(page, socket)
         finally:
             # The hand is lost first; a peer that does not answer may take its time to go.
-            with self.player.lock:
-                self.room.leave(page)
+            self._gone(page)
             teller.cancel()
             if request.transport is not None:
                 await asyncio.sleep(0)
@@ -220,10 +230,15 @@ class PanelServer:
         await socket.send_str(json.dumps({"v": VERSION, "page": page.number, "link": self._described}))
         return page
 
+    def _gone(self, page: Page) -> None:
+        with self.player.lock:
+            self.room.leave(page)
+
     async def _listen(self, page: Page, socket: web.WebSocketResponse) -> None:
         async for message in socket:
             if not self._take(page, message):
                 await self._look_for_stop(page, socket)
+                self._gone(page)
                 await socket.close(code=WSCloseCode.POLICY_VIOLATION)
                 return
 
@@ -236,9 +251,10 @@ class PanelServer:
                 return
             if message.type is not WSMsgType.TEXT:
                 return
-            self._stop_in(page, message)
+            with contextlib.suppress(Nonsense):
+                self._stop_in(page, message)
 
-    def _stop_in(self, page: Page, message: WSMessage) -> dict[str, Any] | None:
+    def _stop_in(self, page: Page, message: WSMessage) -> dict[str, Any]:
         """A message as an object; a stop in it is taken before anything else is asked."""
         said = parse(message.data)
         if is_stop(said):
@@ -256,7 +272,6 @@ class PanelServer:
             if message.type is not WSMsgType.TEXT:
                 raise Nonsense
             said = self._stop_in(page, message)
-            assert said is not None
             if not page.comes(at_ms) and "stop" not in said:
                 return True
             self._do(page, understand(said, self.room.controls), at_ms)
@@ -296,13 +311,14 @@ class PanelServer:
             with self.player.lock:
                 at_ms = now_ms()
                 what = self.room.may_tell(page, at_ms, unsent)
+                if what == "all" and not self.player.state:
+                    what = "bare"  # the handset has not turned yet: there is nothing to be told of
                 if what == "bare":
                     text = f'{{"tick":{page.next_tick(at_ms)}}}'
                 elif what == "all":
                     text = self._all(page, at_ms)
             if what == "go":
-                with self.player.lock:
-                    self.room.leave(page)
+                self._gone(page)
                 transport.abort()
                 return
             if text:
