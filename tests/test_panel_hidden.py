@@ -41,7 +41,7 @@ async def _press(page: Any, selector: str, way: int, held_s: float) -> None:
         await page.call("Input.dispatchMouseEvent", type="mouseReleased", x=box[0], y=box[1], **at)
 
 
-@pytest.mark.parametrize("how", ["another tab", "frozen", "busy", "crashed"])
+@pytest.mark.parametrize("how", ["another tab", "frozen", "busy", "crashed", "paints nothing"])
 def test_a_page_that_is_not_in_front_hangs_or_dies_drives_nothing(tmp_path: Path, how: str) -> None:
     async def drive(made: Panel) -> None:
         async with page_stand(made) as watching, tools(made.url) as page:
@@ -58,6 +58,9 @@ def test_a_page_that_is_not_in_front_hangs_or_dies_drives_nothing(tmp_path: Path
             assert screw()[2], watching.last
             if how == "another tab":
                 await page.call("Target.createTarget", whole=True, url="about:blank")
+            elif how == "paints nothing":
+                # It goes on answering every tick.
+                await page.run("window.requestAnimationFrame = () => 0")
             elif how == "frozen":
                 await page.call("Page.setWebLifecycleState", state="frozen")
             elif how == "busy":

@@ -1,6 +1,7 @@
 """The panel on a real port, beside other hands, over TLS, and for a while."""
 
 import asyncio
+import os
 import shutil
 import ssl
 import subprocess
@@ -174,3 +175,25 @@ def test_for_a_while_with_pages_that_come_and_go_memory_stays_flat(tmp_path: Pat
         early, late = asyncio.run(soak(made))
     # An allocator keeps some; what leaks with each page or tick would be far more.
     assert late - early < 2500, (early, late)
+
+
+def test_the_token_is_on_no_command_line_and_in_a_file_that_is_ours_alone(tmp_path: Path) -> None:
+    seen = tmp_path / "seen.txt"
+    browser = write(
+        tmp_path,
+        "browser.sh",
+        f'#!/bin/sh\nfile="${{1#file://}}"\nls -l "$file" > {seen}.part\n'
+        f'cat "$file" >> {seen}.part\necho "$@" >> {seen}.part\nmv {seen}.part {seen}\n',
+    )
+    browser.chmod(0o755)
+    environment = {**os.environ, "DISPLAY": ":77", "BROWSER": f"{browser} %s"}
+    link = write(tmp_path, "tug.toml", starter_text("tug"))
+    words = [sys.executable, "-m", "nuvrik", "panel", str(link), "--port", "sim"]
+    process = subprocess.Popen(words, env=environment, stdout=subprocess.PIPE, text=True)
+    assert process.stdout is not None
+    token = process.stdout.readline().rpartition("#")[2].strip()
+    until(seen.exists)
+    listed, page, words_given = seen.read_text().splitlines()
+    assert listed.startswith("-rw-------") and token in page and token not in words_given
+    process.terminate()
+    assert process.wait(20) == 0 and not Path(words_given.removeprefix("file://")).exists()

@@ -12,6 +12,7 @@ from browser import Browser, arm, browser, opened, state, take, told, until
 from panels import Panel, panel, proof_of
 
 import nuvrik
+from nuvrik.plan.starters import starter_text
 
 pytestmark = pytest.mark.live
 
@@ -147,6 +148,42 @@ def test_faults_are_made_at_a_click_and_a_cable_that_is_off_is_seen(chromium: Br
     page.get_by_role("button", name="Say hello").click()
     until(lambda: "version" in page.locator(".tick").first.inner_text())
     page.close()
+
+
+PAD = """
+window.stick = [0, 0];
+navigator.getGamepads = () => window.stick && [{
+  connected: true, mapping: 'standard', id: 'stand-in', axes: [0, window.stick[0], window.stick[1], 0],
+  buttons: Array.from({length: 17}, (_, at) => ({pressed: at === window.south, value: 0})),
+}];
+"""
+
+
+def test_a_pad_of_the_browser_drives_and_lets_go_when_it_is_lost(chromium: Browser, tmp_path: Path) -> None:
+    text = starter_text("tug")
+    for name, item, raw in (
+        ("left_stick", "left_y", 0),
+        ("right_stick", "right_x", 0),
+        ("arm_button", "south", None),
+    ):
+        text = text.replace(f"[controls.{name}]", f'[controls.{name}]\nsource = "pad.{item}"', 1)
+        if name != "arm_button":
+            at = text.index("raw = [", text.index(f"[controls.{name}]"))
+            text = text[:at] + "raw = [32767, 0, -32767]" + text[text.index("]", at) + 1 :]
+    with panel(tmp_path, "tug", text=text) as made:
+        page = opened(chromium, made.url)
+        page.evaluate(PAD)
+        take(page)
+        until(lambda: state(page) == "STANDBY")
+        page.evaluate(
+            "setTimeout(() => { window.south = 0; setTimeout(() => { window.south = -1; }, 200); }, 600)"
+        )
+        until(lambda: state(page) == "ARMED")
+        page.evaluate("window.stick = [-1, 0]")
+        until(lambda: re.search(r"\+(9\d|100) %", told(page, "port screw")))
+        page.evaluate("window.stick = null")
+        until(lambda: "asked to rest" in told(page, "port screw"))
+        page.close()
 
 
 def test_every_page_can_be_used_with_a_screen_reader(chromium: Browser, marram: Panel) -> None:

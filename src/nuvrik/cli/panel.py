@@ -156,7 +156,9 @@ def _forwarding(link: str) -> Iterator[Path]:
     descriptor, name = tempfile.mkstemp(suffix=".html", prefix="nuvrik-panel-")
     path = Path(name)
     with os.fdopen(descriptor, "w") as file:
-        file.write(f'<!doctype html><meta http-equiv="refresh" content="0; url={link}"><title>panel</title>')
+        file.write(
+            f'<!doctype html><meta http-equiv="refresh" content="0; url={link}"><title>panel</title>\n'
+        )
     try:
         yield path
     finally:

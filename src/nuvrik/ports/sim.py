@@ -6,6 +6,7 @@ Its time is its own: it passes when the handset's loop sleeps, and takes none of
 
 import random
 import time
+from collections import deque
 
 from nuvrik.ends.machine import Machine
 from nuvrik.plan.form.models import Link
@@ -14,14 +15,20 @@ from nuvrik.plant.plant import Plant
 HANGS_MS = 1000
 """How long a machine that hangs does nothing before its watchdog resets it."""
 
+LATE_MS = 300
+"""Less than most timeouts: only a delay guard notices."""
+
 FAULTS = {
     "cable": "the cable is off: nothing passes either way",
     "loss": "every other frame is lost, by chance",
     "noise": "in every other frame a bit is inverted",
     "restart": "the machine starts anew",
     "hang": "the machine hangs for a second, and its watchdog resets it",
+    "deaf": "nothing comes back from the machine",
+    "twice": "every frame arrives twice",
+    "late": f"what is sent arrives {LATE_MS} ms later",
 }
-"""Faults that can be made while it runs. The first three stay until they are taken away again."""
+"""Faults that can be made while it runs. All but restart and hang stay until they are taken away again."""
 
 
 class SimLine:
@@ -40,6 +47,7 @@ class SimLine:
         self._hangs_until_ms: float | None = None
         self._chance = random.Random(1)
         self.faults: set[str] = set()
+        self._late: deque[tuple[float, bytes]] = deque()
 
     def _started(self) -> Machine:
         self._boots += 1
@@ -54,6 +62,7 @@ class SimLine:
         end_ms = self._now_ms + 1000 * seconds
         while self._due_ms <= end_ms:
             self._now_ms = self._due_ms
+            self._arrive()
             if not self._hanging():
                 self.machine.sense(self.now_ms(), **self._plant.readings())
                 self._plant.follow(self.machine.tick(self.now_ms()))
@@ -74,13 +83,23 @@ class SimLine:
 
     def read(self) -> bytes:
         """What the machine says."""
-        return b"" if self._hanging() else self._through(self.machine.send(self.now_ms()))
+        said = b"" if self._hanging() else self._through(self.machine.send(self.now_ms()))
+        return b"" if "deaf" in self.faults else said
 
     def write(self, data: bytes) -> bool:
         """Bytes to the machine."""
-        if not self._hanging():
-            self.machine.feed(self._through(data), self.now_ms())
+        data = self._through(data)
+        for _ in range(2 if "twice" in self.faults else 1):
+            self._late.append((self._now_ms + (LATE_MS if "late" in self.faults else 0), data))
+        self._arrive()
         return True
+
+    def _arrive(self) -> None:
+        """What is due now reaches the machine."""
+        while self._late and self._late[0][0] <= self._now_ms:
+            _, data = self._late.popleft()
+            if not self._hanging():
+                self.machine.feed(data, self.now_ms())
 
     def _through(self, data: bytes) -> bytes:
         """What of some bytes comes through, with the faults that there are."""

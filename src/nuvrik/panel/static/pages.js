@@ -83,7 +83,7 @@ export class Faults {
     });
     $("page-faults").replaceChildren(
       make("h2", {}, "Faults of the simulated machine"),
-      make("p", {}, "Drive, make one, and see what the machine does. The first three stay until they are clicked again."),
+      make("p", {}, "Drive, make one, and see what the machine does. All but a restart and a hang stay until they are clicked again."),
       ...rows,
     );
   }
