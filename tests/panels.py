@@ -124,15 +124,19 @@ class PageStand:
         await self.until(lambda said: said["driver"] == self.number and not said["waits"])
 
     async def arm(self) -> None:
-        """Arm, on a link whose arm control is a toggle."""
+        """Arm, on a link whose arm control is a toggle; where the computer stood still meanwhile, again."""
         assert self.readings is not None
         await self.until(lambda said: state_of(said) == "STANDBY")
         await self.run(0.3)
         name = self.link["arm"][0]
-        self.readings[name] = 1
-        await self.run(0.15)
-        self.readings[name] = 0
-        await self.until(lambda said: state_of(said) == "ARMED")
+        for _ in range(10):
+            self.readings[name] = 1
+            await self.run(0.15)
+            self.readings[name] = 0
+            await self.run(1.0)
+            if state_of(self.last) == "ARMED":
+                return
+        raise AssertionError(self.last.get("state"))
 
     def set(self, name: str, end: str) -> None:
         """Put a control at one of its ends."""

@@ -161,11 +161,7 @@ navigator.getGamepads = () => window.stick && [{
 
 def test_a_pad_of_the_browser_drives_and_lets_go_when_it_is_lost(chromium: Browser, tmp_path: Path) -> None:
     text = starter_text("tug")
-    for name, item, raw in (
-        ("left_stick", "left_y", 0),
-        ("right_stick", "right_x", 0),
-        ("arm_button", "south", None),
-    ):
+    for name, item in (("left_stick", "left_y"), ("right_stick", "right_x"), ("arm_button", "south")):
         text = text.replace(f"[controls.{name}]", f'[controls.{name}]\nsource = "pad.{item}"', 1)
         if name != "arm_button":
             at = text.index("raw = [", text.index(f"[controls.{name}]"))

@@ -6,6 +6,7 @@ import os
 import ssl
 import sys
 import tempfile
+import threading
 import webbrowser
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
@@ -51,30 +52,28 @@ def run(
     tls = _tls(cert, key)
     _warn(names, tls is not None, page_stale_ms(link))
     with Signals(final=True) as signals, open_line(link, port, wait_s=0) as line, ExitStack() as stack:
-        hands = stack.enter_context(open_source(link, sources, tell)) if sources else None
-        sim = line if isinstance(line, SimLine) else None
         try:
+            hands = stack.enter_context(open_source(link, sources, tell)) if sources else None
+            sim = line if isinstance(line, SimLine) else None
             if sim is None and link.two_way and link.frame.carries_questions:
                 meet(link, line)
             elif sim is None:
                 settle(link, signals)
+            twin = Twin(link, line) if sim is None else None
+            driven: ByteLine = line if twin is None else twin
+            written = HandsetLog(link, driven, stack.enter_context(opened_log(log, file))) if log else None
+            room = Room(page_controls(link), page_stale_ms(link), link.failsafe.timeout_ms)
+            player = PanelPlayer(link, room, hands, now_ms, sim, twin)
+            if written is not None:
+                driven, player.noted = written.line, written.read
+            described = describe(link, text, problems, player.by_host, FAULTS if sim else {})
+            server = stack.enter_context(
+                _served(PanelServer(player, described, _hosts(names), at, names, tls))
+            )
+            code = stack.enter_context(_showing(server, qr, opens))
         except KeyboardInterrupt:
             tell("interrupted: nothing was driven yet")
             return DONE
-        twin = Twin(link, line) if sim is None else None
-        driven: ByteLine = line if twin is None else twin
-        written = HandsetLog(link, driven, stack.enter_context(opened_log(log, file))) if log else None
-        room = Room(page_controls(link), page_stale_ms(link), link.failsafe.timeout_ms)
-        player = PanelPlayer(link, room, hands, now_ms, sim, twin)
-        if written is not None:
-            driven, player.noted = written.line, written.read
-        described = describe(link, text, problems, player.by_host, FAULTS if sim else {})
-        try:
-            server = stack.enter_context(PanelServer(player, described, _hosts(names), at, names, tls))
-        except OSError as error:
-            why = os.strerror(error.errno).lower() if error.errno else str(error)
-            raise Trouble(f"port {at}: {why}; leave --at out, or look at --listen") from None
-        code = stack.enter_context(_showing(server, qr, opens))
 
         def told(t_ms: int, played_ms: int, handset: Handset) -> None:
             player.told(t_ms, played_ms, handset)
@@ -89,6 +88,17 @@ def run(
         played = run_handset(link, driven, player, told, clock, signals, player.heard)
     tell(f"interrupted: {played.farewell.words}")
     return DONE
+
+
+@contextmanager
+def _served(server: PanelServer) -> Iterator[PanelServer]:
+    with ExitStack() as stack:
+        try:
+            stack.enter_context(server)
+        except OSError as error:
+            why = os.strerror(error.errno).lower() if error.errno else str(error)
+            raise Trouble(f"port {server.port}: {why}; leave --at out, or look at --listen") from None
+        yield server
 
 
 def _tls(cert: Path | None, key: Path | None) -> ssl.SSLContext | None:
@@ -145,7 +155,8 @@ def _showing(server: PanelServer, qr: bool, opens: bool) -> Iterator[list[int]]:
         lines.append(int(code.symbol_size(border=4)[1] + 1) // 2)
     with _forwarding(link) as page:
         if opens and _has_screen():
-            webbrowser.open(page.as_uri())
+            # Some browsers come back only when they are closed.
+            threading.Thread(target=webbrowser.open, args=(page.as_uri(),), daemon=True).start()
         yield lines
 
 
