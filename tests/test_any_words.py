@@ -62,7 +62,7 @@ SHORT = {
 }
 """What would take long otherwise."""
 
-ENDLESS = {"machine", "demo"}
+ENDLESS = {"machine", "panel", "demo"}
 """What runs until somebody ends it, and what takes no words worth trying."""
 
 

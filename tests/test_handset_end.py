@@ -61,11 +61,11 @@ class Both:
         elif method == "read":
             self._readings[self._names[given[0]]] = given[1]
         elif method == "have_read":
-            before = usual.asked_by_hand
+            before = usual.asked_last
             usual.read(self._now, **self._readings)
             self._readings = {}
-            if usual.asked_by_hand is not before:
-                self.asked = usual.asked_by_hand
+            if usual.asked_last is not before:
+                self.asked = usual.asked_last
                 self.seen["asked by a button"] += 1
         elif method == "expire":
             usual.expire(self._now)

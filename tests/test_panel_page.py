@@ -2,6 +2,7 @@
 
 import re
 import secrets
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -179,6 +180,18 @@ def test_a_pad_of_the_browser_drives_and_lets_go_when_it_is_lost(chromium: Brows
         until(lambda: re.search(r"\+(9\d|100) %", told(page, "port screw")))
         page.evaluate("window.stick = null")
         until(lambda: "asked to rest" in told(page, "port screw"))
+        page.close()
+
+
+def test_a_switch_that_arms_stays_on_until_it_is_touched(chromium: Browser, tmp_path: Path) -> None:
+    with panel(tmp_path, "vent") as made:
+        page = opened(chromium, made.url)
+        take(page)
+        arm(page)
+        time.sleep(1.0)
+        assert state(page) == "ARMED"
+        page.locator(".arm").click()
+        until(lambda: state(page) == "STANDBY")
         page.close()
 
 

@@ -267,3 +267,38 @@ def test_a_machine_with_motors_of_its_own_lives_through_a_function_that_hangs(tm
     compared = said("inspect", link_file, log, "--against", sent, "--json")
     there = json.loads(compared.stdout)["there"]
     assert compared.returncode == 0 and there["sent"] > 100 and there["arrived"] >= 0.9 * there["sent"]
+
+
+@pytest.mark.live
+def test_another_program_asks_for_steps_and_a_direction_once_a_line(tmp_path: Path) -> None:
+    """As spreadsheets and serial monitors send them: a number of steps and which way."""
+    link_file = write(tmp_path, "vent.toml", starter_text("vent"))
+    log = tmp_path / "hand.csv"
+    words = ("--port", "sim", "--from", "-", "--headless", "--log", log)
+    command = [sys.executable, "-m", "nuvrik", "drive", link_file, *words]
+    drive = subprocess.Popen(command, stdin=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    assert drive.stdin is not None
+
+    def rows(seconds: float, *more: str, arm: int = 1) -> None:
+        for line in more:
+            drive.stdin.write(f"{line}\n")
+        for _ in range(round(seconds / 0.1)):
+            drive.stdin.write(f"open_button,0\nclose_button,0\narm_switch,{arm}\n")
+            drive.stdin.flush()
+            time.sleep(0.1)
+
+    def turned() -> float:
+        shown = [row["item.shaft"] for row in rows_of(log) if row["item.shaft"]]
+        return float(shown[-1].split()[0])
+
+    rows(2.5, arm=0)
+    rows(2.5)
+    rows(6.0, "move,100,forward", "move,60,backward", "move,70000,forward", "moo,1,backward")
+    first = turned()
+    rows(4.0, "move,40,-")
+    assert abs(first - 40 / 200) < 0.06 and abs(turned()) < 0.06
+    drive.stdin.close()
+    assert drive.wait(20) == 0
+    assert drive.stderr is not None
+    said = drive.stderr.read()
+    assert "move: steps is 70000" in said and 'no request "moo"' in said

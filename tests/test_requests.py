@@ -309,7 +309,7 @@ def test_a_button_starts_a_request_once_a_press_however_long_it_is_held(
             handset.feed(machine.send(now_ms), now_ms)
     assert set(beeps) <= {3} and min(presses, 1) <= len(beeps) <= presses
     if presses:
-        assert handset.asked_by_hand is not None and handset.asked_by_hand.state == "done"
+        assert handset.asked_last is not None and handset.asked_last.state == "done"
 
 
 @pytest.mark.parametrize(

@@ -70,7 +70,7 @@ class Status:
         if handset.telemetry:
             items = [f"{name} {reading.words}" for name, reading in handset.telemetry.items()]
             lines += _wrapped("back", items, width)
-        asked = handset.asked_by_hand
+        asked = handset.asked_last
         if asked is not None:
             lines += _wrapped("asked", [f"{asked.name}: {asked.state}"], width)
         if self._sim is not None:

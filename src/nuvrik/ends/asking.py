@@ -88,7 +88,7 @@ class Asker:
             (name, request.when_args) for name, request in link.requests.items() if request.when is not None
         ]
         self.last: Asked | None = None
-        """What a button has asked for last; None before."""
+        """What has been asked for last, by a button or otherwise; None before."""
         self._queue: deque[Asked] = deque()
         self._now_ms = 0
 
@@ -105,6 +105,7 @@ class Asker:
         asked = Asked(name, code, request.numbers(arguments))
         check_arguments(asked.arguments, request)
         self._queue.append(asked)
+        self.last = asked
         self._begin()
         return asked
 
@@ -115,7 +116,7 @@ class Asker:
         trigger = self.core.pressed(hands)
         if trigger != NOBODY and not self._queue:
             name, arguments = self._triggers[trigger]
-            self.last = self.ask(name, arguments)
+            self.ask(name, arguments)
 
     def greet(self) -> None:
         """Ask who is there, at once and until there is an answer; until then it is not known."""

@@ -265,8 +265,8 @@ class Handset:
         return self._asker.ask(name, arguments)
 
     @property
-    def asked_by_hand(self) -> Asked | None:
-        """What a button has asked for last, and what has become of it; None before one has."""
+    def asked_last(self) -> Asked | None:
+        """What has been asked for last, by a button or otherwise, and what has become of it; None before."""
         return self._asker.last
 
     def greet(self) -> None:

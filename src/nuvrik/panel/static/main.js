@@ -42,6 +42,7 @@ const live = new Live(hands, {
     sheetPage(link);
     filePage(link);
     tabs(link);
+    if (!isSecureContext) eyes.tell("over plain HTTP this browser may refuse gamepads, and let the screen go dark");
   },
   told(said) {
     eyes.take(said);

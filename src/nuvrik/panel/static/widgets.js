@@ -326,7 +326,6 @@ export class Arm {
     this.one = one;
     this.names = [one.name];
     this.on = false;
-    this.wants = false;
     this.word = make("span", {}, "Hold to arm");
     this.button = make("button", { type: "button", class: "arm", "aria-pressed": "false" }, this.word);
     this.element = make("div", { class: "widget arm-widget" }, this.button);
@@ -342,9 +341,9 @@ export class Arm {
     const end = () => {
       clearTimeout(this.timer);
       this.button.classList.remove("arming");
-      if (this.deadman) this.hands.press(this.one.name, false);
     };
-    this.deadman = one.kind !== "flag" && !one.toggles;
+    // A switch of the handset's box stays on; so does this, until it is touched or the page is left.
+    this.stays = one.kind === "flag" || !one.toggles;
     this.button.addEventListener("pointerdown", (event) => {
       if (event.button > 0) return;
       this.button.setPointerCapture(event.pointerId);
@@ -363,8 +362,7 @@ export class Arm {
 
   turnOn() {
     this.button.classList.remove("arming");
-    if (this.one.kind === "flag" || this.deadman) {
-      this.wants = true;
+    if (this.stays) {
       this.hands.set(this.one.name, this.one.high);
       return;
     }
@@ -373,7 +371,7 @@ export class Arm {
   }
 
   off() {
-    if (this.one.kind === "flag" || this.deadman) this.hands.set(this.one.name, this.one.rest);
+    if (this.stays) this.hands.set(this.one.name, this.one.rest);
     else {
       this.hands.press(this.one.name, true);
       this.hands.press(this.one.name, false);
@@ -387,7 +385,7 @@ export class Arm {
   letGo() {
     clearTimeout(this.timer);
     this.button.classList.remove("arming");
-    if (this.one.kind === "flag") this.hands.set(this.one.name, this.one.rest);
+    if (this.stays) this.hands.set(this.one.name, this.one.rest);
   }
 
   show(seen) {
@@ -396,7 +394,7 @@ export class Arm {
     // A toggle that stayed on while the page was away arms nothing until it has been switched off.
     const sent = Boolean(seen.channels[this.channel]);
     mark(this.button, "aria-pressed", String(this.on && sent));
-    write(this.word, this.on && !sent ? "Touch to switch off first" : this.on ? (this.deadman ? "Armed while held" : "Disarm") : this.deadman ? "Hold while driving" : "Hold to arm");
+    write(this.word, this.on && !sent ? "Touch to switch off first" : this.on ? "Disarm" : "Hold to arm");
   }
 }
 

@@ -7,6 +7,7 @@ from typing import NamedTuple
 from nuvrik.ends.handset import Handset
 from nuvrik.plan.form.controls import ReadControl
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.requests import StepsRequest
 from nuvrik.ports.sources.source import Source, SourceError, item_of
 
 
@@ -131,8 +132,21 @@ class Hands:
             self._warn(words)
 
     def play_into(self, handset: Handset, now_ms: int) -> None:
-        """Hand a handset what there is to say."""
+        """Hand a handset what there is to say, and ask for what moves by steps are asked for."""
         handset.read(now_ms, **self.read(now_ms))
+        for source in self.sources:
+            for name, steps in source.moves_asked():
+                self._ask(handset, source, name, steps)
+
+    def _ask(self, handset: Handset, source: Source, name: str, steps: int) -> None:
+        request = self.link.requests.get(name)
+        if not isinstance(request, StepsRequest):
+            self._say(name, f'{source.name}: there is no request "{name}" that moves by steps')
+            return
+        try:
+            handset.request(name, **dict.fromkeys(request.arguments, 0) | {"steps": steps})
+        except ValueError as error:
+            self._say(f"{name} {steps}", f"{source.name}: {name}: {error}")
 
     def skip(self) -> None:
         """Nobody has read for a while: what has queued up was said long ago."""

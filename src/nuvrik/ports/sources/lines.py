@@ -3,6 +3,8 @@
 Two forms, and the first line says which. ``control,value``: each line is one reading. Or a header of names
 and then whole rows, as recordings have them; a column ``t_ms`` is passed over, for what comes is now. An
 empty value is *no reading*. Commas, semicolons or tabs stand between.
+
+``request,steps,forward`` or ``backward`` asks for a move by so many steps, once for each line.
 """
 
 import re
@@ -16,6 +18,9 @@ LONGEST_LINE = 4096
 
 _whole = re.compile(r"[+-]?[0-9]{1,9}").fullmatch
 _name = re.compile(r"[a-z][a-z0-9_]*").fullmatch
+WAYS = {"forward": 1, "backward": -1, "+": 1, "-": -1}
+"""The directions of a move by steps."""
+
 _apart = re.compile(r"[,;\t]")
 
 
@@ -28,6 +33,8 @@ class LineReader:
         """Names of which a reading has come."""
         self.refused = 0
         """Lines that made no sense."""
+        self.moves: list[tuple[str, int]] = []
+        """Moves by steps that lines have asked for."""
         self._rest = b""
         self._overlong = False
         self._warn = warn
@@ -61,6 +68,9 @@ class LineReader:
         if not text or text.startswith("#"):
             return
         cells = [cell.strip() for cell in _apart.split(text)]
+        if self.header is None and len(cells) == 3 and cells[2] in WAYS:
+            self._move(text, *cells)
+            return
         if all(_name(cell) for cell in cells):
             if self._is_pair(cells):
                 self._refuse(text, "has no whole number as its value")
@@ -73,6 +83,12 @@ class LineReader:
             yield from self._one(text, *cells)
         else:
             self._refuse(text, "is neither control,value nor a header of names")
+
+    def _move(self, text: str, name: str, steps: str, way: str) -> None:
+        if not _name(name) or not steps.isascii() or not steps.isdigit() or len(steps) > 5:
+            self._refuse(text, "is no request,steps,direction")
+            return
+        self.moves.append((name, WAYS[way] * int(steps)))
 
     def _is_pair(self, cells: list[str]) -> bool:
         """Whether two names can only be a control and a value that is none: pairs came before."""
@@ -135,12 +151,18 @@ class Lines(Plain):
             return dict(self._reader.end())
         return dict(self._reader.take(data))
 
+    def moves_asked(self) -> list[tuple[str, int]]:
+        """Those of the lines that have come."""
+        asked, self._reader.moves = self._reader.moves, []
+        return asked
+
     def skip(self) -> None:
         """What queued up while nobody looked was said long ago."""
         for _ in range(64):
             if not self._more():
                 break
         self._reader.forget()
+        self._reader.moves = []
 
     def close(self) -> None:
         """Close what it reads."""

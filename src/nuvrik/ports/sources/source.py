@@ -44,6 +44,10 @@ class Source(Protocol):
         """What there is to say of its items at ``now_ms``, without waiting. An item that is left out has
         nothing new: a reading that came before grows old. ``wanted`` are those that anybody looks at."""
 
+    def moves_asked(self) -> list[tuple[str, int]]:
+        """Moves by steps that have been asked for since the last look: the request's name, and how many
+        steps, below 0 backward."""
+
     def skip(self) -> None:
         """Nobody has read for a while: throw away what has queued up."""
 
@@ -66,6 +70,10 @@ class Plain:
     def may_move(self, name: str) -> str | None:
         """Nothing."""
         return None
+
+    def moves_asked(self) -> list[tuple[str, int]]:
+        """None."""
+        return []
 
     def skip(self) -> None:
         """Nothing queues up."""
