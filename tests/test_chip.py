@@ -166,7 +166,7 @@ def test_twelve_servos_keep_time_with_all_else_running(tmp_path: Path) -> None:
         # The hooks have shut by then; nobody moves the searchlight.
         lengths = [us for _, us in pulses][40:]
         assert len(lengths) > 60 and max(lengths) - min(lengths) <= 1.0, lengths
-        # How long a pulse is besides what it is told is the way into and out of an interrupt: always the same.
+        # Beyond what it is told a pulse lasts as long as an interrupt takes to begin: always the same.
         assert abs(sum(lengths) / len(lengths) - round(lengths[0])) < 1.0, lengths
     measured = chip.emulated.measured
     assert measured.off * 1e6 / chip.emulated.chip.clock_hz < BYTE_AT_115200_US
