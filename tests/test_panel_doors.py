@@ -21,23 +21,19 @@ def tug(tmp_path_factory: pytest.TempPathFactory) -> Any:
         yield made
 
 
-def raw(made: Panel, text: str, wait_s: float = 5.0) -> bytes:
-    """Bytes to the port as they are, and all that comes back."""
+def raw(made: Panel, text: str, end: bytes | None = None) -> bytes:
+    """Bytes to the port as they are, and all that comes back: until it is closed, or until ``end``."""
     name, _, port = made.host.partition(":")
-    with socket.create_connection((name, int(port)), timeout=wait_s) as line:
+    with socket.create_connection((name, int(port)), timeout=20) as line:
         line.sendall(text.encode())
         answer = b""
-        try:
-            while more := line.recv(65536):
-                answer += more
-        except OSError:
-            pass
+        while (end is None or end not in answer) and (more := line.recv(65536)):
+            answer += more
         return answer
 
 
-def request(
-    made: Panel, line: str = "GET / HTTP/1.1", host: str | None = None, *more: str
-) -> tuple[int, bytes]:
+def request(made: Panel, line: str = "GET / HTTP/1.1", host: str | None = None) -> tuple[int, bytes]:
+    """One request, and the status and the whole of its answer."""
     given = [line, f"Host: {host or made.host}", "Connection: close", "", ""]
     answer = raw(made, "\r\n".join(given))
     return int(answer.split()[1]), answer
@@ -95,7 +91,7 @@ def test_an_upgrade_from_any_other_page_is_refused(tug: Panel) -> None:
     ):
         given = [f"Origin: {origin}"] if origin else []
         lines = ["GET /live HTTP/1.1", f"Host: {tug.host}", *UPGRADE, *given, "", ""]
-        assert b" 403 " in raw(tug, "\r\n".join(lines), 2.0).splitlines()[0], origin
+        assert b" 403 " in raw(tug, "\r\n".join(lines), b"\r\n\r\n").splitlines()[0], origin
 
 
 def test_who_has_not_the_token_of_this_start_is_not_let_in(tug: Panel) -> None:
