@@ -116,6 +116,8 @@ class PanelPlayer:
         self._jog(handset, now_ms)
         if self._begun or by_host:
             self._read(handset, now_ms, readings, by_host, arm_off)
+        if self._hands is not None:
+            self._hands.ask_moves(handset)
         if self._begun and now_ms - self._echo_ms >= ECHO_MS and self.link.frame.carries_questions:
             self._echo_ms = now_ms
             handset.echo(now_ms)

@@ -134,6 +134,10 @@ class Hands:
     def play_into(self, handset: Handset, now_ms: int) -> None:
         """Hand a handset what there is to say, and ask for what moves by steps are asked for."""
         handset.read(now_ms, **self.read(now_ms))
+        self.ask_moves(handset)
+
+    def ask_moves(self, handset: Handset) -> None:
+        """Ask for the moves by steps that sources have asked for since the last look."""
         for source in self.sources:
             for name, steps in source.moves_asked():
                 self._ask(handset, source, name, steps)
