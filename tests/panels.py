@@ -3,7 +3,6 @@
 import asyncio
 import contextlib
 import json
-import os
 import re
 import subprocess
 import sys
@@ -169,6 +168,44 @@ async def page_stand(made: Panel, *, through: str | None = None) -> AsyncIterato
             yield PageStand(socket, joined["link"], joined["page"])
 
 
-def environment() -> dict[str, str]:
-    """Without a screen."""
-    return {key: value for key, value in os.environ.items() if key not in ("DISPLAY", "WAYLAND_DISPLAY")}
+def port_screw(state: dict[str, Any]) -> list[Any]:
+    """How far it is driven, with what duty, whether by power, and why."""
+    told: list[Any] = state["machine"]["outputs"]["port_screw"]
+    return told
+
+
+async def ahead(page: PageStand) -> None:
+    """Armed, and full ahead."""
+    await page.take()
+    await page.arm()
+    page.set("left_stick", "high")
+    await page.until(lambda said: port_screw(said["state"])[0] > 900)
+
+
+class Slow:
+    """A proxy that can hold back everything, both ways, in order."""
+
+    def __init__(self, host: str) -> None:
+        self._name, _, port = host.partition(":")
+        self._port = int(port)
+        self.passes = asyncio.Event()
+        self.passes.set()
+
+    async def __aenter__(self) -> "Slow":
+        self._server = await asyncio.start_server(self._serve, "127.0.0.1", 0)
+        self.url = f"http://127.0.0.1:{self._server.sockets[0].getsockname()[1]}"
+        return self
+
+    async def __aexit__(self, *_: object) -> None:
+        self._server.close()
+
+    async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        there, back = await asyncio.open_connection(self._name, self._port)
+        await asyncio.gather(self._carry(reader, back), self._carry(there, writer), return_exceptions=True)
+
+    async def _carry(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        while data := await reader.read(65536):
+            await self.passes.wait()
+            writer.write(data)
+            await writer.drain()
+        writer.close()

@@ -8,7 +8,7 @@ from typing import Any
 
 import aiohttp
 import pytest
-from panels import PageStand, Panel, driven, page_stand, panel, proof_of, state_of
+from panels import Panel, Slow, ahead, driven, page_stand, panel, port_screw, proof_of, state_of
 
 from nuvrik.panel.doors import ALONE, HEADERS
 
@@ -163,20 +163,6 @@ def test_too_long_too_much_and_nonsense_are_thrown_out_but_a_stop_among_it_count
         asyncio.run(all_of_it(made))
 
 
-def port_screw(state: dict[str, Any]) -> list[Any]:
-    """How far it is driven, with what duty, whether by power, and why."""
-    told: list[Any] = state["machine"]["outputs"]["port_screw"]
-    return told
-
-
-async def ahead(page: PageStand) -> None:
-    """Armed, and full ahead."""
-    await page.take()
-    await page.arm()
-    page.set("left_stick", "high")
-    await page.until(lambda said: port_screw(said["state"])[0] > 900)
-
-
 def test_of_two_that_take_at_once_one_drives_and_the_other_is_told(tmp_path: Path) -> None:
     async def both(made: Panel) -> None:
         async with page_stand(made) as one, page_stand(made) as two:
@@ -236,35 +222,6 @@ def test_a_page_that_goes_or_hangs_stops_the_motors_within_the_bound(tmp_path: P
 
     with panel(tmp_path, "tug") as made:
         asyncio.run(drive(made))
-
-
-class Slow:
-    """A proxy that can hold back everything, both ways, in order."""
-
-    def __init__(self, host: str) -> None:
-        self._name, _, port = host.partition(":")
-        self._port = int(port)
-        self.passes = asyncio.Event()
-        self.passes.set()
-
-    async def __aenter__(self) -> "Slow":
-        self._server = await asyncio.start_server(self._serve, "127.0.0.1", 0)
-        self.url = f"http://127.0.0.1:{self._server.sockets[0].getsockname()[1]}"
-        return self
-
-    async def __aexit__(self, *_: object) -> None:
-        self._server.close()
-
-    async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        there, back = await asyncio.open_connection(self._name, self._port)
-        await asyncio.gather(self._carry(reader, back), self._carry(there, writer), return_exceptions=True)
-
-    async def _carry(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        while data := await reader.read(65536):
-            await self.passes.wait()
-            writer.write(data)
-            await writer.drain()
-        writer.close()
 
 
 def test_what_was_held_back_for_seconds_moves_nothing_when_it_comes(tmp_path: Path) -> None:

@@ -11,9 +11,8 @@ from pathlib import Path
 import aiohttp
 import pytest
 from links import write
-from panels import Panel, driven, page_stand, panel, state_of
+from panels import Panel, driven, page_stand, panel, port_screw, state_of
 from terminals import cable, rows_of, start, wait_for
-from test_panel_doors import port_screw
 from test_sources import until
 
 import nuvrik

@@ -10,7 +10,8 @@ from links import many
 import nuvrik
 from nuvrik.budget.stop import page_stale_ms
 from nuvrik.panel.control import PageControl, page_controls
-from nuvrik.panel.messages import Nonsense, parse, understand
+from nuvrik.panel.messages import Jog, Nonsense, parse, understand
+from nuvrik.panel.player import PanelPlayer
 from nuvrik.panel.room import (
     MALFORMED_MOST,
     MOST_EVENTS,
@@ -251,3 +252,25 @@ def test_a_page_moves_all_that_a_link_has_but_its_stop() -> None:
     )
     program = {one.name: one.kind for one in page_controls(nuvrik.parse(starter_text("panel")))}
     assert program["fan"] == "value" and program["arm"] == "flag"
+
+
+@pytest.mark.parametrize("how", ["goes on", "gives the hand away", "nobody looked for a while"])
+def test_what_was_asked_for_before_a_gap_or_under_another_hand_is_not_done(how: str) -> None:
+    rover = nuvrik.parse(starter_text("rover"))
+    room = Room(page_controls(rover), 500, 400)
+    page = room.join(0)
+    assert page is not None and room.take(page, 0, 0)
+    player = PanelPlayer(rover, room, None, lambda: 0.0, None, None)
+    jogged: list[str] = []
+    handset = nuvrik.Handset(rover)
+    handset.jog = lambda output, fraction, for_ms: jogged.append(output)  # type: ignore[method-assign]
+    player.play_into(handset, 0)
+    player.wanted.append(Jog(room.hand, tuple(rover.mix.left), 30))
+    if how == "nobody looked for a while":
+        player.skip()
+    player.play_into(handset, 1000)
+    if how == "gives the hand away":
+        room.give(page)
+    for now_ms in range(1002, 4000, 2):
+        player.play_into(handset, now_ms)
+    assert jogged == list(rover.mix.left)[: {"goes on": 2, "gives the hand away": 1}.get(how, 0)]

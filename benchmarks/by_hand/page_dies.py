@@ -13,8 +13,7 @@ import time
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "tests"))
-from panels import PageStand, Panel, driven, page_stand, panel
-from test_panel_doors import Slow, ahead
+from panels import PageStand, Panel, Slow, ahead, driven, page_stand, panel
 
 import nuvrik
 from nuvrik.budget.stop import stop_bound

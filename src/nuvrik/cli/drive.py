@@ -7,7 +7,7 @@ from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
 from nuvrik.cli.inputs.lines import open_line
-from nuvrik.cli.inputs.meeting import meet, opened_log, settle
+from nuvrik.cli.inputs.meeting import make_ready, opened_log
 from nuvrik.cli.status import Status
 from nuvrik.cli.words import DONE, Trouble, tell
 from nuvrik.ends.handset import Handset
@@ -38,10 +38,7 @@ def run(
         if at_once and sim is None:
             raise Trouble("--at-once is for --port sim: a real port has a time of its own")
         try:
-            if link.two_way and sim is None and link.frame.carries_questions:
-                meet(link, line)
-            elif sim is None:
-                settle(link, signals)
+            make_ready(link, line, signals)
         except KeyboardInterrupt:
             tell("interrupted: nothing was driven yet")
             return DONE

@@ -18,16 +18,18 @@ Sources = Annotated[
     ),
 ]
 
+HandsetLogFile = Annotated[
+    Path | None,
+    typer.Option("--log", metavar="FILE", help="Write all that is read, sent and heard here, as CSV."),
+]
+
 
 @speaks_plainly
 def drive(
     link: LinkFile,
     port: PortName,
     source: Sources,
-    log: Annotated[
-        Path | None,
-        typer.Option("--log", metavar="FILE", help="Write all that is read, sent and heard here, as CSV."),
-    ] = None,
+    log: HandsetLogFile = None,
     headless: Annotated[bool, typer.Option("--headless", help="Print no status lines.")] = False,
     at_once: Annotated[
         bool, typer.Option("--at-once", help="With --port sim: take no longer than the computing does.")
@@ -69,10 +71,7 @@ def panel(
     key: Annotated[
         Path | None, typer.Option("--key", metavar="PEM", help="Its key, if that is not in the same file.")
     ] = None,
-    log: Annotated[
-        Path | None,
-        typer.Option("--log", metavar="FILE", help="Write all that is read, sent and heard here, as CSV."),
-    ] = None,
+    log: HandsetLogFile = None,
     qr: Annotated[bool, typer.Option("--qr", help="Show the link as a code, for a phone.")] = False,
     opens: Annotated[bool, typer.Option("--open/--no-open", help="Open it in a browser here.")] = True,
 ) -> int:

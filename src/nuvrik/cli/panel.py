@@ -14,7 +14,7 @@ from pathlib import Path
 
 from nuvrik.budget.stop import page_stale_ms
 from nuvrik.cli.inputs.lines import open_line
-from nuvrik.cli.inputs.meeting import meet, opened_log, settle
+from nuvrik.cli.inputs.meeting import make_ready, opened_log
 from nuvrik.cli.words import DONE, Trouble, say, tell
 from nuvrik.ends.handset import Handset
 from nuvrik.panel.control import page_controls
@@ -24,7 +24,6 @@ from nuvrik.panel.room import Room
 from nuvrik.panel.server import PanelServer, now_ms
 from nuvrik.panel.twin import Twin
 from nuvrik.plan.load import examine, load, read_text
-from nuvrik.plan.rules.fit import PATIENT_MS, PATIENT_ON_THE_AIR_MS
 from nuvrik.ports.driving import run_handset
 from nuvrik.ports.handset_log import HandsetLog
 from nuvrik.ports.leaving import Signals
@@ -50,15 +49,15 @@ def run(
     text = read_text(file)
     _, problems = examine(text, str(file))
     tls = _tls(cert, key)
-    _warn(names, tls is not None, page_stale_ms(link))
+    for one in problems:
+        if one.where.endswith(".stale_ms"):
+            tell(f"{one.level}: {one.where} {one.what}: {one.do}")
+    _warn(names, tls is not None)
     with Signals(final=True) as signals, open_line(link, port, wait_s=0) as line, ExitStack() as stack:
         try:
             hands = stack.enter_context(open_source(link, sources, tell)) if sources else None
             sim = line if isinstance(line, SimLine) else None
-            if sim is None and link.two_way and link.frame.carries_questions:
-                meet(link, line)
-            elif sim is None:
-                settle(link, signals)
+            make_ready(link, line, signals)
             twin = Twin(link, line) if sim is None else None
             driven: ByteLine = line if twin is None else twin
             written = HandsetLog(link, driven, stack.enter_context(opened_log(log, file))) if log else None
@@ -114,12 +113,7 @@ def _tls(cert: Path | None, key: Path | None) -> ssl.SSLContext | None:
     return context
 
 
-def _warn(names: Sequence[str], tls: bool, stale_ms: int) -> None:
-    if stale_ms < PATIENT_MS:
-        tell(
-            f"warning: a control has stale_ms {stale_ms}: a page needs {PATIENT_MS} on this computer, and "
-            f"{PATIENT_ON_THE_AIR_MS} over Wi-Fi, or it will often have no reading"
-        )
+def _warn(names: Sequence[str], tls: bool) -> None:
     if names and not tls:
         tell(
             "warning: without --cert whoever can change what is sent on this network can drive; and a "

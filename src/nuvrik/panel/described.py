@@ -111,6 +111,7 @@ def _control(link: Link, one: PageControl, by_host: Collection[str]) -> dict[str
     elif isinstance(control, SliderControl):
         said["source"] = control.source
     channel = link.channels.get(one.name) if one.sets_channel else None
+    said["sets_channel"] = one.sets_channel
     said["turns"] = one.sets_channel and one.name in turning_channels(link.outputs, link.mix)
     if isinstance(channel, LevelChannel | ShareChannel):
         said |= {"range": channel.range or [channel.low, 1.0], "unit": channel.unit or ""}

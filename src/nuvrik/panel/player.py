@@ -8,7 +8,7 @@ from typing import Any
 from nuvrik.ends.asking import Asked
 from nuvrik.ends.handset import Handset
 from nuvrik.inspection.statistics import LinkStats
-from nuvrik.levels import FULL, fraction_of
+from nuvrik.levels import fraction_of
 from nuvrik.panel.control import PageControl
 from nuvrik.panel.described import arm_controls, shown
 from nuvrik.panel.messages import Ask, Fault, Hello, Jog, Said
@@ -73,7 +73,7 @@ class PanelPlayer:
         self._keys = _Keys(link)
         self._asked: list[Asked] = []
         self._jogs: deque[tuple[str, float]] = deque(maxlen=MOST_JOGS)
-        self._jog_at_ms = 0
+        self._jog_hand = self._jog_at_ms = 0
         self._echo_ms = 0
         self._shown_ms = 0
         self.noted: Callable[[int, Mapping[str, int | None]], None] = lambda now_ms, readings: None
@@ -91,11 +91,13 @@ class PanelPlayer:
         return set() if self._hands is None else set(self._hands.controls) - self._hands.missing
 
     def skip(self) -> None:
-        """Nobody has looked for a while."""
+        """Nobody has looked for a while: what was said and asked for meanwhile was wanted then, not now."""
         if self._hands is not None:
             self._hands.skip()
+        self._jogs.clear()
         with self.lock:
             self.room.forget()
+            self.wanted.clear()
 
     def play_into(self, handset: Handset, now_ms: int) -> None:
         """Hand a handset what pages and sources say."""
@@ -106,10 +108,14 @@ class PanelPlayer:
             readings = self.room.readings(at_ms)
             arm_off = self.room.arm_is_off(at_ms)
             presses, held = self.room.stop_presses, self.room.stops
-            wanted = list(self.wanted)
+            hand, wanted = self.room.hand, list(self.wanted)
             self.wanted.clear()
             self._begun = self._begun or self.room.driver is not None
         self._press_stop(handset, now_ms, presses, held)
+        if hand != self._jog_hand:
+            # A hand that is lost jogs nothing more.
+            self._jog_hand = hand
+            self._jogs.clear()
         for said in wanted:
             self._do(handset, said)
         self._tell_asked()
@@ -184,9 +190,7 @@ class PanelPlayer:
             handset.greet()
 
     def _jog(self, handset: Handset, now_ms: int) -> None:
-        """One output after the other: a machine jogs one at a time. A hand that is lost jogs nothing more."""
-        if self.room.driver is None:
-            self._jogs.clear()
+        """One output after the other: a machine jogs one at a time."""
         if self._jogs and now_ms >= self._jog_at_ms:
             name, fraction = self._jogs.popleft()
             handset.jog(name, fraction, JOG_MS)
@@ -260,6 +264,6 @@ class _Keys:
         if not held:
             return self._counts[name] if self._due_ms.pop(name, None) is None else None
         if now_ms >= self._due_ms.get(name, now_ms):
-            self._counts[name] = (self._counts[name] + 1) % (FULL * 2)
+            self._counts[name] = (self._counts[name] + 1) & 0xFFFF
             self._due_ms[name] = now_ms + self._every[name]
         return self._counts[name]

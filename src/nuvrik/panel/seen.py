@@ -7,7 +7,7 @@ from nuvrik.core.levels import NO_READING
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.inspection.statistics import LinkStats
-from nuvrik.levels import FULL, fraction_of
+from nuvrik.levels import fraction_of
 from nuvrik.panel.described import shown
 from nuvrik.wire.values import value_to_show
 
@@ -15,7 +15,7 @@ THOUSAND = 1000
 """Fractions are told in thousandths: finer than any page draws, and short."""
 
 
-def fraction_words(value: float | None) -> int | None:
+def thousandths(value: float | None) -> int | None:
     """A fraction of full scale in thousandths."""
     return None if value is None else round(THOUSAND * value)
 
@@ -30,7 +30,7 @@ def handset_seen(
     for name, value in handset.wire_values.items():
         channel = link.channels[name]
         to_show = value_to_show(channel, value)
-        channels[name] = fraction_words(to_show) if channel.scaled else to_show
+        channels[name] = thousandths(to_show) if channel.scaled else to_show
     return {
         "at_ms": now_ms,
         "state": None if state is None else str(state),
@@ -55,7 +55,7 @@ def _levels(handset: Handset) -> list[tuple[str, int | None]]:
     said: list[tuple[str, int | None]] = []
     for place, name in enumerate(handset.control_names):
         level = handset.core.hands.value(place)
-        said.append((name, None if level == NO_READING else round(THOUSAND * level / FULL)))
+        said.append((name, None if level == NO_READING else thousandths(fraction_of(level))))
     return said
 
 
@@ -72,7 +72,7 @@ def machine_seen(machine: Machine, *, simulated: bool) -> dict[str, Any]:
     outputs = {}
     for name, demand in zip(machine.link.outputs, machine.demands, strict=True):
         outputs[name] = [
-            round(THOUSAND * fraction_of(demand.level)),
+            thousandths(demand.fraction),
             demand.signed,
             demand.driven,
             shown(reasons[name]),

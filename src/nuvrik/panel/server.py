@@ -96,9 +96,9 @@ class PanelServer:
         """Where it listens."""
         return self._port
 
-    def link_to(self, name: str | None = None) -> str:
+    def link_to(self) -> str:
         """What opens the page. The token stands behind #, so that it is in no request and in no log."""
-        host = name or (self._names[0] if self._names else "127.0.0.1")
+        host = self._names[0] if self._names else "127.0.0.1"
         return f"{self.doors.scheme}://{host}:{self._port}/#{self.token.hex()}"
 
     def _run(self) -> None:

@@ -18,6 +18,8 @@ class Twin:
         self.accepted = line.accepted
         self._now_ms = 0
         self._due_ms = 0
+        self.agrees = True
+        """Whether the real machine says that it is in the same state."""
 
     @property
     def stream(self) -> bool:
@@ -44,6 +46,3 @@ class Twin:
             self.machine.tick(now_ms)
             self.machine.send(now_ms)
         self.agrees = state is None or state is self.machine.state
-
-    agrees = True
-    """Whether the real machine says that it is in the same state."""

@@ -12,13 +12,25 @@ from nuvrik.ports.hello import other_build, other_file, who_is_there
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import WallClock
 from nuvrik.ports.open import AnyPort
+from nuvrik.ports.sim import SimLine
 from nuvrik.ports.tapped import Tapped
 from nuvrik.printable import printable
 
 HELLO_MS = 3000
 
 
-def meet(link: Link, line: AnyPort) -> None:
+def make_ready(link: Link, line: AnyPort, signals: Signals) -> None:
+    """Before anything is driven on a real port: hello where there is one, or else the time that a board takes
+    to start. KeyboardInterrupt, where somebody does not want to wait."""
+    if isinstance(line, SimLine):
+        return
+    if link.two_way and link.frame.carries_questions:
+        _meet(link, line)
+    else:
+        _settle(link, signals)
+
+
+def _meet(link: Link, line: AnyPort) -> None:
     """Before anything is driven on a two-way link: is it the machine that this file is for?"""
     tapped = Tapped(line)
     wait_ms = max(HELLO_MS, link.settle_ms + 1000)
@@ -45,7 +57,7 @@ def _why_nobody(line: AnyPort, came: int) -> str:
     return " (is it on, and built from this file?)"
 
 
-def settle(link: Link, signals: Signals) -> None:
+def _settle(link: Link, signals: Signals) -> None:
     """A board that resets when its port is opened must run before it can be told anything."""
     clock = WallClock()
     if link.settle_ms:

@@ -33,8 +33,8 @@ export class FirstDrive {
         this.button("A little forward", () => this.live.jog(outputs, JOG)),
         this.button("A little back", () => this.live.jog(outputs, -JOG)),
         this.button("It went the right way", () => this.tick(step, "right way")),
-        this.button("It went the wrong way", () => this.tick(step, "WRONG WAY: set reverse in the link file, export again")),
-        this.button("It did not move", () => this.tick(step, "DID NOT MOVE")),
+        this.button("It went the wrong way", () => this.tick(step, "WRONG WAY: set reverse in the link file, export again", false)),
+        this.button("It did not move", () => this.tick(step, "DID NOT MOVE", false)),
       );
     }
     this.stop = add("Stop", "Arm, and press stop. The machine has to say STOPPED.");
@@ -53,10 +53,10 @@ export class FirstDrive {
     return make("button", { type: "button", onclick: does }, text);
   }
 
-  tick(step, what) {
+  tick(step, what, good = true) {
     step.done = `${what}, ${new Date().toLocaleTimeString()}`;
     write(step.mark, step.done);
-    step.mark.setAttribute("data-done", String(!/[A-Z]{4}/.test(what)));
+    step.mark.setAttribute("data-done", String(good));
   }
 
   /** What the link shows by itself is ticked off by itself. */
@@ -64,7 +64,7 @@ export class FirstDrive {
     const seen = said.state;
     if (this.hello && seen.hello && !this.hello.done) {
       const { name, file, build, version } = seen.hello;
-      this.tick(this.hello, file ? `OTHER FILE: ${file}` : build ? `OTHER BUILD: ${build}` : `${name}, built from this file, version ${version}`);
+      this.tick(this.hello, file ? `OTHER FILE: ${file}` : build ? `OTHER BUILD: ${build}` : `${name}, built from this file, version ${version}`, !file && !build);
     }
     const armed = seen.state === "ARMED" || (!this.link.two_way && seen.machine?.state === "ARMED");
     if (armed) this.stop.saw = this.cable.saw = performance.now();

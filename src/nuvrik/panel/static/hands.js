@@ -113,5 +113,5 @@ export class Hands {
 
 /** Whether a control stays where it is put when it is let go. */
 export function stays(one) {
-  return ["slider", "value", "choice", "flag", "count"].includes(one.kind);
+  return one.sets_channel || one.kind === "slider";
 }

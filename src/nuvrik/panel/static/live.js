@@ -162,7 +162,7 @@ export class Live {
     this.send({ stop: pressed });
   }
 
-  take_hand() {
+  takeHand() {
     this.send({ take: true, hand: this.hand });
   }
 

@@ -91,7 +91,7 @@ stop.addEventListener("click", (event) => {
 $("take").addEventListener("click", () => {
   mayBeep();
   if (live.drives) live.give();
-  else live.take_hand();
+  else live.takeHand();
   navigator.wakeLock?.request("screen").catch(() => {});
 });
 

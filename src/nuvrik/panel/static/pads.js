@@ -30,7 +30,6 @@ export class Pads {
     this.wires = controls
       .filter((one) => one.source && !one.by_host && /^[a-z_]*pad[a-z0-9_]*\./.test(one.source))
       .map((one) => ({ one, item: one.source.split(".")[1] }));
-    this.names = [];
     this.moved = new Set();
   }
 

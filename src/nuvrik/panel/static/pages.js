@@ -41,7 +41,7 @@ export class Check {
     this.rows = new Map();
     const body = $("check-table").tBodies[0];
     body.replaceChildren();
-    const all = link.controls.filter((one) => one.does && !["value", "flag", "choice", "count"].includes(one.kind)).concat(link.made);
+    const all = link.controls.filter((one) => !one.sets_channel).concat(link.made);
     for (const one of all) {
       const row = {
         raw: make("td", { class: "number" }),

@@ -149,7 +149,6 @@ export class Slide {
   constructor(hands, one) {
     this.hands = hands;
     this.one = one;
-    this.names = [one.name];
     this.least = one.rest === one.low ? 0 : -1;
     this.share = 0;
     this.knob = make("span", { class: "knob", "aria-hidden": "true" });
@@ -261,7 +260,6 @@ export class Press {
   constructor(hands, one, text = words(one.name)) {
     this.hands = hands;
     this.one = one;
-    this.names = [one.name];
     this.lit = make("span", { class: "lit" });
     const key = one.char ? make("kbd", {}, one.char === " " ? "space" : one.char) : "";
     this.button = make("button", { type: "button", class: "press", "aria-pressed": "false" }, make("span", {}, text), key, this.lit);
@@ -324,7 +322,6 @@ export class Arm {
     this.hands = hands;
     this.channel = channel;
     this.one = one;
-    this.names = [one.name];
     this.on = false;
     this.word = make("span", {}, "Hold to arm");
     this.button = make("button", { type: "button", class: "arm", "aria-pressed": "false" }, this.word);
@@ -403,7 +400,6 @@ export class Choice {
   constructor(hands, one) {
     this.hands = hands;
     this.one = one;
-    this.names = [one.name];
     const options = one.options ?? ["off", "on"];
     this.buttons = options.map((option, at) =>
       make("button", { type: "button", "aria-pressed": "false", onclick: () => hands.set(one.name, at) }, words(option)),
