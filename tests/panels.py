@@ -118,8 +118,8 @@ class PageStand:
 
     async def take(self) -> None:
         """Take the hand."""
-        await self.tick()
-        await self.say(take=True, hand=self.last["hand"])
+        said = await self.until(lambda said: "hand" in said)
+        await self.say(take=True, hand=said["hand"])
         await self.until(lambda said: said["driver"] == self.number and not said["waits"])
 
     async def arm(self) -> None:

@@ -102,6 +102,6 @@ def test_keys_of_a_terminal_drive_while_they_repeat_and_digits_make_faults(tmp_p
     assert any(row["machine.state"] == "" for row in let_go), "with the cable off nothing is heard"
     assert any("stop_key" in row["handset.why"] for row in rows)
     screen = shown.decode()
-    assert "the cable is off" in screen and "NOT HEARD" in screen and "1 cable (on)" in screen
+    assert "the cable comes off" in screen and "NOT HEARD" in screen and "1 cable pulled (on)" in screen
     os.close(ours)
     os.close(theirs)

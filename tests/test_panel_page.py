@@ -14,6 +14,7 @@ from panels import Panel, panel, proof_of
 
 import nuvrik
 from nuvrik.plan.starters import starter_text
+from nuvrik.rehearsal.bench import bench_faults, in_words
 
 pytestmark = pytest.mark.live
 
@@ -135,11 +136,36 @@ def test_a_link_of_an_earlier_start_lets_nobody_in_and_says_so(chromium: Browser
     page.close()
 
 
-def test_faults_are_made_at_a_click_and_a_cable_that_is_off_is_seen(chromium: Browser, marram: Panel) -> None:
+def test_every_fault_is_made_at_a_click_and_judged(chromium: Browser, marram: Panel) -> None:
+    driving, page = opened(chromium, marram.url), opened(chromium, marram.url)
+    page.click("#tab-faults")
+    there = page.locator(".fault button").all_inner_texts()
+    assert there == [in_words(name) for name in bench_faults(nuvrik.parse(starter_text("marram")))]
+    row = page.locator(".fault", has=page.get_by_role("button", name="stick rests off centre"))
+    row.get_by_role("button").click()
+    until(lambda: row.get_by_role("button").get_attribute("aria-pressed") == "true")
+    row.get_by_role("button").click()
+    until(lambda: "Nothing was shown: the machine was never ARMED" in row.locator(".verdict").inner_text())
+    take(driving)
+    arm(driving)
+    driving.get_by_role("slider", name="grip").focus()
+    driving.keyboard.press("End")
+    driving.get_by_role("slider", name="left stick").focus()
+    driving.keyboard.down("ArrowUp")
+    until(lambda: re.search(r"\+[2-6]\d %", told(driving, "port screw")))
+    for fault in ("cable pulled", "every other lost"):
+        page.get_by_role("button", name=fault, exact=True).click()
+        said = page.locator(".fault", has_text=fault).locator(".verdict")
+        until(lambda said=said: said.inner_text().startswith("It held"))
+    driving.close()
+    page.close()
+
+
+def test_a_cable_that_is_off_is_seen(chromium: Browser, marram: Panel) -> None:
     page = opened(chromium, marram.url)
     take(page)
     page.click("#tab-faults")
-    cable = page.get_by_role("button", name="cable")
+    cable = page.get_by_role("button", name="cable pulled")
     cable.click()
     until(lambda: state(page).startswith("NOT HEARD FOR"))
     until(lambda: cable.get_attribute("aria-pressed") == "true")

@@ -17,9 +17,10 @@ from nuvrik.ports.driving import run_handset
 from nuvrik.ports.handset_log import HandsetLog
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import AnyClock, ByteLine
-from nuvrik.ports.sim import FAULTS, RealTime, SimLine
+from nuvrik.ports.sim import RealTime, SimLine
 from nuvrik.ports.sources import Hands, open_source
 from nuvrik.ports.sources.keys import Keys
+from nuvrik.rehearsal.bench import in_words
 
 
 def run(
@@ -63,7 +64,9 @@ def run(
         # What has been loaded stays; looking through it for what can be thrown away takes a millisecond.
         gc.collect()
         gc.freeze()
-        played = run_handset(link, tapped, hands, told, clock, signals, status.heard if status else None)
+        heard = status.heard if status else None
+        make = Handset if sim is None else sim.handset
+        played = run_handset(link, tapped, hands, told, clock, signals, heard, make)
     if played.interrupted or not played.farewell.whole or not played.farewell.sent:
         tell(f"{'interrupted: ' if played.interrupted else ''}{played.farewell.words}")
     if played.dropped:
@@ -87,14 +90,13 @@ def _say_what_moves(link: Link, hands: Hands) -> None:
 @contextmanager
 def _fault_keys(hands: Hands, sim: SimLine, status: Status) -> Iterator[Keys | None]:
     """Digits and function keys make faults on a simulated machine, where a terminal's keys can be read."""
-    names = list(FAULTS)
+    names = sim.at_hand
 
     def pressed(key: str) -> None:
         number = key.removeprefix("KEY_F")
         if number.isdigit() and 1 <= int(number) <= len(names):
             fault = names[int(number) - 1]
-            made = sim.make(fault)
-            status.said = f"{fault}: {FAULTS[fault] if made else 'taken away again'}"
+            status.said = f"{in_words(fault)}: {sim.make(fault)}"
 
     for source in hands.sources:
         if isinstance(source, Keys):

@@ -39,7 +39,7 @@ def drive(
 
     Ctrl-C, or the end of all sources, sends sticks at rest and arm off before it leaves. A terminal does not
     tell when a key is let go, so that with --from keys a key counts as released only a while after its last
-    arrival. With --port sim the digits make faults: the cable off, frames lost, the machine restarted.
+    arrival. With --port sim the digits make faults of the rehearsal, and what comes of each is judged.
     """
     from nuvrik.cli.drive import run
 

@@ -28,7 +28,7 @@ from nuvrik.ports.driving import run_handset
 from nuvrik.ports.handset_log import HandsetLog
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import AnyClock, ByteLine
-from nuvrik.ports.sim import FAULTS, RealTime, SimLine
+from nuvrik.ports.sim import RealTime, SimLine
 from nuvrik.ports.sources import open_source
 
 
@@ -65,7 +65,8 @@ def run(
             player = PanelPlayer(link, room, hands, now_ms, sim, twin)
             if written is not None:
                 driven, player.noted = written.line, written.read
-            described = describe(link, text, problems, player.by_host, FAULTS if sim else {})
+            faults = sim.bench.faults if sim is not None else {}
+            described = describe(link, text, problems, player.by_host, faults)
             server = stack.enter_context(
                 _served(PanelServer(player, described, _hosts(names), at, names, tls))
             )
@@ -84,7 +85,8 @@ def run(
         clock: AnyClock | None = RealTime(sim) if sim is not None else None
         gc.collect()
         gc.freeze()
-        played = run_handset(link, driven, player, told, clock, signals, player.heard)
+        make = Handset if sim is None else sim.handset
+        played = run_handset(link, driven, player, told, clock, signals, player.heard, make)
     tell(f"interrupted: {played.farewell.words}")
     return DONE
 

@@ -7,8 +7,9 @@ from collections.abc import Callable, Iterable
 from nuvrik.ends.handset import Handset
 from nuvrik.inspection.statistics import LinkStats
 from nuvrik.plan.form.models import Link
-from nuvrik.ports.sim import FAULTS, SimLine
+from nuvrik.ports.sim import SimLine
 from nuvrik.printable import printable
+from nuvrik.rehearsal.bench import in_words
 from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.packing import Field, fields_of
 from nuvrik.wire.words import value_text
@@ -74,8 +75,10 @@ class Status:
         if asked is not None:
             lines += _wrapped("asked", [f"{asked.name}: {asked.state}"], width)
         if self._sim is not None:
+            self.said = next((one.told for one in self._sim.verdicts()), self.said)
             lines += _wrapped("sim", _doing(self._sim), width)
-            faults = [f"{number} {name}{_on(self._sim, name)}" for number, name in enumerate(FAULTS, 1)]
+            at_hand = enumerate(self._sim.at_hand, 1)
+            faults = [f"{number} {in_words(name)}{_on(self._sim, name)}" for number, name in at_hand]
             lines += _wrapped("faults", faults, width)
         lines += _wrapped("news", [self.said], width) if self.said else []
         return lines
@@ -119,7 +122,7 @@ def _doing(sim: SimLine) -> list[str]:
 
 
 def _on(sim: SimLine, fault: str) -> str:
-    return " (on)" if fault in sim.faults else ""
+    return " (on)" if fault == sim.standing else ""
 
 
 def _wrapped(what: str, items: list[str], width: int) -> list[str]:

@@ -1,6 +1,6 @@
 """What a page is told once, when it has joined: all that it needs to know of the link."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from typing import Any
 
 from nuvrik.budget.stop import page_stale_ms
@@ -30,6 +30,9 @@ from nuvrik.plan.words import (
     stop_words,
 )
 from nuvrik.printable import printable
+from nuvrik.rehearsal.bench import in_words
+from nuvrik.rehearsal.fault import Fault
+from nuvrik.rehearsal.faults import unfit_for
 
 LONGEST_TEXT = 200
 """Characters of any text that a page is sent."""
@@ -50,7 +53,11 @@ def shown(text: str) -> str:
 
 
 def describe(
-    link: Link, text: str, problems: Collection[Problem], by_host: Collection[str], faults: dict[str, str]
+    link: Link,
+    text: str,
+    problems: Collection[Problem],
+    by_host: Collection[str],
+    faults: Mapping[str, Fault],
 ) -> dict[str, Any]:
     """A link as a page shows it. ``text`` is its file, ``by_host`` are the controls that something at the
     host moves, ``faults`` what can be made on a simulated machine."""
@@ -73,7 +80,8 @@ def describe(
         "telemetry": [_item(link, name) for name in link.telemetry],
         "requests": [_request(link, name) for name in link.requests],
         "cues": list(link.cues),
-        "faults": faults,
+        "faults": [_fault(fault) for fault in faults.values()],
+        "unfit": [f"{in_words(name)}: {why}" for name, why in unfit_for(link).items()] if faults else [],
         "sheet": [shown(line) for line in _sheet(link)],
         "file": [shown(line) for line in text.splitlines()],
         "problems": [
@@ -89,6 +97,16 @@ def arm_controls(link: Link) -> list[str]:
     if name is None:
         return []
     return list(link.channels[name].sources.values()) or [name]
+
+
+def _fault(fault: Fault) -> dict[str, Any]:
+    return {
+        "name": fault.name,
+        "group": fault.group,
+        "what": shown(fault.imitates),
+        "must": fault.must,
+        "anew": fault.before is not None or fault.must == "never",
+    }
 
 
 def _control(link: Link, one: PageControl, by_host: Collection[str]) -> dict[str, Any]:

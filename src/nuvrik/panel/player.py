@@ -18,8 +18,9 @@ from nuvrik.panel.twin import Twin
 from nuvrik.plan.form.models import Link
 from nuvrik.ports.hello import other_build, other_file
 from nuvrik.ports.jog import MOST
-from nuvrik.ports.sim import FAULTS, SimLine
+from nuvrik.ports.sim import SimLine
 from nuvrik.ports.sources.hands import Hands
+from nuvrik.rehearsal.bench import in_words
 from nuvrik.wire.events import REASONS, Event, Frame
 
 SHOWN_MS = BEAT_MS
@@ -84,6 +85,11 @@ class PanelPlayer:
         """Of the controls that nothing moves only the stop matters; a page has a stop of its own."""
         stop = self.link.failsafe.stop
         return {stop} - set(self.by_host) if stop is not None else set()
+
+    @property
+    def faults(self) -> Mapping[str, object]:
+        """The faults that may be asked for: those of the simulated machine."""
+        return {} if self._sim is None else self._sim.bench.faults
 
     @property
     def by_host(self) -> set[str]:
@@ -176,8 +182,7 @@ class PanelPlayer:
 
     def _do(self, handset: Handset, said: Said) -> None:
         if isinstance(said, Fault) and self._sim is not None:
-            made = self._sim.make(said.name)
-            self._news(f"{said.name}: {FAULTS[said.name] if made else 'taken away again'}")
+            self._news(f"{in_words(said.name)}: {self._sim.make(said.name)}")
         elif isinstance(said, Ask):
             try:
                 self._asked.append(handset.request(said.name, **dict(said.arguments)))
@@ -218,6 +223,11 @@ class PanelPlayer:
 
     def told(self, now_ms: int, _: int, handset: Handset) -> None:
         """In every turn of the loop: what pages are shown is made anew, as often as they are told."""
+        for verdict in self._sim.verdicts() if self._sim is not None else ():
+            self._news(verdict.told)
+            judged = {"judged": verdict.fault, "held": verdict.passed, "words": shown(verdict.words)}
+            with self.lock:
+                self.room.tell(judged)
         cues = handset.cues(now_ms)
         if cues:
             with self.lock:
@@ -230,7 +240,8 @@ class PanelPlayer:
         seen = handset_seen(handset, now_ms, self._last, self._back)
         if self._sim is not None:
             seen["machine"] = machine_seen(self._sim.machine, simulated=True)
-            seen["faults"] = sorted(self._sim.faults)
+            seen["fault"] = self._sim.standing
+            seen["fault_waits"] = self._sim.bench.waits
         elif self._twin is not None and self._twin.agrees:
             seen["machine"] = machine_seen(self._twin.machine, simulated=False)
         identity = handset.identity

@@ -291,7 +291,7 @@ class PanelServer:
             elif isinstance(said, messages.Give):
                 self.room.give(page)
             elif isinstance(said, messages.Fault):
-                if said.name not in self._described["faults"]:
+                if said.name not in self.player.faults:
                     raise Nonsense
                 self.player.wanted.append(said)
             elif self.room.driver is page and said.hand == self.room.hand:

@@ -17,6 +17,9 @@ from nuvrik.wire.events import Event
 Told = Callable[[int, int, Handset], None]
 """Told, in every turn, the time, how much has been played, and the handset."""
 
+MakeHandset = Callable[..., Handset]
+"""What makes the handset: the same with the faults of a simulated machine between it and the hands."""
+
 Heard = Callable[[int, Event], None]
 """Told of what has come back: the time and the event."""
 
@@ -194,6 +197,7 @@ def run_handset(
     clock: AnyClock | None = None,
     signals: Signals = NO_SIGNALS,
     heard: Heard | None = None,
+    make: MakeHandset = Handset,
 ) -> Played:
     """Be the handset: let a player (hands on sources, or a recording) move its controls, then take leave.
 
@@ -203,7 +207,7 @@ def run_handset(
     loop with the time, how much has been played, and the handset; ``heard`` is told what comes back.
     """
     played = Playing(player, link) if isinstance(player, Recording) else player
-    handset = Handset(link, stream=line.stream, session=random_number(16), without=played.missing)
+    handset = make(link, stream=line.stream, session=random_number(16), without=played.missing)
     clock = _FromNow(clock or WallClock())
     sender = _Sender(handset, line, clock, played, told, heard)
     interrupted = False

@@ -1,128 +1,93 @@
-"""A port with a simulated machine on it, and faults that can be made on it.
+"""A port with a simulated machine on it: the rehearsal's medium, machine and plant, and every fault of it.
 
 Its time is its own: it passes when the handset's loop sleeps, and takes none of the user's; or, through
 :class:`RealTime`, it is everybody's.
 """
 
-import random
 import time
-from collections import deque
+from collections.abc import Collection
+from typing import Any
 
+from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.plan.form.models import Link
-from nuvrik.plant.plant import Plant
+from nuvrik.rehearsal.bench import Bench, Verdict
 
-HANGS_MS = 1000
-"""How long a machine that hangs does nothing before its watchdog resets it."""
-
-LATE_MS = 300
-"""Less than most timeouts: only a delay guard notices."""
-
-FAULTS = {
-    "cable": "the cable is off: nothing passes either way",
-    "loss": "every other frame is lost, by chance",
-    "noise": "in every other frame a bit is inverted",
-    "restart": "the machine starts anew",
-    "hang": "the machine hangs for a second, and its watchdog resets it",
-    "deaf": "nothing comes back from the machine",
-    "twice": "every frame arrives twice",
-    "late": f"what is sent arrives {LATE_MS} ms later",
-}
-"""Faults that can be made while it runs. All but restart and hang stay until they are taken away again."""
+AT_HAND = (
+    "cable_pulled",
+    "every_other_lost",
+    "bits_flipped",
+    "machine_brown_out",
+    "held_back",
+    "answers_lost",
+    "all_repeated",
+    "neighbour",
+    "no_readings",
+)
+"""Faults worth a digit each where there is room for nine: of each kind one."""
 
 
 class SimLine:
     """Port and clock in one, with the sensors that the link file names. ``backwards`` names outputs that are
-    wired the wrong way round; ``faults`` are those that are there now."""
+    wired the wrong way round. Whoever drives through it takes their handset from :meth:`handset`: faults of
+    hands strike that one."""
 
-    stream = True
+    def __init__(self, link: Link, backwards: Collection[str] = ()) -> None:
+        self.bench = Bench(link, backwards)
+        self.stream = not link.medium.datagrams
 
-    def __init__(self, link: Link, backwards: frozenset[str] = frozenset()) -> None:
-        self._link, self._boots = link, 0
-        self.machine = self._started()
-        self._plant = Plant(link, backwards)
-        self._now_ms = 0.0
-        self._tick_ms = link.tick_ms
-        self._due_ms = 0.0
-        self._hangs_until_ms: float | None = None
-        self._chance = random.Random(1)
-        self.faults: set[str] = set()
-        self._late: deque[tuple[float, bytes]] = deque()
+    @property
+    def machine(self) -> Machine:
+        """The simulated machine; another one once it has started anew."""
+        return self.bench.machine
 
-    def _started(self) -> Machine:
-        self._boots += 1
-        return Machine(self._link, stream=True, boot=self._boots)
+    def handset(self, link: Link, **how: Any) -> Handset:
+        """A handset for this line, as :class:`Handset` makes it."""
+        return self.bench.handset_of(link, **how)
 
     def now_ms(self) -> int:
-        """The simulated time."""
-        return int(self._now_ms)
+        """The simulated time, by the clock of the handset."""
+        return self.bench.their_ms
 
     def sleep(self, seconds: float) -> None:
         """Let simulated time go by, and the machine run in it."""
-        end_ms = self._now_ms + 1000 * seconds
-        while self._due_ms <= end_ms:
-            self._now_ms = self._due_ms
-            self._arrive()
-            if not self._hanging():
-                self.machine.sense(self.now_ms(), **self._plant.readings())
-                self._plant.follow(self.machine.tick(self.now_ms()))
-            self._plant.run(self._tick_ms)
-            self._due_ms += self._tick_ms
-        self._now_ms = end_ms
+        self.bench.pass_time(round(1_000_000 * seconds))
 
     pace = sleep
 
-    def _hanging(self) -> bool:
-        if self._hangs_until_ms is None:
-            return False
-        if self._now_ms < self._hangs_until_ms:
-            return True
-        self._hangs_until_ms = None
-        self.machine = self._started()
-        return False
-
     def read(self) -> bytes:
-        """What the machine says."""
-        said = b"" if self._hanging() else self._through(self.machine.send(self.now_ms()))
-        return b"" if "deaf" in self.faults else said
+        """What the machine says: all of it, or the next packet."""
+        return self.bench.take(all_of_it=self.stream)
 
     def write(self, data: bytes) -> bool:
         """Bytes to the machine."""
-        data = self._through(data)
-        for _ in range(2 if "twice" in self.faults else 1):
-            self._late.append((self._now_ms + (LATE_MS if "late" in self.faults else 0), data))
-        self._arrive()
+        self.bench.put(data)
         return True
 
-    def _arrive(self) -> None:
-        """What is due now reaches the machine."""
-        while self._late and self._late[0][0] <= self._now_ms:
-            _, data = self._late.popleft()
-            if not self._hanging():
-                self.machine.feed(data, self.now_ms())
+    @property
+    def at_hand(self) -> list[str]:
+        """The faults that have a digit."""
+        return [name for name in AT_HAND if name in self.bench.faults]
 
-    def _through(self, data: bytes) -> bytes:
-        """What of some bytes comes through, with the faults that there are."""
-        if not data or "cable" in self.faults or ("loss" in self.faults and self._chance.random() < 0.5):
-            return b""
-        if "noise" in self.faults and self._chance.random() < 0.5:
-            place, bit = self._chance.randrange(len(data)), 1 << self._chance.randrange(8)
-            return data[:place] + bytes([data[place] ^ bit]) + data[place + 1 :]
-        return data
+    @property
+    def standing(self) -> str | None:
+        """The fault that there is now."""
+        return self.bench.standing
 
-    def make(self, fault: str) -> bool:
-        """Make a fault, or take one away that stays; gives whether it is there now. KeyError if there is none
-        of that name."""
-        if fault not in FAULTS:
-            raise KeyError(f"there is no fault {fault}; there are: {', '.join(FAULTS)}")
-        if fault == "hang":
-            self._hangs_until_ms = self._now_ms + HANGS_MS
-        elif fault == "restart":
-            self.machine = self._started()
-        else:
-            self.faults ^= {fault}
-            return fault in self.faults
-        return True
+    def make(self, fault: str) -> str:
+        """Make a fault, or take it away if it is there; gives what is so now, in words. KeyError if there is
+        none of that name."""
+        if self.bench.standing == fault:
+            self.bench.take_away()
+            return "taken away"
+        self.bench.strike(fault)
+        about = self.bench.faults[fault].imitates
+        return f"{about} (once something is driven)" if self.bench.waits else about
+
+    def verdicts(self) -> list[Verdict]:
+        """What has come of faults since this was last asked."""
+        said, self.bench.verdicts = self.bench.verdicts, []
+        return said
 
     def accepted(self) -> None:
         """There is only one other end."""
@@ -134,11 +99,11 @@ class SimLine:
 
     def turns(self, name: str) -> float:
         """The shaft of a motor or stepper: turns in the way that the link file calls forward."""
-        return self._plant.motors[name].turns
+        return self.bench.plant.motors[name].turns
 
     def touched(self, name: str) -> bool:
         """Whether a servo has met its stop since this was last asked."""
-        return self._plant.touched(name)
+        return self.bench.plant.touched(name)
 
 
 class RealTime:

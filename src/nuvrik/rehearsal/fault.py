@@ -58,8 +58,9 @@ class Fault:
     bound, and then in one of the states ``ends_in``; "hold", it may go on or stop, but accepts nothing that
     was not sent for it; "never", struck before power-up, nothing moves at all. ``shows`` are reasons of
     refused frames, and codes of the machine's own, of which one must come up. ``lasts_ms`` is the range from
-    which its length is drawn, None for ever; ``heal`` ends it. ``needs`` names what a frame style must not
-    lack; ``fits`` says which links it can strike. ``later_ms`` is what is added to the bound of a link.
+    which its length is drawn, None for ever; ``heal`` ends it, by itself or because somebody mends it.
+    ``needs`` names what a frame style must not lack; ``fits`` says which links it can strike. ``later_ms`` is
+    what is added to the bound of a link.
     ``before`` is done to the world at power-up, so that the fault can strike later; ``reaches`` is a state
     that must have come up for anything to have been shown; ``ready`` says from when on it is worth striking;
     ``judge`` says what else is wrong at the end, "" where nothing is; ``own_code`` that it gives the machine

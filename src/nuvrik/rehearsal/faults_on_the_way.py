@@ -11,7 +11,7 @@ from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.pulses.codes import PROTOCOLS, press
 from nuvrik.rehearsal.beam import BeamWorld
-from nuvrik.rehearsal.fault import Fault, every_link, only, sealed
+from nuvrik.rehearsal.fault import ANY, Fault, every_link, only, sealed
 from nuvrik.rehearsal.world import Arrivals, World
 from nuvrik.wire.frames import Encoder
 
@@ -231,6 +231,16 @@ def _second_remote(world: World) -> None:
     world.second_remote(durations, sum(map(abs, durations)))
 
 
+def _answers_lost(world: World) -> None:
+    if world.back is not None:
+        world.back.cut = True
+
+
+def _answers_back(world: World) -> None:
+    if world.back is not None:
+        world.back.cut = False
+
+
 def _block(world: World) -> None:
     world.cut()
 
@@ -293,6 +303,7 @@ FAULTS = (
         "loss",
         "the cable comes off, the aerial breaks, the handset's battery dies: no frame arrives any more",
         _block,
+        heal=_unblock,
         ends_in=(FAILSAFE,),
         fits=every_link,
     ),
@@ -311,6 +322,7 @@ FAULTS = (
         "loss",
         "the machine goes out of range: fewer and fewer frames arrive, and at last none",
         _tampering(_fading),
+        heal=_straight,
         ends_in=(FAILSAFE,),
     ),
     _tampered(
@@ -319,6 +331,17 @@ FAULTS = (
         "the aerial is bad, and only every other frame arrives",
         _every_other,
         must="hold",
+    ),
+    Fault(
+        "answers_lost",
+        "loss",
+        "nothing comes back from the machine, though what is sent arrives",
+        _answers_lost,
+        must="hold",
+        ends_in=ANY,
+        lasts_ms=LONG_ENOUGH,
+        heal=_answers_back,
+        fits=only(lambda link: link.telemetry, "it has no telemetry"),
     ),
     _tampered(
         "noise_between",
@@ -360,6 +383,7 @@ FAULTS = (
         "delay",
         "a host or a network stalls; then everything it held back arrives at once",
         _tampering(_held_back),
+        heal=_straight,
         ends_in=(FAILSAFE,),
     ),
     _tampered(

@@ -8,6 +8,7 @@ What must hold besides is said by each fault.
 
 import random
 from collections.abc import Iterable, Iterator
+from itertools import chain
 from typing import Any, Literal, NamedTuple
 
 from nuvrik.budget.conditions import Conditions
@@ -65,6 +66,10 @@ class Strike:
     def __init__(self, world: World, fault: Fault, not_before_us: int) -> None:
         self.world, self.fault = world, fault
         self.struck_us: int | None = None
+        self.moving = False
+        """Whether it was worth while when it struck."""
+        self.healed_us: int | None = None
+        self.stopped_us: int | None = None
         self.stop_ms: float | None = None
         self.pins_us: float | None = None
         self.pins: PinsSeen | None = None
@@ -73,7 +78,7 @@ class Strike:
         if fault.before is not None:
             fault.before(world)
         if fault.must == "never":
-            self._hit(None)
+            self.hit()
         else:
             world.at(not_before_us, self._wait)
 
@@ -83,7 +88,7 @@ class Strike:
             world.at(world.t_us + world.link.tick_ms * 1000, self._wait)
         else:
             # Anywhere between two frames, not always just after a tick.
-            world.at(world.t_us + world.rng.randrange(2000 * world.link.period_ms), self._hit)
+            world.at(world.t_us + world.rng.randrange(2000 * world.link.period_ms), self.hit)
 
     def _worth_striking(self) -> bool:
         """While a motor turns; where nothing turns (servos, switches), while it is armed."""
@@ -92,18 +97,25 @@ class Strike:
             return machine.state is ARMED and ready(self.world)
         return not machine.safe if turns_something(self.world.link) else machine.state is ARMED
 
-    def _hit(self, _: Any) -> None:
+    def hit(self, _: Any = None) -> None:
+        """It begins now, unless it has begun already."""
         world, fault = self.world, self.fault
-        self.struck_us = world.t_us
+        if self.struck_us is not None:
+            return
+        self.struck_us, self.moving = world.t_us, self._worth_striking()
         world.trace.marks.append((world.t_us / 1000, f"{fault.name} begins"))
         fault.strike(world)
         if fault.lasts_ms is not None:
-            world.at(world.t_us + 1000 * world.rng.randint(*fault.lasts_ms), self._heal)
+            world.at(world.t_us + 1000 * world.rng.randint(*fault.lasts_ms), self.heal)
         if fault.must == "stop":
             self._watch(None)
 
-    def _heal(self, _: Any) -> None:
+    def heal(self, _: Any = None) -> None:
+        """It ends now, unless it has ended already."""
         world = self.world
+        if self.healed_us is not None:
+            return
+        self.healed_us = world.t_us
         self._end_soon()
         world.trace.marks.append((world.t_us / 1000, f"{self.fault.name} ends"))
         if self.fault.heal is not None:
@@ -120,6 +132,7 @@ class Strike:
         told = not any(world.trace.moments[-1].efforts)
         if world.at_rest and told and world.last_armed_sent_us is not None:
             self.stop_ms = (world.trace.moments[-1].t_ms * 1000 - world.last_armed_sent_us) / 1000
+            self.stopped_us = world.t_us
             self.stopped_in, self.stopped_why = machine.state, machine.why
             if machine.off_for_us is not None:
                 self.pins_us = world.t_us - machine.off_for_us - world.last_armed_sent_us
@@ -147,12 +160,12 @@ def rehearse(
     by the seed, while a motor is turning. ``make`` makes the machine, where its rules run elsewhere.
     """
     recording = recording or practice(link, seed, practice_ms(link))
-    chance = random.Random(f"{fault.name} {seed}").uniform(0.1, 0.4)
-    not_before_us = int(1000 * recording.duration_ms * chance)
+    when = random.Random(f"{fault.name} {seed}").uniform(0.1, 0.4)
+    not_before_us = int(1000 * recording.duration_ms * when)
     world, strike = _run(link, fault, seed, recording, conditions, not_before_us, make)
     if strike.struck_us is None:  # nothing turned so late: then at the first chance
         world, strike = _run(link, fault, seed, recording, conditions, 0, make)
-    return _judged(world, fault, seed, strike)
+    return judged(world, fault, seed, strike)
 
 
 def rehearse_all(
@@ -196,36 +209,25 @@ def _run(
     return world, strike
 
 
-def _judged(world: World, fault: Fault, seed: int, strike: Strike) -> Run:
+def judged(world: World, fault: Fault, seed: int, strike: Strike) -> Run:
+    """What came of a strike, once it is over. In a rehearsal a fault that showed nothing has failed."""
     bound, trace = bound_ms(world.link, fault), world.trace
-    wrong = next(_wrongs(world, fault, strike, bound), None)
+    wrong = next(chain(wrongs(world, fault, strike), _unshown(world, fault, strike)), None)
+    seen = (strike.pins_us, strike.pins)
     if wrong is not None:
-        return Run(
-            fault.name,
-            seed,
-            "fail",
-            strike.stop_ms,
-            bound,
-            wrong,
-            trace,
-            strike.pins_us,
-            strike.pins,
-        )
+        return Run(fault.name, seed, "fail", strike.stop_ms, bound, wrong, trace, *seen)
     if fault.must == "stop":
         said = strike.stopped_why or "no key is held any more"
         why = f"{strike.stopped_in}: {said}"
-        seen = (strike.pins_us, strike.pins)
         return Run(fault.name, seed, "pass", strike.stop_ms, bound, why, trace, *seen)
     said = "nothing moved" if fault.must == "never" else "nothing was accepted that was not meant for it"
     return Run(fault.name, seed, "pass", None, bound, said, trace)
 
 
-def _wrongs(world: World, fault: Fault, strike: Strike, bound: float) -> Iterator[str]:
-    """Everything that went wrong, the worst first."""
-    link, trace = world.link, world.trace
+def wrongs(world: World, fault: Fault, strike: Strike) -> Iterator[str]:
+    """Everything that went wrong once a fault had struck, the worst first."""
+    link, trace, bound = world.link, world.trace, bound_ms(world.link, fault)
     if strike.struck_us is None:
-        was = "no motor was turning" if turns_something(link) else "the machine was not armed"
-        yield f"{was} when the fault was to strike, so nothing was shown"
         return
     unasked = unasked_motion(link, trace)
     if unasked:
@@ -235,13 +237,11 @@ def _wrongs(world: World, fault: Fault, strike: Strike, bound: float) -> Iterato
     if trace.strangers:
         t_ms, what = trace.strangers[0]
         yield f"accepted {what}, at {t_ms:.0f} ms"
-    if fault.reaches is not None and all(moment.state is not fault.reaches for moment in trace.moments):
-        yield f"the machine was never {fault.reaches}, so nothing was shown"
     if fault.must == "stop" and strike.stop_ms is None:
         still = "a motor was still turning" if turns_something(link) else "it was still armed"
         yield f"{still} at the end; the machine was {world.machine.state}"
-    if fault.judge is not None and (judged := fault.judge(world, strike.struck_us / 1000)):
-        yield judged
+    if fault.judge is not None and (words := fault.judge(world, strike.struck_us / 1000)):
+        yield words
     if strike.stop_ms is not None and strike.stop_ms > bound:
         yield f"stopped {strike.stop_ms - bound:.1f} ms later than the bound"
     if strike.pins_us is not None and strike.pins_us > 1000 * bound:
@@ -254,6 +254,17 @@ def _wrongs(world: World, fault: Fault, strike: Strike, bound: float) -> Iterato
     jumped = jump(link, trace)
     if jumped:
         yield jumped
+
+
+def _unshown(world: World, fault: Fault, strike: Strike) -> Iterator[str]:
+    """Why nothing was shown, where nothing was."""
+    trace = world.trace
+    if strike.struck_us is None:
+        was = "no motor was turning" if turns_something(world.link) else "the machine was not armed"
+        yield f"{was} when the fault was to strike, so nothing was shown"
+        return
+    if fault.reaches is not None and all(moment.state is not fault.reaches for moment in trace.moments):
+        yield f"the machine was never {fault.reaches}, so nothing was shown"
     if fault.shows and not _shown(trace, fault.shows, strike.struck_us / 1000):
         wanted = (one.name.lower() if isinstance(one, Code) else one for one in fault.shows)
         said = "neither the refused frames nor the machine's reasons told what was wrong"

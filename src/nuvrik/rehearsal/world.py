@@ -115,28 +115,32 @@ class World:
         """What makes the machine: the same rules may run elsewhere, as C or in MicroPython."""
         self.recording = recording
         self.rng = random.Random(seed)
-        self.trace = Trace()
         self.t_us = 0
+        self._period_us = link.period_ms * 1000
+        self._tick_us = link.tick_ms * 1000
+        self.handset_clock = Clock(self.rng.randrange(1 << 16))
+        self.machine_clock = Clock(self.rng.randrange(1 << 16))
+        self._begin(conditions or Conditions())
+
+    def _begin(self, conditions: Conditions) -> None:
+        """Everything as it is before anything has happened, whatever the time is."""
+        self.trace = Trace()
         self.last_armed_sent_us: int | None = None
         """When the last frame that was accepted in ARMED left the handset."""
         self.tamper: Callable[[int, bytes], Arrivals] | None = None
         self.hands: Callable[[Row], Row] | None = None
         self.hung = False
         self.machine_stalled_until_us = 0
-        self.plant = Plant(link)
-        self.plant_runs = bool(link.telemetry)
+        self.plant = Plant(self.link)
+        self.plant_runs = bool(self.link.telemetry)
         """Whether anybody looks at what moves. The order of its pins is followed in any case."""
         self._ways: list[int] = []
-        self.sensing = bool(link.telemetry)
+        self.sensing = bool(self.link.telemetry)
         """Whether the machine's sensors work."""
         self.twin: Machine | None = None
-        self._period_us = link.period_ms * 1000
-        self._tick_us = link.tick_ms * 1000
-        self.handset_clock = Clock(self.rng.randrange(1 << 16))
-        self.machine_clock = Clock(self.rng.randrange(1 << 16))
         self._demands: list[Demand] | None = None
         self._state: State | None = None
-        self._turned_us = 0
+        self._turned_us = self.t_us
         self._ours: deque[tuple[bytes, int]] = deque(maxlen=400)
         """Frames of the handset since somebody has been tampering with them, and when they were sent."""
         self._newest_us = 0
@@ -144,7 +148,7 @@ class World:
         self._waiting: list[tuple[bytes, int | None]] = []
         """What has arrived while the machine's loop was held up, and when it was sent."""
         self._count = 0
-        self._prepare(conditions or Conditions())
+        self._prepare(conditions)
 
     def _prepare(self, conditions: Conditions) -> None:
         """Set up both ends and what is between them, and start their loops."""
@@ -165,12 +169,14 @@ class World:
     def run(self, until_ms: int | None = None) -> Trace:
         """Run to ``until_ms`` (default: the end of the recording), or to ``until_us`` if somebody sets that
         meanwhile, and give what was seen."""
-        self.until_us = 1000 * (self.recording.duration_ms if until_ms is None else until_ms)
-        queue = self._queue
+        self._run_to(1000 * (self.recording.duration_ms if until_ms is None else until_ms))
+        return self.trace
+
+    def _run_to(self, until_us: int) -> None:
+        self.until_us, queue = until_us, self._queue
         while queue and queue[0][0] <= self.until_us:
             self.t_us, _, action, given = heappop(queue)
             action(given)
-        return self.trace
 
     # ---- what faults do ----------------------------------------------------------------------
 
@@ -229,15 +235,19 @@ class World:
             self.recording.play_into(self.handset, t_us // 1000, now_ms, self.hands)
         wire = self.handset.send(now_ms)
         if wire:
-            self.trace.sent.append(t_us / 1000)
-            arrival = self.medium.send(wire, t_us)
-            if arrival is None:
-                return
-            if self.tamper is None:
-                self._count += 1
-                heappush(self._queue, (arrival[0], self._count, self._arrive, (arrival[1], t_us)))
-            else:
-                self._tampered(self.tamper, *arrival)
+            self._carry(wire)
+
+    def _carry(self, wire: bytes) -> None:
+        """What the handset sends goes on its way."""
+        self.trace.sent.append(self.t_us / 1000)
+        arrival = self.medium.send(wire, self.t_us)
+        if arrival is None:
+            return
+        if self.tamper is None:
+            self._count += 1
+            heappush(self._queue, (arrival[0], self._count, self._arrive, (arrival[1], self.t_us)))
+        else:
+            self._tampered(self.tamper, *arrival)
 
     def _tampered(self, tamper: Callable[[int, bytes], Arrivals], arrives_us: int, wire: bytes) -> None:
         self._ours.append((wire, self.t_us))

@@ -34,6 +34,7 @@ export class Eyes {
     this.news = [];
     this.state = "NOT CONNECTED";
     this.linkAt = 0;
+    this.judges = () => {};
   }
 
   know(link) {
@@ -81,6 +82,7 @@ export class Eyes {
       if (event.news) this.tell(event.news);
       else if (event.refused) this.tell(`refused: ${event.refused.replaceAll("_", " ")}: ${event.words}`);
       else if (event.cues) beep();
+      else if (event.judged) this.judges(event);
     }
   }
 
@@ -210,7 +212,8 @@ export class Eyes {
 }
 
 function sentence(text) {
-  return text.charAt(0).toUpperCase() + text.slice(1) + (/[.!?]$/.test(text) ? "" : ".");
+  const said = text.replaceAll("_", " ");
+  return said.charAt(0).toUpperCase() + said.slice(1) + (/[.!?]$/.test(text) ? "" : ".");
 }
 
 let sound = null;

@@ -4,6 +4,7 @@
 import { make, words, write } from "./make.js";
 
 const JOG = 30;
+const CABLE = "cable_pulled";
 
 export class FirstDrive {
   constructor(live, box) {
@@ -38,7 +39,8 @@ export class FirstDrive {
       );
     }
     this.stop = add("Stop", "Arm, and press stop. The machine has to say STOPPED.");
-    const cable = link.faults.cable ? [this.button("Pull the cable (simulated), or put it back", () => this.live.fault("cable"))] : [];
+    const pulled = link.faults.some((one) => one.name === CABLE);
+    const cable = pulled ? [this.button("Pull the cable (simulated), or put it back", () => this.live.fault(CABLE))] : [];
     this.cable = add("Cable off", "Arm, drive gently, and pull the cable. Everything has to stop by itself; then put it back.", ...cable);
     const keep = this.button("Keep the result as a page", () => this.keep());
     this.box.replaceChildren(

@@ -56,6 +56,7 @@ const live = new Live(hands, {
 const eyes = new Eyes(live, hands);
 const first = new FirstDrive(live, $("page-first"));
 
+eyes.judges = (event) => faults.judge(event);
 hands.moved = () => live.moved();
 hands.gone = () => live.letGo();
 

@@ -10,7 +10,7 @@ const $ = (id) => document.getElementById(id);
 /** The tabs; arrow keys go from one to the next. */
 export function tabs(link) {
   const names = Object.keys(PAGES).filter(
-    (name) => (name !== "faults" || Object.keys(link.faults).length) && (name !== "ask" || link.requests.length),
+    (name) => (name !== "faults" || link.faults.length) && (name !== "ask" || link.requests.length),
   );
   const buttons = names.map((name) => make("button", { type: "button", role: "tab", id: `tab-${name}`, "aria-controls": `page-${name}` }, PAGES[name]));
   const open = (name) => {
@@ -72,24 +72,49 @@ export class Check {
   }
 }
 
+const MUST = { stop: "The machine has to stop", never: "Nothing may move", hold: "It may go on, or stop" };
+const HELD = { true: "It held", false: "IT DID NOT HOLD", null: "Nothing was shown" };
+
 /** Faults of the simulated machine, each at a click. */
 export class Faults {
   know(link, live) {
-    this.buttons = new Map();
-    const rows = Object.entries(link.faults).map(([name, what]) => {
-      const button = make("button", { type: "button", "aria-pressed": "false", onclick: () => live.fault(name) }, words(name));
-      this.buttons.set(name, button);
-      return make("div", { class: "fault" }, button, make("span", {}, what));
-    });
+    this.rows = new Map();
+    const groups = new Map();
+    for (const fault of link.faults) {
+      const button = make("button", { type: "button", "aria-pressed": "false", onclick: () => live.fault(fault.name) }, words(fault.name));
+      const verdict = make("b", { class: "verdict", role: "status" });
+      this.rows.set(fault.name, { button, verdict });
+      const more = `${MUST[fault.must]}${fault.anew ? "; both ends start anew first" : ""}.`;
+      const what = make("span", {}, `${fault.what}. `, make("span", { class: "small" }, more));
+      if (!groups.has(fault.group)) groups.set(fault.group, []);
+      groups.get(fault.group).push(make("div", { class: "fault" }, button, make("div", {}, what, verdict)));
+    }
+    const parts = [...groups].flatMap(([group, rows]) => [make("h3", {}, group === "bench" ? "at the bench" : group), ...rows]);
+    const unfit = link.unfit.length ? [make("h3", {}, "do not apply to this link"), ...link.unfit.map((why) => make("p", { class: "small" }, why))] : [];
     $("page-faults").replaceChildren(
       make("h2", {}, "Faults of the simulated machine"),
-      make("p", {}, "Drive, make one, and see what the machine does. All but a restart and a hang stay until they are clicked again."),
-      ...rows,
+      make("p", {}, "Drive, make one, and see what the machine does: the same faults as in nuvrik rehearse, judged by the same rules. There is one at a time; a second click takes away what does not end by itself."),
+      ...parts,
+      ...unfit,
     );
   }
 
   show(seen) {
-    for (const [name, button] of this.buttons) mark(button, "aria-pressed", String(seen.faults?.includes(name) ?? false));
+    if ($("page-faults").hidden) return;
+    for (const [name, row] of this.rows) {
+      const there = seen.fault === name;
+      mark(row.button, "aria-pressed", String(there));
+      if (there && seen.fault_waits) write(row.verdict, "It waits until something is driven.");
+      else if (there && row.verdict.textContent.startsWith("It waits")) write(row.verdict, "");
+    }
+  }
+
+  /** What has come of a fault. */
+  judge(event) {
+    const row = this.rows.get(event.judged);
+    if (!row) return;
+    mark(row.verdict, "data-held", String(event.held));
+    write(row.verdict, `${HELD[String(event.held)]}: ${event.words}`);
   }
 }
 
