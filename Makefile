@@ -26,9 +26,9 @@ $(VENV)/ready-site: $(VENV)/ready-dev
 demo: $(VENV)/ready          ## the shipped example, start to end, no hardware
 	$(BIN)/nuvrik demo
 
-test: $(VENV)/ready-dev      ## every test; what runs in real time comes last, with nothing beside it
+test: $(VENV)/ready-dev      ## every test; what runs in real time comes last, one browser at a time
 	$(BIN)/python -m pytest -m "not live" -n 2 --durations=10
-	$(BIN)/python -m pytest -m live --durations=10
+	$(BIN)/python -m pytest -m live -n 2 --dist loadgroup --durations=10
 
 quick: $(VENV)/ready-dev     ## the tests that take a moment, while you work
 	$(BIN)/python -m pytest -m "not live and not slow" -n 2 --durations=10

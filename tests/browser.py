@@ -5,6 +5,8 @@ import asyncio
 import contextlib
 import itertools
 import json
+import os
+import signal
 import subprocess
 import tempfile
 import time
@@ -87,20 +89,45 @@ def told(page: Page, output: str) -> str:
     return page.locator(".output", has_text=output).first.inner_text()
 
 
-class Tools:
-    """One tab, by the plain protocol."""
+DRIVE = """
+(async () => {
+  const wait = (ms) => new Promise((go) => setTimeout(go, ms));
+  const state = () => document.getElementById('state-word').textContent;
+  const until = async (holds) => { while (!holds()) await wait(20); };
+  await until(() => !['NOT CONNECTED', 'CONNECTED'].includes(state()));
+  document.getElementById('take').click();
+  await until(() => document.getElementById('take').textContent === 'Let go of the hand');
+  await until(() => state() === 'STANDBY');
+  await wait(500);
+  return true;
+})()
+"""
+"""The hand is taken, and what there is to arm is off."""
 
-    def __init__(self, line: aiohttp.ClientWebSocketResponse, session: str) -> None:
-        self._line, self._session = line, session
+
+class Tools:
+    """One tab, by the plain protocol. ``process`` is the browser, in a group of its own with all of its
+    processes."""
+
+    def __init__(
+        self, line: aiohttp.ClientWebSocketResponse, session: str, process: "subprocess.Popen[bytes]"
+    ) -> None:
+        self._line, self._session, self.process = line, session, process
         self._numbers = itertools.count(1)
 
-    async def call(self, method: str, whole: bool = False, **given: Any) -> dict[str, Any]:
-        """One call, and its answer. ``whole``: of the browser, not of the tab."""
+    async def tell(self, method: str, whole: bool = False, **given: Any) -> int:
+        """One call whose answer is not waited for; gives its number. ``whole``: of the browser, not of the
+        tab."""
         number = next(self._numbers)
         said: dict[str, Any] = {"id": number, "method": method, "params": given}
         if not whole:
             said["sessionId"] = self._session
         await self._line.send_str(json.dumps(said))
+        return number
+
+    async def call(self, method: str, whole: bool = False, **given: Any) -> dict[str, Any]:
+        """One call, and its answer."""
+        number = await self.tell(method, whole, **given)
         while True:
             answer = json.loads((await self._line.receive(timeout=30)).data)
             if answer.get("id") == number:
@@ -119,6 +146,34 @@ class Tools:
             assert time.monotonic() < end, text
             await asyncio.sleep(0.02)
 
+    async def show(self, url: str) -> None:
+        """Load a page anew, and wait until it says something."""
+        await self.call("Page.navigate", url="about:blank")
+        await self.call("Page.navigate", url=url)
+        await self.until("document.getElementById('state-word')?.textContent.length > 0")
+
+    async def press(self, selector: str, way: int, held_s: float) -> None:
+        """The mouse down on something, moved upwards, and held."""
+        box = await self.run(
+            f"(() => {{ const b = document.querySelector('{selector}').getBoundingClientRect();"
+            " return [b.x + b.width / 2, b.y + b.height / 2]; })()"
+        )
+        at = {"button": "left", "clickCount": 1}
+        await self.call("Input.dispatchMouseEvent", type="mousePressed", x=box[0], y=box[1], **at)
+        if way:
+            await self.call("Input.dispatchMouseEvent", type="mouseMoved", x=box[0], y=box[1] - way, **at)
+        await asyncio.sleep(held_s)
+        if not way:
+            await self.call("Input.dispatchMouseEvent", type="mouseReleased", x=box[0], y=box[1], **at)
+
+    async def drive_ahead(self) -> None:
+        """Take the hand, arm, and hold the first stick ahead."""
+        await self.call("Page.bringToFront")
+        assert await self.run(DRIVE)
+        await self.press(".arm", 0, 0.9)
+        await self.until("document.getElementById('state-word').textContent === 'ARMED'")
+        await self.press(".track.along", 80, 0.3)
+
 
 @contextlib.asynccontextmanager
 async def tools(url: str) -> AsyncIterator[Tools]:
@@ -126,7 +181,10 @@ async def tools(url: str) -> AsyncIterator[Tools]:
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
         words = [CHROMIUM, "--headless", *QUIET, f"--user-data-dir={folder}", "--remote-debugging-port=0"]
         process = subprocess.Popen(
-            [*words, "about:blank"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+            [*words, "about:blank"],
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            start_new_session=True,
         )
         try:
             port = Path(folder) / "DevToolsActivePort"
@@ -136,15 +194,14 @@ async def tools(url: str) -> AsyncIterator[Tools]:
                 aiohttp.ClientSession() as client,
                 client.ws_connect(f"ws://127.0.0.1:{number}{path}", max_msg_size=0) as line,
             ):
-                root = Tools(line, "")
+                root = Tools(line, "", process)
                 tabs = await root.call("Target.getTargets", whole=True)
                 tab = next(one for one in tabs["targetInfos"] if one["type"] == "page")["targetId"]
                 joined = await root.call("Target.attachToTarget", whole=True, targetId=tab, flatten=True)
-                made = Tools(line, joined["sessionId"])
+                made = Tools(line, joined["sessionId"], process)
                 made._numbers = root._numbers
-                await made.call("Page.navigate", url=url)
-                await made.until("document.getElementById('state-word')?.textContent.length > 0")
+                await made.show(url)
                 yield made
         finally:
-            process.kill()
+            os.killpg(process.pid, signal.SIGKILL)
             process.wait()

@@ -166,9 +166,8 @@ def test_too_long_too_much_and_nonsense_are_thrown_out_but_a_stop_among_it_count
 def test_of_two_that_take_at_once_one_drives_and_the_other_is_told(tmp_path: Path) -> None:
     async def both(made: Panel) -> None:
         async with page_stand(made) as one, page_stand(made) as two:
-            await one.tick()
-            await two.tick()
-            hand = one.last["hand"]
+            hand = (await one.until(lambda said: "hand" in said))["hand"]
+            await two.until(lambda said: said["hand"] == hand)
             await one.say(take=True, hand=hand)
             await two.say(take=True, hand=hand)
             await one.until(lambda said: said["driver"] != 0)

@@ -3,42 +3,12 @@
 import asyncio
 import time
 from pathlib import Path
-from typing import Any
 
 import pytest
 from browser import tools
-from panels import Panel, page_stand, panel
+from panels import Panel, page_stand, panel, port_screw
 
 pytestmark = pytest.mark.live
-
-DRIVE = """
-(async () => {
-  const wait = (ms) => new Promise((go) => setTimeout(go, ms));
-  const state = () => document.getElementById('state-word').textContent;
-  const until = async (holds) => { while (!holds()) await wait(20); };
-  await until(() => !['NOT CONNECTED', 'CONNECTED'].includes(state()));
-  document.getElementById('take').click();
-  await until(() => document.getElementById('take').textContent === 'Let go of the hand');
-  await until(() => state() === 'STANDBY');
-  await wait(500);
-  return true;
-})()
-"""
-
-
-async def _press(page: Any, selector: str, way: int, held_s: float) -> None:
-    """The mouse down on something, moved upwards, and held."""
-    box = await page.run(
-        f"(() => {{ const b = document.querySelector('{selector}').getBoundingClientRect();"
-        " return [b.x + b.width / 2, b.y + b.height / 2]; })()"
-    )
-    at = {"button": "left", "clickCount": 1}
-    await page.call("Input.dispatchMouseEvent", type="mousePressed", x=box[0], y=box[1], **at)
-    if way:
-        await page.call("Input.dispatchMouseEvent", type="mouseMoved", x=box[0], y=box[1] - way, **at)
-    await asyncio.sleep(held_s)
-    if not way:
-        await page.call("Input.dispatchMouseEvent", type="mouseReleased", x=box[0], y=box[1], **at)
 
 
 @pytest.mark.parametrize("how", ["another tab", "frozen", "busy", "crashed", "paints nothing"])
@@ -46,12 +16,8 @@ def test_a_page_that_is_not_in_front_hangs_or_dies_drives_nothing(tmp_path: Path
     async def drive(made: Panel) -> None:
         async with page_stand(made) as watching, tools(made.url) as page:
             task = asyncio.create_task(watching.run(600))
-            await page.call("Page.bringToFront")
-            assert await page.run(DRIVE)
-            await _press(page, ".arm", 0, 0.9)
-            await page.until("document.getElementById('state-word').textContent === 'ARMED'")
-            await _press(page, ".track.along", 80, 0.3)
-            screw = lambda: watching.last["state"]["machine"]["outputs"]["port_screw"]  # noqa: E731
+            await page.drive_ahead()
+            screw = lambda: port_screw(watching.last["state"])  # noqa: E731
             end = time.monotonic() + 20
             while not screw()[2] and time.monotonic() < end:
                 await asyncio.sleep(0.02)

@@ -286,7 +286,7 @@ def test_a_program_that_hangs_stops_the_motors_though_its_pipe_is_open(tmp_path:
         "drive", link_file, "--port", "sim", "--from", log, "--headless", "--log", again, "--at-once"
     )
     assert played.wait(60) == 0
-    frames = lambda file: [row["sent.hex"] for row in rows_of(file) if row["channel.throttle"] == "1"]  # noqa: E731
+    frames = lambda file: [row["sent.packets"] for row in rows_of(file) if row["channel.throttle"] == "1"]  # noqa: E731
     assert len(frames(again)) >= 0.9 * len(frames(log))
 
 
