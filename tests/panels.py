@@ -7,7 +7,7 @@ import re
 import subprocess
 import sys
 import threading
-from collections.abc import AsyncIterator, Iterator
+from collections.abc import AsyncIterator, Iterator, Sequence
 from hashlib import blake2s
 from pathlib import Path
 from typing import Any
@@ -19,10 +19,13 @@ from nuvrik.plan.starters import starter_text
 
 
 class Panel:
-    """``nuvrik panel`` in a process of its own."""
+    """``nuvrik panel`` in a process of its own, or, with ``words``, another command that serves a page."""
 
-    def __init__(self, link: Path, *more: str, port: str = "sim", stdin: Any = None) -> None:
-        words = [sys.executable, "-m", "nuvrik", "panel", str(link), "--port", port, "--no-open", *more]
+    def __init__(
+        self, link: Path, *more: str, port: str = "sim", stdin: Any = None, words: Sequence[str] = ()
+    ) -> None:
+        words = words or ["panel", str(link), "--port", port, "--no-open"]
+        words = [sys.executable, "-m", "nuvrik", *words, *more]
         pipe = subprocess.PIPE
         self.process = subprocess.Popen(words, stdin=stdin, stdout=pipe, stderr=pipe, text=True)
         self.errors: list[str] = []

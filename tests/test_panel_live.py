@@ -17,6 +17,7 @@ from test_sources import until
 
 import nuvrik
 from nuvrik.plan.starters import starter_text
+from nuvrik.recordings.recording import parse_recording
 
 pytestmark = pytest.mark.live
 
@@ -55,10 +56,51 @@ def test_on_a_real_port_the_machine_follows_and_stops_when_the_program_is_killed
         machine.terminate()
         machine.wait(20)
     # What was logged until then, but for the last second, is a recording: it drives again.
-    played = nuvrik.parse(starter_text("marram"))
-    rows = rows_of(tmp_path / "hand.csv")
-    assert {"left_stick", "arm_button", "sent.hex"} <= rows[0].keys() and len(rows) > 50
-    assert any(row["left_stick"] == str(played.controls["left_stick"].points[2]) for row in rows)
+    assert "sent.hex" in rows_of(tmp_path / "hand.csv")[0]
+    assert driven_by(tmp_path / "hand.csv", link_file) == "ARMED"
+
+
+def driven_by(file: Path, link_file: Path) -> str:
+    """What a machine comes to that a recording drives; ARMED only once its screw turns."""
+    link = nuvrik.load(link_file)
+    with file.open() as lines:
+        recording = parse_recording(lines, link, str(file))
+    handset, machine = nuvrik.Handset(link, without=recording.missing(link)), nuvrik.Machine(link)
+    came = "WAITING"
+    for now_ms in range(0, recording.duration_ms, 10):
+        recording.play_into(handset, now_ms, now_ms)
+        machine.feed(handset.send(now_ms), now_ms)
+        demands = dict(zip(link.outputs, machine.tick(now_ms), strict=True))
+        if machine.state != "ARMED" or demands["port_screw"].driven:
+            came = str(machine.state)
+    return came
+
+
+def test_what_is_done_on_a_page_is_recorded_and_drives_again(tmp_path: Path) -> None:
+    link_file, out = write(tmp_path, "boat.toml", starter_text("marram")), tmp_path / "page.csv"
+
+    async def record(made: Panel, *, stops: bool) -> None:
+        async with page_stand(made) as page:
+            assert page.link["records"] and page.link["faults"] == []
+            await page.take()
+            page.set("arm_button", "high")
+            await page.run(0.3)
+            page.set("arm_button", "rest")
+            await page.run(0.8)
+            page.set("grip", "high")
+            page.set("left_stick", "high")
+            await page.run(1.0)
+            if stops:
+                await page.say(stop=True)
+                await page.run(0.2)
+                await page.say(stop=False)
+            await page.run(1.5)
+
+    for stops, came in ((False, "ARMED"), (True, "STANDBY")):
+        made = Panel(link_file, words=["record", str(link_file), "--from", "page", "--out", str(out)])
+        asyncio.run(record(made, stops=stops))
+        made.end()
+        assert driven_by(out, link_file) == came
 
 
 def test_a_page_and_another_program_drive_together_each_what_is_its_own(tmp_path: Path) -> None:

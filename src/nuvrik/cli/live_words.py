@@ -99,6 +99,7 @@ def record(
 ) -> int:
     """Record raw readings of any source, ready for calibrate.
 
+    --from page opens a page in a browser, as panel does, and records what is done on it.
     It shows what has been seen of every control as it goes. Nothing is sent and nothing moves. Ctrl-C ends
     it. With --assign it asks for one control after the other, and writes what moved as its source.
     """

@@ -3,8 +3,8 @@
 import shutil
 import sys
 import time
-from collections.abc import Sequence
-from contextlib import ExitStack
+from collections.abc import Mapping, Sequence
+from contextlib import ExitStack, suppress
 from pathlib import Path
 from typing import TextIO
 
@@ -21,6 +21,9 @@ from nuvrik.ports.live import TURN_S, WallClock
 from nuvrik.ports.sources import Hands, Source, open_one, open_source
 from nuvrik.printable import printable
 from nuvrik.recordings.log import Fresh
+
+PAGE = "page"
+"""The source that is a page in a browser, which this command serves."""
 
 ROW_MS = 20
 """A row is written this often, and whenever a reading has changed: what rests is seen to rest."""
@@ -89,6 +92,8 @@ class Seen:
 def run(file: Path, sources: Sequence[str], out: Path | None, for_s: float | None, assign: bool) -> int:
     """Record until interrupted, or ask which stick is which. The answer is no if nothing came."""
     link = load(file)
+    if assign and PAGE in sources:
+        raise Trouble("--assign asks which stick of a pad or a board is which; a page has them by name")
     if assign:
         return _assign(link, file, sources)
     if out is None:
@@ -97,17 +102,19 @@ def run(file: Path, sources: Sequence[str], out: Path | None, for_s: float | Non
         )
     if out.exists() and out.samefile(file):
         raise Trouble(f"--out {out} is the link file, which would be written over")
-    with Signals(final=True) as signals, open_source(link, sources, tell) as hands, ExitStack() as stack:
+    others = [one for one in sources if one != PAGE]
+    with Signals(final=True) as signals, ExitStack() as stack:
+        hands = stack.enter_context(open_source(link, others, tell)) if others else None
         writer = _Writer(link, stack.enter_context(open_log(out)))
-        try:
-            with signals.polled():
+        with suppress(Interrupted), signals.polled():
+            if hands is not None and len(others) == len(sources):
                 _record(hands, writer, for_s, signals)
-        except Interrupted:
-            pass
-        why = hands.why
+            else:
+                _record_page(link, file, hands, writer, for_s, signals)
+        why = [] if hands is None else hands.why
     if not writer.times_ms:
         raise Trouble(f"nothing came: {'; '.join(why) or 'no reading of any control'}", NO)
-    _conclude(link, writer, out)
+    _conclude(link, writer, out, contacts=bool(others))
     return DONE
 
 
@@ -119,6 +126,21 @@ def _record(hands: Hands, writer: "_Writer", for_s: float | None, signals: Signa
         writer.take(now_ms, hands.read(now_ms))
         shown.show(now_ms, [*(seen.cells for seen in writer.seen.values())], hands.why)
         clock.sleep(TURN_S)
+
+
+def _record_page(
+    link: Link, file: Path, hands: Hands | None, writer: "_Writer", for_s: float | None, signals: Signals
+) -> None:
+    from nuvrik.cli.inputs.page import recorded_page
+
+    clock, shown = WallClock(), _Lines()
+    with recorded_page(link, file, hands, writer.take) as turn:
+        while for_s is None or clock.now_ms() < 1000 * for_s:
+            signals.checkpoint()
+            now_ms = clock.now_ms()
+            turn(now_ms)
+            shown.show(now_ms, [*(seen.cells for seen in writer.seen.values())], [])
+            clock.sleep(TURN_S)
 
 
 class _Writer:
@@ -134,7 +156,7 @@ class _Writer:
         self.rows: list[list[str]] = []
         self._out.write(",".join(["t_ms", *self.controls]) + "\n")
 
-    def take(self, now_ms: int, readings: dict[str, int | None]) -> None:
+    def take(self, now_ms: int, readings: Mapping[str, int | None]) -> None:
         """What has just been read."""
         self._fresh.take(now_ms, readings)
         for name, value in readings.items():
@@ -174,13 +196,15 @@ class _Lines:
         self._up = max(self._up, len(lines))
 
 
-def _conclude(link: Link, writer: _Writer, out: Path) -> None:
+def _conclude(link: Link, writer: _Writer, out: Path, *, contacts: bool) -> None:
+    """What has been seen. ``contacts``: buttons may have been real ones, which bounce."""
     columns = {
         name: [int(row[place]) if row[place] else None for row in writer.rows]
         for place, name in enumerate(writer.controls)
     }
     every = {name: seen.every_ms for name, seen in writer.seen.items()}
-    buttons = {one.name: one for one in pressed(link.controls, writer.times_ms, columns, every)}
+    found = pressed(link.controls, writer.times_ms, columns, every) if contacts else []
+    buttons = {one.name: one for one in found}
     rows = []
     for name, seen in writer.seen.items():
         button = buttons.get(name)
@@ -189,7 +213,7 @@ def _conclude(link: Link, writer: _Writer, out: Path) -> None:
             what += f"; debounce_ms = {button.debounce_ms} would do"
         rows.append([name, what])
     console().print(table(f"{out}: {len(writer.rows)} rows", ["control", "what was seen of it"], rows))
-    say(f"next: nuvrik calibrate LINK {out}")
+    say(f"next: nuvrik calibrate LINK {out}" if contacts else f"next: nuvrik rehearse LINK --from {out}")
 
 
 # ---- which stick is which ------------------------------------------------------------------

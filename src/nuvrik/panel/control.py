@@ -39,8 +39,7 @@ def page_controls(link: Link) -> Iterator[PageControl]:
             low, rest, high = control.points
             yield PageControl(name, control.kind, low, rest, high)
         elif isinstance(control, ButtonControl):
-            off, on = (0, 1) if control.active == "high" else (1, 0)
-            yield PageControl(name, "button", off, off, on)
+            yield PageControl(name, "button", control.off, control.off, control.on)
         elif isinstance(control, KeyControl):
             yield PageControl(name, "key", 0, 0, 1)
     for name, channel in link.channels.items():

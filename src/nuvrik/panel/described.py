@@ -58,14 +58,18 @@ def describe(
     problems: Collection[Problem],
     by_host: Collection[str],
     faults: Mapping[str, Fault],
+    *,
+    records: bool = False,
 ) -> dict[str, Any]:
     """A link as a page shows it. ``text`` is its file, ``by_host`` are the controls that something at the
-    host moves, ``faults`` what can be made on a simulated machine."""
+    host moves, ``faults`` what can be made on a simulated machine. ``records``: nothing is sent, what
+    hands do is written down."""
     return {
         "name": link.name,
         "rate_hz": link.rate_hz,
         "stale_ms": page_stale_ms(link),
         "timeout_ms": link.failsafe.timeout_ms,
+        "records": records,
         "two_way": bool(link.telemetry),
         "asks": link.frame.carries_questions,
         "states": {str(state): STATE_MEANINGS[str(state)] for state in STATES},

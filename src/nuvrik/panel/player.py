@@ -15,6 +15,7 @@ from nuvrik.panel.messages import Ask, Fault, Hello, Jog, Said
 from nuvrik.panel.room import BEAT_MS, Room
 from nuvrik.panel.seen import handset_seen, machine_seen
 from nuvrik.panel.twin import Twin
+from nuvrik.plan.form.controls import ButtonControl
 from nuvrik.plan.form.models import Link
 from nuvrik.ports.hello import other_build, other_file
 from nuvrik.ports.jog import MOST
@@ -68,6 +69,7 @@ class PanelPlayer:
         self._arm = set(arm_controls(link))
         self._back = LinkStats(link.period_ms)
         self._stops_seen = 0
+        self._stopped = False
         self._begun = False
         self._refreshed_ms = -REFRESH_MS
         self._last: dict[str, int | None] = {}
@@ -117,7 +119,11 @@ class PanelPlayer:
             hand, wanted = self.room.hand, list(self.wanted)
             self.wanted.clear()
             self._begun = self._begun or self.room.driver is not None
-        self._press_stop(handset, now_ms, presses, held)
+        stop = held or presses != self._stops_seen
+        self._stops_seen = presses
+        # A stop that was only touched is pressed for one turn: the handset sends it for long enough.
+        if stop or handset.core.arming.stop_put:
+            handset.press_stop(now_ms, pressed=stop)
         if hand != self._jog_hand:
             # A hand that is lost jogs nothing more.
             self._jog_hand = hand
@@ -127,19 +133,12 @@ class PanelPlayer:
         self._tell_asked()
         self._jog(handset, now_ms)
         if self._begun or by_host:
-            self._read(handset, now_ms, readings, by_host, arm_off)
+            self._read(handset, now_ms, readings, by_host, arm_off, stop)
         if self._hands is not None:
             self._hands.ask_moves(handset)
         if self._begun and now_ms - self._echo_ms >= ECHO_MS and self.link.frame.carries_questions:
             self._echo_ms = now_ms
             handset.echo(now_ms)
-
-    def _press_stop(self, handset: Handset, now_ms: int, presses: int, held: bool) -> None:
-        """A stop that was only touched is pressed for one turn: the handset sends it for long enough."""
-        new = presses != self._stops_seen
-        self._stops_seen = presses
-        if new or held or handset.core.arming.stop_put:
-            handset.press_stop(now_ms, pressed=new or held)
 
     def _read(
         self,
@@ -148,12 +147,13 @@ class PanelPlayer:
         said: Mapping[str, int | None],
         by_host: Mapping[str, int | None],
         arm_off: bool,
+        stop: bool,
     ) -> None:
         moved_by_host = self.by_host
-        changed = said != self._last
+        changed = said != self._last or stop != self._stopped
         if not changed and not by_host and not arm_off and now_ms - self._refreshed_ms < REFRESH_MS:
             return
-        self._refreshed_ms, self._last = now_ms, dict(said)
+        self._refreshed_ms, self._last, self._stopped = now_ms, dict(said), stop
         readings: dict[str, int | None] = {}
         for name, reading in said.items():
             one = self.room.controls[name]
@@ -165,8 +165,16 @@ class PanelPlayer:
         if arm_off:
             handset.drop_arm(now_ms)
             readings |= dict.fromkeys(self._arm & set(self.link.controls))
-        self.noted(now_ms, readings)
+        self.noted(now_ms, readings | self._stop_noted(stop))
         handset.read(now_ms, **readings)
+
+    def _stop_noted(self, pressed: bool) -> dict[str, int | None]:
+        """A page's stop as a reading of the stop button of the link, of which no reading is a stop."""
+        name = self.link.failsafe.stop
+        control = self.link.controls.get(name or "")
+        if name is None or name in self.by_host or not isinstance(control, ButtonControl):
+            return {}
+        return {name: control.on if pressed else control.off}
 
     def _put(self, handset: Handset, now_ms: int, one: PageControl, reading: int | None) -> None:
         """A channel that no control feeds is set by the page itself, for as long as it says so."""

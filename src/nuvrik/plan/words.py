@@ -76,7 +76,7 @@ def stop_words(link: Link) -> list[str]:
         return []
     words = []
     if isinstance(stop, ButtonControl):
-        pressed = int(stop.active == "high")
+        pressed = stop.on
         words.append(f"{link.failsafe.stop} stops: pressed is a reading of {pressed}, and no reading at all.")
     else:
         words.append(f"{link.failsafe.stop} stops while it arrives.")

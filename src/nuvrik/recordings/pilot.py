@@ -158,7 +158,7 @@ class _Hand:
             self._next += 1
         place, control = self._track[self._next - 1][1], self._control
         if isinstance(control, ButtonControl):
-            return int(bool(place) == (control.active == "high"))
+            return control.on if place else control.off
         if isinstance(control, KeyControl):
             if place and t_ms - self._arrived_ms >= KEY_REPEAT_MS:
                 self._arrivals, self._arrived_ms = self._arrivals + 1, t_ms

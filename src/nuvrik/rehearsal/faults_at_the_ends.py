@@ -74,10 +74,10 @@ def _stuck_key(world: World) -> None:
 
     def alter(row: Row) -> Row:
         for name, control in world.link.controls.items():
-            if isinstance(control, ButtonControl) and name != arm and not stuck:
-                pressed = 1 if control.active == "high" else 0
-                if row.get(name) == pressed:
-                    stuck[name] = pressed
+            if stuck or name == arm or not isinstance(control, ButtonControl):
+                continue
+            if row.get(name) == control.on:
+                stuck[name] = control.on
         return {**row, **stuck}
 
     world.hands = alter
@@ -144,7 +144,7 @@ def _arm_on(world: World) -> None:
     assert arm is not None
     control = world.link.controls[arm]
     assert isinstance(control, ButtonControl)
-    held(world, arm, 1 if control.active == "high" else 0)
+    held(world, arm, control.on)
 
 
 def _sensor_lost(world: World) -> None:
@@ -157,12 +157,11 @@ def _disarm_lost(world: World) -> None:
     assert arm is not None
     control = world.link.controls[arm]
     assert isinstance(control, ButtonControl)
-    on, off = (1, 0) if control.active == "high" else (0, 1)
     began_us, lasts_us = world.t_us, 2000 * press_ms(control, world.link.period_ms)
 
     def alter(row: Row) -> Row:
         pressed = control.toggle and world.t_us - began_us < lasts_us
-        return {**row, arm: on if pressed else off}
+        return {**row, arm: control.on if pressed else control.off}
 
     world.hands = alter
     world.cut()

@@ -7,14 +7,25 @@ import sys
 import tempfile
 import threading
 import webbrowser
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any
 
+from nuvrik.budget.stop import page_stale_ms
 from nuvrik.cli.words import Trouble, say, tell
+from nuvrik.ends.handset import Handset
+from nuvrik.panel.control import page_controls
+from nuvrik.panel.described import describe
 from nuvrik.panel.player import PanelPlayer
-from nuvrik.panel.server import PanelServer
+from nuvrik.panel.room import Room
+from nuvrik.panel.server import PanelServer, now_ms
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.load import examine, read_text
+from nuvrik.ports.sources import Hands
+
+Noted = Callable[[int, Mapping[str, int | None]], None]
+"""Told of what has been read, with its time."""
 
 
 def tls_context(cert: Path | None, key: Path | None) -> ssl.SSLContext | None:
@@ -86,6 +97,28 @@ def showing(server: PanelServer, ends: str, *, qr: bool = False, opens: bool = T
             # Some browsers come back only when they are closed.
             threading.Thread(target=webbrowser.open, args=(page.as_uri(),), daemon=True).start()
         yield lines
+
+
+@contextmanager
+def recorded_page(
+    link: Link, file: Path, hands: Hands | None, noted: Noted
+) -> Iterator[Callable[[int], None]]:
+    """A page that drives nothing: what is done on it, beside what ``hands`` read at the host, goes to
+    ``noted``. Gives what is to be called in every turn, with the time."""
+    text = read_text(file)
+    room = Room(page_controls(link), page_stale_ms(link), link.failsafe.timeout_ms)
+    player = PanelPlayer(link, room, hands, now_ms, None, None)
+    described = describe(link, text, examine(text, str(file))[1], player.by_host, {}, records=True)
+    handset = Handset(link, without=player.missing)
+    player.noted = noted
+
+    def turn(at_ms: int) -> None:
+        player.play_into(handset, at_ms)
+        handset.send(at_ms)  # to nobody
+        player.told(at_ms, 0, handset)
+
+    with served(player, described) as server, showing(server, "take the hand there; Ctrl-C ends it"):
+        yield turn
 
 
 @contextmanager

@@ -41,6 +41,7 @@ export class Eyes {
     this.link = link;
     this.said = null;
     this.armChannel = link.arm_channel;
+    $("machine").hidden = link.records;
     write($("name"), link.name);
     document.title = `${link.name}: panel`;
     const box = $("outputs");
@@ -99,6 +100,7 @@ export class Eyes {
     if (now - live.heardAt > SILENT_MS) return [`NOT HEARD FOR ${((now - live.heardAt) / 1000).toFixed(1)} S`, "lost"];
     if (!said) return ["CONNECTED", "none"];
     const seen = said.state;
+    if (this.link.records) return ["RECORDING", "none"];
     if (!this.link.two_way) {
       const state = seen.machine?.state;
       if (!state) return ["SENDING", "none"];
@@ -120,6 +122,7 @@ export class Eyes {
     if (said.driver === 0) return seen.why && seen.stopping ? sentence(seen.why) : "Nobody drives: take the hand.";
     if (!live.drives) return `Page ${said.driver} drives; this page watches. Stop works from here.`;
     if (!this.hands.mayDrive()) return "This page is not in front or does not paint: click into it.";
+    if (link.records) return "What your hands do is written down; nothing is sent, and nothing moves.";
     if (seen.why) return sentence(seen.why);
     if (said.waits.length) return `Let go: ${said.waits.map(words).join(", ")} has not been at rest yet.`;
     if (link.two_way && !seen.state) return "The machine is not heard: is it on, and its cable in?";

@@ -9,9 +9,8 @@ const $ = (id) => document.getElementById(id);
 
 /** The tabs; arrow keys go from one to the next. */
 export function tabs(link) {
-  const names = Object.keys(PAGES).filter(
-    (name) => (name !== "faults" || link.faults.length) && (name !== "ask" || link.requests.length),
-  );
+  const without = { first: link.records, faults: !link.faults.length, ask: link.records || !link.requests.length };
+  const names = Object.keys(PAGES).filter((name) => !without[name]);
   const buttons = names.map((name) => make("button", { type: "button", role: "tab", id: `tab-${name}`, "aria-controls": `page-${name}` }, PAGES[name]));
   const open = (name) => {
     for (const other of Object.keys(PAGES)) $(`page-${other}`).hidden = other !== name;

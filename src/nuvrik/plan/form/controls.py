@@ -195,6 +195,16 @@ class ButtonControl(_Control):
         default=20, description="a change must last this long to count, in ms (contacts bounce 1 to 20)"
     )
 
+    @property
+    def on(self) -> int:
+        """What it reads while it is pressed."""
+        return 1 if self.active == "high" else 0
+
+    @property
+    def off(self) -> int:
+        """What it reads while nobody presses it."""
+        return 1 - self.on
+
 
 class KeyControl(Section):
     """``kind = "key"``: a code or a character that arrives again and again while it is held.

@@ -195,7 +195,7 @@ def button_table(model: ButtonControl) -> ButtonTable:
     """A button."""
     return made(
         ButtonTable,
-        pressed=1 if model.active == "high" else 0,
+        pressed=model.on,
         debounce_ms=model.debounce_ms,
         toggles=model.toggle,
     )

@@ -54,6 +54,8 @@ def open_one(link: Link, what: str, warn: Warn = no_words, *, alone: bool = True
         return Keys(name or "keys")
     if rest == "-":
         return Lines(name or "lines", Stream(sys.stdin.fileno()).more, warn)
+    if rest == "page" and not Path(rest).exists():
+        raise SourceError("page: a page drives with `nuvrik panel`; `nuvrik record --from page` records it")
     if rest.startswith("board:"):
         return Board(name or "board", rest.removeprefix("board:"), baud_of(link), warn)
     return Recorded(name or "recording", _recording(link, rest, alone))
