@@ -114,6 +114,33 @@ class Tools:
     ) -> None:
         self._line, self._session, self.process = line, session, process
         self._numbers = itertools.count(1)
+        self.tab = ""
+
+    async def minimise(self) -> None:
+        """Put its window away."""
+        window = await self.call("Browser.getWindowForTarget", whole=True, targetId=self.tab)
+        bounds = {"windowState": "minimized"}
+        await self.call("Browser.setWindowBounds", whole=True, windowId=window["windowId"], bounds=bounds)
+
+    @contextlib.asynccontextmanager
+    async def asleep(self) -> AsyncIterator[None]:
+        """All its processes stand still, as on a computer that falls asleep."""
+        os.killpg(self.process.pid, signal.SIGSTOP)
+        try:
+            yield
+        finally:
+            os.killpg(self.process.pid, signal.SIGCONT)
+
+    @contextlib.asynccontextmanager
+    async def at_a_breakpoint(self) -> AsyncIterator[None]:
+        """Its page is held by its debugger."""
+        await self.call("Debugger.enable")
+        await self.tell("Runtime.evaluate", expression="debugger")
+        try:
+            yield
+        finally:
+            await self.tell("Debugger.resume")
+            await self.call("Debugger.disable")
 
     async def tell(self, method: str, whole: bool = False, **given: Any) -> int:
         """One call whose answer is not waited for; gives its number. ``whole``: of the browser, not of the
@@ -175,13 +202,36 @@ class Tools:
         await self.press(".track.along", 80, 0.3)
 
 
+@contextlib.contextmanager
+def desk() -> Iterator[str]:
+    """A screen that nobody sees, with a window manager on it: gives its name."""
+    with subprocess.Popen(
+        ["Xvfb", "-displayfd", "1", "-screen", "0", "1280x800x24"],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        text=True,
+    ) as screen:
+        assert screen.stdout is not None
+        name = f":{screen.stdout.readline().strip()}"
+        manager = subprocess.Popen(
+            ["openbox", "--sm-disable"], env={**os.environ, "DISPLAY": name}, stderr=subprocess.DEVNULL
+        )
+        try:
+            yield name
+        finally:
+            manager.kill()
+            manager.wait()
+            screen.kill()
+
+
 @contextlib.asynccontextmanager
-async def tools(url: str) -> AsyncIterator[Tools]:
-    """Chromium of our own, with one tab that shows a page."""
+async def tools(url: str, screen: str | None = None) -> AsyncIterator[Tools]:
+    """Chromium of our own, with one tab that shows a page; in a window, where there is a ``screen``."""
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
-        words = [CHROMIUM, "--headless", *QUIET, f"--user-data-dir={folder}", "--remote-debugging-port=0"]
+        words = [CHROMIUM, *QUIET, f"--user-data-dir={folder}", "--remote-debugging-port=0"]
         process = subprocess.Popen(
-            [*words, "about:blank"],
+            [*words, *([] if screen else ["--headless"]), "about:blank"],
+            env={**os.environ, "DISPLAY": screen or ""},
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
             start_new_session=True,
@@ -199,7 +249,7 @@ async def tools(url: str) -> AsyncIterator[Tools]:
                 tab = next(one for one in tabs["targetInfos"] if one["type"] == "page")["targetId"]
                 joined = await root.call("Target.attachToTarget", whole=True, targetId=tab, flatten=True)
                 made = Tools(line, joined["sessionId"], process)
-                made._numbers = root._numbers
+                made._numbers, made.tab = root._numbers, tab
                 await made.show(url)
                 yield made
         finally:

@@ -9,13 +9,9 @@ to a breakpoint, or all its processes stand still, as on a computer that falls a
 """
 
 import asyncio
-import contextlib
-import os
-import signal
 import sys
 import tempfile
 import time
-from collections.abc import AsyncIterator
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "tests"))
@@ -53,25 +49,6 @@ async def one_try(made: Panel, slow: Slow, watching: PageStand, way: str) -> flo
         return await stopped_after_ms(watching, asked)
 
 
-@contextlib.asynccontextmanager
-async def broken(page: Tools, way: str) -> AsyncIterator[None]:
-    """A browser that does nothing meanwhile."""
-    if way == "asleep":
-        os.killpg(page.process.pid, signal.SIGSTOP)
-        try:
-            yield
-        finally:
-            os.killpg(page.process.pid, signal.SIGCONT)
-        return
-    await page.call("Debugger.enable")
-    await page.tell("Runtime.evaluate", expression="debugger")
-    try:
-        yield
-    finally:
-        await page.tell("Debugger.resume")
-        await page.call("Debugger.disable")
-
-
 async def one_try_in_a_browser(made: Panel, page: Tools, watching: PageStand, way: str) -> float:
     """A page in a browser; from just before it breaks, in ms."""
     await page.show(made.url)
@@ -80,7 +57,7 @@ async def one_try_in_a_browser(made: Panel, page: Tools, watching: PageStand, wa
         await asyncio.sleep(0.02)
     await asyncio.sleep(0.4)
     asked = time.monotonic()
-    async with broken(page, way):
+    async with page.asleep() if way == "asleep" else page.at_a_breakpoint():
         return await stopped_after_ms(watching, asked)
 
 
