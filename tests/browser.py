@@ -166,6 +166,12 @@ class Tools:
         answer = await self.call("Runtime.evaluate", expression=text, returnByValue=True, awaitPromise=True)
         return answer["result"].get("value")
 
+    async def heap_kb(self) -> int:
+        """What its scripts keep, once all that nobody needs has been thrown away."""
+        await self.call("HeapProfiler.collectGarbage")
+        used = await self.call("Runtime.getHeapUsage")
+        return int(used["usedSize"]) // 1024
+
     async def until(self, text: str, most_s: float = 30.0) -> None:
         """Wait until an expression is true."""
         end = time.monotonic() + most_s
