@@ -43,6 +43,11 @@ class Panel:
         for line in self.process.stderr:
             self.errors.append(line)
 
+    def resident_kb(self) -> int:
+        """How much memory it has in use."""
+        status = Path(f"/proc/{self.process.pid}/status").read_text()
+        return next(int(line.split()[1]) for line in status.splitlines() if line.startswith("VmRSS"))
+
     def end(self) -> None:
         """Ask it to leave, and see that it does."""
         if self.process.poll() is None:

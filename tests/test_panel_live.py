@@ -192,11 +192,6 @@ def test_what_is_wrong_is_said_before_anything_is_served(tmp_path: Path) -> None
             assert process.returncode == 2 and said in errors and "Traceback" not in errors, (words, errors)
 
 
-def resident_kb(made: Panel) -> int:
-    status = Path(f"/proc/{made.process.pid}/status").read_text()
-    return next(int(line.split()[1]) for line in status.splitlines() if line.startswith("VmRSS"))
-
-
 def test_for_a_while_with_pages_that_come_and_go_memory_stays_flat(tmp_path: Path) -> None:
     async def soak(made: Panel) -> list[tuple[int, int]]:
         sizes = []
@@ -208,7 +203,7 @@ def test_for_a_while_with_pages_that_come_and_go_memory_stays_flat(tmp_path: Pat
                         page.set("left_stick", share)
                         await page.run(0.25)
                 if turn in (4, 13):
-                    sizes.append((resident_kb(made), await shown.heap_kb()))
+                    sizes.append((made.resident_kb(), await shown.heap_kb()))
         return sizes
 
     with panel(tmp_path, "marram") as made:
