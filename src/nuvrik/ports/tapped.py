@@ -1,33 +1,28 @@
 """A port that is listened to: every byte that goes and comes is noted, for a log."""
 
+from nuvrik.ports.around import Around
 from nuvrik.ports.live import ByteLine
 from nuvrik.recordings.log import byte_cell
 
 
-class Tapped:
+class Tapped(Around):
     """A port, and what has gone and come since somebody looked."""
 
     def __init__(self, line: ByteLine) -> None:
-        self._line = line
+        super().__init__(line)
         self.sent: list[bytes] = []
         self.came: list[bytes] = []
-        self.accepted = line.accepted
-
-    @property
-    def stream(self) -> bool:
-        """As of the port."""
-        return self._line.stream
 
     def read(self) -> bytes:
         """What has arrived."""
-        data = self._line.read()
+        data = super().read()
         if data:
             self.came.append(data)
         return data
 
     def write(self, data: bytes) -> bool:
         """Send; only what the line has taken is noted."""
-        taken = self._line.write(data)
+        taken = super().write(data)
         if taken:
             self.sent.append(data)
         return taken
