@@ -177,6 +177,23 @@ def test_a_cable_that_is_off_is_seen(chromium: Browser, marram: Panel) -> None:
     page.close()
 
 
+def test_a_page_that_gets_nothing_but_text_shows_the_state_and_stops(
+    chromium: Browser, marram: Panel
+) -> None:
+    page = chromium.new_context(viewport={"width": 640, "height": 360}).new_page()
+    page.route("**/*.css", lambda asked: asked.abort())
+    page.goto(marram.url)
+    until(lambda: state(page) in ("STANDBY", "WAITING"))
+    take(page)
+    words = page.inner_text("body")
+    assert words.index(state(page)) < words.index("STOP Space, Esc") < words.index("port screw 0 %")
+    assert page.locator("#stop").bounding_box()["y"] < 360
+    page.keyboard.down("Space")
+    until(lambda: state(page) == "STOPPED")
+    page.keyboard.up("Space")
+    page.close()
+
+
 PAD = """
 window.stick = [0, 0];
 navigator.getGamepads = () => window.stick && [{

@@ -1,6 +1,7 @@
 // Elements, made of tags and texts only: nothing that comes from elsewhere is ever read as markup.
 
-/** An element with attributes and children; a text child is text, whatever is in it. */
+/** An element with attributes and children; a text child is text, whatever is in it. Between children stands a
+ *  space: where nothing lays them out, and for a screen reader, they are words apart. */
 export function make(tag, given = {}, ...children) {
   const element = document.createElement(tag);
   for (const [name, value] of Object.entries(given)) {
@@ -8,7 +9,7 @@ export function make(tag, given = {}, ...children) {
     else if (value === true) element.setAttribute(name, "");
     else if (value !== false && value !== null) element.setAttribute(name, value);
   }
-  element.append(...children);
+  element.append(...children.flatMap((child, at) => (at ? [" ", child] : [child])));
   return element;
 }
 
