@@ -68,6 +68,48 @@ def test_a_newcomer_takes_the_hand_arms_drives_and_stops(chromium: Browser, marr
     page.close()
 
 
+def test_everything_can_be_done_with_keys_alone(chromium: Browser, marram: Panel) -> None:
+    page = opened(chromium, marram.url)
+
+    def go_to(selector: str, key: str = "Tab") -> None:
+        for _ in range(60):
+            page.keyboard.press(key)
+            if page.evaluate("(it) => document.activeElement.matches(it)", selector):
+                return
+        raise AssertionError(f"Tab does not come to {selector}")
+
+    def turned() -> bool:
+        return re.search(r"\+[2-6]\d %", told(page, "port screw")) is not None
+
+    go_to("#take")
+    page.keyboard.press("Enter")
+    until(lambda: state(page) == "STANDBY" and page.inner_text("#take") == "Let go of the hand")
+    go_to(".arm")
+    for _ in range(10):
+        page.keyboard.down("Enter")
+        time.sleep(1.0)
+        page.keyboard.up("Enter")
+        time.sleep(0.5)
+        if state(page) == "ARMED":
+            break
+    go_to("[aria-label='grip']")
+    page.keyboard.press("End")
+    # Not round by the browser's own bar: what leaves the page lets everything go.
+    go_to("[aria-label='left stick']", "Shift+Tab")
+    page.keyboard.down("ArrowUp")
+    until(turned)
+    page.keyboard.up("ArrowUp")
+    until(lambda: "asked to rest" in told(page, "port screw"))
+    go_to("#tab-drive", "Shift+Tab")
+    page.keyboard.press("ArrowRight")
+    assert page.locator("#page-check").is_visible() and not page.locator("#page-drive").is_visible()
+    go_to("#stop")
+    page.keyboard.press("Enter")
+    until(lambda: state(page) == "STOPPED")
+    assert not page.wrong
+    page.close()
+
+
 def test_two_fingers_move_two_sticks_at_once(chromium: Browser, marram: Panel) -> None:
     page = opened(chromium, marram.url, has_touch=True)
     take(page)

@@ -123,8 +123,10 @@ export class Eyes {
     if (!live.drives) return `Page ${said.driver} drives; this page watches. Stop works from here.`;
     if (!this.hands.mayDrive()) return "This page is not in front or does not paint: click into it.";
     if (link.records) return "What your hands do is written down; nothing is sent, and nothing moves.";
+    // What is away from rest since before the hand was taken keeps all else back; the handset only sees that nothing comes.
+    const away = said.waits.filter((name) => this.hands.isAway(name)).map(words);
+    if (away.length) return `Let go: ${away.join(", ")} ${away.length > 1 ? "have" : "has"} not been at rest yet.`;
     if (seen.why) return sentence(seen.why);
-    if (said.waits.length) return `Let go: ${said.waits.map(words).join(", ")} has not been at rest yet.`;
     if (link.two_way && !seen.state) return "The machine is not heard: is it on, and its cable in?";
     const machine = seen.machine;
     const state = seen.state ?? machine?.state;

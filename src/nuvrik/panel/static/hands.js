@@ -35,6 +35,11 @@ export class Hands {
     this.pressedAt = {};
   }
 
+  /** Whether a control is where nobody would leave it. */
+  isAway(name) {
+    return this.readings[name] !== this.controls.get(name)?.rest;
+  }
+
   /** A frame of the screen is being painted. */
   paints(now) {
     this.frames.push(now);
