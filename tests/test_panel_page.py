@@ -52,6 +52,11 @@ def test_a_newcomer_takes_the_hand_arms_drives_and_stops(chromium: Browser, marr
     page.mouse.move(x, y - 60, steps=4)
     until(lambda: re.search(r"\+[2-9]\d %", told(page, "port screw")))
     assert page.inner_text("#why") == "It follows your hand."
+    until(
+        lambda: re.search(
+            r"on: arm button.* (4\d|5[0-5]) frames a second, \d+ back \(\d+ %\)", page.inner_text("#link")
+        )
+    )
     page.mouse.up()
     until(lambda: "asked to rest" in told(page, "port screw"))
     # With keys alone: half with an arrow, full with shift, rest when it comes up.
@@ -124,7 +129,9 @@ def test_two_fingers_move_two_sticks_at_once(chromium: Browser, marram: Panel) -
     line.send("Input.dispatchTouchEvent", {"type": "touchMove", "touchPoints": points(70)})
     page.click("#tab-check")
     row = lambda name: page.locator("#check-table tr", has_text=name).first.inner_text()  # noqa: E731
+    sent = lambda name: page.locator("#sent-table tr", has_text=name).first.inner_text()  # noqa: E731
     until(lambda: re.search(r"\+\d\d %", row("left stick")) and re.search(r"[+-]\d\d %", row("right stick")))
+    until(lambda: re.search(r"[+-]\d\d %", sent("turn")) and "\ton" in sent("arm"))
     line.send("Input.dispatchTouchEvent", {"type": "touchEnd", "touchPoints": []})
     until(lambda: "\t0 %" in row("left stick") and "\t0 %" in row("right stick"))
     page.close()

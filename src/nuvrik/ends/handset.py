@@ -156,6 +156,11 @@ class Handset:
         return self._sending.command(self._wanted(), self._hearing.seq)
 
     @property
+    def frames_sent(self) -> int:
+        """How many frames it has made: commands, stops and questions."""
+        return self._sending.frames
+
+    @property
     def wire_values(self) -> dict[str, Value]:
         """The value of every channel as the encoder takes it: levels and shares in units of 1/FULL. A look,
         not a send: it changes nothing."""

@@ -18,6 +18,8 @@ class Sending:
         self._guarded = bool(link.guard_bytes)
         self._command_on_wire = self._encoder.command_on_wire
         self.seq = 0
+        self.frames = 0
+        """How many have been made."""
 
     def stop(self) -> bytes:
         """A stop; in a style that knows none, everything at rest and arm off."""
@@ -36,6 +38,7 @@ class Sending:
         """A command; ``echo`` is the sequence of the telemetry heard last, for a delay guard."""
         seq = self.seq
         self.seq = seq + 1 & 0xFF
+        self.frames += 1
         if self._guarded:
             self._encoder.echo = echo
         return self._command_on_wire(values, seq)
@@ -43,4 +46,5 @@ class Sending:
     def _next(self) -> int:
         seq = self.seq
         self.seq = seq + 1 & 0xFF
+        self.frames += 1
         return seq

@@ -13,7 +13,7 @@ from nuvrik.panel.control import PageControl
 from nuvrik.panel.described import arm_controls, shown
 from nuvrik.panel.messages import Ask, Fault, Hello, Jog, Said
 from nuvrik.panel.room import BEAT_MS, Room
-from nuvrik.panel.seen import handset_seen, machine_seen
+from nuvrik.panel.seen import Rates, handset_seen, machine_seen
 from nuvrik.panel.twin import Twin
 from nuvrik.plan.form.controls import ButtonControl
 from nuvrik.plan.form.models import Link
@@ -67,7 +67,7 @@ class PanelPlayer:
         self.played_ms = 0
         self.over = False
         self._arm = set(arm_controls(link))
-        self._back = LinkStats(link.period_ms)
+        self._back, self._rates = LinkStats(link.period_ms), Rates()
         self._stops_seen = 0
         self._stopped = False
         self._begun = False
@@ -245,7 +245,8 @@ class PanelPlayer:
         if now_ms - self._shown_ms < SHOWN_MS and self.state:
             return
         self._shown_ms = now_ms
-        seen = handset_seen(handset, now_ms, self._last, self._back)
+        self._rates.count(now_ms, handset.frames_sent, self._back.accepted)
+        seen = handset_seen(handset, now_ms, self._last, self._back, self._rates)
         if self._sim is not None:
             seen["machine"] = machine_seen(self._sim.machine, simulated=True)
             seen["fault"] = self._sim.standing

@@ -1,5 +1,6 @@
 """What pages are told again and again: the link as it is at this moment."""
 
+from collections import deque
 from collections.abc import Mapping
 from typing import Any
 
@@ -20,8 +21,34 @@ def thousandths(value: float | None) -> int | None:
     return None if value is None else round(THOUSAND * value)
 
 
+RATED_MS = 1000
+"""Frames are counted over the last second."""
+
+
+class Rates:
+    """Frames a second, sent and come back."""
+
+    def __init__(self) -> None:
+        self._counted: deque[tuple[int, int, int]] = deque()
+        self.sent_hz = self.back_hz = 0
+
+    def count(self, now_ms: int, sent: int, back: int) -> None:
+        """So many have been sent and have come back in all; a handset that starts anew counts from 0."""
+        counted = self._counted
+        if counted and sent < counted[-1][1]:
+            counted.clear()
+        counted.append((now_ms, sent, back))
+        while now_ms - counted[0][0] > RATED_MS:
+            counted.popleft()
+        began_ms, sent_before, back_before = counted[0]
+        lasts_ms = now_ms - began_ms
+        if lasts_ms > 0:
+            self.sent_hz = round(1000 * (sent - sent_before) / lasts_ms)
+            self.back_hz = round(1000 * (back - back_before) / lasts_ms)
+
+
 def handset_seen(
-    handset: Handset, now_ms: int, readings: Mapping[str, int | None], back: LinkStats
+    handset: Handset, now_ms: int, readings: Mapping[str, int | None], back: LinkStats, rates: Rates
 ) -> dict[str, Any]:
     """The handset's end: what is read, what is made of it and sent, what has come back."""
     link = handset.link
@@ -37,6 +64,8 @@ def handset_seen(
         "why": shown(handset.why),
         "stopping": handset.stopping,
         "age_ms": handset.machine_age_ms,
+        "sent_hz": rates.sent_hz,
+        "back_hz": rates.back_hz,
         "quality": None if back.quality is None else round(100 * back.quality),
         "round_trip_ms": handset.round_trip_ms,
         "lets_go": handset.hold_ends,

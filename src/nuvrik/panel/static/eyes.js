@@ -162,15 +162,16 @@ export class Eyes {
     if (!said || !live.joined || now - live.heardAt > SILENT_MS) return "";
     const seen = said.state;
     const parts = [];
-    if (link.two_way) {
-      parts.push(seen.age_ms === null || seen.age_ms === undefined ? "nothing heard yet" : `heard ${(seen.age_ms / 1000).toFixed(1)} s ago`);
-      if (seen.quality !== null) parts.push(`${seen.quality} % of frames back`);
-      if (seen.round_trip_ms !== null) parts.push(`machine ${seen.round_trip_ms} ms`);
-    } else parts.push("one way: nothing comes back");
-    if (said.trip_ms !== null) parts.push(`page ${said.trip_ms} ms`);
-    if (said.late) parts.push(`${said.late} late`);
-    if (said.slow) parts.push("TOO SLOW: this network is too slow to drive well");
+    if (!link.two_way) parts.push("one way: nothing comes back");
+    else if (seen.age_ms === null || seen.age_ms === undefined) parts.push("nothing heard yet");
+    else parts.push(`heard ${(seen.age_ms / 1000).toFixed(1)} s ago`);
     if (seen.held.length) parts.push(`on: ${seen.held.map(words).join(", ")}`);
+    if (said.slow) parts.push("TOO SLOW: this network is too slow to drive well");
+    if (said.late) parts.push(`${said.late} late`);
+    const quality = seen.quality === null ? "" : ` (${seen.quality} %)`;
+    parts.push(`${seen.sent_hz} frames a second${link.two_way ? `, ${seen.back_hz} back${quality}` : ""}`);
+    if (seen.round_trip_ms !== null) parts.push(`machine ${seen.round_trip_ms} ms`);
+    if (said.trip_ms !== null) parts.push(`page ${said.trip_ms} ms`);
     return parts.join("  ·  ");
   }
 

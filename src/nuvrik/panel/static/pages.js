@@ -1,7 +1,7 @@
 // The other pages: check, faults, requests, the driver's sheet, the link file.
 
 import { make, mark, place, words, write } from "./make.js";
-import { percent } from "./widgets.js";
+import { amount, percent } from "./widgets.js";
 
 const PAGES = { drive: "Drive", check: "Check", first: "First drive", faults: "Faults", ask: "Ask", sheet: "Sheet", file: "Link file" };
 
@@ -34,6 +34,15 @@ export function tabs(link) {
   open(before);
 }
 
+/** What a channel carries, as people read it. */
+function valueOf(one, value) {
+  if (value === null) return "no reading";
+  if (one.kind === "flag") return value ? "on" : "off";
+  if (one.kind === "choice") return words(one.options[value] ?? String(value));
+  if (one.kind === "count") return String(value);
+  return one.range ? amount(value, one.range, one.unit, one.kind === "level") : percent(value);
+}
+
 /** Every control, lit while it is away from rest. */
 export class Check {
   know(link) {
@@ -53,12 +62,16 @@ export class Check {
       this.rows.set(one.name, row);
       body.append(row.element);
     }
+    this.sent = link.channels.map((one) => ({ one, value: make("td", { class: "number" }) }));
+    const sent = this.sent.map(({ one, value }) => make("tr", {}, make("th", { scope: "row" }, words(one.name)), make("td", {}, one.kind), value, make("td", {}, words(one.from))));
+    $("sent-table").tBodies[0].replaceChildren(...sent);
   }
 
   show(seen, hands, keys, pads) {
     if ($("page-check").hidden) return;
     write($("check-keys"), keys.said());
     write($("check-pads"), pads.said());
+    for (const { one, value } of this.sent) write(value, valueOf(one, seen.channels[one.name] ?? null));
     for (const [name, row] of this.rows) {
       const [heard, level] = seen.controls[name] ?? [null, null];
       const raw = hands.readings[name] ?? heard;

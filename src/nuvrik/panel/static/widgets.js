@@ -144,6 +144,12 @@ export function percent(thousandths) {
   return `${value > 0 ? "+" : ""}${value} %`;
 }
 
+/** A level in the unit of the file: of a level (`bothWays`) the range goes from -1 to 1, of a share from 0. */
+export function amount(thousandths, [first, last], unit, bothWays) {
+  const way = bothWays ? (thousandths / 1000 + 1) / 2 : thousandths / 1000;
+  return `${Math.round(10 * (first + way * (last - first))) / 10} ${unit}`.trim();
+}
+
 /** What stays where it is put: a slider of the handset, or a channel that the page sets itself. */
 export class Slide {
   constructor(hands, one) {
@@ -249,9 +255,7 @@ export class Slide {
 
   shown(level) {
     if (level === null || (!this.one.unit && this.one.kind !== "count")) return percent(level);
-    const [first, last] = this.one.range;
-    const way = this.least ? (level / 1000 + 1) / 2 : level / 1000;
-    return `${Math.round(10 * (first + way * (last - first))) / 10} ${this.one.unit}`;
+    return amount(level, this.one.range, this.one.unit, this.least);
   }
 }
 
