@@ -19,7 +19,7 @@ from nuvrik.rehearsal.verdict import turns_something
 from nuvrik.wire.events import Event
 
 LINKS = {name: nuvrik.parse(starter_text(name)) for name in starter_names()}
-TURN_MS = 2
+TURN_MS = 5
 ROUND_MS = 20_000
 
 

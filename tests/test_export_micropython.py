@@ -71,7 +71,7 @@ def test_the_command_writes_looks_through_and_refuses(tmp_path: Path) -> None:
     assert "main.py: yours, written this once" in said and "README.md" in said
     main = out / "main.py"
     main.write_text("mine\n")
-    assert "file by file" in nuvrik_command("export", tug, "--verify", out)
+    assert "file by file" in " ".join(nuvrik_command("export", tug, "--verify", out).split())
     edited = out / "nuvrik" / "core" / "motor.py"
     edited.write_text(edited.read_text() + "# mine too\n")
     assert "edited" in nuvrik_command("export", tug, "--verify", out, code=1)
