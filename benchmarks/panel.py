@@ -126,10 +126,10 @@ def our_panel() -> Iterator[tuple[PanelServer, Noting, list[tuple[float, Any]]]]
     sim = SimLine(link)
     player = PanelPlayer(link, room, None, now_ms, sim, None)
     sent: list[tuple[float, Any]] = []
-    write, decoder = sim.write, nuvrik.Decoder(link)
+    write, decode = sim.write, nuvrik.Decoder(link).taker(stream=sim.stream)
 
     def noting(data: bytes) -> bool:
-        for event in decoder.feed(data):
+        for event in decode(data):
             if isinstance(event, nuvrik.Frame) and event.values:
                 sent.append((time.monotonic(), event.values[0]))
         return write(data)
