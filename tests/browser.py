@@ -15,7 +15,11 @@ from pathlib import Path
 from typing import Any
 
 import aiohttp
+import pytest
 from playwright.sync_api import Browser, Page, sync_playwright
+
+ONE_BROWSER = pytest.mark.xdist_group("browser")
+"""Tests with a browser run one after the other: two would keep both cores busy, and each other waiting."""
 
 CHROMIUM = "/usr/bin/chromium"
 QUIET = [

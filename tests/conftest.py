@@ -31,13 +31,6 @@ def pytest_report_header() -> str:
     return f"lives: NUVRIK_SEED={os.environ['NUVRIK_SEED']}"
 
 
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """One browser at a time: two would keep both cores busy, and each other waiting."""
-    for item in items:
-        if "panel" in item.path.stem:
-            item.add_marker(pytest.mark.xdist_group("browser"))
-
-
 # A shell has what it runs in the background ignore Ctrl-C, and its children with it: not here.
 signal.signal(signal.SIGINT, signal.default_int_handler)
 

@@ -6,10 +6,10 @@ import time
 from pathlib import Path
 
 import pytest
-from browser import Tools, desk, tools
+from browser import ONE_BROWSER, Tools, desk, tools
 from panels import Panel, page_stand, panel, port_screw
 
-pytestmark = pytest.mark.live
+pytestmark = [pytest.mark.live, ONE_BROWSER]
 
 
 async def _away(page: Tools, how: str, stack: contextlib.AsyncExitStack) -> None:

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import aiohttp
 import pytest
-from browser import tools
+from browser import ONE_BROWSER, tools
 from links import write
 from panels import Panel, driven, page_stand, panel, port_screw, state_of
 from terminals import cable, rows_of, start, wait_for
@@ -192,6 +192,7 @@ def test_what_is_wrong_is_said_before_anything_is_served(tmp_path: Path) -> None
             assert process.returncode == 2 and said in errors and "Traceback" not in errors, (words, errors)
 
 
+@ONE_BROWSER
 def test_for_a_while_with_pages_that_come_and_go_memory_stays_flat(tmp_path: Path) -> None:
     async def soak(made: Panel) -> list[tuple[int, int]]:
         sizes = []

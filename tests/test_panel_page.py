@@ -9,14 +9,14 @@ from typing import Any
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
-from browser import Browser, arm, browser, opened, state, take, told, until
+from browser import ONE_BROWSER, Browser, arm, browser, opened, state, take, told, until
 from panels import Panel, panel, proof_of
 
 import nuvrik
 from nuvrik.plan.starters import starter_text
 from nuvrik.rehearsal.bench import bench_faults, in_words
 
-pytestmark = pytest.mark.live
+pytestmark = [pytest.mark.live, ONE_BROWSER]
 
 STATIC = Path(nuvrik.__file__).parent / "panel" / "static"
 
