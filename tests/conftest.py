@@ -90,4 +90,7 @@ def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> bool | None:
         for thing in given.values():
             if isinstance(thing, Cable):
                 thing.renew()
+            # Pages that a browser still shows would go on driving.
+            for context in getattr(thing, "contexts", ()):
+                context.close()
     return None
