@@ -3,7 +3,7 @@
 import shutil
 import sys
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import ExitStack, suppress
 from pathlib import Path
 from typing import TextIO
@@ -107,10 +107,14 @@ def run(file: Path, sources: Sequence[str], out: Path | None, for_s: float | Non
         hands = stack.enter_context(open_source(link, others, tell)) if others else None
         writer = _Writer(link, stack.enter_context(open_log(out)))
         with suppress(Interrupted), signals.polled():
-            if hands is not None and len(others) == len(sources):
-                _record(hands, writer, for_s, signals)
-            else:
-                _record_page(link, file, hands, writer, for_s, signals)
+            if PAGE in sources:
+                from nuvrik.cli.inputs.page import recorded_page
+
+                turn = stack.enter_context(recorded_page(link, file, hands, writer.take))
+                _record(turn, lambda: False, hands, writer, for_s, signals)
+            elif hands is not None:
+                read = hands.read
+                _record(lambda t: writer.take(t, read(t)), lambda: hands.over, hands, writer, for_s, signals)
         why = [] if hands is None else hands.why
     if not writer.times_ms:
         raise Trouble(f"nothing came: {'; '.join(why) or 'no reading of any control'}", NO)
@@ -118,29 +122,23 @@ def run(file: Path, sources: Sequence[str], out: Path | None, for_s: float | Non
     return DONE
 
 
-def _record(hands: Hands, writer: "_Writer", for_s: float | None, signals: Signals) -> None:
+def _record(
+    turn: Callable[[int], None],
+    over: Callable[[], bool],
+    hands: Hands | None,
+    writer: "_Writer",
+    for_s: float | None,
+    signals: Signals,
+) -> None:
+    """Let a turn be taken again and again, and show what has come of it, until it is over."""
     clock, shown = WallClock(), _Lines()
-    while not hands.over and (for_s is None or clock.now_ms() < 1000 * for_s):
+    while not over() and (for_s is None or clock.now_ms() < 1000 * for_s):
         signals.checkpoint()
         now_ms = clock.now_ms()
-        writer.take(now_ms, hands.read(now_ms))
-        shown.show(now_ms, [*(seen.cells for seen in writer.seen.values())], hands.why)
+        turn(now_ms)
+        why = [] if hands is None else hands.why
+        shown.show(now_ms, [*(seen.cells for seen in writer.seen.values())], why)
         clock.sleep(TURN_S)
-
-
-def _record_page(
-    link: Link, file: Path, hands: Hands | None, writer: "_Writer", for_s: float | None, signals: Signals
-) -> None:
-    from nuvrik.cli.inputs.page import recorded_page
-
-    clock, shown = WallClock(), _Lines()
-    with recorded_page(link, file, hands, writer.take) as turn:
-        while for_s is None or clock.now_ms() < 1000 * for_s:
-            signals.checkpoint()
-            now_ms = clock.now_ms()
-            turn(now_ms)
-            shown.show(now_ms, [*(seen.cells for seen in writer.seen.values())], [])
-            clock.sleep(TURN_S)
 
 
 class _Writer:

@@ -51,6 +51,8 @@ class Status:
         if now_ms - self._shown_ms < EVERY_MS:
             return
         self._shown_ms = now_ms
+        for verdict in self._sim.verdicts() if self._sim is not None else ():
+            self.said = verdict.told
         lines = self.lines(now_ms, handset, shutil.get_terminal_size().columns - 1)
         text = "".join(f"{printable(line)}\x1b[K\n" for line in lines)
         # Lines that are not needed any more are cleared: what is held or heard grows and shrinks.
@@ -75,7 +77,6 @@ class Status:
         if asked is not None:
             lines += _wrapped("asked", [f"{asked.name}: {asked.state}"], width)
         if self._sim is not None:
-            self.said = next((one.told for one in self._sim.verdicts()), self.said)
             lines += _wrapped("sim", _doing(self._sim), width)
             at_hand = enumerate(self._sim.at_hand, 1)
             faults = [f"{number} {in_words(name)}{_on(self._sim, name)}" for number, name in at_hand]

@@ -233,7 +233,7 @@ class PanelPlayer:
         """In every turn of the loop: what pages are shown is made anew, as often as they are told."""
         for verdict in self._sim.verdicts() if self._sim is not None else ():
             self._news(verdict.told)
-            judged = {"judged": verdict.fault, "held": verdict.passed, "words": shown(verdict.words)}
+            judged = {"judged": verdict.fault, "held": verdict.passed, "words": shown(verdict.outcome)}
             with self.lock:
                 self.room.tell(judged)
         cues = handset.cues(now_ms)

@@ -18,7 +18,7 @@ Told = Callable[[int, int, Handset], None]
 """Told, in every turn, the time, how much has been played, and the handset."""
 
 MakeHandset = Callable[..., Handset]
-"""What makes the handset: the same with the faults of a simulated machine between it and the hands."""
+"""What makes the handset: plain, or one that the faults of a simulated machine reach."""
 
 Heard = Callable[[int, Event], None]
 """Told of what has come back: the time and the event."""

@@ -44,10 +44,15 @@ class Verdict(NamedTuple):
     words: str
 
     @property
-    def told(self) -> str:
-        """All of it, in words."""
+    def outcome(self) -> str:
+        """Whether it held, and why, in words."""
         what = {True: "it held", False: "IT DID NOT HOLD", None: "nothing was shown"}[self.passed]
-        return f"{in_words(self.fault)}: {what}: {self.words}"
+        return f"{what}: {self.words}"
+
+    @property
+    def told(self) -> str:
+        """The same with the fault's name."""
+        return f"{in_words(self.fault)}: {self.outcome}"
 
 
 def in_words(name: str) -> str:

@@ -1,6 +1,6 @@
 // What is seen: the state before all, why nothing moves, the link, what each output is told, what comes back.
 
-import { make, mark, place, words, write } from "./make.js";
+import { make, mark, place, sentence, words, write } from "./make.js";
 import { percent } from "./widgets.js";
 
 const SILENT_MS = 300;
@@ -215,11 +215,6 @@ export class Eyes {
     write(gauge.text, text.replace(" (commanded)", ""));
     write(gauge.mark, commanded ? "commanded" : "");
   }
-}
-
-function sentence(text) {
-  const said = text.replaceAll("_", " ");
-  return said.charAt(0).toUpperCase() + said.slice(1) + (/[.!?]$/.test(text) ? "" : ".");
 }
 
 let sound = null;

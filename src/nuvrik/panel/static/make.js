@@ -40,3 +40,9 @@ export function place(element, name, value) {
 export function words(name) {
   return name.replaceAll("_", " ");
 }
+
+/** A reason as a sentence. */
+export function sentence(text) {
+  const said = text.replaceAll("_", " ");
+  return said.charAt(0).toUpperCase() + said.slice(1) + (/[.!?]$/.test(text) ? "" : ".");
+}

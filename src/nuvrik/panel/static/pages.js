@@ -1,6 +1,6 @@
 // The other pages: check, faults, requests, the driver's sheet, the link file.
 
-import { make, mark, place, words, write } from "./make.js";
+import { make, mark, place, sentence, words, write } from "./make.js";
 import { amount, percent } from "./widgets.js";
 
 const PAGES = { drive: "Drive", check: "Check", first: "First drive", faults: "Faults", ask: "Ask", sheet: "Sheet", file: "Link file" };
@@ -85,7 +85,6 @@ export class Check {
 }
 
 const MUST = { stop: "The machine has to stop", never: "Nothing may move", hold: "It may go on, or stop" };
-const HELD = { true: "It held", false: "IT DID NOT HOLD", null: "Nothing was shown" };
 
 /** Faults of the simulated machine, each at a click. */
 export class Faults {
@@ -126,7 +125,7 @@ export class Faults {
     const row = this.rows.get(event.judged);
     if (!row) return;
     mark(row.verdict, "data-held", String(event.held));
-    write(row.verdict, `${HELD[String(event.held)]}: ${event.words}`);
+    write(row.verdict, sentence(event.words));
   }
 }
 
