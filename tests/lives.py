@@ -55,7 +55,8 @@ def life_of_a_watch(rng: random.Random, table: Table) -> Iterator[Step]:
             if rng.random() < 0.9:
                 yield "ticked", ()
         if rng.random() < 0.1:
-            yield "stop", ()
+            why = rng.choice((watch.WHY_STOPPED, watch.WHY_STOP_SWITCH, watch.WHY_OWN_CODE))
+            yield "stop", (why, rng.choice((NOBODY, 1, 15)))
 
 
 def life_of_a_ramp(rng: random.Random, table: Table) -> Iterator[Step]:
@@ -126,14 +127,18 @@ def any_motor(rng: random.Random) -> Table:
 
 
 def life_of_a_servo(rng: random.Random, table: Table) -> Iterator[Step]:
+    """The same, led by a jog or a motion now and then."""
     for name, given in life_of_a_motor(rng, table):
-        if name not in ("hold_ends", "hold_left_ms", "holding"):
+        if name == "tick":
+            yield name, (*given[:2], rng.random() < 0.1, *given[2:], 400)
+        elif name not in ("hold_ends", "hold_left_ms", "holding"):
             yield name, given
 
 
 def life_of_a_switch(rng: random.Random, table: Table) -> Iterator[Step]:
-    for name, given in life_of_a_servo(rng, table):
-        yield name, (*given[:2], given[3]) if name == "tick" else given
+    for name, given in life_of_a_motor(rng, table):
+        if name not in ("hold_ends", "hold_left_ms", "holding"):
+            yield name, (*given[:2], given[3]) if name == "tick" else given
 
 
 def any_servo(rng: random.Random) -> Table:
@@ -155,10 +160,11 @@ def life_of_a_machine(rng: random.Random, table: Any) -> Iterator[Step]:
     loops; and the builder's own code, which does what it likes."""
     routes = [output.route for output in table.outputs.outputs]
     scaled = {term.place for one in routes if not one.switched for term in one.terms}
-    scaled |= {route.turn for route in routes} | {need.place for need in table.commands.required}
+    scaled |= {route.turn for route in routes} | set(table.commands.required)
     places = {term.place for one in routes for term in one.terms} | scaled | {table.commands.arm}
     many = max(places - {NOBODY}) + 1
     now, number, session, boot, met = rng.randrange(65536), 0, 1, rng.choice((0xFFFF, 0xFFFFFFFE)), 0
+    capped = rng.random() < 0.3
     yield "begin", (boot & 0xFFFF, boot >> 16)
     while True:
         kind = rng.choice(("rest", "rest", "moved", "moved", "off", "bare", "silence"))
@@ -182,7 +188,10 @@ def life_of_a_machine(rng: random.Random, table: Any) -> Iterator[Step]:
                 yield "command", (values,)
                 yield "numbered", (rng.randrange(256),)
             if rng.random() < 0.02:
-                yield "stop", ()
+                yield rng.choice((("stop", ()), ("own_stop", (rng.randrange(16),))))
+            if capped and rng.random() < 0.04:
+                yield "cap", (rng.randrange(len(routes)), rng.choice((0, 0, FULL, 4000)))
+            yield "own_number", ()
             if rng.random() < 0.15:
                 yield "jog", (rng.randrange(len(routes)), rng.randint(-8000, 8000), 10 * rng.randint(1, 50))
             if rng.random() < 0.01:

@@ -55,7 +55,7 @@ def life_of_a_handset(rng: random.Random, table: Any) -> Iterator[Step]:
         if odd < 0.01:
             yield rng.choice((("press_stop", (rng.random() < 0.1,)), ("put_arm", (rng.random() < 0.7,))))
         elif odd < 0.02:
-            yield rng.choice((("hear", ()), ("arm_falls", ()), ("expire", (now,))))
+            yield rng.choice((("hear", ()), ("arm_falls", ()), ("change_hands", ()), ("expire", (now,))))
         elif odd < 0.04:
             yield "value", (rng.randrange(len(rows)),)
         elif odd < 0.0405:
@@ -81,7 +81,7 @@ def _lived_here_too(here: Any, living: Any) -> Iterator[Step]:
 def _heard_and_asked(rng: random.Random, table: Any, here: handset_end.HandsetEnd) -> Iterator[Step]:
     silent, machine, quarter = False, sender.Sender(table.writer.sender), 0
     own = ("pass_time", "read", "have_read", "expire", "press_stop")
-    yield "begin", ()
+    yield "begin", (rng.choice((0, 1, 0xFFFF)),)
     for name, given in life_of_a_handset(rng, table.handset):
         if name in own:
             yield name, given
@@ -133,7 +133,7 @@ def _answer(rng: random.Random, asked: bytes, machine: sender.Sender) -> None:
     if kind == sealed.KIND_HELLO:
         boot = rng.choice((7, 7, 7, 7, 8)).to_bytes(4, "little")
         who = b"\1\0" + bytes(8) + boot + bytes(4)
-        said = who if payload[3] == 0 else b"\1\1" + bytes(10)
+        said = who if payload[3] == 0 else b"\1\1" + bytes(11)
     elif kind == sealed.KIND_ECHO:
         said = b"\1" + payload[1:]
     else:
@@ -146,15 +146,15 @@ def _answer(rng: random.Random, asked: bytes, machine: sender.Sender) -> None:
     machine.seal()
 
 
-def _something_asked(rng: random.Random, table: Any) -> Iterator[Step]:
-    """What a builder's program may ask."""
+def _something_asked(rng: random.Random, table: Any, *more: bool) -> Iterator[Step]:
+    """What a builder's program may ask. ``more``: for a desk alone, whether it may move."""
     what, requests = rng.random(), table.requests
     if what < 0.5 and requests:
         code = rng.randrange(len(requests))
         for at, one in enumerate(requests[code].arguments):
             low = -(1 << one.bits - 1) if one.either_sign else 0
             yield "argument", (at, rng.randint(low, (1 << one.bits - one.either_sign) - 1))
-        yield "ask", (code,)
+        yield "ask", (code, *more)
     elif what < 0.8:
         yield rng.choice(("greet", "echo")), ()
     else:
@@ -164,6 +164,7 @@ def _something_asked(rng: random.Random, table: Any) -> Iterator[Step]:
                 rng.randrange(len(table.jog_most)),
                 rng.choice((0, FULL, -FULL, 5000)),
                 rng.choice((0, 200, 600, 65535)),
+                *more,
             ),
         )
 
@@ -174,8 +175,13 @@ def _machine_says(rng: random.Random, items: list[Any], machine: sender.Sender) 
     machine.begin(kind)
     if kind == sealed.KIND_TELEMETRY:
         there = [rng.random() < 0.5 for _ in items]
-        machine.byte(rng.choice((0, 1, 2, 3, 4, 4, 5, 32)) + rng.choice((0, 8, 16)))
+        own = rng.choice((0, 0, 0, 0, 0, 0, 1, 15, 16))
+        machine.byte(
+            rng.choice((0, 1, 2, 2, 2, 2, 3, 4, 5, 64)) + rng.choice((0, 8, 16)) + (32 if own else 0)
+        )
         machine.byte(rng.randrange(256))
+        if own:
+            machine.byte(own)
         for one in there:
             machine.bits(int(one), 1)
         machine.at = (machine.at + 7 & ~7) + rng.choice((0, 0, 0, 0, 0, 0, 0, 0, 8))
@@ -183,7 +189,7 @@ def _machine_says(rng: random.Random, items: list[Any], machine: sender.Sender) 
             for _ in range(one * (3 if item.tells == telling.TELLS_AXES else 1)):
                 machine.bits(rng.randrange(1 << item.bits), item.bits)
     else:
-        sizes = {3: 10, 4: rng.choice((12, 18, 22)), 6: rng.randint(1, 17)}
+        sizes = {3: 10, 4: rng.choice((13, 18, 22)), 6: rng.randint(1, 17)}
         answers = rng.choice((1, 1, 1, 0, 2)) if kind != sealed.KIND_REPLY else rng.randrange(4)
         machine.byte(answers)
         for at in range(sizes.get(kind, 5) - 1 + rng.choice((0, 0, 0, 0, 1))):
@@ -231,10 +237,13 @@ def life_of_asking(rng: random.Random, table: Any) -> Iterator[Step]:
 
 def _asked(rng: random.Random, table: Any, here: asking.Asking) -> Iterator[Step]:
     boot, deaf = 7, False
+    yield "begin", (rng.choice((0, 1, 0xFFFF)),)
     while True:
         yield "pass_time", (rng.choice((20, 50, 100, 100, 300, 4000)) if rng.random() < 0.5 else 20,)
         if rng.random() < 0.2:
-            yield from _something_asked(rng, table)
+            yield from _something_asked(rng, table, rng.random() < 0.8)
+        if rng.random() < 0.03:
+            yield "forget", ()
         deaf = rng.random() < 0.3 if rng.random() < 0.05 else deaf
         boot += rng.random() < 0.01
         yield "wants", ()

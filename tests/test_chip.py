@@ -58,8 +58,9 @@ def test_no_pin_ever_does_what_it_must_not(name: str, tmp_path: Path) -> None:
     link, rng = link_of(name), random.Random(SEED)
     chip = chip_with(link, tmp_path, LINKS[name])
     chip.run(BOOTS_US)
-    recording = practice(link, SEED % 1000, 6000)
-    chip.drive(recording, 0, rng.randrange(2000, 2800), nuvrik.Handset(link, stream=True))
+    # Long enough for every button to have been pressed once: servos are silent until they are told a place.
+    recording = practice(link, SEED % 1000, 9000)
+    chip.drive(recording, 0, rng.randrange(4400, 5200), nuvrik.Handset(link, stream=True))
     assert chip.armed_yet and chip.end.machine.watch.state == ARMED and chip.end.refused == 0
     chip.run(1_200_000)
     assert chip.end.machine.watch.state == FAILSAFE and not chip.powered
@@ -160,6 +161,7 @@ def test_twelve_servos_keep_time_with_all_else_running(tmp_path: Path) -> None:
     chip.run(BOOTS_US)
     moves = [(0, {"grip": 1, "left_stick": 0}), (500, {"arm_button": 1}), (600, {"arm_button": 0})]
     moves += [(900, {"left_stick": 0}), (1000, {"left_stick": 1})]
+    moves += [(1000, {"hook_shut": 1, "light_left": 1}), (1200, {"hook_shut": 0, "light_left": 0})]
     chip.drive(play(link, moves, 4000, seed=1), 0, 3500, nuvrik.Handset(link, stream=True))
     assert len(chip.pulses) == 12 and chip.wrong == [] and max(duty or 0 for _, _, duty in chip.duties) > 200
     for pulses in chip.pulses.values():

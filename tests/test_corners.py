@@ -178,7 +178,7 @@ def test_a_machine_that_is_not_heard_has_no_state_and_its_readings_say_how_old_t
     assert handset.cues(bench.now + 4000) == []
 
 
-def test_smoothing_and_slew_go_on_from_the_value_sent_last() -> None:
+def test_behind_a_gap_what_turns_begins_from_rest_and_a_place_goes_on() -> None:
     text = starter_text("tug").replace(
         "raw = [0, 508, 1023]", "raw = [0, 508, 1023]\nsmooth_ms = 300\nramp_ms = 1500", 1
     )
@@ -186,12 +186,21 @@ def test_smoothing_and_slew_go_on_from_the_value_sent_last() -> None:
     handset, sent = nuvrik.Handset(link, without={"stop_button"}), []
     for now in range(0, 4000, 20):
         gap = 2000 <= now < 2300
-        handset.read(now, left_stick=None if gap else 1023 if now < 2000 else 508, right_stick=515)
+        handset.read(now, left_stick=None if gap else 1023, right_stick=515)
         sent.append(handset.wire_values["throttle"])
-    known = [value for value in sent if value is not None]
     most = FULL * 20 / 1500 + 2
-    assert max(known) > 15000 and sent[-1] < 200
-    assert all(abs(a - b) <= most for a, b in pairwise(known)), "no jump across the gap"
+    behind = sent.index(None) + sent.count(None)
+    assert max(sent[:100]) > 15000 and sent[behind] == 0 and sent[-1] > 12000
+    for part in (sent[:100], sent[behind:]):
+        assert all(abs(a - b) <= most for a, b in pairwise(part)), "no jump"
+    pan = nuvrik.parse(starter_text("pan_tilt"))
+    name = next(iter(pan.controls))
+    moved = pan.controls[name].model_copy(update={"smooth_ms": 300})
+    handset = nuvrik.Handset(pan.model_copy(update={"controls": {**pan.controls, name: moved}}))
+    channel = next(key for key, one in pan.channels.items() if one.sources.get("from") == name)
+    for now in range(0, 3000, 20):
+        handset.read(now, **{name: None if 2000 <= now < 2300 else moved.points[2]})
+    assert handset.wire_values[channel] > 15000
 
 
 def test_a_gap_that_no_timer_can_tell_withdraws_everything_at_both_ends() -> None:

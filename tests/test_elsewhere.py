@@ -62,7 +62,10 @@ def test_what_cannot_be_run_elsewhere_is_said(tmp_path: Path) -> None:
     ("old", "new"),
     [
         ("self->driven_ms < NUVRIK_WATCH_TIMEOUT_MS(self->table)", "self->driven_ms < 60000U"),
-        ("if (mode != NUVRIK_FOLLOW) {\n        self->armed", "if (false) {\n        self->armed"),
+        (
+            "if (mode != NUVRIK_FOLLOW) {\n        nuvrik_motor_disarmed",
+            "if (false) {\n        nuvrik_motor_disarmed",
+        ),
     ],
     ids=["it never falls silent", "it goes on when it is lost"],
 )

@@ -163,7 +163,7 @@ def test_two_programs_on_one_machine_never_do_a_thing_twice_between_them() -> No
 def test_keys_bring_the_machine_as_near_as_there_are_keys_and_keep_it_there(wanted: list) -> None:
     link = tug_in("keys")
     assert isinstance(link.frame, KeysFrame)
-    sender, reader = KeyMaker(link, link.frame), KeyReader(link.frame, link)
+    sender, reader = KeyMaker(link, link.frame), KeyReader(link)
     for throttle, turn, arm in wanted:
         heard = ()
         for _ in range(12):

@@ -156,7 +156,7 @@ def test_the_table_says_what_the_rules_say(
             watch.ticked()
         else:
             rules.stop()
-            watch.stop()
+            watch.stop(Code.STOPPED, NOBODY)
         assert (said.state, watch.run, bool(watch.off_seen)) == (rules.state, rules.run, rules.off_seen)
         assert bool(said.why.code) == (said.state is not State.ARMED or rules.missing)
         assert said.why.code is not Code.GAVE_UP or said.state is State.WAITING

@@ -21,7 +21,6 @@ from nuvrik.core.sealed import ACCEPTED, NO_EVENT
 from nuvrik.core.writer import OUT_SLOTS
 from nuvrik.ends.asking import Asked
 from nuvrik.failsafe.table import STATES
-from nuvrik.plan.tables.handset import control_order
 from nuvrik.plan.tables.handset_end import bridge_table, handset_end_table
 from nuvrik.wire.events import Frame
 from nuvrik.wire.kinds import TELEMETRY
@@ -39,14 +38,13 @@ class Both:
         self.link, self.stream = random_link(rng, hands=True, style=style), rng.random() < 0.7
         self.table = handset_end_table(self.link, stream=self.stream)
         self.end = HandsetEnd(self.table)
-        self.end.asking.session = SESSION + 1
         self.usual = nuvrik.Handset(self.link, stream=self.stream, session=SESSION)
         self.seen: Counter[str] = Counter()
         self.asked: Asked | None = None
         self._given = [0] * 8
         # Nothing comes back over pulses.
         self.one_way = style == "train"
-        self._names, self._now = control_order(self.link), 0
+        self._names, self._now = list(self.link.controls), 0
         self._readings: dict[str, int] = {}
         self._packet = bytearray()
 
@@ -55,6 +53,8 @@ class Both:
         if self.one_way and method in ("take", "packet_byte", "end_packet"):
             return
         back = attrgetter(method)(end)(*given)
+        if method == "begin":
+            end.asking.session = SESSION + 1
         if method == "pass_time":
             self._now = given[0]
             usual._pass_time(self._now)
@@ -75,7 +75,7 @@ class Both:
             self._given[given[0]] = given[1]
         elif method == "ask":
             name, request = list(self.link.requests.items())[given[0]]
-            if back:
+            if back or not end.asking.asked:
                 values = zip(request.arguments, self._given, strict=False)
                 self.asked = usual.request(name, **dict(values))
         elif method == "greet":

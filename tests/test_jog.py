@@ -15,7 +15,8 @@ from typed import nuvrik_command
 import nuvrik
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_names, starter_text
-from nuvrik.ports.jog import jog_once
+from nuvrik.plan.wiring import place_channels
+from nuvrik.ports.jog import jog_once, place_once
 from nuvrik.ports.sim import SimLine
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import REQUEST
@@ -141,20 +142,31 @@ def test_the_simulated_machine_turns_as_it_is_wired() -> None:
 
 @pytest.mark.parametrize("starter", starter_names())
 def test_a_jog_moves_nothing_but_its_output(starter: str) -> None:
-    """Also where a selector or a nudge would hold a servo away from its centre."""
+    """A place that was told none stays where it is, wherever that is; one that was goes a little from there,
+    and back. Everything else keeps its pulses, also where a selector or a nudge stands somewhere else."""
     link = nuvrik.parse(starter_text(starter))
-    for name in (name for name, output in link.outputs.items() if output.kind != "switch"):
-        line, moved = SimLine(link), set()
-        tick = line.machine.tick
+    stand = place_channels(link)
+    for name, output in link.outputs.items():
+        for told in (False, True) if stand and output.kind == "servo" else (True,):
+            line = SimLine(link)
+            if told and stand:
+                place_once(link, line, line, dict.fromkeys(stand, 0.4), 1500)
+            before, moved = list(line.machine.demands), set()
+            tick = line.machine.tick
 
-        def watched(now_ms: int, tick=tick, moved=moved) -> list[nuvrik.Demand]:
-            demands = tick(now_ms)
-            moved |= {demand.output for demand in demands if demand.level}
-            return demands
+            def watched(now_ms: int, tick=tick, moved=moved, before=before) -> list[nuvrik.Demand]:
+                demands = tick(now_ms)
+                moved |= {one.output for one, was in zip(demands, before, strict=True) if one != was}
+                return demands
 
-        line.machine.tick = watched  # type: ignore[method-assign]
-        jog_once(link, line, line, name, 0.25, 300)
-        assert moved == {name}
+            line.machine.tick = watched  # type: ignore[method-assign]
+            if output.kind != "switch":
+                jog_once(link, line, line, name, 0.25, 300)
+            assert moved == ({name} if told and output.kind != "switch" else set())
+            assert (
+                line.machine.demands[list(link.outputs).index(name)].level
+                == before[list(link.outputs).index(name)].level
+            ), "and back"
 
 
 def test_a_machine_without_arm_can_be_jogged_too() -> None:
@@ -193,9 +205,10 @@ def test_jog_as_a_user_types_it(tmp_path: Path) -> None:
     tug.write_text(before.replace("start_duty = 0.18", "start_duty = 0.0"))
     assert "start_duty = 0.161 written" in asked("", tug, "port_screw", "--port", "sim", "--find-start")
     head = write(tmp_path, "head.toml", starter_text("pan_tilt"))
-    answers = "y\n" * 8 + "n\n" + "y\n" * 6 + "n\n"
+    answers = "y\n" * 9 + "n\n" + "y\n" * 6 + "n\n"
     said = asked(answers, head, "pan_servo", "--port", "sim")
-    assert "meets its stop" in said and nuvrik.load(head).outputs["pan_servo"].travel == [-0.8, 0.6]
+    assert "goes to its centre first" in said and "meets its stop" in said
+    assert nuvrik.load(head).outputs["pan_servo"].travel == [-0.8, 0.6]
     assert 'did you mean "port_screw"' in asked("", tug, "port_scew", "--port", "sim", code=2)
     assert "no output" in asked("", tug, "port_screw", "--port", "sim:winch", code=2)
     slow = write(tmp_path, "slow.toml", starter_text("pan_tilt").replace("ramp_ms = 500", "ramp_ms = 900"))

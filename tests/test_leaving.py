@@ -173,7 +173,10 @@ class Wire:
         self.sent += data
         return True
 
-    def accepted(self) -> None:
+    def another(self) -> bool:
+        return False
+
+    def accepted(self, *, drives: bool) -> None:
         pass
 
 

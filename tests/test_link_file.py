@@ -290,7 +290,11 @@ WARNED = [
     ("start_duty = 0.18", "current_ma = 900", "board.supply_ma"),
     ("dead_zone = 0.04", 'on_release = "hold"', "controls.right_stick.on_release"),
     ("dead_zone = 0.04", "trim = 0.2", "controls.left_stick.trim"),
-    ("[controls.arm_button]", "[controls.arm_button]\npin = 4", "controls.arm_button.pin"),
+    (
+        "[controls.stop_button]",
+        '[controls.stop_button]\npin = 4\nactive = "low"',
+        "controls.stop_button.active",
+    ),
     ("[channels.turn]", '[channels.n]\nkind = "count"\nfrom = "arm_button"\n[channels.turn]', "channels.n"),
 ]
 

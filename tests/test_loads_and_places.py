@@ -290,6 +290,6 @@ def test_a_move_by_steps_turns_what_is_asked_and_says_what_it_turned(
             desk.overlay(outputs, dt, FOLLOW)
             if desk.motion == NO_MOTION:
                 break
-            outputs.tick(dt, FOLLOW)
+            outputs.tick(dt, FOLLOW, 500)
         assert shaft - before == asked == desk.value and fastest <= rate
         assert desk.status == DONE and steps_between(stepper.whole, stepper.part, 0, 0) == shaft

@@ -75,7 +75,7 @@ EXAMPLE = nuvrik.parse(EXAMPLE_TEXT)
 
 def test_the_layout_text_names_all_that_must_be_agreed_on() -> None:
     assert layout_text(EXAMPLE) == (
-        "channels.throttle:level:10\nchannels.gait:choice:1:walk,trot\nchannels.on:flag:1\n"
+        "channels.throttle:level:10\nchannels.gait:choice:2:walk,trot\nchannels.on:flag:1\n"
         "telemetry.battery:volts:8\ntelemetry.shaft:shaft:12\ntelemetry.door:digital:1\n"
         "requests.move:steps:16\nrequests.move.steps:integer:16\n"
         "requests.routine:call:5\nrequests.routine.number:count:4\nrequests.routine.fast:flag:1\n"
@@ -93,6 +93,8 @@ def test_payloads_worked_out_by_hand() -> None:
     # ARMED and heard, command 7; items 0 and 2: battery C8 in bits 0 to 7, door 1 in bit 8.
     said = Telemetry(2, 7, {"battery": (0xC8,), "door": (1,)})
     assert form.pack(said).hex() == "0a0705c801"
+    # STOPPED by its own code, which gave 9: bit 5, and a byte more.
+    assert form.pack(Telemetry(4, 7, {"door": (1,)}, own_stop=9)).hex() == "2c07090401"
     # WAITING, nothing heard; shaft 0x123 alone.
     assert form.pack(Telemetry(0, None, {"shaft": (0x123,)})).hex() == "0000022301"
     # Request 0, boot 11223344, session 5, number 9, -345 steps = FEA7.
@@ -104,8 +106,8 @@ def test_payloads_worked_out_by_hand() -> None:
     assert pack_hello(Query(0x1234, 1)).hex() == "00341201"
     who = Who(0xBE4D, (1, 2, 0xABCD), 9, (0, 1, 0), 3, b"tug")
     assert pack_hello(who).hex() == "01004dbe01000200cdab0900000000010003" + b"tug".hex()
-    how = How(60, 1000, 65535, "märz".encode())
-    assert pack_hello(how).hex() == "01013c000000e8030000ffff" + "märz".encode().hex()
+    how = How(60, 1000, 65535, 3, "märz".encode())
+    assert pack_hello(how).hex() == "01013c000000e8030000ffff03" + "märz".encode().hex()
     assert unpack_hello(pack_hello(who)) == who and unpack_hello(pack_hello(how)) == how
     assert pack_echo(Echo(True, b"\x01\x02")).hex() == "010102"
 
@@ -280,7 +282,7 @@ def test_a_packet_too_small_for_an_answer_is_said_before_and_never_sent() -> Non
         len(pack_reply(Reply(0, 0, 0, Outcome.DONE, 0))),
     ]
     hello = len(pack_hello(Who(0, (0, 0, 0), 0, (0, 1, 0), 0, b"")))
-    assert len(pack_hello(How(0, 0, 0, b""))) == HOW_BYTES
+    assert len(pack_hello(How(0, 0, 0, 0, b""))) == HOW_BYTES
     assert answers_bytes(asked) == max(*sizes, hello) and answers_bytes([]) == hello
     radio = EXAMPLE_TEXT.replace(
         'medium = { kind = "serial" }', 'medium = { kind = "radio", payload_max = 23 }'

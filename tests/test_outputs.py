@@ -145,19 +145,28 @@ def test_a_servo_keeps_to_its_travel_its_speed_and_its_place(
         preset=0.5,
         reverse=reverse,
     )
-    servo, twin = Servo("s", model), Servo("t", model.model_copy(update={"reverse": not reverse}))
-    centred = Servo("s", model.model_copy(update={"at_start": "centre"}))
+    servo, twin = Servo("s", model, 400), Servo("t", model.model_copy(update={"reverse": not reverse}), 400)
+    centred = Servo("s", model.model_copy(update={"at_start": "centre"}), 400)
     assert (servo.demand.value, centred.demand.value) == (0, 1500), "no pulses at power-up, unless asked for"
     for mode in (Mode.SAFE, Mode.LOST, Mode.HELD):
         assert servo.tick(FULL, 20, mode).value == 0 and centred.tick(FULL, 20, Mode.SAFE).value == 1500
-    assert servo.tick(None, 20, Mode.FOLLOW).value == twin.tick(None, 20, Mode.FOLLOW).value == 1500
-    for target, dt, mode in moves:
-        was = servo.demand.level
+    assert servo.tick(None, 20, Mode.FOLLOW).value == 0, "nor before it is told a place"
+    assert servo.tick(0, 20, Mode.FOLLOW).value == twin.tick(0, 20, Mode.FOLLOW).value == 1500
+    mode, frozen = Mode.FOLLOW, servo.demand
+    for target, dt, to in moves:
+        if mode is Mode.FOLLOW and to is not mode:
+            frozen = servo.demand
+        mode, was = to, servo.demand.level
         demand, other = servo.tick(target, dt, mode), twin.tick(target, dt, mode)
         assert level_of(-0.5) <= demand.level <= level_of(0.75)
         assert abs(demand.level - was) <= dt * FULL / 500 + dt / 1024 + 1
-        if mode is Mode.SAFE or (mode is Mode.LOST and on_loss in ("hold", "release")):
-            assert servo.why(target, mode)
+        assert servo.why(target, mode)
+        if mode is Mode.FOLLOW and target is not None:
+            frozen = None
+        elif mode is not Mode.FOLLOW and (mode is Mode.LOST or frozen is None) and on_loss != "hold":
+            frozen = None  # what a loss has begun is finished
+        elif mode is not Mode.FOLLOW and frozen is not None:
+            assert demand.value == frozen.value, "it stays: the pulses of that moment"
         assert (demand.value == 0) == (other.value == 0), "two that face each other move together"
         if demand.value:
             assert 900 <= demand.value <= 2300 and (demand.value - 1500) * (other.value - 1500) <= 0

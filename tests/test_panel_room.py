@@ -255,7 +255,9 @@ def test_a_page_moves_all_that_a_link_has_but_its_stop() -> None:
 
 
 @pytest.mark.parametrize("how", ["goes on", "gives the hand away", "nobody looked for a while"])
-def test_what_was_asked_for_before_a_gap_or_under_another_hand_is_not_done(how: str) -> None:
+def test_what_was_asked_for_before_a_gap_or_under_another_hand_is_not_done(
+    how: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     rover = nuvrik.parse(starter_text("rover"))
     room = Room(page_controls(rover), 500, 400)
     page = room.join(0)
@@ -263,7 +265,8 @@ def test_what_was_asked_for_before_a_gap_or_under_another_hand_is_not_done(how: 
     player = PanelPlayer(rover, room, None, lambda: 0.0, None, None)
     jogged: list[str] = []
     handset = nuvrik.Handset(rover)
-    handset.jog = lambda output, fraction, for_ms: jogged.append(output)  # type: ignore[method-assign]
+    monkeypatch.setattr(nuvrik.Handset, "may_move", True)
+    handset.jog = lambda output, fraction, for_ms: not jogged.append(output)  # type: ignore[method-assign]
     player.play_into(handset, 0)
     player.wanted.append(Jog(room.hand, tuple(rover.mix.left), 30))
     if how == "nobody looked for a while":

@@ -300,7 +300,7 @@ def test_what_is_no_whole_export_does_not_start_and_leaves_outputs_off(
 # ---- what it needs ----
 
 
-@pytest.mark.parametrize(("name", "most_kib"), [("tug", 48), ("marram", 96)])
+@pytest.mark.parametrize(("name", "most_kib"), [("tug", 64), ("marram", 96)])
 def test_it_starts_in_the_heap_that_is_promised(name: str, most_kib: int, tmp_path: Path) -> None:
     """Precompiled; what the stand-in takes comes on top."""
     exported(nuvrik.parse(starter_text(name)), tmp_path, how=How(precompiled=True))

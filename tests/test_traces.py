@@ -142,6 +142,10 @@ def test_the_librarys_own_ways_are_held_to_core(link: nuvrik.Link) -> None:
             machine.sense(given[0], **{items[given[1]]: tuple(given[2:])})
         elif word == "expire":
             machine.expire(given[0])
+        elif word == "cap":
+            said = [int(machine._end.cap(*given))]
+        elif word == "own":
+            machine.own_stop(given[0])
         elif word == "halt":
             machine.halt()
         watch = machine.core.watch

@@ -100,7 +100,7 @@ def why_table() -> str:
     lines = ["| code | who | words |", "|---|---|---|"]
     for code, words in WORDS.items():
         who = "-" if not code else "machine" if code < Code.LEAVING else "handset"
-        said = words.format(name="*name*", count="*number*", enough="`good_frames`")
+        said = words.format(name="*name*", count="*number*", enough="`good_frames`", place="*place*")
         lines.append(f"| {code:d} {code.name} | {who} | {said} |")
     return "\n".join(lines) + "\n"
 

@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from nuvrik.ports import aio
     from nuvrik.ports.connection import Connection, LinkError, RequestFailed, connect
     from nuvrik.ports.open import open_port
+    from nuvrik.ports.own_code import limit, stop
     from nuvrik.ports.port import PortError
     from nuvrik.ports.sources import SourceError, open_source
     from nuvrik.pulses.infrared import InfraredReader
@@ -70,6 +71,8 @@ HOMES = {
     "Machine": "nuvrik.ends.machine",
     "PortError": "nuvrik.ports.port",
     "SourceError": "nuvrik.ports.sources",
+    "limit": "nuvrik.ports.own_code",
+    "stop": "nuvrik.ports.own_code",
     "open_port": "nuvrik.ports.open",
     "open_source": "nuvrik.ports.sources",
     "Reading": "nuvrik.ends.sensors",
@@ -119,11 +122,13 @@ __all__ = [
     "frames_table",
     "from_wire",
     "level_of",
+    "limit",
     "load",
     "open_port",
     "open_source",
     "parse",
     "problems_in",
+    "stop",
     "to_wire",
 ]
 

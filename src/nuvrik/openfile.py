@@ -1,9 +1,40 @@
-"""Files that a user names, opened to be read so that nothing hangs."""
+"""Files that a user names, opened to be read so that nothing hangs; and which of them a command has read, so
+that it writes over none of them."""
 
+import errno
 import io
 import os
+import stat
 from pathlib import Path
 from typing import IO, TextIO
+
+_read: set[tuple[int, int]] = set()
+"""The files that have been read since a command began, by device and number."""
+
+
+def begin() -> None:
+    """A command begins: nothing has been read yet."""
+    _read.clear()
+
+
+def noted(path: str | Path) -> Path:
+    """A path that is about to be read by somebody else's reader."""
+    try:
+        about = Path(path).stat()
+    except OSError:
+        return Path(path)
+    _read.add((about.st_dev, about.st_ino))
+    return Path(path)
+
+
+def was_read(path: str | Path) -> bool:
+    """Whether this command has read that file."""
+    try:
+        about = Path(path).stat()
+    except OSError:
+        return False
+    return (about.st_dev, about.st_ino) in _read
+
 
 MARKS = {b"\xef\xbb\xbf": "utf-8-sig", b"\xff\xfe": "utf-16", b"\xfe\xff": "utf-16"}
 """What the beginning of a text may say of how it is written."""
@@ -15,9 +46,13 @@ class NotText(Exception):
 
 def open_bytes(path: str | Path) -> IO[bytes]:
     """Open a file to be read. A pipe that nobody writes into is empty, instead of being waited for without a
-    word. Raises OSError."""
+    word. Raises OSError, with the path in it."""
+    noted(path)
     if hasattr(os, "O_NONBLOCK"):
         descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
+        if stat.S_ISDIR(os.fstat(descriptor).st_mode):
+            os.close(descriptor)
+            raise IsADirectoryError(errno.EISDIR, "is a folder, not a file", str(path))
         os.set_blocking(descriptor, True)
         return os.fdopen(descriptor, "rb")
     return Path(path).open("rb")

@@ -169,10 +169,12 @@ class PWM:
 
     def duty_u16(self, on):
         self.on = on
+        Pin.every[self.pin.number].at = 1 if on else 0
         note("duty", self.pin.number, on)
 
     def duty_ns(self, ns):
         self.on = ns
+        Pin.every[self.pin.number].at = 1 if ns else 0
         note("pulse", self.pin.number, ns // 1000)
 
 
@@ -234,9 +236,14 @@ class Timer:
     def __init__(self, number):
         self.number, self.callback, self.due, self.us = number, None, 0, 0
 
-    def init(self, freq, callback):
-        self.callback, self.us, self.due = callback, 1000000 // freq, ticks_us()
+    PERIODIC = 1
+
+    def init(self, freq=0, callback=None, period=0, mode=1):
+        self.callback, self.us, self.due = callback, 1000 * period or 1000000 // freq, ticks_us()
         Timer.every.append(self)
+
+    def deinit(self):
+        Timer.every.remove(self)
 
     @staticmethod
     def look():

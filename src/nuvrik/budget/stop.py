@@ -28,12 +28,21 @@ class StopBound(NamedTuple):
     """What silence means: the failsafe's timeout; on infrared, that a key is no longer held."""
     page_ms: int = 0
     """For how long after it has died what a page said last may still be sent."""
+    own_code_ms: int = 0
+    """How long the builder's own code may keep the loop: once as silence falls, once as the ramp ends."""
+    lost_ms: float = 0.0
+    """How much longer the times are that the chip counts, because interrupts are off for a part of each
+    tick."""
 
     @property
     def terms(self) -> dict[str, float]:
         """What it is made of, in ms."""
         times = self.transit_ms, self.timeout_ms, self.tick_ms, self.ramp_ms
         terms: dict[str, float] = dict(zip(("transit", self.silence, "tick", "ramp"), times, strict=True))
+        if self.own_code_ms:
+            terms["own_code"] = 2 * self.own_code_ms
+        if self.lost_ms:
+            terms["interrupts_off"] = self.lost_ms
         return {"page": self.page_ms} | terms if self.page_ms else terms
 
     @property
@@ -46,10 +55,21 @@ class StopBound(NamedTuple):
         ``stale_ms`` and one period more."""
         return self._replace(page_ms=page_stale_ms(link) + link.period_ms)
 
+    def at(self, link: Link) -> "StopBound":
+        """The same with what the builder's own code adds to it at the machine: twice what it may take, and
+        what the chip's clock loses while interrupts are off. Each tick then takes longer by that, and so does
+        every time that is counted in ticks or in milliseconds of that clock."""
+        counted_ms = self.timeout_ms + self.tick_ms + self.ramp_ms
+        lost_ms = round(counted_ms * link.interrupts_off_ms / link.tick_ms, 1)
+        return self._replace(own_code_ms=link.own_code_ms, lost_ms=lost_ms)
+
     def in_words(self) -> str:
         """The bound, and what it is made of: ``674.6 ms (4.6 transit + 400 timeout + 20 tick + 250
         ramp)``."""
-        words = (f"{f'{ms:.1f}' if name == 'transit' else ms} {name}" for name, ms in self.terms.items())
+        words = (
+            f"{f'{ms:.1f}' if isinstance(ms, float) else ms} {name.replace('_', ' ')}"
+            for name, ms in self.terms.items()
+        )
         return f"{self.worst_ms:.1f} ms ({' + '.join(words)})"
 
 
@@ -68,7 +88,7 @@ def _beam_bound(link: Link, medium: InfraredMedium) -> StopBound:
         tick_ms=2 * link.tick_ms + link.period_ms,
         ramp_ms=run_down_ms(link),
         silence="disarm_after" if moving is None else "released_after",
-    )
+    ).at(link)
 
 
 def page_stale_ms(link: Link) -> int:
@@ -103,4 +123,4 @@ def stop_bound(link: Link) -> StopBound:
         timeout_ms=link.failsafe.timeout_ms,
         tick_ms=link.tick_ms,
         ramp_ms=run_down_ms(link),
-    )
+    ).at(link)

@@ -12,7 +12,7 @@ from nuvrik.plan.form.requests import Argument
 from nuvrik.plan.load import load
 from nuvrik.plan.problems import suggestion
 from nuvrik.plan.words import argument_words
-from nuvrik.ports.connection import Connection, LinkError, RequestFailed, connect
+from nuvrik.ports.connection import Connection, LinkError, RequestFailed, connect, given_value
 from nuvrik.ports.live import TURN_S
 
 WORDS = {"on": 1, "off": 0, "yes": 1, "no": 0, "true": 1, "false": 0}
@@ -68,6 +68,8 @@ def _set(
     """Set channels for a while, armed where the link has that, and disarm."""
     for_s = 1.0 if for_s is None else for_s
     try:
+        for name, value in values.items():
+            given_value(link, name, value)  # judged before anything is sent, and so before anything is armed
         with connect(link, port) as machine:
             if link.arm_channel is not None:
                 machine.arm()

@@ -9,6 +9,7 @@ from nuvrik.levels import level_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
 from nuvrik.plan.problems import suggestion
+from nuvrik.plan.wiring import staying_channels
 from nuvrik.wire.codes import Value
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Frame
@@ -22,7 +23,11 @@ def run_encode(file: Path, words: list[str], seq: int, as_json: bool) -> int:
     link = load(file)
     encoder = Encoder(link)
     given = dict(_assignment(word, encoder.packer.fields) for word in words)
-    values: list[Value] = [given.get(field.name, 0) for field in encoder.packer.fields]
+    # A key leaves alone what it does not change; other frames say something of every channel.
+    alone = staying_channels(link) if link.frame.style == "keys" else ()
+    values: list[Value] = [
+        given.get(field.name, None if field.name in alone else 0) for field in encoder.packer.fields
+    ]
     try:
         body, parts = encoder.parts(values, seq)
     except ValueError as error:
@@ -67,7 +72,7 @@ def _assignment(word: str, fields: tuple[Field, ...]) -> tuple[str, Value]:
 
 
 def _value(text: str, field: Field) -> Value:
-    if text == "none" and field.scaled:
+    if text == "none" and (field.scaled or field.options) and "none" not in field.options:
         return None
     if field.scaled:
         low = -1 if field.kind == "level" else 0

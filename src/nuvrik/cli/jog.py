@@ -13,8 +13,9 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.load import load
 from nuvrik.plan.problems import suggestion
-from nuvrik.ports.files import write_file
-from nuvrik.ports.jog import LONGEST_MS, MOST, jog_once
+from nuvrik.plan.wiring import output_routes, place_channels
+from nuvrik.ports.files import may_log_to, write_file
+from nuvrik.ports.jog import LONGEST_MS, MOST, JogError, jog_once, place_once
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.link_file import write_into
 from nuvrik.ports.open import AnyPort
@@ -53,17 +54,23 @@ def run(
             ms = LONGEST_MS if isinstance(link.outputs[one], ServoOutput) else for_ms
             jog_once(link, line, sim, one, fraction, ms, signals)
 
+        def to_its_centre(channels: list[str]) -> None:
+            settle_ms = getattr(first, "ramp_ms", 0) + LONGEST_MS
+            place_once(link, line, sim, dict.fromkeys(channels, 0.0), settle_ms, signals)
+
         try:
             if log is not None:
                 return _sweep(link, file, names[0], line, sim, log, signals)
             if find_start and isinstance(first, MotorOutput):
                 return _find_start(file, name, first, move, sim)
             if len(names) == 1 and isinstance(first, ServoOutput):
-                return _find_travel(file, name, first, move, sim)
+                return _find_travel(file, link, names[0], first, move, to_its_centre, sim)
             return _which_way(file, link, name, names, level, move, sim)
         except EOFError:
             say("no answer: nothing written")
             return NO
+        except JogError as error:
+            raise Trouble(str(error), NO) from None
         except KeyboardInterrupt as interrupt:
             tell(f"interrupted: {str(interrupt) or 'nothing was armed'}; nothing written")
             return DONE
@@ -114,8 +121,7 @@ def _sweep(
     link: Link, file: Path, name: str, line: AnyPort, sim: SimLine | None, out: Path, signals: Signals
 ) -> int:
     """Write the log of a motor's duty and speed."""
-    if out.exists() and out.samefile(file):
-        raise Trouble(f"--sweep {out} is the link file, which would be written over")
+    may_log_to(out)
     say(f"{name}: up to {100 * MOST:.0f} % and back, a jog at a time; let it turn freely, or under its load")
 
     def told(point: Point) -> None:
@@ -163,10 +169,27 @@ def _write_start(file: Path, name: str, output: MotorOutput, duty: int, fraction
     return DONE
 
 
-def _find_travel(file: Path, name: str, output: ServoOutput, move: Move, sim: SimLine | None) -> int:
+def _find_travel(
+    file: Path,
+    link: Link,
+    name: str,
+    output: ServoOutput,
+    move: Move,
+    to_its_centre: Callable[[list[str]], None],
+    sim: SimLine | None,
+) -> int:
+    """How far a servo goes to either side of its centre. A jog of a place goes from where it was told last:
+    so it is told its centre first, and that is said before it moves."""
     if output.ramp_ms > LONGEST_MS:
         what = f"takes {output.ramp_ms} ms to an end, and a jog lasts {LONGEST_MS} ms at most"
         raise Trouble(f"{name}: {what}; lower its ramp_ms while you look for its travel")
+    channels, others = _fed_alike(link, name)
+    also = f", and with it {', '.join(others)}, which the same channels move" if others else ""
+    say(f"{name} goes to its centre first{also}; nobody knows where it stands otherwise")
+    if not _yes("is its way to the centre free?"):
+        say("nothing moved, nothing written; take the horn off, or make room")
+        return NO
+    to_its_centre(channels)
     ends = []
     for sign in (-1, 1):
         free = 0.0
@@ -180,13 +203,27 @@ def _find_travel(file: Path, name: str, output: ServoOutput, move: Move, sim: Si
                 break
             free = place
         ends.append(sign * free)
-        move(name, 0.0)
     if ends[0] == ends[1]:
         say("it is free nowhere but in the centre: nothing written; check the horn")
         return NO
     write_into(file, {("outputs", name, "travel"): ends})
     say(f"{file}: outputs.{name}.travel = {ends} written; the machine needs the new file too")
     return DONE
+
+
+def _fed_alike(link: Link, name: str) -> tuple[list[str], list[str]]:
+    """The channels that say where a place is to be, and what else stands in a place by them. Trouble where
+    one of them makes something turn as well."""
+    routes = output_routes(link)
+    channels = list(routes[name].channels)
+    turning = [channel for channel in channels if channel not in place_channels(link)]
+    if turning:
+        raise Trouble(
+            f"{name} is moved by {turning[0]}, which makes something turn as well: its travel cannot "
+            "be looked for by itself; give it a channel of its own for that"
+        )
+    alike = [one for one, route in routes.items() if one != name and set(route.channels) & set(channels)]
+    return channels, alike
 
 
 def _yes(question: str) -> bool:

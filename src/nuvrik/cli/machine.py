@@ -9,6 +9,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, TextIO
 
+from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.inputs.lines import open_line
 from nuvrik.cli.words import DONE, Trouble, tell
 from nuvrik.ends.machine import Machine
@@ -41,8 +42,6 @@ def run_machine_command(
 ) -> int:
     """Be the machine until interrupted; a row whenever something changes."""
     link = load(file)
-    if log is not None and log.exists() and log.samefile(file):
-        raise Trouble(f"--log {log} is the link file, which would be written over")
     for_ms = None if for_s is None else int(for_s * 1000)
     stats = LinkStats(link.period_ms)
     own = _own_code(link, code)
@@ -72,6 +71,8 @@ def run_machine_command(
                 warn=tell,
                 signals=signals,
             )
+        except OwnCodeError as error:
+            raise Trouble(str(error)) from None
         except KeyboardInterrupt:
             how = ", cut off without a ramp" if signals.at_once else ""
             tell(f"interrupted: every output is at rest{how}")
@@ -90,6 +91,12 @@ def _own_code(link: Link, code: Path | None) -> OwnCode:
         raise Trouble(str(error)) from None
     if own.idle:
         tell(f"{code}: has no function for {', '.join(own.idle)}")
+    if not link.own_code_ms:
+        bound = stop_bound(link)._replace(own_code_ms=own.longest_ms)
+        tell(
+            f"functions may take {own.longest_ms} ms in a turn: everything is at rest within "
+            f"{bound.in_words()}; [board] own_code_ms says less"
+        )
     return own
 
 

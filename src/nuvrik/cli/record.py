@@ -6,7 +6,6 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import ExitStack, suppress
 from pathlib import Path
-from typing import TextIO
 
 from nuvrik.calibration.buttons import pressed
 from nuvrik.calibration.which import Which
@@ -14,7 +13,7 @@ from nuvrik.cli.words import DONE, NO, Trouble, console, say, table, tell
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, ReadControl, SliderControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
-from nuvrik.ports.files import open_log
+from nuvrik.ports.files import LateLog
 from nuvrik.ports.leaving import Interrupted, Signals
 from nuvrik.ports.link_file import write_into
 from nuvrik.ports.live import TURN_S, WallClock
@@ -100,12 +99,10 @@ def run(file: Path, sources: Sequence[str], out: Path | None, for_s: float | Non
         raise Trouble(
             "say where to write the recording, with --out FILE; or ask which stick is which: --assign"
         )
-    if out.exists() and out.samefile(file):
-        raise Trouble(f"--out {out} is the link file, which would be written over")
     others = [one for one in sources if one != PAGE]
     with Signals(final=True) as signals, ExitStack() as stack:
         hands = stack.enter_context(open_source(link, others, tell)) if others else None
-        writer = _Writer(link, stack.enter_context(open_log(out)))
+        writer = _Writer(link, stack.enter_context(LateLog(out)))
         with suppress(Interrupted), signals.polled():
             if PAGE in sources:
                 from nuvrik.cli.inputs.page import recorded_page
@@ -144,7 +141,7 @@ def _record(
 class _Writer:
     """The rows of a recording, and what has been seen."""
 
-    def __init__(self, link: Link, out: TextIO) -> None:
+    def __init__(self, link: Link, out: LateLog) -> None:
         self._out, self._fresh = out, Fresh(link)
         self.controls = {
             name: control for name, control in link.controls.items() if isinstance(control, ReadControl)
@@ -152,7 +149,6 @@ class _Writer:
         self.seen = {name: Seen(name, control) for name, control in self.controls.items()}
         self.times_ms: list[int] = []
         self.rows: list[list[str]] = []
-        self._out.write(",".join(["t_ms", *self.controls]) + "\n")
 
     def take(self, now_ms: int, readings: Mapping[str, int | None]) -> None:
         """What has just been read."""
@@ -165,6 +161,8 @@ class _Writer:
         last_ms = self.times_ms[-1] if self.times_ms else -ROW_MS
         changed = not self.rows or cells != self.rows[-1]
         if (changed and now_ms > last_ms) or now_ms >= last_ms + ROW_MS:
+            if not self.rows:
+                self._out.write(",".join(["t_ms", *self.controls]) + "\n")
             self.times_ms.append(now_ms)
             self.rows.append(cells)
             self._out.write(",".join([str(now_ms), *cells]) + "\n")

@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any, NoReturn, ParamSpec
 
+from nuvrik import openfile
 from nuvrik.printable import printable
 
 P = ParamSpec("P")
@@ -42,6 +43,7 @@ def speaks_plainly(command: Callable[P, int | None]) -> Callable[P, None]:
         from nuvrik.recordings.recording import RecordingError
 
         try:
+            openfile.begin()
             _ordinary(kwargs)
             code = command(*args, **kwargs)
             sys.stdout.flush()

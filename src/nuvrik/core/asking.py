@@ -3,7 +3,11 @@
 A request is repeated under its number, after 100 ms at first, then after twice as long each time. What became
 of one that was sent to a machine that has started again since, or that has met somebody else, nobody knows,
 and it is not asked again. One that nobody answers for so long is given up, and with it the session: its
-number is used up, but it could still arrive, and a new session makes it too old for that."""
+number is used up, but it could still arrive, and a new session makes it too old for that.
+
+What cannot be done now is refused now: what moves something is not kept until the machine is armed. And what
+was asked and not begun is forgotten with a stop, with arm off, with a change of hands and with a gap: whoever
+asked for it wanted it then."""
 
 from nuvrik.core.bits import mask_of
 from nuvrik.core.desk import (
@@ -12,6 +16,7 @@ from nuvrik.core.desk import (
     JOG_MOST_TIME,
     JOG_STEPS,
     JOG_UNIT_MS,
+    NOT_ARMED,
     RUNNING,
     STRANGER,
     WHO,
@@ -46,9 +51,10 @@ NOT_SENT = 16
 SENT = 17
 NO_ANSWER = 18
 NEVER_SENT = 19
+FORGOTTEN = 20
 """What becomes of a request besides what a reply says: so far not sent, so far no answer; in the end no
-answer, or nobody there whom it could have been sent to. Well away from what replies say, so that there is
-room for more of that."""
+answer, nobody there whom it could have been sent to, or forgotten, because a stop, arm off or a change of
+hands came before it was begun. Well away from what replies say, so that there is room for more of that."""
 
 QUESTION_NONE = 0
 QUESTION_ECHO = 1
@@ -114,6 +120,11 @@ class Asking:
         self.jog_time: u8 = 0
         self.presses_met: list[u16] = [0] * len(table.triggers)
 
+    def begin(self, boot_low: u16) -> None:
+        """At power-up, with the lower half of a number that differs from boot to boot: a session that was
+        used before would bring the answer to an old request for the first new one."""
+        self.session = 1 if boot_low == 0 else boot_low
+
     def pass_time(self, dt_ms: u16) -> None:
         """Let dt_ms go by."""
         self.left_ms = self.left_ms - dt_ms if self.left_ms > dt_ms else 0
@@ -127,14 +138,18 @@ class Asking:
         if not self.asked:
             self.arguments[at] = value
 
-    def ask(self, code: u8) -> bool:
-        """Ask the machine to do something, once. False: another request is under way."""
+    def ask(self, code: u8, may_move: bool) -> bool:
+        """Ask the machine to do something, once. False: another request is under way, or it would move
+        something that may not move now, which is its outcome then."""
         if self.asked:
             return False
-        self.asked = True
         self.code = code
         self.number = 0
         self.tries = 0
+        if self.table.requests[code].moves and not may_move:
+            self.settle(NOT_ARMED, 0, 0)
+            return False
+        self.asked = True
         self.outcome = NOT_SENT
         self.value_low = 0
         self.value_high = 0
@@ -151,12 +166,12 @@ class Asking:
                     found = i
         return found
 
-    def start(self, trigger: u8) -> None:
+    def start(self, trigger: u8, may_move: bool) -> None:
         """Ask for what a trigger starts. While another request is under way it starts nothing: what is late
         is not what a hand wanted then."""
         for i in range(len(self.table.triggers[trigger].arguments)):
             self.argument(i, self.table.triggers[trigger].arguments[i])
-        self.ask(self.table.triggers[trigger].code)
+        self.ask(self.table.triggers[trigger].code, may_move)
 
     def greet(self) -> None:
         """Ask who is there, at once and until there is an answer."""
@@ -171,14 +186,33 @@ class Asking:
         self.echo_waits = True
         self.echo_out = False
 
-    def jog(self, output: u8, to: level, for_ms: u16) -> None:
-        """Ask the machine, in place of a command, to move one output a little."""
+    def jog(self, output: u8, to: level, for_ms: u16, may_move: bool) -> bool:
+        """Ask the machine, in place of a command, to move one output a little. False: nothing may move
+        now."""
+        if not may_move:
+            return False
         step: product = to * JOG_STEPS
         most: u8 = self.table.jog_most[output]
         self.jog_step = clamp(div(step, FULL), -most, most)
         self.jog_time = clamp(div(for_ms, JOG_UNIT_MS), 1, JOG_MOST_TIME)
         self.jog_output = output
         self.jogs = True
+        return True
+
+    def forget(self) -> None:
+        """Whatever has been asked and not begun is not wanted any more. What has begun ends at the machine by
+        the same cause, and says so."""
+        self.jogs = False
+        if not self.asked or self.outcome == RUNNING:
+            return
+        if self.tries > 0:
+            self.end_session()
+        self.settle(FORGOTTEN, 0, 0)
+
+    def end_session(self) -> None:
+        """What has been sent may still arrive; another session makes it too old for that."""
+        self.session = 1 if self.session == 0xFFFF else self.session + 1
+        self.boot_known = False
 
     def wants(self) -> bool:
         """Whether question may have anything to say."""
@@ -318,8 +352,7 @@ class Asking:
         """Nobody answers."""
         if self.tries > 0:
             self.settle(NO_ANSWER, self.value_low, self.value_high)
-            self.session = 1 if self.session == 0xFFFF else self.session + 1
-            self.boot_known = False
+            self.end_session()
         else:
             self.settle(NEVER_SENT, 0, 0)
 

@@ -12,7 +12,8 @@ IS_COUNT = 4
 
 
 class ChannelTable(Table):
-    """One channel: its kind, its bits, and the greatest code that means something."""
+    """One channel: its kind, its bits, and the greatest code that means something; of a choice all ones says
+    besides that there is none."""
 
     kind: u8
     bits: few
@@ -85,6 +86,8 @@ def value_from_code(channel: ChannelTable, code: u16) -> i32:
         return level_from_code(code, channel.bits)
     if channel.kind == IS_SHARE:
         return share_from_code(code, channel.bits)
+    if channel.kind == IS_CHOICE and code == mask_of(channel.bits):
+        return NO_READING
     return code
 
 
@@ -94,6 +97,8 @@ def code_of_value(channel: ChannelTable, value: i32) -> u16:
         return (mask_of(channel.bits) >> 1) + 1 if value == NO_READING else level_code(value, channel.bits)
     if channel.kind == IS_SHARE:
         return mask_of(channel.bits) if value == NO_READING else share_code(value, channel.bits)
+    if channel.kind == IS_CHOICE and value == NO_READING:
+        return mask_of(channel.bits)
     if value < 0:
         return 0
     return value & mask_of(channel.bits)

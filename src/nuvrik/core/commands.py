@@ -1,29 +1,23 @@
 """What an accepted command is for the failsafe: a drive frame or not, at rest or not.
 
-A command without a reading of a required channel is no drive frame: it is no sign of life, and keeps nothing
-moving. An optional channel that turns something enters as zero while it has no reading, and has a say again
-only once it has been read at rest: a stick that comes back hard over must start nothing.
-"""
+A channel is required if it feeds something that turns and is not optional. A command without a reading of a
+required channel is no drive frame: it is no sign of life, and keeps nothing moving. An optional channel that
+turns something enters as zero while it has no reading, and has a say again only once it has been read at
+rest: a stick that comes back hard over must start nothing. What feeds only places is nobody's business here:
+a place without a reading stays (``outputs``)."""
 
 from nuvrik.core.levels import NO_READING, NOBODY
 from nuvrik.core.widths import Table, i32, level, u8
 
 
-class Need(Table):
-    """A required channel: its place, and whether it turns something."""
-
-    place: u8
-    turns: bool
-
-
 class CommandTable(Table):
     """What the channels of a link are to the failsafe. arm: the place of the one that arms, NOBODY for none;
-    required: those without whose reading nothing moves; optional: the places of the others that turn
+    required: the places of those without whose reading nothing turns; optional: those of the others that turn
     something; band: how far from zero still is at rest."""
 
     arm: u8
     band: level
-    required: list[Need]
+    required: list[u8]
     optional: list[u8]
 
 
@@ -50,15 +44,16 @@ class Commands:
         # Optional channels first: their readiness has to be followed in every command, drive frame or not.
         if len(table.optional) != 0:
             self.look_at_optional(values)
-        for need in table.required:
-            value: i32 = values[need.place]
+        for i in range(len(table.required)):
+            place: u8 = table.required[i]
+            value: i32 = values[place]
             if value == NO_READING:
-                self.missing = need.place
+                self.missing = place
                 self.moved = NOBODY
                 return
             # Of several that are not at rest the first is named: one is enough to act on.
-            if need.turns and self.moved == NOBODY and (value > band or value < -band):
-                self.moved = need.place
+            if self.moved == NOBODY and (value > band or value < -band):
+                self.moved = place
 
     def look_at_optional(self, values: list[i32]) -> None:
         """Follow which of the optional channels have a say."""

@@ -12,7 +12,7 @@ SMOOTH = 16
 class MovedTable(Table):
     """An axis or a slider: the readings low, at rest and high (a slider's low is its rest; low may be the
     larger number), and how it is bent. ignore: readings that are none. plain: nothing of it depends on
-    time."""
+    time; turns: it feeds something that turns."""
 
     low: reading
     rest: reading
@@ -29,6 +29,7 @@ class MovedTable(Table):
     ramp: RampTable
     holds: bool
     plain: bool
+    turns: bool
 
 
 def straight(table: MovedTable, raw: reading) -> level:
@@ -103,10 +104,13 @@ class Moved:
     def follow(self, at: level, dt_ms: u16) -> level:
         """Where the value is on its way to a level."""
         goal: level = self.keep(at) if self.table.holds else at
-        # Behind a gap it goes on from the value sent last: what passed in the gap is no time of moving. Only
-        # the first reading of all is taken as it is.
+        # Behind a gap a place goes on from the value sent last, and what turns begins from rest: what passed
+        # in the gap is no time of moving. Only the first reading of all is taken as it is.
         passed_ms: u16 = 0 if self.value == NO_READING else dt_ms
         first: bool = not self.begun
+        if self.value == NO_READING and self.table.turns and not first:
+            self.fine = 0
+            self.slew.put(0)
         self.begun = True
         if self.table.smooth_ms != 0:
             goal = self.smooth(goal, passed_ms, first)
@@ -147,23 +151,27 @@ class Moved:
 
 
 class ButtonTable(Table):
-    """A button. pressed: the reading that is so, 0 or 1."""
+    """A button. pressed: the reading that is so, 0 or 1; waits: it toggles, and feeds nothing but places."""
 
     pressed: u8
     debounce_ms: u16
     toggles: bool
+    waits: bool
 
 
 class Button:
     """Something pressed or not, debounced; where it toggles, each press toggles it. presses counts them.
 
-    What it reads first is where it starts, so a button held down at power-up is no press."""
+    What it reads first is where it starts, so a button held down at power-up is no press. One that waits has
+    no reading until it is pressed while that may move something (live); other presses toggle nothing."""
 
     def __init__(self, table: ButtonTable) -> None:
         self.table: ButtonTable = table
         self.value: span = NO_READING
         self.latched: bool = False
         self.presses: u16 = 0
+        self.live: bool = False
+        self.given: bool = False
         self.known: bool = False
         self.down: bool = False
         self.changing: bool = False
@@ -190,19 +198,31 @@ class Button:
     def press(self) -> None:
         """It has been pressed."""
         self.presses = (self.presses + 1) & 0xFFFF
-        if self.table.toggles:
+        if self.table.toggles and (self.live or not self.table.waits):
             self.latched = not self.latched
+            self.given = True
 
     def say(self) -> None:
         """Its value, from what it is."""
         on: bool = self.latched if self.table.toggles else self.down
         self.value = FULL if on else 0
+        if self.table.waits and not self.given:
+            self.value = NO_READING
+
+    def may_move(self, live: bool) -> None:
+        """Whether a press may move something now. Once it may not, what was pressed before is over."""
+        self.live = live
+        if not live:
+            self.given = False
+            if self.known:
+                self.say()
 
     def switch_off(self) -> None:
         """A toggle that is on goes off; nothing else changes."""
         if self.latched:
             self.latched = False
-            self.value = 0
+            if self.value != NO_READING:
+                self.value = 0
 
     def withdraw(self) -> None:
         """There is no reading, until the next one."""
@@ -214,22 +234,27 @@ class Button:
 
 
 class KeyControlTable(Table):
-    """A key. every: each repeat counts as a press, not only a fresh one."""
+    """A key. every: each repeat counts as a press, not only a fresh one; waits: it toggles, and feeds nothing
+    but places."""
 
     every: bool
     toggles: bool
+    waits: bool
 
 
 class Key:
     """A code that arrives again and again while it is held. Its reading counts the arrivals.
 
-    No arrival is no press: a key goes to released, never to no reading, when nothing comes."""
+    No arrival is no press: a key goes to released, never to no reading, when nothing comes. Only a toggle
+    that feeds nothing but places has none, until it is pressed while that may move something (live)."""
 
     def __init__(self, table: KeyControlTable) -> None:
         self.table: KeyControlTable = table
-        self.value: span = 0
+        self.value: span = NO_READING if table.waits else 0
         self.latched: bool = False
         self.presses: u16 = 0
+        self.live: bool = False
+        self.given: bool = False
         self.counted: bool = False
         self.count: u16 = 0
         self.down: bool = False
@@ -248,20 +273,34 @@ class Key:
         down, or brings it down again after a gap, and never counts as another press of a toggle."""
         if fresh or self.table.every:
             self.presses = (self.presses + 1) & 0xFFFF
-        if self.table.toggles and fresh:
+        if self.table.toggles and fresh and (self.live or not self.table.waits):
             self.latched = not self.latched
+            self.given = True
         self.down = True
-        on: bool = self.latched if self.table.toggles else True
+        self.say()
+
+    def say(self) -> None:
+        """Its value, from what it is."""
+        on: bool = self.latched if self.table.toggles else self.down
         self.value = FULL if on else 0
+        if self.table.waits and not self.given:
+            self.value = NO_READING
+
+    def may_move(self, live: bool) -> None:
+        """Whether a press may move something now. Once it may not, what was pressed before is over."""
+        self.live = live
+        if not live:
+            self.given = False
+            self.say()
 
     def switch_off(self) -> None:
         """A toggle that is on goes off; nothing else changes."""
         if self.latched:
             self.latched = False
-            self.value = 0
+            if self.value != NO_READING:
+                self.value = 0
 
     def withdraw(self) -> None:
         """Nothing has come for so long that it is released."""
         self.down = False
-        on: bool = self.table.toggles and self.latched
-        self.value = FULL if on else 0
+        self.say()

@@ -51,9 +51,9 @@ ROUTINE_MOTION = 3
 """What a request has begun that goes on: nothing, a move by steps, the builder's own code, a routine."""
 
 ANSWERS_REPLY = 0
-ANSWERS_HELLO = 1
-ANSWERS_ECHO = 2
-ANSWERS_HOW = 3
+ANSWERS_ECHO = 1
+"""What waits in the ring to be answered. Hellos have a place of their own: anybody may ask them, and they
+must push no reply out."""
 
 WHO = 0
 HOW = 1
@@ -76,9 +76,11 @@ JOG_MOST_TIME = 50
 
 
 class ArgumentTable(Table):
-    """One argument of a request: its bits, and whether it is in two's complement."""
+    """One argument of a request: its bits, the greatest code that means something, and whether it is in two's
+    complement."""
 
     bits: u8
+    most: u16
     either_sign: bool
 
 
@@ -146,8 +148,8 @@ def speed_of(per_cent: i32) -> share:
 
 class Desk:
     """Requests, hellos and echoes of one machine. boot_low and boot_high: a number that differs from boot to
-    boot; arguments: those of the request that is asked; answers wait in a ring from first on; token, length:
-    the echo that waits."""
+    boot; arguments: those of the request that is asked; answers wait in a ring from first on, and the two
+    pages of a hello in who_waits and how_waits; token, length: the echo that waits."""
 
     def __init__(self, table: DeskTable) -> None:
         self.table: DeskTable = table
@@ -175,6 +177,8 @@ class Desk:
         self.step_at: u8 = 0
         self.step_ms: u16 = 0
         self.rounds: u8 = 0
+        self.who_waits: bool = False
+        self.how_waits: bool = False
         self.first: u8 = 0
         self.waiting: u8 = 0
         self.kinds: list[u8] = [0] * MOST_WAITING
@@ -199,8 +203,10 @@ class Desk:
             self.session = session
             self.number = 0
             self.replied = False
-        if self.table.says_hello:
-            self.kinds[self.place()] = ANSWERS_HELLO if page == WHO else ANSWERS_HOW
+        if self.table.says_hello and page == WHO:
+            self.who_waits = True
+        elif self.table.says_hello:
+            self.how_waits = True
 
     def place(self) -> u8:
         """A place for one more answer. The oldest goes where there is none."""

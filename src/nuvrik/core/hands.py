@@ -39,7 +39,8 @@ class RockerTable(Table):
 
 
 class NudgeTable(Table):
-    """Two buttons or keys that step a value, and one that puts it back, NOBODY for none."""
+    """Two buttons or keys that step a value, and one that puts it back, NOBODY for none. waits: it feeds
+    nothing but places."""
 
     up: u8
     down: u8
@@ -48,14 +49,17 @@ class NudgeTable(Table):
     low: level
     high: level
     start: level
+    waits: bool
 
 
 class SelectorTable(Table):
-    """One of several buttons or keys chooses. values: what each stands for, as a level."""
+    """One of several buttons or keys chooses. values: what each stands for, as a level; waits: it feeds
+    nothing but places."""
 
     buttons: list[u8]
     values: list[level]
     start: u8
+    waits: bool
 
 
 class HandsTable(Table):
@@ -73,9 +77,11 @@ class HandsTable(Table):
 
 
 class Hands:
-    """The controls of one handset. made: the values of rockers, nudges and selectors; stored and chosen:
-    where nudges and selectors stand. since_ms: how long ago each was read, without waited_ms, which has
-    passed since timers were looked at."""
+    """The controls of one handset. rocked, nudged, selected: the values of rockers, nudges and selectors;
+    stored and chosen: where nudges and selectors stand. A nudge, a selector or a toggle that feeds nothing
+    but places has no reading until it is pressed while arm is sent on (live), so that arming moves nothing to
+    where they happen to stand; nudge_given, choice_given: which have been. since_ms: how long ago each
+    control was read, without waited_ms, which has passed since timers were looked at."""
 
     def __init__(self, table: HandsTable) -> None:
         self.table: HandsTable = table
@@ -87,6 +93,9 @@ class Hands:
         self.stored: list[level] = [0] * len(table.nudges)
         self.selected: list[span] = [NO_READING] * len(table.selectors)
         self.chosen: list[u8] = [0] * len(table.selectors)
+        self.live: bool = False
+        self.nudge_given: list[bool] = [False] * len(table.nudges)
+        self.choice_given: list[bool] = [False] * len(table.selectors)
         self.since_ms: list[reading] = [TIMER_MAX] * len(table.controls)
         self.waited_ms: u16 = 0
         self.presses_seen: list[u16] = [0] * len(table.seen)
@@ -170,6 +179,8 @@ class Hands:
         kind: u8 = self.table.controls[control].kind
         if kind == IS_KEY:
             return self.keys[self.table.controls[control].at].down
+        if kind == IS_BUTTON:
+            return self.buttons[self.table.controls[control].at].known
         return self.value(control) != NO_READING
 
     def withdraw(self, control: u8) -> None:
@@ -211,6 +222,24 @@ class Hands:
         self.presses_seen[place] = count
         return more
 
+    def may_move(self, live: bool) -> None:
+        """Whether presses may move places: while arm is sent on. Whatever they did before is over once they
+        may not; then refresh comes."""
+        if live == self.live:
+            return
+        self.live = live
+        for i in range(len(self.table.buttons)):
+            if self.table.buttons[i].waits:
+                self.buttons[i].may_move(live)
+        for i in range(len(self.table.keys)):
+            if self.table.keys[i].waits:
+                self.keys[i].may_move(live)
+        for i in range(len(self.table.nudges)):
+            self.nudge_given[i] = False
+        for i in range(len(self.table.selectors)):
+            self.choice_given[i] = False
+        self.refresh()
+
     def refresh(self) -> None:
         """Let what is made of controls follow them: what switches toggles off first."""
         place: u8 = 0
@@ -244,14 +273,18 @@ class Hands:
         down: u16 = self.fresh_presses(place + 1, one.down)
         next: u8 = place + 2
         steps: i32 = up - down
-        if steps != 0:
+        counts: bool = self.live or not one.waits
+        if steps != 0 and counts:
             way: product = steps * one.step
             self.stored[at] = clamp(self.stored[at] + way, one.low, one.high)
+            self.nudge_given[at] = True
         if one.back != NOBODY:
-            if self.fresh_presses(next, one.back) != 0:
+            if self.fresh_presses(next, one.back) != 0 and counts:
                 self.stored[at] = one.start
+                self.nudge_given[at] = True
             next += 1
         known: bool = self.value(one.up) != NO_READING and self.value(one.down) != NO_READING
+        known = known and (self.nudge_given[at] or not one.waits)
         self.nudged[at] = self.stored[at] if known else NO_READING
         return next
 
@@ -260,9 +293,11 @@ class Hands:
         one: SelectorTable = self.table.selectors[at]
         known: bool = True
         for i in range(len(one.buttons)):
-            if self.fresh_presses(place + i, one.buttons[i]) != 0:
+            if self.fresh_presses(place + i, one.buttons[i]) != 0 and (self.live or not one.waits):
                 self.chosen[at] = i
+                self.choice_given[at] = True
             if self.value(one.buttons[i]) == NO_READING:
                 known = False
+        known = known and (self.choice_given[at] or not one.waits)
         self.selected[at] = one.values[self.chosen[at]] if known else NO_READING
         return place + len(one.buttons)

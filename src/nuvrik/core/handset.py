@@ -15,10 +15,19 @@ SENDS_COMMAND = 3
 """What a period is for: nothing, a stop, a question if there is one or else a command, a command."""
 
 
+LEFT_AT_REST = 0
+LEFT_ALONE = 1
+LEFT_UNREAD = 2
+LEFT_AS_SENT = 3
+"""What is sent of a channel that no hand is to move, and on leaving: rest, or off; no reading, because it
+feeds only places, or is a choice; rest, but no reading on leaving, because it feeds a place besides what
+turns; what was sent last, because it counts."""
+
+
 class HandsetTable(Table):
-    """A handset's part of a link. channels: how many; arm: the channel that arms, arm_control: the control
-    that feeds it, stop: the control that stops, NOBODY for none. guard_ms: how old the telemetry heard last
-    may be on a link with a delay guard, 0 for none. asks: questions may be sent."""
+    """A handset's part of a link. arm: the channel that arms, arm_control: the control that feeds it, stop:
+    the control that stops, NOBODY for none. left: what each channel is left at. guard_ms: how old the
+    telemetry heard last may be on a link with a delay guard, 0 for none. asks: questions may be sent."""
 
     hands: HandsTable
     sources: SourcesTable
@@ -26,6 +35,7 @@ class HandsetTable(Table):
     arm: u8
     arm_control: u8
     stop: u8
+    left: list[u8]
     period_ms: u16
     guard_ms: u16
     asks: bool
@@ -53,6 +63,7 @@ class Handset:
     def begin(self) -> None:
         """At power-up."""
         self.hands.begin()
+        self.follow_hands()
 
     def pass_time(self, now_ms: u16) -> None:
         """Let it be now_ms; every reading that is too old by then ends."""
@@ -67,8 +78,10 @@ class Handset:
         self.told_ms = later(self.told_ms, dt_ms)
         self.due_ms = clamp(self.due_ms - dt_ms, -32768, 32767)
         if self.hands.pass_time(dt_ms):
+            # Judged now, and not when the next reading is there: that revives nothing, whatever it says.
             self.refresh()
             self.look_at_stop()
+            self.follow_arm()
 
     def read(self, control: u8, raw: reading) -> None:
         """A reading of a control."""
@@ -98,11 +111,29 @@ class Handset:
         if self.arming.stop(self.stop_pressed()):
             # What keeps arm on by itself falls, so that the way back is one press and not two.
             self.arm_falls()
+        self.follow_hands()
 
     def arm_falls(self) -> None:
         """A toggle that arms goes off; whatever else arms is left as it is."""
         if self.table.arm_control != NOBODY:
             self.hands.switch_off(self.table.arm_control)
+
+    def change_hands(self) -> None:
+        """Somebody else drives from here on, and arms anew; what was pressed before counts no more."""
+        self.arm_falls()
+        self.arming.forget()
+        self.followed = False
+        self.follow_arm()
+        self.hands.may_move(False)
+        self.follow_hands()
+
+    def follow_hands(self) -> None:
+        """Whether presses may move places: while arm is sent on, or there is none; never in a stop."""
+        live: bool = self.table.arm == NOBODY or self.arming.sent
+        live = live and not self.arming.stopping and not self.arming.parting
+        if live != self.hands.live:
+            self.hands.may_move(live)
+            self.sources.refresh(self.hands)
 
     def follow_arm(self) -> None:
         """Decide whether arm is sent on, once for each reading and each frame."""
@@ -113,6 +144,7 @@ class Handset:
             on: i32 = self.sources.value(self.table.arm, self.hands)
             wanted = READ_ON if on != 0 else READ_OFF
         self.arming.follow(wanted)
+        self.follow_hands()
 
     def put_arm(self, on: bool) -> None:
         """Arm or disarm from a program, in place of the arm control. Like a control, it starts off."""
@@ -130,6 +162,8 @@ class Handset:
         """From now on, whatever is read: everything at rest and arm off."""
         self.arming.leave()
         self.followed = False
+        self.follow_arm()
+        self.follow_hands()
 
     def expire(self, now_ms: u16) -> None:
         """The loop has been held up for longer than a timer counts: nothing that was read before now_ms holds
@@ -155,6 +189,7 @@ class Handset:
         if self.due_ms > 0:
             return SENDS_NOTHING
         self.due_ms = next_due(self.due_ms, self.table.period_ms)
+        self.follow_arm()
         if self.arming.stopping:
             self.look_at_stop()
         return SENDS_STOP if self.arming.stopping else SENDS_ANYTHING
@@ -168,7 +203,6 @@ class Handset:
         """Whether a command is sent, SENDS_COMMAND, or nothing; fill says its values."""
         if not self.arming.begun:
             return SENDS_NOTHING
-        self.follow_arm()
         if self.table.guard_ms != 0 and self.told_ms > self.table.guard_ms:
             # Nothing has come back by which the machine could tell that this is not old: it would refuse it.
             return SENDS_NOTHING
@@ -178,9 +212,19 @@ class Handset:
         """Put the value of every channel as it would be sent now into values, NO_READING for none."""
         rests: bool = self.arming.parting or self.hands_off
         for i in range(len(self.table.sources.sources)):
-            self.values[i] = 0 if rests else self.sources.value(i, self.hands)
+            if not rests:
+                self.values[i] = self.sources.value(i, self.hands)
+            elif self.table.left[i] != LEFT_AS_SENT:
+                self.values[i] = self.left_at(i)
         if self.table.arm != NOBODY:
             self.values[self.table.arm] = 1 if self.arming.sent else 0
+
+    def left_at(self, channel: u8) -> i32:
+        """What is sent of a channel that no hand is to move, or on leaving."""
+        left: u8 = self.table.left[channel]
+        if left == LEFT_ALONE or (left == LEFT_UNREAD and self.arming.parting):
+            return NO_READING
+        return 0
 
     def unready(self) -> u8:
         """A control of several for one channel that has no say yet, NOBODY for none."""

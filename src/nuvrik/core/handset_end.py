@@ -21,6 +21,7 @@ from nuvrik.core.sealed import (
     SealedTable,
 )
 from nuvrik.core.text import NO_CHECK, check_digits
+from nuvrik.core.watch import ARMED
 from nuvrik.core.widths import Table, i32, level, reading, u8, u16
 from nuvrik.core.writer import Writer, WriterTable
 
@@ -53,10 +54,13 @@ class HandsetEnd:
         self.asking: Asking = Asking(table.asking)
         self.knobs: list[Knob] = [Knob(one) for one in table.knobs]
         self.refused: u16 = 0
+        self.live: bool = False
+        self.halted: bool = False
 
-    def begin(self) -> None:
-        """At power-up."""
+    def begin(self, boot_low: u16) -> None:
+        """At power-up, with the lower half of a number that differs from boot to boot."""
         self.handset.begin()
+        self.asking.begin(boot_low)
 
     def pass_time(self, now_ms: u16) -> None:
         """Let it be now_ms."""
@@ -65,6 +69,7 @@ class HandsetEnd:
             self.hearing.pass_time(dt_ms)
             self.asking.pass_time(dt_ms)
         self.handset.pass_time(now_ms)
+        self.follow()
 
     def expire(self, now_ms: u16) -> None:
         """The loop has been held up for longer than a timer counts."""
@@ -73,6 +78,22 @@ class HandsetEnd:
         self.handset.expire(now_ms)
         # Of the machine too nothing is known any more: its next frame is accepted as it is.
         self.sealed.forget()
+        self.asking.forget()
+        self.follow()
+
+    def follow(self) -> None:
+        """A stop, leaving, and arm off: what was asked before and not begun is not wanted any more."""
+        live: bool = self.handset.hands.live
+        halted: bool = self.handset.arming.stopping or self.handset.arming.parting
+        if (self.live and not live) or (halted and not self.halted):
+            self.asking.forget()
+        self.live = live
+        self.halted = halted
+
+    def may_move(self) -> bool:
+        """Whether what moves something may be asked now: arm is sent on and, where the machine says so, it is
+        ARMED."""
+        return self.handset.hands.live and (not self.hearing.tells() or self.hearing.state() == ARMED)
 
     # ---- what hands and programs do ----
 
@@ -88,25 +109,29 @@ class HandsetEnd:
     def have_read(self) -> None:
         """What follows from new readings."""
         self.handset.have_read()
+        self.follow()
         trigger: u8 = self.asking.pressed(self.handset.hands)
         if trigger != NOBODY:
-            self.asking.start(trigger)
+            self.asking.start(trigger, self.may_move())
 
     def press_stop(self, pressed: bool) -> None:
         """A stop of a program's own."""
         self.handset.press_stop(pressed)
+        self.follow()
 
     def leave(self) -> None:
         """From now on, whatever is read: everything at rest and arm off."""
         self.handset.leave()
+        self.follow()
 
     def argument(self, at: u8, value: i32) -> None:
         """An argument of the request that is asked next."""
         self.asking.argument(at, value)
 
     def ask(self, code: u8) -> bool:
-        """Ask the machine to do something, once. False: another request is under way."""
-        return self.asking.ask(code)
+        """Ask the machine to do something, once. False: another request is under way, or it may not move
+        now."""
+        return self.asking.ask(code, self.may_move())
 
     def greet(self) -> None:
         """Ask who is there."""
@@ -116,9 +141,9 @@ class HandsetEnd:
         """Send two bytes there and back."""
         self.asking.echo()
 
-    def jog(self, output: u8, to: level, for_ms: u16) -> None:
-        """Ask the machine to move one output a little."""
-        self.asking.jog(output, to, for_ms)
+    def jog(self, output: u8, to: level, for_ms: u16) -> bool:
+        """Ask the machine to move one output a little. False: nothing may move now."""
+        return self.asking.jog(output, to, for_ms, self.may_move())
 
     # ---- what is sent ----
 
@@ -127,11 +152,12 @@ class HandsetEnd:
         turn: u8 = self.handset.turn()
         if turn == SENDS_NOTHING:
             return False
+        self.follow()
         if turn == SENDS_STOP:
             return self.writer.stop()
         # A stop goes before everything, a question before a command: it is answered while frames go on.
         if self.asking.wants() and self.handset.may_ask():
-            what: u8 = self.asking.question(self.handset.table.arm == NOBODY or self.handset.arming.sent)
+            what: u8 = self.asking.question(self.handset.hands.live)
             if what != QUESTION_NONE:
                 self.asking.write(what, self.writer.sender)
                 return True

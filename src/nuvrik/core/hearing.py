@@ -24,21 +24,28 @@ NEVER_HEARD = 255
 STATE_BITS = 7
 FOLLOWS = 8
 HOLD_ENDS = 16
-MEANS_NOTHING = 32
+OWN_STOP = 32
+MEANS_NOTHING = 64
 """The first byte of telemetry: the state, that the number of the last command follows, that a load is about
-to be let go of. What is above has to be zero, so that it can mean something later."""
+to be let go of, that the machine's own code has stopped it (a byte more, with a number from 1 to 15). What is
+above has to be zero, so that it can mean something later."""
 
 REPLY_BYTES = 10
 """An answer to a request."""
 
 WHO_BYTES = 18
-HOW_BYTES = 12
+HOW_BYTES = 13
 """The pages of a hello's answer, without the name of the link."""
+
+
+def first_mark(sealed: Sealed) -> u8:
+    """The byte of telemetry at which it says which items are there."""
+    return HEAD + 3 if (sealed.body[HEAD] & OWN_STOP) != 0 else HEAD + 2
 
 
 def there(sealed: Sealed, item: u8) -> bool:
     """Whether an item is in the telemetry."""
-    return got(sealed.body, 8 * (HEAD + 2) + item, 1) != 0
+    return got(sealed.body, 8 * first_mark(sealed) + item, 1) != 0
 
 
 class HearingTable(Table):
@@ -51,8 +58,9 @@ class HearingTable(Table):
 
 
 class Hearing:
-    """What has been heard of one machine. ages_ms: how long ago each item came, and codes what it was;
-    length: bytes of a token that are back."""
+    """What has been heard of one machine. own_number: that of the stop of its own code that holds it, 0 for
+    none; ages_ms: how long ago each item came, and codes what it was; length: bytes of a token that are
+    back."""
 
     def __init__(self, table: HearingTable) -> None:
         self.table: HearingTable = table
@@ -62,6 +70,7 @@ class Hearing:
         self.followed: bool = False
         self.last_command: u8 = 0
         self.hold_ends: bool = False
+        self.own_number: u8 = 0
         self.seq: u8 = 0
         self.codes: list[u16] = [0] * len(table.telling.codes)
         self.ages_ms: list[u16] = [TIMER_MAX] * len(table.telling.items)
@@ -83,6 +92,10 @@ class Hearing:
         self.told_ms = later(self.told_ms, dt_ms)
         for i in range(len(self.table.telling.items)):
             self.ages_ms[i] = later(self.ages_ms[i], dt_ms)
+
+    def tells(self) -> bool:
+        """Whether the machine tells its state at all."""
+        return len(self.table.telling.items) > 0
 
     def state(self) -> u8:
         """The state as last told, NEVER_HEARD if that is too long ago."""
@@ -106,19 +119,21 @@ class Hearing:
             return ACCEPTED if whole_page else BAD_FIELD
         return ACCEPTED if size >= 2 and size <= MOST_TOKEN + 1 else BAD_FIELD
 
-    def first_code(self) -> u16:
+    def first_code(self, sealed: Sealed) -> u16:
         """The bit at which the codes begin."""
         marks: u16 = (len(self.table.telling.items) + 7) >> 3
-        return 8 * (HEAD + 2 + marks)
+        return 8 * (first_mark(sealed) + marks)
 
     def fits(self, sealed: Sealed) -> bool:
         """Whether this link could mean that telemetry: every bit that means nothing is zero."""
-        at: u16 = self.first_code()
+        at: u16 = self.first_code(sealed)
         if sealed.payload + HEAD < at >> 3 or sealed.body[HEAD] >= MEANS_NOTHING:
             return False
         if (sealed.body[HEAD] & STATE_BITS) >= STATES:
             return False
-        for i in range(at - 8 * (HEAD + 2) - len(self.table.telling.items)):
+        if (sealed.body[HEAD] & OWN_STOP) != 0 and (sealed.body[HEAD + 2] < 1 or sealed.body[HEAD + 2] > 15):
+            return False
+        for i in range(at - 8 * first_mark(sealed) - len(self.table.telling.items)):
             if there(sealed, len(self.table.telling.items) + i):
                 return False
         for i in range(len(self.table.telling.items)):
@@ -159,7 +174,8 @@ class Hearing:
         self.followed = (sealed.body[HEAD] & FOLLOWS) != 0
         self.hold_ends = (sealed.body[HEAD] & HOLD_ENDS) != 0
         self.last_command = sealed.body[HEAD + 1]
-        at: u16 = self.first_code()
+        self.own_number = sealed.body[HEAD + 2] if (sealed.body[HEAD] & OWN_STOP) != 0 else 0
+        at: u16 = self.first_code(sealed)
         for i in range(len(self.table.telling.items)):
             item: ItemTable = self.table.telling.items[i]
             if there(sealed, i):

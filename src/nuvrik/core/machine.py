@@ -6,8 +6,16 @@ from nuvrik.core.demand import FOLLOW, HELD, LOST, SAFE
 from nuvrik.core.desk import ENDED, OWN_MOTION, Desk, DeskTable
 from nuvrik.core.levels import NOBODY, TIMER_MAX, later
 from nuvrik.core.outputs import Outputs, OutputsTable
-from nuvrik.core.watch import ARMED, FAILSAFE, Watch, WatchTable
-from nuvrik.core.widths import Table, i32, level, u8, u16
+from nuvrik.core.watch import (
+    ARMED,
+    FAILSAFE,
+    STOPPED,
+    WHY_OWN_CODE,
+    WHY_STOPPED,
+    Watch,
+    WatchTable,
+)
+from nuvrik.core.widths import Table, i32, level, share, u8, u16
 
 NOTHING = 0
 FORGET = 1
@@ -139,17 +147,31 @@ class Machine:
         self.last_command = seq
 
     def stop(self) -> None:
-        """A stop frame. Outputs first, then motions, then the builder's own code; and here, not at the next
-        tick: the state may have moved on by then."""
-        self.watch.stop()
+        """A stop frame."""
+        self.press_stop(WHY_STOPPED, NOBODY)
+
+    def press_stop(self, why: u8, place: u8) -> None:
+        """A stop: a frame; an input of the machine's own, for as long as it says so; or the builder's own
+        code. Outputs first, then motions, then the builder's own code; and here, not at the next tick: the
+        state may have moved on by then."""
+        self.watch.stop(why, place)
         self.holding = False
         self.outputs.halt()
         self.end_motions()
 
-    def press_stop(self, why: u8, item: u8) -> None:
-        """An input of the machine's own stops it, for as long as it does."""
-        self.stop()
-        self.watch.say(why, item, 0)
+    def own_stop(self, number: u8) -> None:
+        """The builder's own code stops it, and gives a number for that, 1 to 15."""
+        self.press_stop(WHY_OWN_CODE, number & 15)
+
+    def own_number(self) -> u8:
+        """The number that the builder's own code gave for the stop that holds it, 0 for none."""
+        if self.watch.state != STOPPED or self.watch.stopped_by != WHY_OWN_CODE:
+            return 0
+        return self.watch.stopped_at
+
+    def cap(self, output: u8, most: share) -> bool:
+        """The builder's own code leaves an output no more than that. False: it does not turn."""
+        return self.outputs.cap(output, most)
 
     def jog(self, output: u8, to: level, for_ms: u16) -> None:
         """Move one output a little. A jog is for a machine at rest: what a hand moves is not to be jogged."""
@@ -196,4 +218,4 @@ class Machine:
         mode: u8 = self.mode()
         self.outputs.count_on(dt_ms)
         self.desk.overlay(self.outputs, dt_ms, mode)
-        self.outputs.tick(dt_ms, mode)
+        self.outputs.tick(dt_ms, mode, self.table.watch.timeout_ms)

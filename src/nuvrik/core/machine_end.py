@@ -4,8 +4,6 @@ from nuvrik.core.answers import say
 from nuvrik.core.bits import IS_CHOICE, ChannelTable, ends_in_zeros, got, mask_of, value_from_code
 from nuvrik.core.demand import Demand
 from nuvrik.core.desk import (
-    ANSWERS_HELLO,
-    ANSWERS_HOW,
     HOW,
     JOG_BYTES,
     JOG_CODE,
@@ -16,6 +14,7 @@ from nuvrik.core.desk import (
     MOST_TOKEN,
     WHO,
     ArgumentTable,
+    Desk,
     RequestTable,
 )
 from nuvrik.core.incoming import IN_KEYS, Incoming, IncomingTable
@@ -25,7 +24,7 @@ from nuvrik.core.levels import FULL, TIMER_MAX, div, later
 from nuvrik.core.loop import LoopTable
 from nuvrik.core.machine import FORGET, WEAR, Machine, MachineTable
 from nuvrik.core.medium import MediumTable
-from nuvrik.core.pins import Pins, PinTable, Writes
+from nuvrik.core.pins import Again, Pins, PinTable, Writes
 from nuvrik.core.sealed import (
     ACCEPTED,
     BAD_FIELD,
@@ -46,10 +45,14 @@ from nuvrik.core.sender import Sender, SenderTable
 from nuvrik.core.telling import Telling, TellingTable
 from nuvrik.core.train import TrainReader, TrainTable
 from nuvrik.core.watch import ARMED
-from nuvrik.core.widths import Table, few, i32, level, span, u8, u16, whole
+from nuvrik.core.widths import Table, few, i32, level, share, span, u8, u16, whole
 
 ASK_BYTES = 9
 """A request's payload without its arguments: place, boot number, session, number."""
+
+NOTES_LATE = 16
+"""In the byte of a hello that says what has been noted, beside the number of the builder's own last stop: the
+chip's clock has lost more time to own code that keeps interrupts off than the link file allows for."""
 
 HELLO_MOST = 0x3FFFFFFF
 """Frames are counted to here, which takes 248 days at 50 frames a second."""
@@ -98,6 +101,7 @@ class MachineEnd:
         self.sender: Sender = Sender(table.sender)
         self.pins: list[Pins] = [Pins(one) for one in table.pins]
         self.writes: Writes = Writes()
+        self.again: Again = Again()
         self.told: bool = False
         self.values: list[i32] = [0] * len(table.channels)
         self.up_part: u16 = 0
@@ -105,6 +109,7 @@ class MachineEnd:
         self.accepted: whole = 0
         self.refused: u16 = 0
         self.start: u8 = 0
+        self.noted: u8 = 0
         self.calls: bool = False
         self.skips: bool = False
 
@@ -207,8 +212,7 @@ class MachineEnd:
             return QUEUED_UP
         self.machine.hear()
         if stop:
-            self.machine.stop()
-            self.told = True
+            self.stop()
         else:
             self.machine.command(self.values)
         return ACCEPTED
@@ -292,7 +296,7 @@ class MachineEnd:
         for i in range(len(self.table.channels)):
             one: ChannelTable = self.table.channels[i]
             code: u16 = got(self.sealed.body, at, one.bits)
-            if one.kind == IS_CHOICE and code > one.most:
+            if one.kind == IS_CHOICE and code > one.most and code != mask_of(one.bits):
                 return BAD_FIELD
             self.values[i] = value_from_code(one, code)
             at += one.bits
@@ -326,6 +330,12 @@ class MachineEnd:
             bits += argument.bits
         if size != ASK_BYTES + ((bits + 7) >> 3):
             return False
+        at: u16 = 8 * (HEAD + ASK_BYTES)
+        for argument in request.arguments:
+            # An option past the last: who sent it was built from another list of them.
+            if got(self.sealed.body, at, argument.bits) > argument.most:
+                return False
+            at += argument.bits
         return ends_in_zeros(self.sealed.body, 8 * (HEAD + ASK_BYTES) + bits, HEAD + size)
 
     def obey(self, kind: u8) -> None:
@@ -335,8 +345,7 @@ class MachineEnd:
             self.machine.numbered(self.sealed.seq)
             self.machine.command(self.values)
         elif kind == KIND_STOP:
-            self.machine.stop()
-            self.told = True
+            self.stop()
         elif kind == KIND_HELLO:
             self.machine.hello(self.sealed.two(1), self.sealed.body[HEAD + 3])
         elif kind == KIND_ECHO:
@@ -369,8 +378,10 @@ class MachineEnd:
 
     def turn(self) -> None:
         """One turn of the loop."""
+        dt_ms: u16 = self.machine.since_ms
         self.look()
         self.machine.turn()
+        self.again.turn(dt_ms, self.machine.watch.state == ARMED)
         self.told = True
 
     def look(self) -> None:
@@ -381,40 +392,73 @@ class MachineEnd:
         """Say in writes what is to be written to the pins of an output."""
         told: Demand = self.machine.outputs.told(output)
         self.pins[output].follow(told.value, told.way, told.braked, self.writes)
+        if self.again.now:
+            self.pins[output].repeat(self.writes)
 
     def written(self) -> None:
         """Every output has been followed."""
         self.told = False
+        self.again.done()
+
+    def stop(self) -> None:
+        """Stop, as a stop frame does."""
+        self.machine.stop()
+        self.again.stop()
+        self.told = True
 
     def halt(self) -> None:
         """Every output to rest at once, without a ramp: for a board that has to leave."""
         self.machine.outputs.halt()
+        self.again.stop()
         self.told = True
+
+    # ---- what the builder's own code may do: lessen and stop ----
+
+    def own_stop(self, number: u8) -> None:
+        """Stop, as a stop frame does, and say why with a number from 1 to 15."""
+        self.machine.own_stop(number)
+        self.noted = (self.noted & NOTES_LATE) + (number & 15)
+        self.again.stop()
+        self.told = True
+
+    def cap(self, output: u8, most: share) -> bool:
+        """Leave an output that turns no more than so much of full scale. False: it does not turn."""
+        return self.machine.cap(output, most)
+
+    def lost_time(self) -> None:
+        """The board has found out that its clock has lost more time than the link file allows for."""
+        self.noted = (self.noted & 15) + NOTES_LATE
 
     def send(self) -> bool:
         """Put the frame that is due now, if one is, into the sender. Answers first: somebody waits for them,
         and telemetry loses nothing by coming a little later."""
-        if self.table.machine.desk.answers and self.machine.desk.waiting > 0:
-            self.answer(self.machine.desk.first)
-            self.machine.desk.drop()
+        if self.table.machine.desk.answers and self.answers():
             return True
         return self.telling.due(
             self.machine.watch.state,
+            self.machine.own_number(),
             self.machine.followed,
             self.machine.last_command,
             self.machine.outputs,
             self.sender,
         )
 
-    def answer(self, at: u8) -> None:
-        """One of the answers that wait."""
-        if self.machine.desk.kinds[at] == ANSWERS_HELLO:
+    def answers(self) -> bool:
+        """One of the answers that wait. False: none does."""
+        desk: Desk = self.machine.desk
+        if desk.waiting > 0:
+            say(desk, desk.first, self.sender)
+            desk.drop()
+        elif desk.who_waits:
+            desk.who_waits = False
             self.say_who()
-        elif self.machine.desk.kinds[at] == ANSWERS_HOW:
+        elif desk.how_waits:
+            desk.how_waits = False
             self.say_how()
         else:
-            say(self.machine.desk, at, self.sender)
+            return False
         self.sender.seal()
+        return True
 
     def say_who(self) -> None:
         """Who this machine is: what it was built from."""
@@ -442,6 +486,7 @@ class MachineEnd:
         self.sender.word(self.accepted & 0xFFFF)
         self.sender.word(self.accepted >> 16)
         self.sender.word(self.refused)
+        self.sender.byte(self.noted)
         for i in range(len(self.table.name)):
             if i >= self.table.name_first:
                 self.sender.byte(self.table.name[i])

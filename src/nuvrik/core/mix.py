@@ -5,10 +5,12 @@ from nuvrik.core.widths import Table, fine, i32, level, product, sign, span, u8
 
 
 class Term(Table):
-    """A channel's place, and how much it counts."""
+    """A channel's place, and how much it counts. extra: of a place that is fed by several channels, which of
+    those that are optional it is; else NOBODY."""
 
     place: u8
     weight: span
+    extra: u8
 
 
 class Route(Table):

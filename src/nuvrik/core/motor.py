@@ -95,20 +95,21 @@ class Motor:
     def tick(self, target: level, asked: bool, dt_ms: u16, mode: u8) -> None:
         """One turn of the loop: follow target, if it is asked for and the mode lets it; else come to rest."""
         wanted: level = target if asked and mode == FOLLOW else 0
-        if mode != FOLLOW:
-            self.armed = False
-            self.has_turned = False
-            if mode == LOST and not self.table.ramps_on_loss:
-                # Halted, and then moved by nothing, so that the time at rest counts from this tick.
-                self.ramp.halt()
-                self.ramp.towards(0, dt_ms)
-                self.idle(self.table.brakes_lost)
-                self.lost = True
-                return
+        if mode == LOST and not self.table.ramps_on_loss:
+            # Halted, and then moved by nothing, so that the time at rest counts from this tick.
+            self.ramp.halt()
+            self.ramp.towards(0, dt_ms)
+            self.idle(self.table.brakes_lost)
+            self.disarmed()
+            self.lost = True
+            return
         if self.lost:
             self.lost = False
             self.idle(self.table.brakes_idle)
-        elif not self.armed:
+        begins: bool = mode == FOLLOW and not self.armed
+        if mode != FOLLOW:
+            self.disarmed()
+        elif begins:
             # A load that is up when the machine is armed may have to be held from then on.
             self.armed = True
             self.has_turned = self.table.hold_from_arming
@@ -120,7 +121,12 @@ class Motor:
             self.held_ms = 0
         if self.table.hold != 0 and self.ramp.fine == 0:
             # In the tick that reaches rest too: a gap of one tick lets the load drop a little each time.
-            self.keep_holding(wanted, 0 if moved else dt_ms, mode)
+            self.keep_holding(wanted, 0 if moved or begins else dt_ms, mode)
+
+    def disarmed(self) -> None:
+        """Nothing that was moved before counts as moved since arming."""
+        self.armed = False
+        self.has_turned = False
 
     def drive(self, at: level) -> None:
         """Tell the driver a level."""
@@ -183,7 +189,6 @@ class Motor:
     def halt(self) -> None:
         """To rest at once, without a ramp."""
         self.ramp.halt()
-        self.armed = False
+        self.disarmed()
         self.lost = False
-        self.has_turned = False
         self.idle(self.table.brakes_idle)

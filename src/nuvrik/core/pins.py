@@ -5,6 +5,7 @@ microseconds for a pulse (0: none), steps a second for a step pin. They come in 
 be made: power off, then direction, then power on. A bridge whose sides change under power shorts itself for
 as long as its transistors need to switch off."""
 
+from nuvrik.core.levels import later
 from nuvrik.core.widths import Table, sign, u8, u16
 
 PULSED = 0
@@ -22,7 +23,11 @@ four ends of its coils; and a switch that is on while its pin is high, or low.""
 PINS_EACH = 3
 """An output has no more pins than this."""
 
-MOST_WRITES = 6
+MOST_WRITES = 9
+"""Off, direction and on, of two pins each, and every level once more."""
+
+AGAIN_MS = 50
+"""Levels are written once more after so long: with a tick of 50 ms besides, ten times a second at least."""
 
 
 class PinTable(Table):
@@ -104,6 +109,20 @@ class Pins:
         self.known = True
         self.change(value, way, braked, writes)
 
+    def repeat(self, writes: Writes) -> None:
+        """Say every level once more, behind what has changed: whatever else has set a pin meanwhile has no
+        say in it. Never pulses or steps, which would begin anew."""
+        # By way of a local: a compiler for AVR (GCC 5.4) fails at the field itself.
+        full: u16 = self.table.most
+        counts: bool = full > 0
+        pins: u8 = pins_of(self.table.use) if self.known and self.table.use != PULSED else 0
+        for i in range(pins):
+            if not self.powers(i) or (counts and self.levels[i] == 0):
+                writes.put(i, self.levels[i])
+        for i in range(pins):
+            if self.powers(i) and counts and self.levels[i] != 0:
+                writes.put(i, self.levels[i])
+
     def change(self, value: u16, way: sign, braked: bool, writes: Writes) -> None:
         """The same, where a direction or everything may change."""
         pins: u8 = pins_of(self.table.use)
@@ -139,3 +158,31 @@ class Pins:
         """One more write."""
         self.levels[pin] = to
         writes.put(pin, to)
+
+
+class Again:
+    """When the pins of a machine are written once more, although nothing has changed: at every stop, at
+    leaving ARMED, and every so often, so that what the builder's own code has set by itself does not last.
+    now: in this turn; done ends that."""
+
+    def __init__(self) -> None:
+        self.now: bool = False
+        self.armed: bool = False
+        self.since_ms: u16 = 0
+
+    def stop(self) -> None:
+        """A stop."""
+        self.now = True
+
+    def turn(self, dt_ms: u16, armed: bool) -> None:
+        """One turn of the loop, dt_ms after the one before."""
+        self.since_ms = later(self.since_ms, dt_ms)
+        if (self.armed and not armed) or self.since_ms >= AGAIN_MS:
+            self.now = True
+        self.armed = armed
+
+    def done(self) -> None:
+        """They have been written."""
+        if self.now:
+            self.now = False
+            self.since_ms = 0

@@ -71,7 +71,7 @@ class Slew:
 
 class Ramp:
     """A slew that rests before it reverses: for what turns. A move across zero stops at zero, and the pause
-    begins at that tick."""
+    begins at that tick. cut: it was cut off since the last tick."""
 
     def __init__(self, table: RampTable) -> None:
         self.table: RampTable = table
@@ -79,6 +79,7 @@ class Ramp:
         self.last_sign: sign = 0
         # At power-up it has been at rest for longer than any pause.
         self.at_rest_ms: u16 = TIMER_MAX
+        self.cut: bool = False
 
     def at(self) -> level:
         """Where it is."""
@@ -91,17 +92,21 @@ class Ramp:
         return self.table.pause_ms - self.at_rest_ms
 
     def halt(self) -> None:
-        """At once to zero, without a ramp."""
+        """At once to zero, without a ramp. Its time at rest counts from the tick that comes next: what has
+        gone by before that may have passed while it still turned."""
         if self.fine != 0:
             self.fine = 0
             self.at_rest_ms = 0
+            self.cut = True
 
     def towards(self, target: level, dt_ms: u16) -> bool:
         """Move towards a level; whether it moved at all."""
         here: fine = self.fine
         goal: fine = target * FINE
         if here == 0:
-            self.at_rest_ms = later(self.at_rest_ms, dt_ms)
+            if not self.cut:
+                self.at_rest_ms = later(self.at_rest_ms, dt_ms)
+            self.cut = False
             if target == 0 or self.pause_left(target) != 0:
                 return False
         elif goal == here:

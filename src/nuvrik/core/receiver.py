@@ -17,9 +17,10 @@ from nuvrik.core.levels import TIMER_MAX, later
 from nuvrik.core.loop import LoopTable
 from nuvrik.core.machine import Machine, MachineTable
 from nuvrik.core.medium import MediumTable
-from nuvrik.core.pins import Pins, PinTable, Writes
+from nuvrik.core.pins import Again, Pins, PinTable, Writes
 from nuvrik.core.shape import WORDS, ShapeTable
-from nuvrik.core.widths import Table, amount, i32, u8, u16
+from nuvrik.core.watch import ARMED
+from nuvrik.core.widths import Table, amount, i32, share, u8, u16
 
 OURS = 1
 UNKNOWN_KEY = 2
@@ -63,6 +64,7 @@ class Receiver:
         self.machine: Machine = Machine(table.machine)
         self.pins: list[Pins] = [Pins(one) for one in table.pins]
         self.writes: Writes = Writes()
+        self.again: Again = Again()
         self.values: list[i32] = [0] * len(table.channels)
         self.started: bool = False
         self.now_ms: u16 = 0
@@ -145,7 +147,7 @@ class Receiver:
         turn: u8 = self.handset.turn()
         if turn == SENDS_STOP:
             self.machine.hear()
-            self.machine.stop()
+            self.stop()
             return True
         if turn != SENDS_ANYTHING or self.handset.command() == SENDS_NOTHING:
             return False
@@ -159,10 +161,31 @@ class Receiver:
 
     def turn(self) -> None:
         """One turn of the loop."""
+        dt_ms: u16 = self.machine.since_ms
+        self.again.done()
         self.act()
         self.machine.turn()
+        self.again.turn(dt_ms, self.machine.watch.state == ARMED)
 
     def follow(self, output: u8) -> None:
         """Say in writes what is to be written to the pins of an output; after each turn, for all of them."""
         told: Demand = self.machine.outputs.told(output)
         self.pins[output].follow(told.value, told.way, told.braked, self.writes)
+        if self.again.now:
+            self.pins[output].repeat(self.writes)
+
+    def stop(self) -> None:
+        """Stop, as a stop of the remote does."""
+        self.machine.stop()
+        self.again.stop()
+
+    # ---- what the builder's own code may do: lessen and stop ----
+
+    def own_stop(self, number: u8) -> None:
+        """Stop, and say why with a number from 1 to 15."""
+        self.machine.own_stop(number)
+        self.again.stop()
+
+    def cap(self, output: u8, most: share) -> bool:
+        """Leave an output that turns no more than so much of full scale. False: it does not turn."""
+        return self.machine.cap(output, most)

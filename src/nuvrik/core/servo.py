@@ -1,7 +1,7 @@
 """What stands in a place, and what is off or on: servos and switches."""
 
 from nuvrik.core.demand import FOLLOW, LOST, SAFE, Demand
-from nuvrik.core.levels import FULL, clamp, mul
+from nuvrik.core.levels import FULL, clamp, later, mul
 from nuvrik.core.ramp import RampTable, Slew
 from nuvrik.core.widths import Table, level, sign, span, u8, u16
 
@@ -12,7 +12,8 @@ GOES = 2
 
 class ServoTable(Table):
     """One servo. facing: 1, or -1 where it is mounted the other way round. low and high: it never goes beyond
-    these. on_loss: STAYS, RELEASES (no pulses) or GOES to lost_place. silent: no pulses until it is armed."""
+    these. on_loss: STAYS, RELEASES (no pulses) or GOES to lost_place. silent: no pulses until it is told a
+    place."""
 
     slew: RampTable
     facing: sign
@@ -37,8 +38,14 @@ def pulse_at(table: ServoTable, place: level) -> u16:
 
 
 class Servo:
-    """Goes to a place and stays there; outside ARMED it stays where it is. Where it stands before it has ever
-    been ARMED nobody knows, so it gets no pulses until then, unless the link file has it centred."""
+    """Goes to a place and stays there. Without a reading, and outside ARMED, it stays: the pulses of that
+    moment, so that a ramp under way ends there. Where it stands before it has ever been told a place nobody
+    knows: so it gets no pulses until then, unless the link file has it centred, and goes to its first place
+    without a ramp, which would begin at a place that nobody asked for.
+
+    started: it has been told a place since power-up; following: it was ARMED in the last tick; asked: it had
+    a reading then, led: or a jog or a motion moved it; given: it has had a reading since it was ARMED, and
+    for unread_ms none."""
 
     def __init__(self, table: ServoTable) -> None:
         self.table: ServoTable = table
@@ -47,6 +54,11 @@ class Servo:
         self.goal: level = 0
         self.released: bool = table.silent
         self.started: bool = not table.silent
+        self.following: bool = False
+        self.asked: bool = False
+        self.led: bool = False
+        self.given: bool = False
+        self.unread_ms: u16 = 0
 
     def begin(self) -> None:
         """At power-up: in the centre, as far as anybody knows."""
@@ -60,26 +72,57 @@ class Servo:
         else:
             self.demand.put(place, pulse_at(self.table, place), 1, False, False)
 
-    def tick(self, target: level, asked: bool, dt_ms: u16, mode: u8) -> None:
-        """One turn of the loop: go towards target, if it is asked for and the mode lets it; else stay."""
+    def tick(self, target: level, asked: bool, led: bool, dt_ms: u16, mode: u8, timeout_ms: u16) -> None:
+        """One turn of the loop: go towards target, if a reading asks for it, or a jog or a motion leads
+        there, and the mode lets it; else stay. Once it had a reading, and then none for timeout_ms, it does
+        what on_loss says."""
+        if (mode == FOLLOW) != self.following:
+            # Leaving ARMED freezes it, and what a loss began is not finished in ARMED.
+            self.halt()
+            self.following = mode == FOLLOW
         if mode == FOLLOW:
-            self.released = False
-            self.started = True
-            if asked:
-                self.goal = clamp(target, self.table.low, self.table.high)
+            self.follow(target, asked, led, dt_ms, timeout_ms)
         elif mode == LOST and self.started:
-            # One that was never armed gets no pulses for being lost either.
-            self.released = self.table.on_loss == RELEASES
-            if self.table.on_loss == GOES:
-                self.goal = self.table.lost_place
+            # One that was never told a place gets no pulses for being lost either.
+            self.lose()
         moved: bool = self.slew.towards(self.goal, dt_ms)
         if moved or self.released == (self.demand.value != 0):
             self.tell()
+
+    def follow(self, target: level, asked: bool, led: bool, dt_ms: u16, timeout_ms: u16) -> None:
+        """In ARMED."""
+        if asked or led:
+            self.goal = clamp(target, self.table.low, self.table.high)
+            if not self.started:
+                self.slew.put(self.goal)
+            self.released = False
+            self.started = True
+        elif self.asked or self.led:
+            self.goal = self.slew.at()
+        self.asked = asked
+        self.led = led
+        if asked:
+            self.given = True
+            self.unread_ms = 0
+        elif self.given:
+            self.unread_ms = later(self.unread_ms, dt_ms)
+            if self.unread_ms >= timeout_ms:
+                self.given = False
+                self.lose()
+
+    def lose(self) -> None:
+        """Nobody says any more where it is to be."""
+        self.released = self.table.on_loss == RELEASES
+        if self.table.on_loss == GOES:
+            self.goal = self.table.lost_place
 
     def halt(self) -> None:
         """Stay where it is now."""
         # Where it is on its way, not where it was going: a stop must not let it go on to its goal.
         self.goal = self.slew.at()
+        self.asked = False
+        self.led = False
+        self.given = False
 
 
 class SwitchTable(Table):

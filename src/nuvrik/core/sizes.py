@@ -76,6 +76,10 @@ MOST_SWITCHES = 32
 
 MOST_LIMITS = 32
 
+MOST_EXTRA = 64
+
+MOST_STAYS = 64
+
 MOST_LENGTHS = 80
 """Lengths in the longest infrared burst looked at: nec has 67; the rest is room for what lies before a
 frame."""

@@ -27,14 +27,15 @@ class Origin(Table):
 
 
 class SourceTable(Table):
-    """Where one channel's value comes from. first: the place of its first origin among the ready bits; band:
-    how far from zero a control has to be to become ready, rest: how far from zero it still rests.
-    multiplied_by, slow_when and preset_when are controls, NOBODY for none. on_from, off_below: when a flag
-    goes on and off. when_on, when_off: what a button stands for."""
+    """Where one channel's value comes from. first: the place of its first origin among the ready bits; place:
+    it feeds nothing but places; band: how far from zero is at rest, rest: how far from it a control has not
+    left rest yet. multiplied_by, slow_when and preset_when are controls, NOBODY for none. on_from, off_below:
+    when a flag goes on and off. when_on, when_off: what a button stands for."""
 
     takes: u8
     origins: list[Origin]
     first: u8
+    place: bool
     band: level
     rest: level
     multiplied_by: u8
@@ -57,27 +58,89 @@ class SourcesTable(Table):
     ready: list[u8]
 
 
+ANY_PLACE = 32767
+"""In place of the value that a control has to leave before it may say where a place is to be: none."""
+
+
 class Sources:
-    """The channels of one handset. A control that is one of several has a say only while it is ready: for
-    what turns, once it has been read at rest since its readings began, so that one that lies half over starts
-    nothing when another falls silent; for a place, with any reading. owner: of several, the one that left
-    rest first; on: whether a flag is on."""
+    """The channels of one handset. A control that is one of several has a say only while it is ready. For
+    what turns that is once it has been read at rest since its readings began, and since another that had the
+    say has ended: so that one that lies half over starts nothing when another falls silent or lets go. For a
+    place it is with any reading at power-up, and later once it has moved from where it was (marks). owner: of
+    several, the one that has the say: under the rule first the one that left rest first; before: what each of
+    them said last; on: whether a flag is on."""
 
     def __init__(self, table: SourcesTable) -> None:
         self.table: SourcesTable = table
         self.ready: list[bool] = [False] * len(table.ready)
+        self.marks: list[span] = [ANY_PLACE] * len(table.ready)
+        self.before: list[span] = [NO_READING] * len(table.ready)
         self.owner: list[u8] = [NOBODY] * len(table.sources)
         self.on: list[bool] = [False] * len(table.sources)
 
     def refresh(self, hands: Hands) -> None:
         """Controls have been read, or have lost their readings."""
-        for source in self.table.sources:
+        for i in range(len(self.table.sources)):
+            source: SourceTable = self.table.sources[i]
             if source.takes >= FROM_FIRST_READY and source.takes <= FROM_ALL:
-                for i in range(len(source.origins)):
-                    value: span = hands.value(source.origins[i].control)
-                    at: u8 = source.first + i
-                    rests: bool = value >= -source.band and value <= source.band
-                    self.ready[at] = value != NO_READING and (rests or self.ready[at])
+                keeps: u8 = self.ended(i, source, hands)
+                for k in range(len(source.origins)):
+                    at: u8 = source.first + k
+                    value: span = hands.value(source.origins[k].control)
+                    if value == NO_READING:
+                        self.ready[at] = False
+                        if keeps != NOBODY or self.before[at] != NO_READING:
+                            self.marks[at] = NO_READING
+                    elif keeps != NOBODY and k != keeps:
+                        self.ready[at] = False
+                        self.marks[at] = value
+                    self.ready[at] = self.ready[at] or self.becomes_ready(source, at, value)
+                    self.before[at] = value
+                self.owner[i] = self.who(source, i, hands)
+
+    def ended(self, channel: u8, source: SourceTable, hands: Hands) -> u8:
+        """The origin that had the say and has just ended, NOBODY for none: under the rule first also one that
+        is at rest again, under sum any that ended away from rest. The say of all others is over with it."""
+        for k in range(len(source.origins)):
+            at: u8 = source.first + k
+            value: span = hands.value(source.origins[k].control)
+            if source.takes == FROM_ALL:
+                said: span = self.before[at]
+                if self.ready[at] and value == NO_READING and (said > source.rest or said < -source.rest):
+                    return k
+            elif self.owner[channel] == k and self.ready[at]:
+                if value == NO_READING:
+                    return k
+                if source.takes == FROM_FIRST_MOVED and value <= source.rest and value >= -source.rest:
+                    return k
+        return NOBODY
+
+    def becomes_ready(self, source: SourceTable, at: u8, value: span) -> bool:
+        """Whether a control that is not ready becomes so with what it says now."""
+        if value == NO_READING:
+            return False
+        if not source.place:
+            return value >= -source.band and value <= source.band
+        mark: span = self.marks[at]
+        if mark == ANY_PLACE:
+            return True
+        if mark == NO_READING:
+            # Its readings have begun again: from here it has to move.
+            self.marks[at] = value
+            return False
+        return value > mark + source.band or value < mark - source.band
+
+    def who(self, source: SourceTable, channel: u8, hands: Hands) -> u8:
+        """The origin that has the say, NOBODY for none; where all have, it is nobody's."""
+        owner: u8 = self.owner[channel]
+        if source.takes == FROM_FIRST_MOVED and owner != NOBODY and self.moved(source, owner, hands):
+            return owner
+        for k in range(len(source.origins)):
+            if source.takes == FROM_FIRST_MOVED and self.moved(source, k, hands):
+                return k
+            if source.takes == FROM_FIRST_READY and self.ready[source.first + k]:
+                return k
+        return NOBODY
 
     def unready(self, source: u8, hands: Hands) -> u8:
         """A control that must be read at rest before a channel has a reading, NOBODY for none."""
@@ -119,34 +182,17 @@ class Sources:
             return one.when_on if pressed != 0 else one.when_off
         if one.takes == FROM_WEIGHTS:
             return weighed(one, hands)
-        if one.takes == FROM_FIRST_MOVED:
-            return self.first_moved(source, one, hands)
+        if self.owner[source] != NOBODY:
+            return hands.value(one.origins[self.owner[source]].control)
         sum: fine = 0
         any: bool = False
         for i in range(len(one.origins)):
             if self.ready[one.first + i]:
-                value: span = hands.value(one.origins[i].control)
-                if one.takes == FROM_FIRST_READY:
-                    return value
                 any = True
-                sum += value
+                # Under the rule first nobody has left rest.
+                if one.takes == FROM_ALL:
+                    sum += hands.value(one.origins[i].control)
         return clamp(sum, -FULL, FULL) if any else NO_READING
-
-    def first_moved(self, source: u8, one: SourceTable, hands: Hands) -> span:
-        """Whoever left rest first, until back at rest or without a reading."""
-        owner: u8 = self.owner[source]
-        if owner == NOBODY or not self.moved(one, owner, hands):
-            owner = NOBODY
-            for i in range(len(one.origins)):
-                if owner == NOBODY and self.moved(one, i, hands):
-                    owner = i
-            self.owner[source] = owner
-        if owner != NOBODY:
-            return hands.value(one.origins[owner].control)
-        for i in range(len(one.origins)):
-            if self.ready[one.first + i]:
-                return 0
-        return NO_READING
 
     def moved(self, one: SourceTable, origin: u8, hands: Hands) -> bool:
         """Whether a control that is ready has left rest."""
@@ -192,10 +238,14 @@ def shaped(one: SourceTable, given: span, hands: Hands) -> span:
             return NO_READING
         value = mul(value, factor)
     if one.slow_when != NOBODY and hands.value(one.slow_when) != 0:
-        # A switch that has no reading may be on: slow is the safe side.
+        # A switch that has no reading may be on: slow is the safe side for what turns, and a place stays.
+        if one.place and hands.value(one.slow_when) == NO_READING:
+            return NO_READING
         value = mul(value, one.slow_to)
     if one.preset_when != NOBODY:
         set: span = hands.value(one.preset_when)
-        if set != 0 and set != NO_READING:
+        if set == NO_READING:
+            return NO_READING
+        if set != 0:
             value = one.preset
     return clamp(value, one.low, FULL)

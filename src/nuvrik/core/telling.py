@@ -94,6 +94,7 @@ class Telling:
         self.since_ms: u16 = 0
         self.told_ms: u16 = TIMER_MAX
         self.said: u8 = 0
+        self.said_own: u8 = 0
         self.sent: u16 = 0
         self.last_seq: u8 = 0
         self.first: u8 = 0
@@ -134,9 +135,11 @@ class Telling:
         return share_from_code(self.codes[about.first], about.bits)
 
     def take(self, item: u8, raw: i32) -> None:
-        """A reading, NOTHING_THERE for none."""
-        self.catch_up()
+        """A reading, NOTHING_THERE for none. What is commanded has none."""
         about: ItemTable = self.table.items[item]
+        if about.tells >= TELLS_STEPS:
+            return
+        self.catch_up()
         self.known[item] = True
         self.read_ms[item] = 0
         if raw == NOTHING_THERE:
@@ -169,9 +172,8 @@ class Telling:
         along: span = 2 * once + more
         self.codes[about.first + axis] = level_code(along - FULL, about.bits)
 
-    def choose(self) -> bool:
+    def choose(self, room: u16) -> bool:
         """Choose the items that are due and known, as many as fit. False: there are none."""
-        room: u16 = self.table.room
         any: bool = False
         for i in range(len(self.table.items)):
             item: ItemTable = self.table.items[i]
@@ -187,23 +189,32 @@ class Telling:
                 self.due_ms[i] = half if next < half else next
         return any
 
-    def due(self, state: u8, followed: bool, last_command: u8, outputs: Outputs, sender: Sender) -> bool:
-        """The telemetry that is due now goes into the sender. False: none is."""
+    def due(
+        self, state: u8, own: u8, followed: bool, last_command: u8, outputs: Outputs, sender: Sender
+    ) -> bool:
+        """The telemetry that is due now goes into the sender. own: the number that the builder's own code
+        gave for the stop that holds the machine, 0 for none. False: none is due."""
         if len(self.table.items) == 0:
             return False
         self.catch_up()
-        some: bool = self.choose()
+        more: u8 = 0 if own == 0 else 8
+        some: bool = self.choose(self.table.room - more if self.table.room > more else 0)
         said: u8 = state + 16 if outputs.hold_ends() else state
-        # A change of state, or a hold about to end, is news by itself.
-        if not some and said == self.said and self.told_ms < self.table.tell_ms:
+        said += 32 if own != 0 else 0
+        # A change of state, a hold about to end, or another stop of the builder's own, is news by itself.
+        news: bool = said != self.said or own != self.said_own
+        if not some and not news and self.told_ms < self.table.tell_ms:
             return False
         self.said = said
+        self.said_own = own
         self.told_ms = 0
         if self.table.guard_ms != 0:
             self.note(sender.seq)
         sender.begin(KIND_TELEMETRY)
         sender.byte(said + 8 if followed else said)
         sender.byte(last_command if followed else 0)
+        if own != 0:
+            sender.byte(own)
         for i in range(len(self.table.items)):
             sender.bits(1 if self.chosen[i] else 0, 1)
         sender.at = ((sender.at + 7) >> 3) << 3

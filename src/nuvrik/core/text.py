@@ -43,10 +43,12 @@ MOST_DIGITS = 7
 
 class FormTable(Table):
     """How one channel is written: from low to high, in steps of the last of so many decimals. scaled: those
-    are the two ends of a level, or of a share if one_sided. width: of its column, or what it is padded to;
-    counts: it goes round; signs: a sign stands in front of every number that is not padded to nothing."""
+    are the two ends of a level, or of a share if one_sided. empty: an empty field may stand for no reading.
+    width: of its column, or what it is padded to; counts: it goes round; signs: a sign stands in front of
+    every number that is not padded to nothing."""
 
     scaled: bool
+    empty: bool
     one_sided: bool
     low: decimal
     high: decimal
@@ -348,7 +350,7 @@ class TextReader:
             while until > at and self.piece[until - 1] == 32:
                 until -= 1
         if at == until and self.table.blanks:
-            self.value = NO_READING if form.scaled else 0
+            self.value = NO_READING if form.empty else 0
             return True
         negative: bool = at < until and self.piece[at] == 45
         if negative or (at < until and self.piece[at] == 43):

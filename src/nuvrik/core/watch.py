@@ -37,7 +37,9 @@ WHY_GOOD_FRAMES = 9
 WHY_ONE_MORE_AT_REST = 10
 WHY_STOP_SWITCH = 11
 WHY_LOW_BATTERY = 12
-"""Why nothing moves. The place of the last two is that of an item of telemetry."""
+WHY_OWN_CODE = 13
+"""Why nothing moves. The place of a stop switch and of a battery is that of an item of telemetry; that of the
+builder's own code is the number that it gave for its stop, 1 to 15."""
 
 
 class Cell(Table):
@@ -68,7 +70,8 @@ class WatchTable(Table):
 
 
 class Watch:
-    """The state of one machine, and why nothing moves: a code, the place of a channel, a number."""
+    """The state of one machine, and why nothing moves: a code, the place of a channel, a number. stopped_by,
+    stopped_at: what stopped it last, and its place."""
 
     def __init__(self, table: WatchTable) -> None:
         self.table: WatchTable = table
@@ -83,6 +86,8 @@ class Watch:
         self.silent: bool = True
         self.driven_ms: u16 = TIMER_MAX
         self.entered_ms: u16 = 0
+        self.stopped_by: u8 = WHY_STOPPED
+        self.stopped_at: u8 = NOBODY
 
     def pass_time(self, dt_ms: u16) -> bool:
         """Let dt_ms go by, before anything that arrived in that time is looked at. True if a silence begins:
@@ -124,8 +129,10 @@ class Watch:
         else:
             self.happen(BARE_OFF, missing, 0)
 
-    def stop(self) -> None:
-        """A stop frame."""
+    def stop(self, why: u8, place: u8) -> None:
+        """A stop: a frame, WHY_STOPPED, or one of the machine's own."""
+        self.stopped_by = why
+        self.stopped_at = place
         self.happen(STOP, NOBODY, 0)
 
     def happen(self, event: u8, place: u8, number: u16) -> None:
@@ -173,7 +180,7 @@ class Watch:
     def explain(self, event: u8, cell: Cell, place: u8, number: u16) -> None:
         """Say why nothing moves, with the code that helps most."""
         if self.state == STOPPED:
-            self.say(WHY_STOPPED, NOBODY, self.run)
+            self.say(self.stopped_by, self.stopped_at, self.run)
         elif cell.counts_to != NOWHERE and self.run > 0 and self.run < self.table.good_frames:
             self.say(WHY_GOOD_FRAMES, NOBODY, self.run)
         elif event != SILENCE or self.why != WHY_FIRST_FRAME:

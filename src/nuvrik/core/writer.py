@@ -1,7 +1,9 @@
 """Commands and stops on their way out, in every style.
 
 A style that has no way of saying that a control has no reading says nothing then: the machine hears silence
-instead of a guess. The number of the frame counts on all the same."""
+instead of a guess. The number of the frame counts on all the same. Only a place without a reading, and a
+choice that nobody has made, are sent as this handset sent them last, because what nobody touches stays where
+it is; until each has been given once nothing is sent at all."""
 
 from nuvrik.core.bits import ChannelTable, code_of_value
 from nuvrik.core.keys import Chooser, ChooserTable
@@ -33,13 +35,15 @@ MOST_FIGURES = 10
 
 
 class WriterTable(Table):
-    """A handset's commands. guarded: the first byte is a delay guard's."""
+    """A handset's commands. stays: which channels stay where they are without a reading; guarded: the first
+    byte is a delay guard's."""
 
     sender: SenderTable
     channels: list[ChannelTable]
     text: TextTable
     keys: ChooserTable
     train: TrainTable
+    stays: list[bool]
     way_out: u8
     guarded: bool
 
@@ -51,7 +55,8 @@ def upper(code: u8) -> u8:
 
 class Writer:
     """One handset's commands. What travels is in sender.wire, or in slots; echo is the number of the
-    telemetry heard last."""
+    telemetry heard last. last: what was sent last of what stays; said: what is written now; unsaid: the place
+    of the channel for whose sake nothing can be, NOBODY for none."""
 
     def __init__(self, table: WriterTable) -> None:
         self.table: WriterTable = table
@@ -59,7 +64,9 @@ class Writer:
         self.chooser: Chooser = Chooser(table.keys)
         self.slots: list[u16] = [0] * MOST_SLOTS
         self.echo: u8 = 0
-        self.rest: list[i32] = [0] * len(table.channels)
+        self.last: list[i32] = [NO_READING] * len(table.stays)
+        self.said: list[i32] = [0] * len(table.channels)
+        self.unsaid: u8 = NOBODY
         self.figures: list[u8] = [0] * MOST_FIGURES
 
     def command(self, values: list[i32]) -> bool:
@@ -68,10 +75,12 @@ class Writer:
             self.pack(values)
             return True
         self.begin_plain()
-        return self.plain(values)
+        for i in range(len(self.table.channels)):
+            self.said[i] = values[i]
+        return self.plain()
 
     def stop(self) -> bool:
-        """Write a stop; in a style that knows none, everything at rest and arm off."""
+        """Write a stop; in a style that knows none, everything at rest, arm off, and places as they are."""
         if self.table.way_out == OUT_SEALED:
             self.sender.begin(KIND_STOP)
             self.sender.seal()
@@ -80,24 +89,27 @@ class Writer:
         if self.table.way_out == OUT_KEYS:
             return self.press(self.chooser.stop())
         if self.table.way_out == OUT_SLOTS or len(self.table.text.stop) == 0:
-            return self.plain(self.rest)
+            for i in range(len(self.table.channels)):
+                self.said[i] = NO_READING if self.table.stays[i] else 0
+            return self.plain()
         self.put_lead()
         for character in self.table.text.stop:
             self.sender.put(character)
         self.put_check()
         return True
 
-    def plain(self, values: list[i32]) -> bool:
-        """A command that is no sealed body."""
-        if self.table.way_out == OUT_TEXT:
-            return self.write_command(values)
-        if self.says_nothing(values):
+    def plain(self) -> bool:
+        """A command that is no sealed body, of what is said."""
+        self.unsaid = self.not_to_be_said()
+        if self.unsaid != NOBODY:
             return False
-        if self.table.way_out == OUT_KEYS:
-            return self.press(self.chooser.choose(values))
-        if self.table.way_out == OUT_SLOTS:
+        if self.table.way_out == OUT_TEXT:
+            self.write_command(self.said)
+        elif self.table.way_out == OUT_KEYS:
+            return self.press(self.chooser.choose(self.said))
+        elif self.table.way_out == OUT_SLOTS:
             for i in range(len(self.table.channels)):
-                self.slots[i] = slot_of_value(self.table.train, self.table.channels[i], values[i])
+                self.slots[i] = slot_of_value(self.table.train, self.table.channels[i], self.said[i])
         return True
 
     def begin_plain(self) -> None:
@@ -105,12 +117,28 @@ class Writer:
         self.sender.seq = (self.sender.seq + 1) & 0xFF
         self.sender.count = 0
 
-    def says_nothing(self, values: list[i32]) -> bool:
-        """Whether a channel has no reading."""
+    def not_to_be_said(self) -> u8:
+        """The first channel that has no reading, where nothing can be written for that; NOBODY if there is
+        none. What stays is what was sent last; a key leaves it alone by itself."""
+        found: u8 = NOBODY
         for i in range(len(self.table.channels)):
-            if values[i] == NO_READING:
-                return True
-        return False
+            if self.said[i] != NO_READING:
+                if self.table.stays[i]:
+                    self.last[i] = self.said[i]
+            elif not self.has_a_way(i):
+                if self.table.stays[i]:
+                    self.said[i] = self.last[i]
+                if self.said[i] == NO_READING and found == NOBODY:
+                    found = i
+        return found
+
+    def has_a_way(self, channel: u8) -> bool:
+        """Whether the style has a way of saying that a channel has no reading."""
+        if self.table.way_out == OUT_KEYS:
+            return self.table.stays[channel]
+        return (
+            self.table.way_out == OUT_TEXT and self.table.text.blanks and self.table.text.forms[channel].empty
+        )
 
     def pack(self, values: list[i32]) -> None:
         """Values to a sealed body."""
@@ -131,7 +159,7 @@ class Writer:
 
     # ---- text ----
 
-    def write_command(self, values: list[i32]) -> bool:
+    def write_command(self, values: list[i32]) -> None:
         """Values to text."""
         text: TextTable = self.table.text
         self.put_lead()
@@ -142,16 +170,12 @@ class Writer:
             if i > 0:
                 for character in text.separator:
                     self.sender.put(character)
-            if values[i] == NO_READING and form.scaled:
-                if not text.blanks:
-                    return False
-            else:
-                value: i32 = 0 if values[i] == NO_READING else values[i]
+            if values[i] != NO_READING:
+                value: i32 = values[i]
                 if form.counts:
                     value = code_of_value(self.table.channels[i], value)
                 self.write_number(form, number_of_value(form, value))
         self.put_check()
-        return True
 
     def write_number(self, form: FormTable, number: decimal) -> None:
         """A sign, zeros up to the width, digits, and a point before the decimals."""

@@ -22,7 +22,9 @@ SESSIONS = (1 << 16) - 1
 class Identity(NamedTuple):
     """What a machine has said of itself: the layout tag and the build tags it was built with, its boot
     number, the library's version, why it last started ("" where it does not know), the link's name. How it
-    has fared, seconds since it started and frames accepted and refused, is None until it has said so too."""
+    has fared, seconds since it started and frames accepted and refused, is None until it has said so too;
+    ``own_stop`` is the number that its own code gave for its last stop, 0 for none, and ``loses_time`` says
+    that its clock has lost more time to own code that keeps interrupts off than the link file allows for."""
 
     tag: int
     build: BuildTags
@@ -33,14 +35,24 @@ class Identity(NamedTuple):
     up_s: int | None = None
     accepted: int | None = None
     refused: int | None = None
+    own_stop: int = 0
+    loses_time: bool = False
 
 
 def identity_of(who: Who, how: How | None) -> Identity:
     """What the pages of a hello say together."""
     name = (who.name + (how.name if how else b"")).decode("utf-8", "replace")
     start = STARTS[who.start] if who.start < len(STARTS) else ""
-    fared = (how.up_s, how.accepted, how.refused) if how else (None, None, None)
-    return Identity(who.tag, BuildTags(*who.build), who.boot, who.version, start, name, *fared)
+    identity = Identity(who.tag, BuildTags(*who.build), who.boot, who.version, start, name)
+    if how is None:
+        return identity
+    return identity._replace(
+        up_s=how.up_s,
+        accepted=how.accepted,
+        refused=how.refused,
+        own_stop=how.noted & 15,
+        loses_time=bool(how.noted >> 4),
+    )
 
 
 class Asked:
@@ -92,8 +104,9 @@ class Asker:
         self._queue: deque[Asked] = deque()
         self._now_ms = 0
 
-    def ask(self, name: str, arguments: Mapping[str, int | str]) -> Asked:
-        """Queue a request. KeyError for an unknown one, ValueError or TypeError for wrong arguments."""
+    def ask(self, name: str, arguments: Mapping[str, int | str], *, may_move: bool) -> Asked:
+        """Queue a request; one that moves something is refused at once unless it ``may_move``. KeyError for
+        an unknown one, ValueError or TypeError for wrong arguments."""
         names = [known for known, _ in self._requests]
         if name not in names:
             raise KeyError(f"no request is called {name}; this link has: {', '.join(names) or 'none'}")
@@ -104,19 +117,32 @@ class Asker:
             raise TypeError(f"{name} takes {wanted}, not {', '.join(arguments) or 'none'}")
         asked = Asked(name, code, request.numbers(arguments))
         check_arguments(asked.arguments, request)
-        self._queue.append(asked)
         self.last = asked
+        if request.moving and not may_move:
+            asked.outcome = Outcome.NOT_ARMED
+            return asked
+        self._queue.append(asked)
         self._begin()
         return asked
 
-    def look(self, hands: Hands) -> None:
+    def forget(self) -> None:
+        """Whatever has been asked and not begun is not wanted any more."""
+        self.core.forget()
+        self._follow()
+        begun = [asked for asked in self._queue if asked.outcome is Outcome.RUNNING]
+        for asked in self._queue:
+            if asked not in begun:
+                asked.outcome = Outcome.FORGOTTEN
+        self._queue = deque(begun)
+
+    def look(self, hands: Hands, *, may_move: bool) -> None:
         """Hands have moved: a button that starts a request may have been pressed."""
         if not self._triggers:
             return
         trigger = self.core.pressed(hands)
         if trigger != NOBODY and not self._queue:
             name, arguments = self._triggers[trigger]
-            self.ask(name, arguments)
+            self.ask(name, arguments, may_move=may_move)
 
     def greet(self) -> None:
         """Ask who is there, at once and until there is an answer; until then it is not known."""
@@ -171,7 +197,7 @@ class Asker:
         if self._queue and not self.core.asked:
             for place, value in enumerate(self._queue[0].arguments):
                 self.core.argument(place, value)
-            self.core.ask(self._queue[0].code)
+            self.core.ask(self._queue[0].code, True)
 
     def _follow(self) -> bool:
         """What has become of the first in the queue; whether another one is first now."""

@@ -1,6 +1,5 @@
 """The machine's desk in words: the builder's own code around the rules of ``core.desk``."""
 
-import contextlib
 from collections.abc import Generator
 
 from nuvrik.core import desk as core
@@ -28,6 +27,8 @@ class Desk:
         """Routines that have ended, whose own code has still to clean up behind them."""
         self.last_hook = ""
         """The request whose own code ran last: to be named where it kept the loop too long."""
+        self.ended: BaseException | None = None
+        """What such code has raised to end the whole program."""
 
     @property
     def boot(self) -> int:
@@ -68,8 +69,8 @@ class Desk:
             result = hook(**request.given(ask.arguments))
         except RequestRefused:
             return Outcome.REFUSED, 0
-        except Exception:
-            # The user's own code must not take the machine down with it.
+        except BaseException as error:
+            self._failed(error)
             return Outcome.FAILED, 0
         if not isinstance(result, Generator):
             return Outcome.DONE, whole(result)
@@ -90,7 +91,8 @@ class Desk:
             levels = routine.levels()
         except StopIteration as over:
             self._machine.own_over(Outcome.DONE, whole(over.value))
-        except Exception:
+        except BaseException as error:
+            self._failed(error)
             self._machine.own_over(Outcome.FAILED, 0)
         else:
             self._machine.let_go()
@@ -112,5 +114,13 @@ class Desk:
         while self.leaving:
             routine = self.leaving.pop(0)
             self.last_hook = routine.name
-            with contextlib.suppress(Exception):
+            try:
                 routine.end()
+            except BaseException as error:
+                self._failed(error)
+
+    def _failed(self, error: BaseException) -> None:
+        """The builder's own code must not take the machine down with it; nor end the program, as sys.exit and
+        Ctrl-C do, before all that it drives is at rest."""
+        if not isinstance(error, Exception | GeneratorExit):
+            self.ended = error

@@ -3,13 +3,12 @@
 from collections.abc import Mapping
 
 from nuvrik.core.controls import Moved, MovedTable, bent_level
-from nuvrik.core.hands import IS_KEY
+from nuvrik.core.hands import IS_KEY, IS_MOVED
 from nuvrik.core.handset import Handset
 from nuvrik.core.levels import NO_READING
 from nuvrik.plan.form.base import MAX_RAW_SPAN
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.tables.handset import control_order
-from nuvrik.plan.wiring import place_channels
+from nuvrik.plan.wiring import staying_channels
 from nuvrik.wire.codes import Value
 from nuvrik.wire.values import value_to_send
 
@@ -44,10 +43,10 @@ class Hands:
         self._handset, self._hands = handset, handset.hands
         self._hands.moved = [QuickMoved(one) for one in self._hands.table.moved]
         self._channels = link.channels
-        self.names = control_order(link)
+        self.names = list(link.controls)
         """The controls, by place."""
         self._read = {name: place for place, name in enumerate(self.names) if self._kind(place) <= IS_KEY}
-        self._stay = place_channels(link)
+        self._stay = staying_channels(link)
         self._puts: dict[str, Put] = {}
 
     def _kind(self, place: int) -> int:
@@ -68,22 +67,32 @@ class Hands:
             if raw is None:
                 self._hands.withdraw(place)
             elif isinstance(raw, int):
-                if not -MAX_RAW_SPAN <= raw <= MAX_RAW_SPAN:
-                    # Further out than any range: the end of it, or of a key's count another number.
-                    raw = (
-                        raw & 0xFFFF
-                        if self._kind(place) == IS_KEY
-                        else MAX_RAW_SPAN
-                        if raw > 0
-                        else -MAX_RAW_SPAN
-                    )
-                self._handset.read(place, int(raw))
+                self._read_raw(place, int(raw))
             else:
                 raise TypeError(f"{name}: a reading is a whole number or None, not {raw!r}")
+
+    def _read_raw(self, place: int, raw: int) -> None:
+        if not -MAX_RAW_SPAN <= raw <= MAX_RAW_SPAN:
+            # Further out than any range: of a key's count another number; else the end of it, unless that
+            # number, as it is, stands for none.
+            if self._kind(place) == IS_KEY:
+                raw &= 0xFFFF
+            else:
+                raw = MAX_RAW_SPAN if raw > 0 else -MAX_RAW_SPAN
+                if self._ignores(place, raw):
+                    raw += 1 if raw < 0 else -1
+        self._handset.read(place, raw)
+
+    def _ignores(self, place: int, raw: int) -> bool:
+        control = self._hands.table.controls[place]
+        return control.kind == IS_MOVED and raw in self._hands.table.moved[control.at].ignore
 
     def put(self, name: str, value: float | None, until_ms: int | None) -> None:
         """Set a channel from a program. TypeError and ValueError for a value that it cannot have."""
         self._puts[name] = value_to_send(name, self._channels[name], value), until_ms
+        if self._channels[name].kind == "count":
+            # It travels as it was sent last, whoever lets go of it.
+            self._handset.values[list(self._channels).index(name)] = self._puts[name][0] or 0
 
     def end_puts(self, now_ms: int) -> None:
         """What has been set for a time counts no longer."""
@@ -99,7 +108,7 @@ class Hands:
         values: list[Value] = given[:]  # type: ignore[assignment]
         if NO_READING in given:
             values = [None if value == NO_READING else value for value in given]
-        if self._puts and not (handset.arming.parting or handset.hands_off):
+        if self._puts and not handset.arming.parting:
             for place, name in enumerate(self._channels):
                 if name in self._puts:
                     values[place] = self._put_value(name, now_ms)

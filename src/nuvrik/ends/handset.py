@@ -13,11 +13,11 @@ from nuvrik.core.levels import NO_READING, NOBODY, TIMER_MAX
 from nuvrik.ends.asking import Asked, Asker, Identity
 from nuvrik.ends.hands import Hands
 from nuvrik.ends.hearing import Hearing
-from nuvrik.ends.sending import Sending
+from nuvrik.ends.sending import sending
 from nuvrik.ends.sensors import Reading
-from nuvrik.failsafe.table import State
+from nuvrik.failsafe.table import ARMED, State
 from nuvrik.failsafe.why import NOTHING, Code, Why, in_words
-from nuvrik.levels import FULL, clamp, level_of
+from nuvrik.levels import level_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.handset import handset_table
 from nuvrik.wire.codes import Value
@@ -34,7 +34,8 @@ class Handset:
     what the medium says about framing: True for a stream of bytes, False for datagrams. ``session`` is a
     random number, another each time a program starts; only links with requests need it. ``without`` names
     controls that nothing in this run supplies: a stop among them is not waited for (:meth:`press_stop` is the
-    program's own) until it is first read, while any other stop button that has no reading counts as pressed.
+    program's own) until it is first named in a reading; a stop button that is named and has none counts as
+    pressed.
 
     It starts disarmed: arm is sent off until the control that feeds it has been read off::
 
@@ -59,10 +60,11 @@ class Handset:
         self.core.without_stop = stop is not None and stop in without
         self._hands = Hands(link, self.core)
         self._arming = self.core.arming
-        self._sending = Sending(link, stream=stream)
+        self._sending = sending(link, stream=stream)
         self._asker = Asker(link, session)
         self._hearing = Hearing(link, self._asker, stream=stream)
         self._total_ms = 0
+        self._live = self._halted = False
 
     # ---- what hands and programs do ----
 
@@ -73,29 +75,37 @@ class Handset:
         is not a whole number.
         """
         self._pass_time(now_ms)
-        if self.core.without_stop and readings.get(self.link.failsafe.stop or "") is not None:
-            self.core.without_stop = False  # it is supplied after all
+        if self.core.without_stop and self.link.failsafe.stop in readings:
+            # It is supplied after all; named, and without a reading, it is pressed.
+            self.core.without_stop = False
         self._hands.read(readings)
         self.core.have_read()
-        self._asker.look(self.core.hands)
+        self._follow()
+        self._asker.look(self.core.hands, may_move=self.may_move)
 
     def press_stop(self, now_ms: int, pressed: bool = True) -> None:
         """A stop of the program's own, where no control is there to be pressed: stop frames are sent while it
         is pressed and for at least ``timeout_ms`` and a period."""
         self._pass_time(now_ms)
         self.core.press_stop(pressed)
+        self._follow()
 
-    def drop_arm(self, now_ms: int) -> None:
-        """Let what keeps arm on by itself, a toggle, go off: whoever drives next arms anew."""
+    def change_hands(self, now_ms: int) -> None:
+        """Somebody else drives from here on: arm is sent off until it has been read off, what was asked and
+        not begun is forgotten, and what was pressed to say where places are to be counts no more."""
         self._pass_time(now_ms)
-        self.core.arm_falls()
+        self.core.change_hands()
+        self._asker.forget()
+        self._follow()
 
     def put(self, now_ms: int, name: str, value: float | None, for_ms: int | None = None) -> None:
         """Set a channel from a program, in place of its control: a level or a share as a fraction of full
-        scale (None: no reading), anything else as a whole number. After ``for_ms`` it is withdrawn: what
-        moves goes to rest, a flag off, a place (a servo's) stays; None: until it is set again. KeyError for
-        an unknown channel, and for the arm channel; TypeError and ValueError for a value that the channel
-        cannot have."""
+        scale, anything else as a whole number (None: no reading, or no choice). After ``for_ms`` it is
+        withdrawn: what turns goes to rest, a flag off, a place (a servo's) and a choice stay; None: until it
+        is set again. KeyError for an unknown channel, and for the arm channel; TypeError and ValueError for a
+        value that the channel cannot have, and for a time that is none."""
+        if for_ms is not None:
+            _whole_time("for_ms", for_ms)
         if name not in self.link.channels or name == self.link.arm_channel:
             known = ", ".join(channel for channel in self.link.channels if channel != self.link.arm_channel)
             raise KeyError(f"no channel {name} to set; this link has: {known}")
@@ -104,24 +114,41 @@ class Handset:
         self._arming.begun = True
 
     def put_arm(self, on: bool) -> None:
-        """Arm or disarm from a program, in place of the arm control. Like a control, it starts off."""
-        self.core.put_arm(on)
+        """Arm or disarm from a program, in place of the arm control. Like a control, it starts off. TypeError
+        for anything but True, False, 1 and 0: what is not one of them means nobody knows what."""
+        if not isinstance(on, int) or on not in (0, 1):
+            raise TypeError(f"arm is {on!r}; it must be True or False")
+        self.core.put_arm(bool(on))
 
-    def jog(self, output: str, fraction: float, for_ms: int) -> None:
-        """Ask the machine, in place of the next command, to move one output a little: -1 to 1 of full scale,
-        brought down to what a jog may be, for up to 500 ms. KeyError for an unknown output."""
+    @property
+    def may_move(self) -> bool:
+        """Whether what moves something may be asked now: arm is sent on and, on a link with telemetry, the
+        machine has said that it is ARMED."""
+        return self.core.hands.live and (not self.link.telemetry or self.machine_state is ARMED)
+
+    def jog(self, output: str, fraction: float, for_ms: int) -> bool:
+        """Ask the machine, in place of the next command, to move one output a little, for up to 500 ms. What
+        turns: -1 to 1 of full scale, brought down to what a jog may be. A place: so far from where it was
+        told last, and back. False: nothing may move now, and nothing is asked. KeyError for an unknown
+        output, TypeError and ValueError for a fraction or a time that is none."""
         place = {name: place for place, name in enumerate(self.link.outputs)}[output]
-        to = clamp(level_of(fraction), -FULL, FULL)
-        self._asker.core.jog(place, to, min(for_ms, TIMER_MAX))
+        _whole_time("for_ms", for_ms)
+        if isinstance(fraction, bool) or not isinstance(fraction, int | float):
+            raise TypeError(f"the fraction is {fraction!r}; it must be a number from -1 to 1")
+        if not -1 <= fraction <= 1:
+            raise ValueError(f"the fraction is {fraction!r}; it must be from -1 to 1")
+        return self._asker.core.jog(place, level_of(fraction), min(for_ms, TIMER_MAX), self.may_move)
 
     def hands_off(self) -> None:
-        """From now on every channel but arm is sent at rest, wherever controls, nudges and selectors
-        stand: what a jog wants about it."""
+        """From now on what turns is sent at rest, and places and choices without a reading, wherever
+        controls, nudges and selectors stand: what a jog wants about it."""
         self.core.hands_off = True
 
     def disarm(self) -> None:
-        """From now on, whatever is read: sticks at rest and arm off. For leaving in good order."""
+        """From now on, whatever is read: what turns at rest, places without a reading, and arm off. For
+        leaving in good order."""
         self.core.leave()
+        self._follow()
 
     def expire(self, now_ms: int) -> None:
         """The loop has been held up for longer than a timer counts: nothing that was read before ``now_ms``
@@ -134,6 +161,8 @@ class Handset:
         self._asker.pass_time(self._total_ms)
         # Of the machine too nothing is known any more: its next frame is accepted as it is.
         self._hearing.forget()
+        self._asker.forget()
+        self._follow()
 
     # ---- what is sent ----
 
@@ -144,11 +173,12 @@ class Handset:
         turn = self.core.turn()
         if turn == core.SENDS_NOTHING:
             return b""
+        self._follow()
         if turn == core.SENDS_STOP:
             return self._sending.stop()
         # A stop goes before everything, a question before a command: it is answered while frames go on.
         if self._asker.core.wants() and self.core.may_ask():
-            what = self._asker.question(may_jog=self.core.table.arm == NOBODY or self._arming.sent)
+            what = self._asker.question(may_jog=self.core.hands.live)
             if what != QUESTION_NONE:
                 return self._sending.question(self._asker.core, what)
         if self.core.command() == core.SENDS_NOTHING:
@@ -202,6 +232,8 @@ class Handset:
                 return Why(Code.STOPPED)
             unread = rules.value(table.stop) == NO_READING
             return Why(Code.STOP_UNREAD if unread else Code.STOP_PRESSED, table.stop)
+        if self._sending.unsaid != NOBODY:
+            return Why(Code.NEVER_GIVEN, self._sending.unsaid)
         unready = rules.unready()
         if unready != NOBODY:
             return Why(Code.NEVER_AT_REST, unready)
@@ -215,7 +247,9 @@ class Handset:
     @property
     def why(self) -> str:
         """What this end holds back, in plain words; "" while it holds nothing back."""
-        return in_words(self.reason, self._hands.names)
+        reason = self.reason
+        names = list(self.link.channels) if reason.code is Code.NEVER_GIVEN else self._hands.names
+        return in_words(reason, names)
 
     # ---- what comes back ----
 
@@ -262,12 +296,13 @@ class Handset:
 
     def request(self, name: str, **arguments: int | str) -> Asked:
         """Ask the machine to do something, once: numbers, and of a choice the option. What becomes of it
-        shows in what is returned.
+        shows in what is returned. What moves something is refused at once unless :attr:`may_move`, and
+        forgotten by a stop, by arm off, by a change of hands and by a gap, unless it has begun.
 
         Raises KeyError for a request that the link file does not have, TypeError and ValueError for
         arguments that it does not take.
         """
-        return self._asker.ask(name, arguments)
+        return self._asker.ask(name, arguments, may_move=self.may_move)
 
     @property
     def asked_last(self) -> Asked | None:
@@ -308,8 +343,25 @@ class Handset:
         self.core.pass_time(now_ms)
         self._hearing.now_ms = self._total_ms
         self._asker.pass_time(self._total_ms)
+        self._follow()
         return self._total_ms
+
+    def _follow(self) -> None:
+        """A stop, leaving, and arm off: what was asked before and not begun is not wanted any more. The same
+        rule as in ``core.handset_end``."""
+        live, halted = self.core.hands.live, self._arming.stopping or self._arming.parting
+        if (self._live and not live) or (halted and not self._halted):
+            self._asker.forget()
+        self._live, self._halted = live, halted
 
     def _wanted(self) -> list[Value]:
         """What controls and programs say, with arm."""
         return self._hands.values(self._total_ms)
+
+
+def _whole_time(name: str, given: int) -> None:
+    """TypeError and ValueError for what is no time in whole milliseconds."""
+    if isinstance(given, bool) or not isinstance(given, int):
+        raise TypeError(f"{name} is {given!r}; it must be a whole number of milliseconds")
+    if given < 0:
+        raise ValueError(f"{name} is {given}; it must not be below 0")

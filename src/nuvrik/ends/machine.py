@@ -2,9 +2,10 @@
 
 from collections import Counter
 
-from nuvrik.core.levels import NO_READING
+from nuvrik.core.levels import NO_READING, NOBODY
 from nuvrik.core.sealed import ACCEPTED, BAD_FIELD
 from nuvrik.core.watch import ARMED as IS_ARMED
+from nuvrik.core.watch import GIVE_UP
 from nuvrik.ends.desk import BOOTS, Desk
 from nuvrik.ends.motions import Hook
 from nuvrik.ends.moving import Moving
@@ -12,6 +13,7 @@ from nuvrik.ends.quick import QuickEnd
 from nuvrik.failsafe.table import FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.failsafe.why import Code, Why, in_words
+from nuvrik.levels import level_of
 from nuvrik.mixing.demand import FOLLOW, Demand, Mode
 from nuvrik.plan.form.backward import VectorItem
 from nuvrik.plan.form.channels import source_name
@@ -171,7 +173,8 @@ class Machine:
 
     def tick(self, now_ms: int) -> list[Demand]:
         """One turn of the machine's loop: what each output is to do, all decided together. The
-        list is the same object as at the last tick while nothing has changed."""
+        list is the same object as at the last tick while nothing has changed. What code of your own raises to
+        end the program, such as SystemExit, comes out of here, in a tick that leaves every output at rest."""
         self._judge_time(now_ms)
         self._settle()
         self._ticked_since = True
@@ -181,7 +184,17 @@ class Machine:
             self._end.look()
         self.core.turn()
         self._desk.notice()
+        if self._desk.ended is not None:
+            self._leave(self._desk.ended)
         return self._moving.collect()
+
+    def _leave(self, error: BaseException) -> None:
+        """The builder's own code has ended the program: it ends once every output is at rest."""
+        if self.state is not STOPPED:
+            self._stop()
+        if self._moving.safe:
+            self._desk.ended = None
+            raise error
 
     def sense(self, now_ms: int, **readings: Raw) -> None:
         """Take raw readings of the machine's sensors, to be sent as telemetry: whole numbers, three of them
@@ -219,6 +232,12 @@ class Machine:
         self._settle()
         return self._end.out.made if self._end.send() else b""
 
+    def answer(self) -> bytes:
+        """An answer that waits, b"" for none: for a port on which whoever asks need not be the other end."""
+        self._settle()
+        answers = self._end.table.machine.desk.answers and self._end.answers()
+        return self._end.out.made if answers else b""
+
     def _answer(self, event: Frame) -> None:
         desk, values = self._desk, event.values
         if event.kind == HELLO:
@@ -239,6 +258,32 @@ class Machine:
     def stop(self) -> None:
         """Stop, as a stop frame does: at once, and until it is armed again. For the program around it."""
         self._stop()
+
+    def limit(self, output: str, most: float) -> None:
+        """From the builder's own code: leave an output that turns no more than ``most`` of full scale either
+        way, 0 to 1, from the next tick on and until it is said again; of several that are said between two
+        ticks the least counts. Once 0 has been left, and then more, it counts again when its channels have
+        rested. A hold is left alone. KeyError for an output that there is not, TypeError and ValueError for
+        one that stands in a place or is off or on, and for a number that is no such part."""
+        places = {name: place for place, name in enumerate(self.link.outputs)}
+        if output not in places:
+            raise KeyError(f"no output is called {output}; this link has: {', '.join(places) or 'none'}")
+        if isinstance(most, bool) or not isinstance(most, int | float):
+            raise TypeError(f"{output} is to be limited to {most!r}; a limit is a number from 0 to 1")
+        if not 0 <= most <= 1:
+            raise ValueError(f"{output} is to be limited to {most!r}; a limit is from 0 to 1")
+        if not self._end.cap(places[output], level_of(most)):
+            kind = self.link.outputs[output].kind
+            raise ValueError(f"{output} is a {kind} and does not turn: it has no way of being less")
+
+    def own_stop(self, why: int) -> None:
+        """From the builder's own code: stop, as a stop frame does, and say why with a number, 1 to 15.
+        ValueError for any other."""
+        if isinstance(why, bool) or not isinstance(why, int) or not 1 <= why <= 15:
+            raise ValueError(f"a stop of your own is given a number from 1 to 15, not {why!r}")
+        self._end.own_stop(why)
+        self._moving.collect()
+        self._notice()
 
     def halt(self) -> None:
         """Every output to rest at once, without a ramp: for a program that must leave at once."""
@@ -268,6 +313,12 @@ class Machine:
         turns still ramps down."""
         self._end.expire(now_ms & 0xFFFF)
         self._notice()
+
+    def another(self, now_ms: int) -> None:
+        """Somebody else is at the other end, after a long silence: the machine begins anew with them. One
+        that was stopped stays so."""
+        self.expire(now_ms)
+        self.core.watch.happen(GIVE_UP, NOBODY, 0)
 
     def _judge_time(self, now_ms: int) -> None:
         self._end.pass_time(now_ms & 0xFFFF)

@@ -40,9 +40,17 @@ class Moving:
         }
 
     def _limited(self, place: int, target: int | None, mode: Mode) -> str:
-        """What an input of the machine's own keeps an output from; "" for nothing."""
+        """What an input of the machine's own, or its own code, keeps an output from; "" for nothing."""
         core = self.core
-        if mode is not FOLLOW or not target or not core.turns(place) or not core.table.limits:
+        if mode is not FOLLOW or not target or not core.turns(place):
+            return ""
+        if core.waits[place]:
+            return "its own code left it nothing: " + (
+                "it counts again when its sticks have rested" if core.caps[place] else "it rests"
+            )
+        if core.caps[place] < FULL:
+            return f"limited to {100 * core.caps[place] / FULL:.0f} % of full by its own code"
+        if not core.table.limits:
             return ""
         if core.barred(place, target):
             return "at its end: it goes no further that way"

@@ -4,6 +4,7 @@ than those that go byte by byte. A property in the tests holds the two ways to e
 from nuvrik.core.inputs import Inputs
 from nuvrik.core.machine import Machine
 from nuvrik.core.machine_end import EndTable, MachineEnd
+from nuvrik.core.pins import Again
 from nuvrik.core.sender import Sender
 from nuvrik.core.telling import Telling
 from nuvrik.wire.bits import put
@@ -49,8 +50,9 @@ class QuickEnd(MachineEnd):
         self.telling = Telling(table.telling)
         self.sender = self.out = QuickSender(encoder)
         self.inputs = Inputs(table.inputs)
+        self.again = Again()
         self.pins, self.skips, self.calls, self.told = [], False, False, False
-        self.start = self.up_part = self.up_s = self.accepted = self.refused = 0
+        self.start = self.up_part = self.up_s = self.accepted = self.refused = self.noted = 0
 
     def forget(self) -> None:
         """Whatever was heard before counts no more."""

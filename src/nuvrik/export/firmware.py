@@ -126,6 +126,7 @@ def link_files(wanted: Wanted, table: Table | None = None) -> dict[str, str]:
         "sizes": sizes,
         "macros": macros,
         "inputs": wanted.read,
+        "turns": _turning(wanted),
     }
     text = as_c(table, "NUVRIK_LINK", program, facts.shared) if table else ""
     body = [_folded(line) for line in text.splitlines()]
@@ -137,6 +138,13 @@ def link_files(wanted: Wanted, table: Table | None = None) -> dict[str, str]:
         "link_tables.h": filled(TEMPLATES, "link_tables.h", words),
         "link_tables.c": "\n".join([about, '#include "link_tables.h"', "", *body]) + "\n",
     }
+
+
+def _turning(wanted: Wanted) -> int | None:
+    """A bit for each output that turns; None for an end without outputs."""
+    if wanted.end != boards.MACHINE:
+        return None
+    return sum(one.turns << place for place, one in enumerate(wanted.link.outputs.values()))
 
 
 def _input_pins(wanted: Wanted) -> str:

@@ -5,14 +5,19 @@ twice, first with ``whole`` false, so that an export that was broken off is know
 
 import hashlib
 import json
+import re
 import tomllib
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from nuvrik.ports.files import write_file
+from nuvrik.printable import printable
 
 MANIFEST = "export.json"
+
+OURS = re.compile(r"(nuvrik/)?(core/)?[A-Za-z0-9_]+(\.[A-Za-z0-9_]+)?").fullmatch
+"""What a generated file may be called: a plain name in this folder, or in one that is ours."""
 
 
 class Foreign(Exception):
@@ -48,11 +53,18 @@ def read_manifest(folder: Path) -> Manifest | None:
         return None
     try:
         said = json.loads(file.read_text("utf-8"))
-        return Manifest(bool(said["whole"]), dict(said["what"]), dict(said["sums"]), str(said["link"]))
+        manifest = Manifest(bool(said["whole"]), dict(said["what"]), dict(said["sums"]), str(said["link"]))
     except (ValueError, KeyError, TypeError):
         raise Foreign(
             f"{file} is damaged; move it away, and what is generated beside it, and export again"
         ) from None
+    for name in manifest.sums:
+        if not OURS(name) or (folder / name).is_symlink():
+            raise Foreign(
+                f"{file} names {printable(str(name))[:60]!r}, which no export of ours writes; it is not "
+                "touched: move export.json away, and export into a new folder"
+            )
+    return manifest
 
 
 def _write_manifest(folder: Path, manifest: Manifest) -> None:
@@ -65,6 +77,11 @@ def write_export(
     """Write an export; gives the builder's own files that were written, for the first time, and what had to
     be moved aside. Foreign, before anything is written, if the folder holds something else; OSError."""
     before = may_write(folder, what)
+    for name in own.keys() & (before.sums.keys() if before else set()):
+        raise Foreign(
+            f"{folder / MANIFEST} counts {name} as generated, and that is yours; it is not touched: move "
+            "export.json away, and export into a new folder"
+        )
     folder.mkdir(parents=True, exist_ok=True)
     sums = {name: sum_of(text) for name, text in files.items()}
     kept = [Kept(name, _move_aside(folder / name)) for name in _edited(folder, before, sums)]

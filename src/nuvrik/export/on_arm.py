@@ -30,7 +30,7 @@ LIFE = Path(__file__).parent / "traces" / "life.c"
 
 WORDS = (
     *("begin", "turn", "stream", "slots", "skip", "packet", "send"),
-    *("reading", "axes", "wish", "over", "expire", "halt"),
+    *("reading", "axes", "wish", "over", "expire", "halt", "cap", "own"),
 )
 """The words of steps, in the order in which ``life.c`` counts them."""
 

@@ -73,7 +73,8 @@ def wiring(wanted: Wanted) -> Wiring:
         imports.append(f"from nuvrik.{module} import {', '.join(sorted(names))}")
     about = '"""Which pin does what."""'
     head = [about, "", *imports, "", *constants]
-    return Wiring("\n".join([*head, *text.lines]) + "\n", sorted({board, *text.imports}))
+    needed = {"packets"} if "asked" in text.imports else set()
+    return Wiring("\n".join([*head, *text.lines]) + "\n", sorted({board, *text.imports, *needed}))
 
 
 def watchdog_ms(wanted: Wanted) -> int:
@@ -140,7 +141,12 @@ def _outputs(wanted: Wanted, text: _Text, *, posix: bool) -> None:
     if steppers:
         body.append(f"steps.begin({', '.join(steppers)})")
     pairs = "".join(f"({at}, {name}), " for at, name in enumerate(steppers))
-    body += ["writers = (", *rows, ")", f"return {made}(loop.end, writers, ({pairs}))"]
+    body += [
+        "writers = (",
+        *rows,
+        ")",
+        f"return {made}(loop.end, writers, ({pairs}), {tuple(off(wanted))!r})",
+    ]
     text.function("outputs(loop)", "What sets the pins of each output.", *body)
 
 
@@ -225,7 +231,11 @@ def _line(wanted: Wanted, text: _Text, *, posix: bool) -> None:
     if own_radio(wanted):
         body = ["import radio", "", *body]
     elif isinstance(wanted.link.medium, UdpMedium):
-        body.insert(0, f"radio = {text.use('board_posix', 'Udp')}(board.port_named())")
+        body.insert(
+            0,
+            f"radio = {text.use('board_posix', 'Udp')}"
+            f"(board.port_named(), {wanted.link.failsafe.timeout_ms})",
+        )
     text.function("line(loop)", "What carries the link.", *body)
 
 
@@ -246,7 +256,9 @@ def _carried(wanted: Wanted, text: _Text, *, posix: bool) -> Iterator[str]:
         reader = f"{text.use('keyed', 'Keyed')}({edges}, {text.use('tables', 'link')}.medium.carrier)"
         yield f"{text.use('packets', 'Packets')}(loop, {reader}, {most_packet(wanted)})"
     elif posix and isinstance(medium, UdpMedium):
-        yield f"{text.use('packets', 'Packets')}(loop, radio, {most_packet(wanted)}, radio.trust)"
+        asked = wanted.glue == boards.MACHINE
+        made = text.use("asked", "Asked") if asked else text.use("packets", "Packets")
+        yield f"{made}(loop, radio, {most_packet(wanted)})"
     else:
         if wanted.packets:
             made = f"{text.use('packets', 'Packets')}(loop, radio, {most_packet(wanted)})"

@@ -12,7 +12,7 @@ class LinkWatch:
     >>> from nuvrik.plan.form.models import FailsafeSection
     >>> from nuvrik.plan.tables import watch_table
     >>> watch = Watch(watch_table(FailsafeSection(arm="arm", timeout_ms=400)))
-    >>> watch.stop()
+    >>> watch.stop(Code.STOPPED, NOBODY)
     >>> LinkWatch(watch).state.value
     'STOPPED'
     """

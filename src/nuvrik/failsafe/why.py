@@ -27,6 +27,7 @@ class Code(IntEnum):
     ONE_MORE_AT_REST = watch.WHY_ONE_MORE_AT_REST
     STOP_SWITCH = watch.WHY_STOP_SWITCH
     LOW_BATTERY = watch.WHY_LOW_BATTERY
+    OWN_CODE = watch.WHY_OWN_CODE
 
     LEAVING = 16
     NOTHING_READ = 17
@@ -35,11 +36,13 @@ class Code(IntEnum):
     NEVER_AT_REST = 20
     ARM_UNREAD = 21
     ARM_STILL_ON = 22
+    NEVER_GIVEN = 23
 
 
 class Why(NamedTuple):
     """One reason. ``place`` is that of a channel or an item of telemetry (at the machine) or of a control (at
-    the handset) among those of the link file, -1 for none; ``number`` counts good frames, or milliseconds.
+    the handset) among those of the link file, -1 for none, or the number that the builder's own code gave;
+    ``number`` counts good frames, or milliseconds.
 
     >>> in_words(Why(Code.NOT_AT_REST, place=1), ["throttle", "turn"])
     'turn is not at rest'
@@ -67,6 +70,7 @@ WORDS = {
     Code.ONE_MORE_AT_REST: "one more frame at rest",
     Code.STOP_SWITCH: "{name}, the machine's stop switch, is pressed or has no reading",
     Code.LOW_BATTERY: "{name} is too low",
+    Code.OWN_CODE: "the machine's own code stopped it, with number {place}",
     Code.LEAVING: "leaving: arm is sent off",
     Code.NOTHING_READ: "no reading yet: nothing is sent",
     Code.STOP_PRESSED: "{name} is pressed",
@@ -74,15 +78,20 @@ WORDS = {
     Code.NEVER_AT_REST: "{name} has not been at rest since its readings began",
     Code.ARM_UNREAD: "{name} has no reading",
     Code.ARM_STILL_ON: "{name} has to be switched off first",
+    Code.NEVER_GIVEN: "{name} has not been given yet, and this style cannot leave it alone: nothing is sent",
 }
 """What each code says. ``name`` is that of its place, "arm" where it has none; ``enough`` good frames are
 wanted in a row."""
 
+STOPS = (Code.STOPPED, Code.STOP_SWITCH, Code.LOW_BATTERY, Code.OWN_CODE)
+"""The reasons of STOPPED."""
+
 
 def in_words(why: Why, names: Sequence[str], enough: int = 0) -> str:
     """A reason for people to read, "" for none. ``names`` are those of the places."""
-    name = names[why.place] if why.place >= 0 else "arm"
-    words = WORDS[why.code].format(name=name, count=why.number, enough=enough)
-    if why.code is Code.STOPPED and why.number:
+    numbered = why.code is Code.OWN_CODE
+    name = names[why.place] if why.place >= 0 and not numbered else "arm"
+    words = WORDS[why.code].format(name=name, count=why.number, enough=enough, place=why.place)
+    if why.code in STOPS and why.number:
         words += ": " + WORDS[Code.GOOD_FRAMES].format(count=why.number, enough=enough)
     return words

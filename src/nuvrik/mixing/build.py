@@ -18,7 +18,7 @@ def build_outputs(link: Link, outputs: Outputs) -> list[Output]:
             made.append(motor := Motor(name, model))
             outputs.motors.append(motor.core)
         elif isinstance(model, ServoOutput):
-            made.append(servo := Servo(name, model))
+            made.append(servo := Servo(name, model, link.failsafe.timeout_ms))
             outputs.servos.append(servo.core)
         elif isinstance(model, StepperOutput):
             made.append(stepper := Stepper(name, model))

@@ -31,15 +31,15 @@ class QuickServo(core.Servo):
 
 
 class Servo:
-    """Goes to a place and stays there; outside ARMED it stays where it is.
+    """Goes to a place and stays there; without a reading, and outside ARMED, it stays where it is.
 
-    Where it stands before it has ever been ARMED nobody knows. So it gets no pulses until then, unless the
-    link file says ``at_start = "centre"``.
-    """
+    Where it stands before it has ever been told a place nobody knows. So it gets no pulses until then, unless
+    the link file says ``at_start = "centre"``. After ``timeout_ms`` without a reading, once it had one, it
+    does what ``on_loss`` says."""
 
-    def __init__(self, name: str, model: ServoOutput) -> None:
+    def __init__(self, name: str, model: ServoOutput, timeout_ms: int) -> None:
         self.name = name
-        self._model = model
+        self._model, self._timeout_ms = model, timeout_ms
         self.told = Told(name)
         self.core = QuickServo(servo_table(model), self.told)
 
@@ -50,7 +50,7 @@ class Servo:
 
     def tick(self, target: int | None, dt_ms: int, mode: Mode) -> Demand:
         """Go towards ``target``; without one, stay."""
-        self.core.tick(target or 0, target is not None, dt_ms, mode)
+        self.core.tick(target or 0, target is not None, False, dt_ms, mode, self._timeout_ms)
         return self.told.demand
 
     def halt(self) -> None:
@@ -60,7 +60,7 @@ class Servo:
     def why(self, target: int | None, mode: Mode) -> str:
         """Why it does what it does, in a line."""
         if self.core.released:
-            return "released: no pulses" if self.core.started else "no pulses until it is armed"
+            return "released: no pulses" if self.core.started else "no pulses until it is told a place"
         angle = f"at {self.angle:.0f} degrees"
         if mode is LOST and self._model.on_loss != "hold":
             return f"{angle}, on loss: {self._model.on_loss}"

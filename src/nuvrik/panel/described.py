@@ -75,7 +75,7 @@ def describe(
         "states": {str(state): STATE_MEANINGS[str(state)] for state in STATES},
         "arm": arm_controls(link),
         "arm_channel": link.arm_channel,
-        "stop": link.failsafe.stop,
+        "stop": _stop(link, by_host),
         "controls": [_control(link, one, by_host) for one in page_controls(link)],
         "made": _made(link),
         "channels": [_channel(link, name) for name in link.channels],
@@ -92,6 +92,20 @@ def describe(
             {"level": one.level, "where": one.where, "what": shown(one.what), "do": shown(one.do)}
             for one in problems
         ],
+    }
+
+
+def _stop(link: Link, by_host: Collection[str]) -> dict[str, Any] | None:
+    """The link's own stop control, which is pressed wherever it is: every page's stop comes on top of it. Its
+    key, or the item of a pad that it names."""
+    name = link.failsafe.stop
+    if name is None:
+        return None
+    control = link.controls[name]
+    return {
+        "name": name,
+        "char": getattr(control, "char", None),
+        "source": None if name in by_host else getattr(control, "source", None),
     }
 
 

@@ -74,6 +74,9 @@ class PanelPlayer:
         self._refreshed_ms = -REFRESH_MS
         self._last: dict[str, int | None] = {}
         self._keys = _Keys(link)
+        self._may_lack = {
+            name for name, channel in link.channels.items() if channel.scaled or channel.kind == "choice"
+        }
         self._asked: list[Asked] = []
         self._jogs: deque[tuple[str, float]] = deque(maxlen=MOST_JOGS)
         self._jog_hand = self._jog_at_ms = 0
@@ -124,10 +127,13 @@ class PanelPlayer:
         # A stop that was only touched is pressed for one turn: the handset sends it for long enough.
         if stop or handset.core.arming.stop_put:
             handset.press_stop(now_ms, pressed=stop)
-        if hand != self._jog_hand:
-            # A hand that is lost jogs nothing more.
+        if hand != self._jog_hand or stop or not handset.may_move:
+            # A hand that is lost, a stop, and arm off: nothing of what was asked for is jogged any more.
             self._jog_hand = hand
             self._jogs.clear()
+        if stop and wanted:
+            self._news("stop is pressed: what was asked for with it is forgotten")
+            wanted = [said for said in wanted if isinstance(said, Fault)]
         for said in wanted:
             self._do(handset, said)
         self._tell_asked()
@@ -163,7 +169,7 @@ class PanelPlayer:
                 readings[name] = self._keys.count(name, reading, now_ms) if one.kind == "key" else reading
         readings |= by_host
         if arm_off:
-            handset.drop_arm(now_ms)
+            handset.change_hands(now_ms)
             readings |= dict.fromkeys(self._arm & set(self.link.controls))
         self.noted(now_ms, readings | self._stop_noted(stop))
         handset.read(now_ms, **readings)
@@ -184,7 +190,7 @@ class PanelPlayer:
             value = fraction_of(reading) if one.kind == "value" else reading
             handset.put(now_ms, one.name, value)
         else:
-            handset.put(now_ms, one.name, None if self.link.channels[one.name].scaled else 0)
+            handset.put(now_ms, one.name, None if one.name in self._may_lack else 0)
 
     # ---- what is asked for ----
 
@@ -197,16 +203,31 @@ class PanelPlayer:
             except (KeyError, TypeError, ValueError) as error:
                 self._news(f"{said.name}: {error.args[0] if error.args else error}")
         elif isinstance(said, Jog):
-            fraction = max(-MOST, min(MOST, said.per_cent / 100))
-            self._jogs += [(name, fraction) for name in said.names if name in self.link.outputs]
+            self._want_jog(handset, said)
         elif isinstance(said, Hello):
             handset.greet()
 
+    def _want_jog(self, handset: Handset, said: Jog) -> None:
+        """What cannot be jogged now is refused now: nothing is kept until something is armed, or until
+        another jog is over."""
+        names = [name for name in said.names if name in self.link.outputs]
+        if not handset.may_move:
+            self._news(
+                f"jog: {', '.join(names)}: not armed, so nothing was jogged; arm first, then ask again"
+            )
+        elif self._jogs or self.played_ms < self._jog_at_ms:
+            self._news("jog: another one goes on; ask again when it is over")
+        else:
+            fraction = max(-MOST, min(MOST, said.per_cent / 100))
+            self._jogs += [(name, fraction) for name in names]
+
     def _jog(self, handset: Handset, now_ms: int) -> None:
-        """One output after the other: a machine jogs one at a time."""
+        """One output of a side after the other: a machine jogs one at a time."""
         if self._jogs and now_ms >= self._jog_at_ms:
             name, fraction = self._jogs.popleft()
-            handset.jog(name, fraction, JOG_MS)
+            if not handset.jog(name, fraction, JOG_MS):
+                self._jogs.clear()
+                return
             self._jog_at_ms = now_ms + JOG_MS + JOG_PAUSE_MS
             self._news(f"jog: {name} {100 * fraction:+.0f} %")
 

@@ -9,7 +9,8 @@ Why there is a hand. Two pages that both drive would be two people pulling at on
 number that grows with each taking and each loss, and readings carry the number under which they were made:
 what was made under another is nobody's any more. A page that takes it drives only after arm has been sent off
 for long enough for any machine to see it; and each of its controls counts only once it has been read at rest,
-so that a finger that lies on a stick already moves nothing.
+so that a finger that lies on a stick already moves nothing. What says where a place is to be counts only once
+it has been touched since, so that whoever takes the hand moves nothing to where the page happens to have it.
 
 All times are milliseconds of one clock that only grows, given by whoever calls."""
 
@@ -132,6 +133,7 @@ class Room:
         self._readings: Mapping[str, int] | None = None
         self._until_ms = float("-inf")
         self._rested: set[str] = set()
+        self._untouched: dict[str, int] = {}
 
     # ---- who is here ----
 
@@ -172,6 +174,7 @@ class Room:
         self.driver = page
         self._readings = None
         self._rested = set()
+        self._untouched = {}
 
     def tell(self, event: dict[str, Any]) -> None:
         """Something that every page is told."""
@@ -203,9 +206,15 @@ class Room:
             return True
         self._readings, self._until_ms = said.readings, sent_ms + self.stale_ms
         for name, reading in (said.readings or {}).items():
-            if now_ms >= self._off_until_ms and reading == self.controls[name].rest:
+            if now_ms >= self._off_until_ms and self._counts_now(name, reading):
                 self._rested.add(name)
         return True
+
+    def _counts_now(self, name: str, reading: int) -> bool:
+        """Whether a control that did not count so far counts with this reading."""
+        if self.controls[name].alone:
+            return self._untouched.setdefault(name, reading) != reading
+        return reading == self.controls[name].rest
 
     def press_stop(self, page: Page, pressed: bool) -> None:
         """A page presses stop, or lets go of it."""
@@ -241,7 +250,7 @@ class Room:
         if self.driver is None:
             return []
         said = self.controls if self._readings is None else self._readings
-        return [name for name in said if name not in self._rested]
+        return [name for name in said if name not in self._rested and not self.controls[name].alone]
 
     # ---- what they are told ----
 

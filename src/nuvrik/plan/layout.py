@@ -48,7 +48,11 @@ def layout_text(link: Link) -> str:
     lines += [f"telemetry.{name}:{item.kind}:{item.bits}" for name, item in link.telemetry.items()]
     for name, request in link.requests.items():
         lines.append(f"requests.{name}:{request.kind}:{request.bits}")
-        lines += [f"requests.{name}.{arg}:{a.kind}:{sum(a.widths)}" for arg, a in request.arguments.items()]
+        lines += [
+            f"requests.{name}.{arg}:{a.kind}:{sum(a.widths)}"
+            + (":" + ",".join(a.options) if a.options else "")
+            for arg, a in request.arguments.items()
+        ]
     lines.append(f"arm:{link.failsafe.arm}")
     lines += ["guard:delay"] * link.guard_bytes
     return "".join(line + "\n" for line in lines)

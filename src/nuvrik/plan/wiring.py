@@ -95,6 +95,42 @@ def turning_channels(outputs: Mapping[str, AnyOutput | None], mix: AnyMix | None
     return turned
 
 
+def staying_channels(link: Link) -> frozenset[str]:
+    """The channels that stay where they are while they have no reading: places, and choices."""
+    choices = (name for name, channel in link.channels.items() if channel.kind == "choice")
+    return place_channels(link) | frozenset(choices)
+
+
+def turning_controls(link: Link) -> frozenset[str]:
+    """The controls that have a say in what turns."""
+    turned = turning_channels(link.outputs, link.mix)
+    return frozenset(name for channel in turned for name in link.channels[channel].sources.values())
+
+
+def waiting_controls(link: Link) -> frozenset[str]:
+    """Nudges, selectors and toggles that say where places are to be, and are used for nothing else: they say
+    it only once they have been pressed."""
+    stand = place_channels(link)
+    tells: set[str] = set()
+    used: set[str | None] = {link.arm_control, link.failsafe.stop}
+    for name, channel in link.channels.items():
+        for key, control in channel.sources.items():
+            says = key.partition(".")[0] in ("from", "weights")
+            if says and name in stand:
+                tells.add(control)
+            else:
+                used.add(control)
+    for model in link.controls.values():
+        parts = [getattr(model, key, None) for key in ("plus", "minus", "up", "down", "back", "off_by")]
+        used |= {*parts, *getattr(model, "buttons", ())}
+    used |= {request.when for request in link.requests.values()}
+    return frozenset(
+        name
+        for name in tells - used
+        if link.controls[name].kind in ("nudge", "selector") or getattr(link.controls[name], "toggle", False)
+    )
+
+
 class Use(NamedTuple):
     """What a level or a share is used for at the machine: whether an output that ``turns`` follows it, and
     whether it is ``required``: without a reading of it, a command is no drive frame."""
@@ -105,18 +141,17 @@ class Use(NamedTuple):
 
 def moving_channels(link: Link, routes: Mapping[str, Route]) -> dict[str, Use]:
     """The channels that move something: motors and steppers, which turn, or servos, which stand in a place.
-    What turns must have been at rest before anything may start; a place needs a reading, not rest."""
+    What turns must have been at rest before anything may start, and needs a reading to go on; a place stays
+    while it has none."""
     turned = turning_channels(link.outputs, link.mix)
     return {
-        channel: Use(channel in turned, not link.channels[channel].optional)
+        channel: Use(channel in turned, channel in turned and not link.channels[channel].optional)
         for name, output in link.outputs.items()
         if not isinstance(output, SwitchOutput)
         for channel in routes[name].channels
     }
 
 
-def needed_channels(link: Link, routes: Mapping[str, Route]) -> dict[str, bool]:
-    """The channels that must have a reading for anything to move: name -> whether it must also have
-    been at rest before anything may start."""
-    uses = moving_channels(link, routes)
-    return {channel: use.turns for channel, use in uses.items() if use.required}
+def needed_channels(link: Link, routes: Mapping[str, Route]) -> list[str]:
+    """The channels that must have a reading for anything to turn, and have been at rest before it may."""
+    return [channel for channel, use in moving_channels(link, routes).items() if use.required]

@@ -78,6 +78,12 @@ def stop_words(link: Link) -> list[str]:
     if isinstance(stop, ButtonControl):
         pressed = stop.on
         words.append(f"{link.failsafe.stop} stops: pressed is a reading of {pressed}, and no reading at all.")
+        if stop.pin is not None:
+            words.append(
+                "Its contact opens when pressed: a broken wire stops; one shorted to ground is not noticed."
+                if stop.active == "high"
+                else "Its contact closes when pressed: a broken wire will not be noticed."
+            )
     else:
         words.append(f"{link.failsafe.stop} stops while it arrives.")
     toggles = [
@@ -103,6 +109,7 @@ def uses_of(link: Link, name: str) -> list[str]:
     """What a control is used for: channels, other controls, the stop."""
     uses = [channel for channel, model in link.channels.items() if name in model.sources.values()]
     uses += [made for made, model in link.controls.items() if name in parts_of(model).values()]
+    uses += [f"the request {asked}" for asked, request in link.requests.items() if request.when == name]
     return uses + (["the stop"] if name == link.failsafe.stop else [])
 
 
@@ -147,7 +154,11 @@ def output_words(output: AnyOutput) -> tuple[str, str]:
             f"{low} to {high} us, centred at {centre}; travel {output.travel[0]:g} to {output.travel[1]:g}"
         )
         keeps += f"; {output.ramp_ms} ms to an end" if output.ramp_ms else ""
-        keeps += "; no pulses before it is armed" if output.at_start == "silent" else "; centred at power-up"
+        keeps += (
+            "; no pulses before it is told a place"
+            if output.at_start == "silent"
+            else "; centred at power-up"
+        )
         where = f" {output.preset:g}" if output.on_loss == "preset" else ""
         return "servo" + turned, f"{keeps}; on loss: {output.on_loss}{where}"
     keeps = f"ramp {output.ramp_ms} ms, {output.reverse_pause_ms} ms before reversing"
@@ -208,6 +219,7 @@ def effects(link: Link, name: str) -> list[str]:
             said.append(f"how strongly {channel} counts")
         else:
             said.append(f"{channel}: {what}" if what != channel else channel)
+    said += [f"asks for {asked}" for asked, request in link.requests.items() if request.when == name]
     said += [f"switches {n} off" for n, c in link.controls.items() if getattr(c, "off_by", None) == name]
     return said + (["STOPS EVERYTHING"] if name == link.failsafe.stop else [])
 

@@ -59,16 +59,17 @@ class SimServo:
 class Plant:
     """Everything that moves on one machine. ``pull`` is a load on every winch (a motor that holds), in turns
     a second that it would run out without power; ``charge`` is what is left of the battery, 0 to 1.
-    ``backwards`` names outputs that are wired the wrong way round.
+    ``backwards`` names outputs whose wires are exchanged.
 
-    Shafts turn in the way that the link file calls forward: its own ``reverse`` is taken to be right.
+    Shafts turn in the way that the link file calls forward: its own ``reverse`` is taken to be right; but for
+    an output whose wires are exchanged it is right only if the file says so.
     """
 
     def __init__(self, link: Link, backwards: frozenset[str] = frozenset()) -> None:
         self._names, self._models = list(link.outputs), list(link.outputs.values())
         self._pins = Pins(link)
         self._mounted = {
-            name: (-1 if getattr(output, "reverse", False) else 1) * (-1 if name in backwards else 1)
+            name: -1 if name in backwards or getattr(output, "reverse", False) else 1
             for name, output in link.outputs.items()
         }
         self.bridges = {n: Bridge(o) for n, o in link.outputs.items() if isinstance(o, MotorOutput)}

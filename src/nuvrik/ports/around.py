@@ -8,7 +8,7 @@ class Around:
 
     def __init__(self, line: ByteLine) -> None:
         self._line = line
-        self.accepted = line.accepted
+        self.accepted, self.another = line.accepted, line.another
 
     @property
     def stream(self) -> bool:
@@ -22,3 +22,7 @@ class Around:
     def write(self, data: bytes) -> bool:
         """Send; False where the line did not take it."""
         return self._line.write(data)
+
+    def reply(self, data: bytes) -> bool:
+        """Answer whoever sent what was read last."""
+        return self._line.reply(data)

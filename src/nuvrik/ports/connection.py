@@ -1,6 +1,7 @@
 """A host program that drives by value, with no handset model: :func:`connect`."""
 
 import math
+import os
 import time
 import warnings
 import weakref
@@ -58,6 +59,7 @@ class Connection:
         self._lock, self._changed = self._driver.lock, self._driver.changed
         self._places = place_channels(link)
         self._opened_s = time.monotonic()
+        self._process = os.getpid()
         # The thread holds on to the driver only, so that a connection nobody holds is collected.
         weakref.finalize(self, self._driver.leave).atexit = False
 
@@ -117,6 +119,7 @@ class Connection:
         if state is None and age_ms is not None:
             said = f"it has not been heard for {age_ms} ms"
         hint = "; is everything set to rest?" if state is STANDBY else ""
+        hint = f"; {self._handset.why}" if self._handset.why else hint
         raise LinkError(f"{self.link.name} did not arm within {wait_s:g} s: {said}{hint}")
 
     def stop(self) -> None:
@@ -142,7 +145,7 @@ class Connection:
         """
         if for_s is not None and not for_s >= 0:
             raise ValueError(f"for_s is {for_s}; it must be 0 or more, or math.inf")
-        given = {name: self._value(name, value) for name, value in values.items()}
+        given = {name: given_value(self.link, name, value) for name, value in values.items()}
         with self._lock:
             self._check()
             for name, value in given.items():
@@ -239,6 +242,8 @@ class Connection:
             time.sleep(TURN_S)
 
     def _check(self) -> None:
+        if os.getpid() != self._process:
+            raise LinkError("this is another process: a connection is for the one that opened it")
         trouble = self._driver.trouble
         if trouble is not None:
             if isinstance(trouble, PortError):
@@ -254,28 +259,34 @@ class Connection:
             for_s = TURNING_S if turns else math.inf
         return None if for_s == math.inf else round(1000 * for_s)
 
-    def _value(self, name: str, value: float | bool | str | None) -> float | None:
-        """A value as the handset takes it. ValueError for one that the channel cannot have."""
-        channel = self.link.channels.get(name)
-        if isinstance(channel, ChoiceChannel) and isinstance(value, str):
-            if value not in channel.options:
-                raise ValueError(f"{name}: {value!r} is none of its options")
-            return channel.options.index(value)
-        if channel is None or (value is None and channel.scaled):
-            return None
-        if isinstance(value, float) and not channel.scaled and value.is_integer():
-            value = int(value)
-        if isinstance(channel, LevelChannel | ShareChannel) and isinstance(value, int | float):
-            try:
-                value = channel.fraction(value)
-            except ValueError as error:
-                raise ValueError(f"{name}: {error}") from None
+
+def given_value(link: Link, name: str, value: float | bool | str | None) -> float | None:
+    """A value of a channel as a handset takes it: in fractions, or in numbers of its range; a choice by its
+    option. Nothing is sent for it: KeyError for a channel that there is not, ValueError for a value that it
+    cannot have."""
+    channel = link.channels.get(name)
+    if channel is None or name == link.arm_channel:
+        known = ", ".join(one for one in link.channels if one != link.arm_channel)
+        raise KeyError(f"no channel {name} to set; this link has: {known}")
+    if isinstance(channel, ChoiceChannel) and isinstance(value, str):
+        if value not in channel.options:
+            raise ValueError(f"{name}: {value!r} is none of its options")
+        return channel.options.index(value)
+    if value is None and (channel.scaled or isinstance(channel, ChoiceChannel)):
+        return None
+    if isinstance(value, float) and not channel.scaled and value.is_integer():
+        value = int(value)
+    if isinstance(channel, LevelChannel | ShareChannel) and isinstance(value, int | float):
         try:
-            value_to_send(name, channel, value)  # type: ignore[arg-type]
-        except TypeError as error:
-            raise ValueError(str(error)) from None
-        assert not isinstance(value, str)
-        return value
+            value = channel.fraction(value)
+        except ValueError as error:
+            raise ValueError(f"{name}: {error}") from None
+    try:
+        value_to_send(name, channel, value)  # type: ignore[arg-type]
+    except TypeError as error:
+        raise ValueError(str(error)) from None
+    assert not isinstance(value, str)
+    return value
 
 
 def connect(

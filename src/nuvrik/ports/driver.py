@@ -1,12 +1,14 @@
 """What keeps a connection's frames coming: a thread, a handset, and a farewell that is always sent whole."""
 
 import atexit
+import os
 import threading
 import time
 import warnings
 
 from nuvrik.ends.handset import Handset
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.wiring import staying_channels
 from nuvrik.ports.driving import hear
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import AnyClock, ByteLine, random_number
@@ -37,10 +39,12 @@ class Driver:
         without = frozenset() if controls else frozenset(link.controls)
         self.handset = Handset(link, stream=line.stream, session=random_number(16), without=without)
         if not controls:
+            stay = staying_channels(link)
             for name in link.channels:
-                # The program stands in for every control, and all is at rest until it says otherwise.
+                # The program stands in for every control. What turns is at rest until it says otherwise;
+                # where a place is to be it has not said.
                 if name != link.arm_channel:
-                    self.handset.put(0, name, 0)
+                    self.handset.put(0, name, None if name in stay else 0)
             self.handset.put_arm(False)
         self._thread = threading.Thread(target=self._run, daemon=True, name=f"nuvrik {link.name}")
         _OPEN.add(self)
@@ -106,6 +110,8 @@ class _Open:
         self.signals = Signals(raises=self._raised)
         self._listening = False
         atexit.register(self.close_all)
+        if hasattr(os, "register_at_fork"):
+            os.register_at_fork(after_in_child=self.forget_all)
 
     def add(self, driver: Driver) -> None:
         with self._lock:
@@ -125,6 +131,11 @@ class _Open:
             if not self._drivers and self._listening and here:
                 self.signals.__exit__()
                 self._listening = False
+
+    def forget_all(self) -> None:
+        """In a process that was forked off: the connections are its parent's, who goes on with them."""
+        self._lock = threading.Lock()
+        self._drivers.clear()
 
     def close_all(self) -> None:
         """At the end of the interpreter."""

@@ -20,4 +20,4 @@ def write_into(file: Path, changes: dict[tuple[str, ...], Any]) -> None:
         problem = Problem("error", str(error), "is not a section", f"write [{error}], or take it out")
         raise LinkFileError(str(file), [problem]) from None
     parse(text, f"{file} (as it would be written)")
-    write_file(file, text)
+    write_file(file, text, over=True)

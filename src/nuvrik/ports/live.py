@@ -12,6 +12,7 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.medium import loop_table
 from nuvrik.ports.leaving import NO_SIGNALS, Signals
 from nuvrik.wire.events import Event, Frame
+from nuvrik.wire.kinds import COMMAND, STOP
 
 TURN_S = 0.002
 """How long a handset's loop sleeps between looks at the clock."""
@@ -36,8 +37,15 @@ class ByteLine(Protocol):
     def write(self, data: bytes) -> bool:
         """Send bytes, without waiting; False if they were dropped."""
 
-    def accepted(self) -> None:
-        """What was read last held a frame that this end has accepted: answers go to whoever sent it."""
+    def accepted(self, *, drives: bool) -> None:
+        """What was read last held a frame that this end has accepted; whether it ``drives``: a command or a
+        stop, whose sender is the other end from now on, unless another one still is."""
+
+    def reply(self, data: bytes) -> bool:
+        """Send an answer to whoever sent what was read last, whether that is the other end or not."""
+
+    def another(self) -> bool:
+        """Whether somebody else has become the other end since this was last asked."""
 
 
 class WallClock:
@@ -144,12 +152,18 @@ def _turn_by_turn(
         first = loop.turn(min(gap_ms, TIMER_MAX))
         if first == EXPIRES:
             machine.expire(now_ms)
+        if line.another():
+            machine.another(now_ms)
         if first != LISTENS:
             events = [event for piece in backlog(line, data) for event in machine.skip(piece, now_ms)]
         else:
             events = machine.feed(data, now_ms)
-        if any(isinstance(event, Frame) for event in events):
-            line.accepted()
+        accepted = [event.kind for event in events if isinstance(event, Frame)]
+        if accepted:
+            line.accepted(drives=COMMAND in accepted or STOP in accepted)
+        while not line.stream and accepted and (answer := machine.answer()):
+            # Asked by whoever it may be, and answered there: telemetry goes to the other end alone.
+            line.reply(answer)
         for event in events:
             heard(now_ms, event)
         if loop.ticks():

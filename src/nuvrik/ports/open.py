@@ -40,7 +40,7 @@ def open_port(link: Link, name: str, wait_s: float | None = None) -> AnyPort:
             raise PortError(f'{name}: there is no output "{wrong}": {suggestion(wrong, link.outputs)}')
         return SimLine(link, backwards)
     if name.startswith("udp://"):
-        return UdpPort(name, wait_s)
+        return UdpPort(name, wait_s, link.failsafe.timeout_ms)
     if name.startswith("socket://:"):
-        return ListeningPort(name, wait_s)
+        return ListeningPort(name, wait_s, link.failsafe.timeout_ms)
     return Port(name, baud_of(link), wait_s)

@@ -76,8 +76,16 @@ class Port:
             return False
         return True
 
-    def accepted(self) -> None:
+    def accepted(self, *, drives: bool) -> None:
         """There is only one other end."""
+
+    def reply(self, data: bytes) -> bool:
+        """There is only one other end."""
+        return self.write(data)
+
+    def another(self) -> bool:
+        """There is only one other end."""
+        return False
 
     @property
     def waits(self) -> str:

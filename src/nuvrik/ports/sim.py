@@ -89,7 +89,15 @@ class SimLine:
         said, self.bench.verdicts = self.bench.verdicts, []
         return said
 
-    def accepted(self) -> None:
+    def reply(self, data: bytes) -> bool:
+        """There is only one other end."""
+        return self.write(data)
+
+    def another(self) -> bool:
+        """There is only one other end."""
+        return False
+
+    def accepted(self, *, drives: bool) -> None:
         """There is only one other end."""
 
     @property

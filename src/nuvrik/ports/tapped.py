@@ -27,6 +27,13 @@ class Tapped(Around):
             self.sent.append(data)
         return taken
 
+    def reply(self, data: bytes) -> bool:
+        """Answer; only what the line has taken is noted."""
+        taken = super().reply(data)
+        if taken:
+            self.sent.append(data)
+        return taken
+
     @property
     def busy(self) -> bool:
         """Whether anything has gone or come since :meth:`cells`."""

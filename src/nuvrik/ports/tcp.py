@@ -1,14 +1,19 @@
 """A TCP port that listens, ``socket://:PORT``: one other end at a time, and after it the next.
 
-(``socket://HOST:PORT`` goes to somebody who listens.) Whoever has connected last and not gone is the other
-end; a second one is turned away while the first is there, because two hands on one machine is one too many.
-"""
+(``socket://HOST:PORT`` goes to somebody who listens.) Whoever has connected and not gone is the other end; a
+second one is turned away while the first is there, because two hands on one machine is one too many. One of
+which no frame has been accepted for three timeouts does not keep the place: the next who comes has it, and
+the machine begins anew with them."""
 
 import contextlib
 import select
 import socket
+import time
 
 from nuvrik.ports.port import READ_MOST, PortError
+
+TIMEOUTS = 3
+"""After so many timeouts without an accepted frame the place is free."""
 
 
 class ListeningPort:
@@ -16,8 +21,10 @@ class ListeningPort:
 
     stream = True
 
-    def __init__(self, name: str, wait_s: float = 0.005) -> None:
+    def __init__(self, name: str, wait_s: float = 0.005, timeout_ms: int = 400) -> None:
         self.name, self._wait_s = name, wait_s
+        self._keeps_s, self._heard_s = TIMEOUTS * timeout_ms / 1000, 0.0
+        self._another = False
         number = name.rpartition(":")[2].rstrip("/")
         if not (number.isascii() and number.isdigit()) or not 0 < int(number) < 65536:
             raise PortError(
@@ -64,9 +71,15 @@ class ListeningPort:
     def _accept(self) -> None:
         with contextlib.suppress(OSError):
             peer, _ = self._listener.accept()
+            now_s = time.monotonic()
+            silent = now_s - self._heard_s >= self._keeps_s
             if self._peer is not None:
-                peer.close()
-                return
+                if not silent:
+                    peer.close()
+                    return
+                self._peer.close()
+            self._another = self._came and silent
+            self._heard_s = now_s
             peer.setblocking(False)
             # Little may queue up on the way: the system's own buffers hold seconds of old commands.
             peer.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 2 * READ_MOST)
@@ -82,8 +95,18 @@ class ListeningPort:
         except OSError:
             return False
 
-    def accepted(self) -> None:
-        """There is only one other end."""
+    def accepted(self, *, drives: bool) -> None:
+        """Whoever is there keeps the place."""
+        self._heard_s = time.monotonic()
+
+    def reply(self, data: bytes) -> bool:
+        """There is only one other end at a time."""
+        return self.write(data)
+
+    def another(self) -> bool:
+        """Whether somebody else has come, after a long silence."""
+        another, self._another = self._another, False
+        return another
 
     def close(self) -> None:
         """Close it, and whoever is there."""

@@ -1,10 +1,13 @@
 """A UDP port: ``udp://HOST:PORT`` sends there, ``udp://:PORT`` listens and answers its handset.
 
-Anybody can send a packet to a listening port. So only the sender of a packet that has been accepted (its
-pair, layout and check are right) is answered; a stray packet must not draw the telemetry away.
+Anybody can send a packet to a listening port. So only the sender of a command that has been accepted (its
+pair, layout and check are right) is the other end, to which telemetry goes, and only once the one before has
+been silent for a timeout. A question (a request, a hello, an echo) is answered where it came from, and moves
+nothing: whoever only asks must not draw the telemetry away.
 """
 
 import socket
+import time
 
 from nuvrik.ports.port import PortError
 
@@ -17,8 +20,9 @@ class UdpPort:
 
     stream = False
 
-    def __init__(self, name: str, wait_s: float = 0.005) -> None:
+    def __init__(self, name: str, wait_s: float = 0.005, timeout_ms: int = 400) -> None:
         self.name = name
+        self._timeout_s, self._driven_s = timeout_ms / 1000, float("-inf")
         host, _, number = name.removeprefix("udp://").rpartition(":")
         if not (number.isascii() and number.isdigit()) or not 0 < int(number) < 65536:
             raise PortError(f"{name}: cannot be opened: write udp://HOST:PORT, or udp://:PORT to listen")
@@ -67,20 +71,34 @@ class UdpPort:
             return f"nobody listens at {self.name}: the other end listens with udp://:{self._number}"
         return ""
 
-    def accepted(self) -> None:
-        """From now on, whoever sent the last packet is answered."""
-        if not self._fixed:
-            self._peer = self._sender
+    def accepted(self, *, drives: bool) -> None:
+        """Whoever drives is the other end, once the one before has been silent for long enough."""
+        if self._fixed or not drives:
+            return
+        now_s = time.monotonic()
+        if self._sender == self._peer or now_s - self._driven_s >= self._timeout_s:
+            self._peer, self._driven_s = self._sender, now_s
+
+    def another(self) -> bool:
+        """A machine judges by itself what it hears from whom: sequence numbers and silence are its own."""
+        return False
 
     def write(self, data: bytes) -> bool:
-        """Send a packet; False where nobody has been accepted yet, or it could not be sent."""
-        if self._peer is None:
+        """Send a packet to the other end; False where there is none yet, or it could not be sent."""
+        return self._send(data, self._peer)
+
+    def reply(self, data: bytes) -> bool:
+        """Send a packet to whoever sent the last one."""
+        return self._send(data, self._sender)
+
+    def _send(self, data: bytes, to: tuple[str, int] | None) -> bool:
+        if to is None:
             return False
         try:
             if self._fixed:
                 self._socket.send(data)
             else:
-                self._socket.sendto(data, self._peer)
+                self._socket.sendto(data, to)
         except ConnectionRefusedError:
             self._refused = True
             return True  # it went; what the system reports is of a packet before

@@ -1,8 +1,8 @@
 """One value to one code of n bits, and back.
 
 Values are integers throughout: a level is -FULL to FULL, a share 0 to FULL, a flag 0 or 1, a choice
-the index of its option, a count whatever it is, modulo 2**bits. None is *no reading*; levels and
-shares have a code for it, the others do not.
+the index of its option, a count whatever it is, modulo 2**bits. None is *no reading*, or no choice;
+levels, shares and choices have a code for it, the others do not.
 """
 
 from functools import lru_cache
@@ -53,7 +53,7 @@ def encode(value: Value, kind: str, bits: int, options: int = 2) -> int:
     Raises ValueError for a value that is out of range or no whole number.
     """
     if value is None:
-        return {"level": 1 << (bits - 1), "share": (1 << bits) - 1}.get(kind, 0)
+        return {"level": 1 << (bits - 1), "share": (1 << bits) - 1, "choice": (1 << bits) - 1}.get(kind, 0)
     if not isinstance(value, int):
         raise ValueError(f"{value!r} is not a whole number")
     if kind == "count":
@@ -68,7 +68,9 @@ def encode(value: Value, kind: str, bits: int, options: int = 2) -> int:
 
 @lru_cache(maxsize=32)
 def decode_table(kind: str, bits: int) -> tuple[Value, ...]:
-    """What each of the 2**bits codes of a level or share means, for decoding by one look-up."""
+    """What each of the 2**bits codes of a level, a share or a choice means, for decoding by one look-up."""
+    if kind == "choice":
+        return (*range((1 << bits) - 1), None)
     decode = level_from_code if kind == "level" else share_from_code
     return tuple(decode(code, bits) for code in range(1 << bits))
 

@@ -25,9 +25,11 @@ MOST_RAW = 70_000
 
 def raw_numbers(item: AnyItem, raw: Raw) -> tuple[int, ...]:
     """A reading as core takes it: three numbers for a vector, else one, NOTHING_THERE for None. TypeError for
-    one that is of another kind than the item."""
+    one that is of another kind than the item, and for an item that is commanded and has no sensor."""
+    if isinstance(item, DemandItem) or (isinstance(item, ShaftItem) and not item.sensor):
+        raise TypeError("it is commanded: no sensor reads it")
     if isinstance(item, VectorItem):
-        if not isinstance(raw, tuple) or len(raw) != 3:
+        if not isinstance(raw, tuple) or len(raw) != 3 or not all(isinstance(axis, int) for axis in raw):
             raise TypeError(f"a vector is three whole numbers, not {raw!r}")
         return tuple(clamp(axis, -MOST_RAW, MOST_RAW) for axis in raw)
     if raw is None:

@@ -34,7 +34,7 @@ STARTS = ("", "power", "a reset", "its watchdog", "too low a supply")
 """Why a machine last started, by number; what is not known, or unknown here, is not said."""
 
 _WHO = struct.Struct("<BB4HI3BB")
-_HOW = struct.Struct("<BBIIH")
+_HOW = struct.Struct("<BBIIHB")
 _REQUEST = struct.Struct("<BIHH")
 _REPLY = struct.Struct("<BHHBi")
 
@@ -93,11 +93,14 @@ class Who(NamedTuple):
 
 class How(NamedTuple):
     """A hello's second page: how the machine has fared. ``up_s`` are the seconds since it started,
-    ``accepted`` and ``refused`` count frames; ``name`` is the rest of the link's name."""
+    ``accepted`` and ``refused`` count frames; ``noted`` is the number of its own code's last stop, and 16
+    more where its clock has lost more time than the link file allows for; ``name`` is the rest of the link's
+    name."""
 
     up_s: int
     accepted: int
     refused: int
+    noted: int
     name: bytes
 
 
@@ -116,12 +119,14 @@ class Echo(NamedTuple):
 class Telemetry(NamedTuple):
     """What the machine says of itself: ``state`` is the place of its state in the failsafe table,
     ``accepted`` the sequence of the last command it accepted, ``items`` the codes of each item that is there,
-    ``hold_ends`` whether an output is about to let go of a load that it holds."""
+    ``hold_ends`` whether an output is about to let go of a load that it holds, ``own_stop`` the number that
+    the machine's own code gave for the stop that holds it, 0 for none."""
 
     state: int
     accepted: int | None
     items: dict[str, tuple[int, ...]]
     hold_ends: bool = False
+    own_stop: int = 0
 
 
 def pack_jog(jog: Jog) -> bytes:
@@ -175,7 +180,9 @@ def unpack_request(payload: bytes, link: Link) -> Ask | Jog | None:
     codes = got(payload[_REQUEST.size :], [part.bits for part in parts])
     if codes is None or len(payload) < _REQUEST.size:
         return None
-    values = (part.value(code) for part, code in zip(parts, codes, strict=True))
+    values = [part.value(code) for part, code in zip(parts, codes, strict=True)]
+    if not all(part.low <= value <= part.high for part, value in zip(parts, values, strict=True)):
+        return None
     code, boot, session, number = _REQUEST.unpack(payload[: _REQUEST.size])
     return Ask(code, boot, session, number, tuple(values))
 
@@ -200,7 +207,7 @@ def pack_hello(hello: Query | Who | How) -> bytes:
     if isinstance(hello, Who):
         numbers = (hello.tag, *hello.build, hello.boot, *hello.version, hello.start)
         return _WHO.pack(1, WHO, *numbers) + hello.name
-    return _HOW.pack(1, HOW, hello.up_s, hello.accepted, hello.refused) + hello.name
+    return _HOW.pack(1, HOW, hello.up_s, hello.accepted, hello.refused, hello.noted) + hello.name
 
 
 def unpack_hello(payload: bytes) -> Query | Who | How | None:
@@ -216,8 +223,8 @@ def unpack_hello(payload: bytes) -> Query | Who | How | None:
         numbers = (version[0], version[1], version[2])
         return Who(tag, (one, two, three), boot, numbers, start, payload[_WHO.size :])
     if payload[1] == HOW and len(payload) >= _HOW.size:
-        _, _, up_s, accepted, refused = _HOW.unpack(payload[: _HOW.size])
-        return How(up_s, accepted, refused, payload[_HOW.size :])
+        _, _, up_s, accepted, refused, noted = _HOW.unpack(payload[: _HOW.size])
+        return How(up_s, accepted, refused, noted, payload[_HOW.size :])
     return None
 
 
@@ -245,19 +252,22 @@ class TelemetryForm:
         items = telemetry.items
         mask = sum(1 << place for place, (name, _, _) in enumerate(self._items) if name in items)
         fields = [(code, bits) for name, bits, _ in self._items for code in items.get(name, ())]
-        accepted = telemetry.accepted
-        head = bytes(
-            (telemetry.state | (accepted is not None) << 3 | telemetry.hold_ends << 4, accepted or 0)
-        )
+        accepted, own = telemetry.accepted, telemetry.own_stop
+        said = telemetry.state | (accepted is not None) << 3 | telemetry.hold_ends << 4 | bool(own) << 5
+        head = bytes((said, accepted or 0, *([own] if own else [])))
         return head + mask.to_bytes(self._mask_bytes, "little") + put(fields)
 
     def unpack(self, payload: bytes) -> Telemetry | None:
         """The telemetry in a payload; None if there is none that this link could mean."""
-        start = 2 + self._mask_bytes
+        first = 3 if payload and payload[0] & 32 else 2
+        start = first + self._mask_bytes
         # Bits that mean nothing yet have to be zero, so that they can mean something later.
-        if len(payload) < start or payload[0] & 7 > 4 or payload[0] >> 5:
+        if len(payload) < start or payload[0] & 7 > 4 or payload[0] >> 6:
             return None
-        mask = int.from_bytes(payload[2:start], "little")
+        own = payload[2] if first == 3 else 0
+        if first == 3 and not 1 <= own <= 15:
+            return None
+        mask = int.from_bytes(payload[first:start], "little")
         if mask >> len(self._items):
             return None
         there = [item for place, item in enumerate(self._items) if mask >> place & 1]
@@ -268,7 +278,7 @@ class TelemetryForm:
         for name, _, parts in there:
             items[name] = tuple(islice(left, parts))
         accepted = payload[1] if payload[0] & 8 else None
-        return Telemetry(payload[0] & 7, accepted, items, bool(payload[0] & 16))
+        return Telemetry(payload[0] & 7, accepted, items, bool(payload[0] & 16), own)
 
 
 WRONG_WAY = object()

@@ -20,6 +20,7 @@ class Outcome(IntEnum):
     ASKED = asking.SENT
     UNKNOWN = asking.NO_ANSWER
     NEVER_SENT = asking.NEVER_SENT
+    FORGOTTEN = asking.FORGOTTEN
 
     @property
     def state(self) -> str:
@@ -44,7 +45,7 @@ MOST_SENT = Outcome.STRANGER
 WHY = {
     Outcome.DONE: "",
     Outcome.RUNNING: "under way",
-    Outcome.NOT_ARMED: "the machine is not armed, and this moves",
+    Outcome.NOT_ARMED: "the machine is not armed, and this moves something; arm first, then ask again",
     Outcome.REFUSED: "the machine's own code does not do it",
     Outcome.FAILED: "the machine's own code went wrong over it",
     Outcome.ENDED: "it was cut short: disarmed, lost, or a hand moved the same output",
@@ -54,4 +55,5 @@ WHY = {
     Outcome.ASKED: "no answer yet",
     Outcome.UNKNOWN: "no answer; unknown whether it was done",
     Outcome.NEVER_SENT: "nobody answered hello, so it was never sent",
+    Outcome.FORGOTTEN: "a stop, arm off, a change of hands or a long pause came before it was begun",
 }

@@ -33,6 +33,11 @@ class Field(NamedTuple):
         """Whether its value is a part of full scale."""
         return self.kind in SCALED
 
+    @property
+    def looked_up(self) -> bool:
+        """Whether a table says what its codes mean: one of them says that there is none."""
+        return self.scaled or self.kind == "choice"
+
 
 def fields_of(channels: Mapping[str, Channel], offset: int = 0) -> tuple[Field, ...]:
     """The place of every channel, in declared order; ``offset`` is the first one's."""
@@ -113,13 +118,13 @@ class Packer:
                 field = self.fields[index]
                 mask = (1 << field.bits) - 1
                 code = f"w{limb} >> {field.offset - start} & {mask}"
-                if field.scaled:
+                if field.looked_up:
                     names[f"t{index}"] = decode_table(field.kind, field.bits)
                     parts.append(f"t{index}[{code}]")
                 else:
                     parts.append(code)
-                if field.options and len(field.options) <= mask:
-                    refused.append(f"({code}) >= {len(field.options)}")
+                if field.options and len(field.options) < mask:
+                    refused.append(f"{len(field.options)} <= ({code}) < {mask}")
         # Padding has to be zero: what is not is not ours, whatever its check says.
         padding = self.size * 8 - self.bits
         if padding:
@@ -181,4 +186,4 @@ def _compile(source: str, names: dict[str, Any]) -> Any:
 def quantised(value: Value, field: Field) -> Value:
     """What the other end reads when ``value`` is sent through ``field``."""
     code = _encode_value(field, value)
-    return decode_table(field.kind, field.bits)[code] if field.scaled else code
+    return decode_table(field.kind, field.bits)[code] if field.looked_up else code

@@ -10,7 +10,8 @@ from nuvrik.wire.codes import Value
 
 def value_to_send(name: str, channel: AnyChannel, value: float | None) -> Value:
     """A program's value as it travels: of a level or a share, a fraction of full scale; of any other channel,
-    a whole number. TypeError or ValueError for what the channel cannot have."""
+    a whole number; None for no reading, or no choice. TypeError or ValueError for what the channel cannot
+    have."""
     if channel.scaled:
         low = -1 if channel.kind == "level" else 0
         if value is None:
@@ -21,6 +22,8 @@ def value_to_send(name: str, channel: AnyChannel, value: float | None) -> Value:
         if not low <= value <= 1:
             raise ValueError(wrong)
         return level_of(value)
+    if value is None and channel.kind == "choice":
+        return None
     if not isinstance(value, int):
         raise TypeError(f"{name}: a {channel.kind} is a whole number, not {value!r}")
     if channel.kind != "count" and not 0 <= value <= channel.most:

@@ -54,10 +54,15 @@ class ADC(Pin):
 
 
 class Timer(Pin):
+    PERIODIC = 1
+
     def __init__(self, number):
         pass
 
-    def init(self, freq, callback):
+    def init(self, freq=0, callback=None, period=0, mode=1):
+        pass
+
+    def deinit(self):
         pass
 
 

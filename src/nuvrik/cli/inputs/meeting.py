@@ -69,8 +69,6 @@ def _settle(link: Link, signals: Signals) -> None:
 
 @contextmanager
 def opened_log(log: Path, file: Path) -> Iterator[TextIO]:
-    """The file that a log is written to; never the link file."""
-    if log.exists() and log.samefile(file):
-        raise Trouble(f"--log {log} is the link file, which would be written over")
+    """The file that a log is written to."""
     with open_log(log) as out:
         yield out

@@ -4,16 +4,16 @@ life."""
 from nuvrik.export import boards
 from nuvrik.export.fit.live import Field, Roots
 from nuvrik.export.wanted import Wanted
-from nuvrik.plan.form.media import PulsesMedium
+from nuvrik.plan.form.media import PulsesMedium, UdpMedium
 
 STREAM, PACKETS, SLOTS = "take", "begin_packet packet_byte end_packet", "slot"
 """What an end is given that hears bytes, packets or a train."""
 
 CALLS = {
-    boards.MACHINE: "MachineEnd. begin pass_time expire skip turn follow written send halt "
-    "Machine.stop Outputs.told Loop. Loop.turn Loop.ticks",
-    "receiver": "Receiver. begin pass_time expire take turn follow "
-    "Machine.stop Outputs.told Loop. Loop.turn Loop.ticks",
+    boards.MACHINE: "MachineEnd. begin pass_time expire skip turn follow written send halt stop "
+    "own_stop cap Outputs.told Loop. Loop.turn Loop.ticks",
+    "receiver": "Receiver. begin pass_time expire take turn follow stop own_stop cap "
+    "Outputs.halt Outputs.told Loop. Loop.turn Loop.ticks",
     "remote": "Remote. pass_time hold read send",
     boards.HANDSET: "HandsetEnd. begin pass_time expire read turn have_read leave press_stop send after_gap",
     boards.BRIDGE: "Bridge. take begin_packet packet_byte end_packet",
@@ -64,6 +64,9 @@ def roots_of(wanted: Wanted) -> Roots:
         if wanted.calls:
             calls += ["Machine.called", "Machine.wish", "Machine.let_go", "Machine.own_over"]
             reads += ["Desk.code", "Desk.motion", "Desk.arguments"]
+        if isinstance(link.medium, UdpMedium):
+            calls += ["MachineEnd.answers"]
+            reads += ["Watch.driven_ms"]
         if wanted.keyed:
             calls += ["OnOffReader", "OnOffReader.take"]
             reads += ["OnOffReader.body", "OnOffReader.length", "EndTable.medium", "MediumTable.carrier"]

@@ -75,6 +75,7 @@ class Life:
         """From one power-up to the next."""
         rng = self._rng
         self._end = MachineEnd(self.table)
+        self._lessens = rng.random() < 0.5
         yield ["begin", rng.choice((0, 7, 0xFFFF)), rng.choice((0, 0xFFFF)), rng.randrange(5)]
         if isinstance(self.link.frame, TrainFrame):
             # What comes before the first gap may be half a train.
@@ -103,8 +104,13 @@ class Life:
             yield ["halt"]
 
     def _builder(self) -> Iterator[Step]:
-        """The builder's own code, while a request for it goes on."""
+        """The builder's own code, which lessens and stops at any time, and moves while a request for it goes
+        on."""
         rng = self._rng
+        if self._lessens and rng.random() < 0.02:
+            yield ["cap", rng.randrange(len(self.kinds)), rng.choice((0, 0, FULL, rng.randint(0, FULL)))]
+        if self._lessens and rng.random() < 0.002:
+            yield ["own", rng.randint(1, 15)]
         if self._end.machine.desk.motion == OWN_MOTION and rng.random() < 0.7:
             if rng.random() < 0.1:
                 yield ["over", self._now, rng.choice((DONE, FAILED)), rng.randint(-9, 9)]

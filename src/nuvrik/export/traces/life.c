@@ -11,7 +11,7 @@
 #define UART_CONTROL REGISTER(0x40004008U)
 #define UART_DIVISOR REGISTER(0x40004010U)
 
-enum { BEGIN, TURN, STREAM, SLOTS, SKIP, PACKET, SEND, READING, AXES, WISH, OVER, EXPIRE, HALT };
+enum { BEGIN, TURN, STREAM, SLOTS, SKIP, PACKET, SEND, READING, AXES, WISH, OVER, EXPIRE, HALT, CAP, OWN };
 
 static NuvrikMachineEnd end;
 static int32_t step[2048];
@@ -71,6 +71,14 @@ static void carry_out(uint8_t word)
     }
     if (word == HALT) {
         nuvrik_machine_end_halt(&end);
+        return;
+    }
+    if (word == CAP) {
+        back[back_count++] = nuvrik_machine_end_cap(&end, (uint8_t)step[0], (int16_t)step[1]);
+        return;
+    }
+    if (word == OWN) {
+        nuvrik_machine_end_own_stop(&end, (uint8_t)step[0]);
         return;
     }
     if (word == EXPIRE) {

@@ -51,6 +51,10 @@ def carry_out(end: "Any", step: "list[Any]") -> "list[int]":
         end.machine.own_over(step[2], step[3])
     elif word == "expire":
         end.expire(step[1])
+    elif word == "cap":
+        return [int(end.cap(step[1], step[2]))]
+    elif word == "own":
+        end.own_stop(step[1])
     elif word == "halt":
         end.halt()
     elif word == "begin":

@@ -57,16 +57,46 @@ void nuvrik_tell_axes(uint8_t sensor, int32_t x, int32_t y, int32_t z);
 /* What a sensor read last, told or read by the board; NUVRIK_NOTHING_THERE for nothing yet. */
 int32_t nuvrik_sensor(uint8_t sensor);
 
-/* From a hook: let an output go so far, -16384 to 16384, until the next tick. Ramps and limits hold as
-   ever. */
-void nuvrik_move(uint8_t output, int16_t level);
+#endif
+
+/* ---- the builder's own code: it may lessen and stop, and never start anything ---- */
+
+/* Leave an output that turns no more than so much of full scale either way, 0 to 16384 (NUVRIK_FULL), from the
+   next tick on and until it is said again; of several that are said between two ticks the least counts. Once 0
+   has been left, and then more, the output counts again when its sticks have rested. A hold is left alone. It
+   may be said from any hook. False, and nothing is done, for what does not turn; where the output is written
+   as a constant, the compiler says so.
+
+       if (nuvrik_sensor(NUVRIK_SENSOR_BATTERY) < 620) {
+           nuvrik_limit(NUVRIK_OUTPUT_PORT_SCREW, NUVRIK_FULL / 2);
+       } */
+bool nuvrik_limit(uint8_t output, int16_t most);
+
+/* Stop the machine as a stop frame does: at once, until it is armed again. why: a number of your own, 1 to 15,
+   which `nuvrik hello` and the handset show. It may be called from any hook. */
+void nuvrik_stop(uint8_t why);
+
+#if !NUVRIK_IS_RECEIVER
+
+/* From the hook of a request that moves something: let an output go so far, -16384 to 16384, until the next
+   tick. Ramps and limits hold as ever. False, and nothing is done, from anywhere else: only a request that a
+   handset has asked for may start something. */
+bool nuvrik_move(uint8_t output, int16_t level);
 
 #endif
 
-/* ---- the builder's own code ---- */
-
-/* Called at every tick, when it is decided what every output does and before a pin is written. */
+/* Called at every tick, when it is decided what every output does and before a pin is written. What it sets on
+   a pin of an output by itself lasts for a twentieth of a second, and for no time at a stop. */
 void nuvrik_before_outputs(void);
+
+#if defined(__GNUC__) && !defined(NUVRIK_OUTPUTS_C)
+bool nuvrik_limit_of_a_place(void)
+    __attribute__((error("nuvrik_limit is for what turns: a place or a switch has no way of being less")));
+#define nuvrik_limit(output, most)                                         \
+    (__builtin_constant_p(output) && !NUVRIK_OUTPUT_TURNS((output) & 31)          \
+         ? nuvrik_limit_of_a_place()                                       \
+         : (nuvrik_limit)((output), (most)))
+#endif
 
 #endif
 

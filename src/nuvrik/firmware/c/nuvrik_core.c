@@ -207,6 +207,10 @@ int32_t nuvrik_value_from_code(const NUVRIK_FLASH NuvrikChannelTable *channel, u
     if (NUVRIK_CHANNEL_KIND(channel) == NUVRIK_IS_SHARE) {
         return nuvrik_share_from_code(code, NUVRIK_CHANNEL_BITS(channel));
     }
+    if (NUVRIK_CHANNEL_KIND(channel) == NUVRIK_IS_CHOICE
+        && code == nuvrik_mask_of(NUVRIK_CHANNEL_BITS(channel))) {
+        return NUVRIK_NO_READING;
+    }
     return code;
 }
 
@@ -221,6 +225,9 @@ uint16_t nuvrik_code_of_value(const NUVRIK_FLASH NuvrikChannelTable *channel, in
     if (NUVRIK_CHANNEL_KIND(channel) == NUVRIK_IS_SHARE) {
         return (value == NUVRIK_NO_READING) ? nuvrik_mask_of(NUVRIK_CHANNEL_BITS(channel))
             : nuvrik_share_code((int16_t)value, NUVRIK_CHANNEL_BITS(channel));
+    }
+    if (NUVRIK_CHANNEL_KIND(channel) == NUVRIK_IS_CHOICE && value == NUVRIK_NO_READING) {
+        return nuvrik_mask_of(NUVRIK_CHANNEL_BITS(channel));
     }
     if (value < 0) {
         return 0;
@@ -580,12 +587,15 @@ uint16_t nuvrik_ramp_pause_left(const NuvrikRamp *self, int16_t target)
     return (uint16_t)((int32_t)NUVRIK_RAMP_PAUSE_MS(self->table) - self->at_rest_ms);
 }
 
-/** At once to zero, without a ramp. */
+/** At once to zero, without a ramp. Its time at rest counts from the tick that comes next: what has gone
+ *  by before that may have passed while it still turned.
+ */
 void nuvrik_ramp_halt(NuvrikRamp *self)
 {
     if (self->fine != 0) {
         self->fine = 0;
         self->at_rest_ms = 0;
+        self->cut = true;
     }
 }
 
@@ -595,7 +605,10 @@ bool nuvrik_ramp_towards(NuvrikRamp *self, int16_t target, uint16_t dt_ms)
     int32_t here = self->fine;
     int32_t goal = (int32_t)target * NUVRIK_FINE;
     if (here == 0) {
-        self->at_rest_ms = nuvrik_later(self->at_rest_ms, dt_ms);
+        if (!self->cut) {
+            self->at_rest_ms = nuvrik_later(self->at_rest_ms, dt_ms);
+        }
+        self->cut = false;
         if (target == 0 || nuvrik_ramp_pause_left(self, target) != 0) {
             return false;
         }
@@ -691,22 +704,23 @@ void nuvrik_motor_idle(NuvrikMotor *self, bool braked)
 void nuvrik_motor_tick(NuvrikMotor *self, int16_t target, bool asked, uint16_t dt_ms, uint8_t mode)
 {
     int16_t wanted = (asked && mode == NUVRIK_FOLLOW) ? target : 0;
-    if (mode != NUVRIK_FOLLOW) {
-        self->armed = false;
-        self->has_turned = false;
-        if (mode == NUVRIK_LOST && !NUVRIK_MOTOR_RAMPS_ON_LOSS(self->table)) {
-            /* Halted, and then moved by nothing, so that the time at rest counts from this tick. */
-            nuvrik_ramp_halt(&self->ramp);
-            (void)nuvrik_ramp_towards(&self->ramp, 0, dt_ms);
-            nuvrik_motor_idle(self, NUVRIK_MOTOR_BRAKES_LOST(self->table));
-            self->lost = true;
-            return;
-        }
+    if (mode == NUVRIK_LOST && !NUVRIK_MOTOR_RAMPS_ON_LOSS(self->table)) {
+        /* Halted, and then moved by nothing, so that the time at rest counts from this tick. */
+        nuvrik_ramp_halt(&self->ramp);
+        (void)nuvrik_ramp_towards(&self->ramp, 0, dt_ms);
+        nuvrik_motor_idle(self, NUVRIK_MOTOR_BRAKES_LOST(self->table));
+        nuvrik_motor_disarmed(self);
+        self->lost = true;
+        return;
     }
     if (self->lost) {
         self->lost = false;
         nuvrik_motor_idle(self, NUVRIK_MOTOR_BRAKES_IDLE(self->table));
-    } else if (!self->armed) {
+    }
+    bool begins = mode == NUVRIK_FOLLOW && !self->armed;
+    if (mode != NUVRIK_FOLLOW) {
+        nuvrik_motor_disarmed(self);
+    } else if (begins) {
         /* A load that is up when the machine is armed may have to be held from then on. */
         self->armed = true;
         self->has_turned = NUVRIK_MOTOR_HOLD_FROM_ARMING(self->table);
@@ -720,8 +734,15 @@ void nuvrik_motor_tick(NuvrikMotor *self, int16_t target, bool asked, uint16_t d
     }
     if (NUVRIK_MOTOR_HOLD(self->table) != 0 && self->ramp.fine == 0) {
         /* In the tick that reaches rest too: a gap of one tick lets the load drop a little each time. */
-        nuvrik_motor_keep_holding(self, wanted, (uint16_t)(moved ? 0 : dt_ms), mode);
+        nuvrik_motor_keep_holding(self, wanted, (uint16_t)((moved || begins) ? 0 : dt_ms), mode);
     }
+}
+
+/** Nothing that was moved before counts as moved since arming. */
+void nuvrik_motor_disarmed(NuvrikMotor *self)
+{
+    self->armed = false;
+    self->has_turned = false;
 }
 
 /** Tell the driver a level. */
@@ -816,9 +837,8 @@ void nuvrik_motor_cut_short(NuvrikMotor *self)
 void nuvrik_motor_halt(NuvrikMotor *self)
 {
     nuvrik_ramp_halt(&self->ramp);
-    self->armed = false;
+    nuvrik_motor_disarmed(self);
     self->lost = false;
-    self->has_turned = false;
     nuvrik_motor_idle(self, NUVRIK_MOTOR_BRAKES_IDLE(self->table));
 }
 
@@ -861,26 +881,65 @@ void nuvrik_servo_tell(NuvrikServo *self)
     }
 }
 
-/** One turn of the loop: go towards target, if it is asked for and the mode lets it; else stay. */
-void nuvrik_servo_tick(NuvrikServo *self, int16_t target, bool asked, uint16_t dt_ms, uint8_t mode)
+/** One turn of the loop: go towards target, if a reading asks for it, or a jog or a motion leads there,
+ *  and the mode lets it; else stay. Once it had a reading, and then none for timeout_ms, it does what
+ *  on_loss says.
+ */
+void nuvrik_servo_tick(NuvrikServo *self, int16_t target, bool asked, bool led, uint16_t dt_ms, uint8_t mode,
+    uint16_t timeout_ms)
 {
+    if ((mode == NUVRIK_FOLLOW) != self->following) {
+        /* Leaving ARMED freezes it, and what a loss began is not finished in ARMED. */
+        nuvrik_servo_halt(self);
+        self->following = mode == NUVRIK_FOLLOW;
+    }
     if (mode == NUVRIK_FOLLOW) {
-        self->released = false;
-        self->started = true;
-        if (asked) {
-            self->goal = (int16_t)nuvrik_clamp(target, NUVRIK_SERVO_LOW(self->table),
-                NUVRIK_SERVO_HIGH(self->table));
-        }
+        nuvrik_servo_follow(self, target, asked, led, dt_ms, timeout_ms);
     } else if (mode == NUVRIK_LOST && self->started) {
-        /* One that was never armed gets no pulses for being lost either. */
-        self->released = NUVRIK_SERVO_ON_LOSS(self->table) == NUVRIK_RELEASES;
-        if (NUVRIK_SERVO_ON_LOSS(self->table) == NUVRIK_GOES) {
-            self->goal = NUVRIK_SERVO_LOST_PLACE(self->table);
-        }
+        /* One that was never told a place gets no pulses for being lost either. */
+        nuvrik_servo_lose(self);
     }
     bool moved = nuvrik_slew_towards(&self->slew, self->goal, dt_ms);
     if (moved || self->released == (self->demand.value != 0)) {
         nuvrik_servo_tell(self);
+    }
+}
+
+/** In ARMED. */
+void nuvrik_servo_follow(NuvrikServo *self, int16_t target, bool asked, bool led, uint16_t dt_ms,
+    uint16_t timeout_ms)
+{
+    if (asked || led) {
+        self->goal = (int16_t)nuvrik_clamp(target, NUVRIK_SERVO_LOW(self->table),
+            NUVRIK_SERVO_HIGH(self->table));
+        if (!self->started) {
+            nuvrik_slew_put(&self->slew, self->goal);
+        }
+        self->released = false;
+        self->started = true;
+    } else if (self->asked || self->led) {
+        self->goal = nuvrik_slew_at(&self->slew);
+    }
+    self->asked = asked;
+    self->led = led;
+    if (asked) {
+        self->given = true;
+        self->unread_ms = 0;
+    } else if (self->given) {
+        self->unread_ms = nuvrik_later(self->unread_ms, dt_ms);
+        if (self->unread_ms >= timeout_ms) {
+            self->given = false;
+            nuvrik_servo_lose(self);
+        }
+    }
+}
+
+/** Nobody says any more where it is to be. */
+void nuvrik_servo_lose(NuvrikServo *self)
+{
+    self->released = NUVRIK_SERVO_ON_LOSS(self->table) == NUVRIK_RELEASES;
+    if (NUVRIK_SERVO_ON_LOSS(self->table) == NUVRIK_GOES) {
+        self->goal = NUVRIK_SERVO_LOST_PLACE(self->table);
     }
 }
 
@@ -889,6 +948,9 @@ void nuvrik_servo_halt(NuvrikServo *self)
 {
     /* Where it is on its way, not where it was going: a stop must not let it go on to its goal. */
     self->goal = nuvrik_slew_at(&self->slew);
+    self->asked = false;
+    self->led = false;
+    self->given = false;
 }
 
 void nuvrik_switch_init(NuvrikSwitch *self, const NUVRIK_FLASH NuvrikSwitchTable *table)
@@ -1257,6 +1319,28 @@ void nuvrik_pins_follow(NuvrikPins *self, uint16_t value, int8_t way, bool brake
     nuvrik_pins_change(self, value, way, braked, writes);
 }
 
+/** Say every level once more, behind what has changed: whatever else has set a pin meanwhile has no say in
+ *  it. Never pulses or steps, which would begin anew.
+ */
+void nuvrik_pins_repeat(NuvrikPins *self, NuvrikWrites *writes)
+{
+    /* By way of a local: a compiler for AVR (GCC 5.4) fails at the field itself. */
+    uint16_t full = NUVRIK_PIN_MOST(self->table);
+    bool counts = full > 0;
+    uint8_t pins = (uint8_t)((self->known && NUVRIK_PIN_USE(self->table) != NUVRIK_PULSED)
+        ? nuvrik_pins_of(NUVRIK_PIN_USE(self->table)) : 0);
+    for (uint8_t i = 0; i < pins; i++) {
+        if (!nuvrik_pins_powers(self, i) || (counts && self->levels[i] == 0)) {
+            nuvrik_writes_put(writes, i, self->levels[i]);
+        }
+    }
+    for (uint8_t i = 0; i < pins; i++) {
+        if (nuvrik_pins_powers(self, i) && counts && self->levels[i] != 0) {
+            nuvrik_writes_put(writes, i, self->levels[i]);
+        }
+    }
+}
+
 /** The same, where a direction or everything may change. */
 void nuvrik_pins_change(NuvrikPins *self, uint16_t value, int8_t way, bool braked, NuvrikWrites *writes)
 {
@@ -1311,6 +1395,31 @@ void nuvrik_pins_put(NuvrikPins *self, uint8_t pin, uint16_t to, NuvrikWrites *w
     nuvrik_writes_put(writes, pin, to);
 }
 
+/** A stop. */
+void nuvrik_again_stop(NuvrikAgain *self)
+{
+    self->now = true;
+}
+
+/** One turn of the loop, dt_ms after the one before. */
+void nuvrik_again_turn(NuvrikAgain *self, uint16_t dt_ms, bool armed)
+{
+    self->since_ms = nuvrik_later(self->since_ms, dt_ms);
+    if ((self->armed && !armed) || self->since_ms >= NUVRIK_AGAIN_MS) {
+        self->now = true;
+    }
+    self->armed = armed;
+}
+
+/** They have been written. */
+void nuvrik_again_done(NuvrikAgain *self)
+{
+    if (self->now) {
+        self->now = false;
+        self->since_ms = 0;
+    }
+}
+
 /* ---- watch ---- */
 
 void nuvrik_watch_init(NuvrikWatch *self, const NUVRIK_FLASH NuvrikWatchTable *table)
@@ -1321,6 +1430,8 @@ void nuvrik_watch_init(NuvrikWatch *self, const NUVRIK_FLASH NuvrikWatchTable *t
     /* Before the first drive frame there is nothing yet that a silence could end. */
     self->silent = true;
     self->driven_ms = NUVRIK_TIMER_MAX;
+    self->stopped_by = NUVRIK_WHY_STOPPED;
+    self->stopped_at = NUVRIK_NOBODY;
 }
 
 /** Let dt_ms go by, before anything that arrived in that time is looked at. True if a silence begins:
@@ -1378,9 +1489,11 @@ void nuvrik_watch_bare(NuvrikWatch *self, bool arm, uint8_t missing)
     }
 }
 
-/** A stop frame. */
-void nuvrik_watch_stop(NuvrikWatch *self)
+/** A stop: a frame, WHY_STOPPED, or one of the machine's own. */
+void nuvrik_watch_stop(NuvrikWatch *self, uint8_t why, uint8_t place)
 {
+    self->stopped_by = why;
+    self->stopped_at = place;
     nuvrik_watch_happen(self, NUVRIK_STOP, NUVRIK_NOBODY, 0);
 }
 
@@ -1447,7 +1560,7 @@ void nuvrik_watch_explain(NuvrikWatch *self, uint8_t event, const NUVRIK_FLASH N
     uint8_t place, uint16_t number)
 {
     if (self->state == NUVRIK_STOPPED) {
-        nuvrik_watch_say(self, NUVRIK_WHY_STOPPED, NUVRIK_NOBODY, self->run);
+        nuvrik_watch_say(self, self->stopped_by, self->stopped_at, self->run);
     } else if (NUVRIK_CELL_COUNTS_TO(cell) != NUVRIK_NOWHERE && self->run > 0
         && self->run < NUVRIK_WATCH_GOOD_FRAMES(self->table)) {
         nuvrik_watch_say(self, NUVRIK_WHY_GOOD_FRAMES, NUVRIK_NOBODY, self->run);
@@ -1487,17 +1600,17 @@ void nuvrik_commands_sort(NuvrikCommands *self, const int32_t *values)
     if (NUVRIK_COMMAND_OPTIONAL_COUNT(table) != 0) {
         nuvrik_commands_look_at_optional(self, values);
     }
-    for (uint8_t need_at = 0; need_at < NUVRIK_COMMAND_REQUIRED_COUNT(table); need_at++) {
-        const NUVRIK_FLASH NuvrikNeed *need = &NUVRIK_COMMAND_REQUIRED(table)[need_at];
-        int32_t value = values[NUVRIK_NEED_PLACE(need)];
+    for (uint8_t i = 0; i < NUVRIK_COMMAND_REQUIRED_COUNT(table); i++) {
+        uint8_t place = NUVRIK_U8(NUVRIK_COMMAND_REQUIRED(table)[i]);
+        int32_t value = values[place];
         if (value == NUVRIK_NO_READING) {
-            self->missing = NUVRIK_NEED_PLACE(need);
+            self->missing = place;
             self->moved = NUVRIK_NOBODY;
             return;
         }
         /* Of several that are not at rest the first is named: one is enough to act on. */
-        if (NUVRIK_NEED_TURNS(need) && self->moved == NUVRIK_NOBODY && (value > band || value < (-band))) {
-            self->moved = NUVRIK_NEED_PLACE(need);
+        if (self->moved == NUVRIK_NOBODY && (value > band || value < (-band))) {
+            self->moved = place;
         }
     }
 }
@@ -1609,8 +1722,15 @@ void nuvrik_outputs_init(NuvrikOutputs *self, const NUVRIK_FLASH NuvrikOutputsTa
         nuvrik_switch_init(&self->switches[i], &NUVRIK_OUTPUTS_SWITCHES(table)[i]);
     }
     self->jogged = NUVRIK_NOBODY;
+    self->goes_back = NUVRIK_NOBODY;
     for (uint8_t i = 0; i < NUVRIK_MOST_LIMITS; i++) {
         self->factors[i] = NUVRIK_FULL;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
+        self->caps[i] = NUVRIK_FULL;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_OUTPUTS; i++) {
+        self->said[i] = NUVRIK_NOT_SAID;
     }
 }
 
@@ -1648,6 +1768,12 @@ void nuvrik_outputs_follow(NuvrikOutputs *self, const int32_t *values)
     }
     for (uint8_t i = 0; i < NUVRIK_OUTPUTS_OUTPUTS_COUNT(self->table); i++) {
         const NUVRIK_FLASH NuvrikRoute *route = NUVRIK_OUTPUT_ROUTE(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[i]);
+        if ((NUVRIK_HAS_IS_SERVO
+            && NUVRIK_OUTPUT_KIND(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[i]) == NUVRIK_IS_SERVO)) {
+            self->given[i] = nuvrik_outputs_says_where(self, route, values);
+        } else if (self->capped && self->waits[i] && self->caps[i] != 0 && nuvrik_all_rest(route, values)) {
+            self->waits[i] = false;
+        }
         int32_t sum = self->sums[i];
         if (NUVRIK_ROUTE_PARTNER(route) != NUVRIK_NOBODY) {
             sum = nuvrik_fit_side(sum, self->sums[NUVRIK_ROUTE_PARTNER(route)]);
@@ -1666,22 +1792,60 @@ void nuvrik_outputs_follow(NuvrikOutputs *self, const int32_t *values)
     }
 }
 
+/** Whether a drive frame says where a place is to be. One that is fed by several channels stays while one
+ *  of them has no reading; only an optional one that has had none since arming adds nothing. (What turns
+ *  something too has one in every drive frame, or has entered as zero.)
+ */
+bool nuvrik_outputs_says_where(NuvrikOutputs *self, const NUVRIK_FLASH NuvrikRoute *route,
+    const int32_t *values)
+{
+    bool any = false;
+    bool all = true;
+    for (uint8_t term_at = 0; term_at < NUVRIK_ROUTE_TERMS_COUNT(route); term_at++) {
+        const NUVRIK_FLASH NuvrikTerm *term = &NUVRIK_ROUTE_TERMS(route)[term_at];
+        if (values[NUVRIK_TERM_PLACE(term)] != NUVRIK_NO_READING) {
+            any = true;
+            if (NUVRIK_TERM_EXTRA(term) != NUVRIK_NOBODY) {
+                self->read[NUVRIK_TERM_EXTRA(term)] = true;
+            }
+        } else if (NUVRIK_TERM_EXTRA(term) == NUVRIK_NOBODY || self->read[NUVRIK_TERM_EXTRA(term)]) {
+            all = false;
+        }
+    }
+    return any && all;
+}
+
 /** A required reading is missing: what turns comes to rest, places stay. */
 void nuvrik_outputs_let_rest(NuvrikOutputs *self)
 {
     self->asked = false;
 }
 
-/** Move one output a little, whatever the mix says, for so long. */
+/** Move one output a little, whatever the mix says, for so long. A place goes so far from where it was
+ *  told last, and back; one that was never told a place stays where it is, wherever that may be.
+ */
 void nuvrik_outputs_jog(NuvrikOutputs *self, uint8_t output, int16_t to, uint16_t for_ms)
 {
-    self->jogged = output;
+    nuvrik_outputs_end_jog(self);
     self->jog_level = to;
+    if ((NUVRIK_HAS_IS_SERVO
+        && NUVRIK_OUTPUT_KIND(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[output]) == NUVRIK_IS_SERVO)) {
+        NuvrikServo *servo = &self->servos[NUVRIK_OUTPUT_AT(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[output])];
+        if (!servo->started) {
+            return;
+        }
+        if (self->goes_back != output) {
+            self->back_to = nuvrik_slew_at(&servo->slew);
+        }
+        self->goes_back = output;
+        self->jog_level = (int16_t)nuvrik_clamp((int32_t)self->back_to + to, -NUVRIK_FULL, NUVRIK_FULL);
+    }
+    self->jogged = output;
     self->jog_for_ms = for_ms;
     self->jog_ms = 0;
 }
 
-/** Let it follow the mix again. */
+/** Let it follow the mix again, or stand where it stood. */
 void nuvrik_outputs_end_jog(NuvrikOutputs *self)
 {
     self->jogged = NUVRIK_NOBODY;
@@ -1732,6 +1896,41 @@ void nuvrik_outputs_let_go(NuvrikOutputs *self)
     for (uint8_t i = 0; i < NUVRIK_OUTPUTS_OUTPUTS_COUNT(self->table); i++) {
         self->moves[i] = false;
     }
+}
+
+/** The builder's own code leaves an output that turns no more than so much of full scale, either way, from
+ *  the next tick on and until it says otherwise; of several that are said between two ticks the least.
+ *  False for what does not turn: that has no way of being less.
+ */
+bool nuvrik_outputs_cap(NuvrikOutputs *self, uint8_t output, int16_t most)
+{
+    if (!nuvrik_outputs_turns(self, output)) {
+        return false;
+    }
+    if (self->said[output] == NUVRIK_NOT_SAID || most < self->said[output]) {
+        self->said[output] = most;
+    }
+    self->capped = true;
+    return true;
+}
+
+/** What the builder's own code leaves of a target. Once it has left nothing, and leaves something again,
+ *  the output counts again when its channels have rested: a stick that was held over all the while starts
+ *  nothing.
+ */
+int16_t nuvrik_outputs_within_cap(NuvrikOutputs *self, uint8_t output, int16_t target)
+{
+    if (self->said[output] != NUVRIK_NOT_SAID) {
+        self->caps[output] = self->said[output];
+        self->said[output] = NUVRIK_NOT_SAID;
+    }
+    if (self->caps[output] == 0) {
+        self->waits[output] = true;
+    }
+    if (self->waits[output]) {
+        return 0;
+    }
+    return (int16_t)nuvrik_clamp(target, -self->caps[output], self->caps[output]);
 }
 
 /** Leave so much of full scale to an output that turns, and let it go no further the ways that at_end
@@ -1796,36 +1995,66 @@ void nuvrik_outputs_count_on(NuvrikOutputs *self, uint16_t dt_ms)
     }
 }
 
-/** One turn of the loop for all of them, decided together. */
-void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode)
+/** One turn of the loop for all of them, decided together. timeout_ms: that of the link, which is a
+ *  place's too.
+ */
+void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode, uint16_t timeout_ms)
 {
     if (self->jogged != NUVRIK_NOBODY && (mode != NUVRIK_FOLLOW || self->jog_ms >= self->jog_for_ms)) {
         self->jogged = NUVRIK_NOBODY;
     }
+    if (mode != NUVRIK_FOLLOW) {
+        self->goes_back = NUVRIK_NOBODY;
+        for (uint8_t i = 0; i < NUVRIK_OUTPUTS_EXTRA_COUNT(self->table); i++) {
+            self->read[i] = false;
+        }
+    }
     for (uint8_t i = 0; i < NUVRIK_OUTPUTS_OUTPUTS_COUNT(self->table); i++) {
         const NUVRIK_FLASH NuvrikOutputTable *one = &NUVRIK_OUTPUTS_OUTPUTS(self->table)[i];
         int16_t target = self->targets[i];
-        bool asked = self->asked;
+        bool led = false;
         if (self->jogged == i) {
             target = self->jog_level;
-            asked = true;
+            led = true;
         }
         if (self->moving && self->moves[i]) {
             target = self->wishes[i];
-            asked = true;
+            led = true;
         }
         if (NUVRIK_OUTPUTS_LIMITS_COUNT(self->table) > 0 && nuvrik_outputs_turns(self, i)) {
             target = nuvrik_outputs_within_limits(self, i, target);
         }
+        if (self->capped && nuvrik_outputs_turns(self, i)) {
+            target = nuvrik_outputs_within_cap(self, i, target);
+        }
+        bool asked = self->asked || led;
         if ((NUVRIK_HAS_IS_MOTOR && NUVRIK_OUTPUT_KIND(one) == NUVRIK_IS_MOTOR)) {
             nuvrik_motor_tick(&self->motors[NUVRIK_OUTPUT_AT(one)], target, asked, dt_ms, mode);
         } else if ((NUVRIK_HAS_IS_SERVO && NUVRIK_OUTPUT_KIND(one) == NUVRIK_IS_SERVO)) {
-            nuvrik_servo_tick(&self->servos[NUVRIK_OUTPUT_AT(one)], target, asked, dt_ms, mode);
+            nuvrik_outputs_place(self, i, target, led, dt_ms, mode, timeout_ms);
         } else if ((NUVRIK_HAS_IS_STEPPER && NUVRIK_OUTPUT_KIND(one) == NUVRIK_IS_STEPPER)) {
             nuvrik_stepper_tick(&self->steppers[NUVRIK_OUTPUT_AT(one)], target, asked, dt_ms, mode);
         } else {
             nuvrik_switch_tick(&self->switches[NUVRIK_OUTPUT_AT(one)], target, asked, mode);
         }
+    }
+}
+
+/** One turn for what stands somewhere: a jog that is over leads it back, unless a reading says where it is
+ *  to be.
+ */
+void nuvrik_outputs_place(NuvrikOutputs *self, uint8_t output, int16_t target, bool led, uint16_t dt_ms,
+    uint8_t mode, uint16_t timeout_ms)
+{
+    NuvrikServo *servo = &self->servos[NUVRIK_OUTPUT_AT(&NUVRIK_OUTPUTS_OUTPUTS(self->table)[output])];
+    bool given = self->asked && self->given[output];
+    if (self->goes_back != output || led) {
+        nuvrik_servo_tick(servo, target, given, led, dt_ms, mode, timeout_ms);
+    } else if (given || nuvrik_slew_at(&servo->slew) == self->back_to) {
+        self->goes_back = NUVRIK_NOBODY;
+        nuvrik_servo_tick(servo, target, given, false, dt_ms, mode, timeout_ms);
+    } else {
+        nuvrik_servo_tick(servo, self->back_to, false, true, dt_ms, mode, timeout_ms);
     }
 }
 
@@ -1872,6 +2101,19 @@ bool nuvrik_outputs_hold_ends(const NuvrikOutputs *self)
         }
     }
     return false;
+}
+
+/** Whether every channel of a route is at rest. */
+bool nuvrik_all_rest(const NUVRIK_FLASH NuvrikRoute *route, const int32_t *values)
+{
+    for (uint8_t term_at = 0; term_at < NUVRIK_ROUTE_TERMS_COUNT(route); term_at++) {
+        const NUVRIK_FLASH NuvrikTerm *term = &NUVRIK_ROUTE_TERMS(route)[term_at];
+        if (values[NUVRIK_TERM_PLACE(term)] == NUVRIK_NO_READING || !nuvrik_rests(route,
+            values[NUVRIK_TERM_PLACE(term)])) {
+            return false;
+        }
+    }
+    return true;
 }
 
 /* ---- desk ---- */
@@ -1930,9 +2172,10 @@ void nuvrik_desk_hello(NuvrikDesk *self, uint16_t session, uint8_t page, NuvrikO
         self->number = 0;
         self->replied = false;
     }
-    if (NUVRIK_DESK_SAYS_HELLO(self->table)) {
-        self->kinds[nuvrik_desk_place(self)] = (uint8_t)((page == NUVRIK_WHO) ? NUVRIK_ANSWERS_HELLO
-            : NUVRIK_ANSWERS_HOW);
+    if (NUVRIK_DESK_SAYS_HELLO(self->table) && page == NUVRIK_WHO) {
+        self->who_waits = true;
+    } else if (NUVRIK_DESK_SAYS_HELLO(self->table)) {
+        self->how_waits = true;
     }
 }
 
@@ -2348,22 +2591,43 @@ void nuvrik_machine_numbered(NuvrikMachine *self, uint8_t seq)
     self->last_command = seq;
 }
 
-/** A stop frame. Outputs first, then motions, then the builder's own code; and here, not at the next tick:
- *  the state may have moved on by then.
- */
+/** A stop frame. */
 void nuvrik_machine_stop(NuvrikMachine *self)
 {
-    nuvrik_watch_stop(&self->watch);
+    nuvrik_machine_press_stop(self, NUVRIK_WHY_STOPPED, NUVRIK_NOBODY);
+}
+
+/** A stop: a frame; an input of the machine's own, for as long as it says so; or the builder's own code.
+ *  Outputs first, then motions, then the builder's own code; and here, not at the next tick: the state may
+ *  have moved on by then.
+ */
+void nuvrik_machine_press_stop(NuvrikMachine *self, uint8_t why, uint8_t place)
+{
+    nuvrik_watch_stop(&self->watch, why, place);
     self->holding = false;
     nuvrik_outputs_halt(&self->outputs);
     nuvrik_machine_end_motions(self);
 }
 
-/** An input of the machine's own stops it, for as long as it does. */
-void nuvrik_machine_press_stop(NuvrikMachine *self, uint8_t why, uint8_t item)
+/** The builder's own code stops it, and gives a number for that, 1 to 15. */
+void nuvrik_machine_own_stop(NuvrikMachine *self, uint8_t number)
 {
-    nuvrik_machine_stop(self);
-    nuvrik_watch_say(&self->watch, why, item, 0);
+    nuvrik_machine_press_stop(self, NUVRIK_WHY_OWN_CODE, (uint8_t)(number & 15));
+}
+
+/** The number that the builder's own code gave for the stop that holds it, 0 for none. */
+uint8_t nuvrik_machine_own_number(const NuvrikMachine *self)
+{
+    if (self->watch.state != NUVRIK_STOPPED || self->watch.stopped_by != NUVRIK_WHY_OWN_CODE) {
+        return 0;
+    }
+    return self->watch.stopped_at;
+}
+
+/** The builder's own code leaves an output no more than that. False: it does not turn. */
+bool nuvrik_machine_cap(NuvrikMachine *self, uint8_t output, int16_t most)
+{
+    return nuvrik_outputs_cap(&self->outputs, output, most);
 }
 
 /** Move one output a little. A jog is for a machine at rest: what a hand moves is not to be jogged. */
@@ -2434,7 +2698,8 @@ void nuvrik_machine_turn(NuvrikMachine *self)
     uint8_t mode = nuvrik_machine_mode(self);
     nuvrik_outputs_count_on(&self->outputs, dt_ms);
     nuvrik_desk_overlay(&self->desk, &self->outputs, dt_ms, mode);
-    nuvrik_outputs_tick(&self->outputs, dt_ms, mode);
+    nuvrik_outputs_tick(&self->outputs, dt_ms, mode,
+        NUVRIK_WATCH_TIMEOUT_MS(NUVRIK_MACHINE_WATCH(self->table)));
 }
 
 /* ---- sender ---- */
@@ -2980,7 +3245,7 @@ bool nuvrik_text_reader_read_field(NuvrikTextReader *self, const NUVRIK_FLASH Nu
         }
     }
     if (at == until && NUVRIK_TEXT_BLANKS(self->table)) {
-        self->value = (NUVRIK_FORM_SCALED(form)) ? NUVRIK_NO_READING : 0;
+        self->value = (NUVRIK_FORM_EMPTY(form)) ? NUVRIK_NO_READING : 0;
         return true;
     }
     bool negative = at < until && self->piece[at] == 45;
@@ -3070,6 +3335,30 @@ void nuvrik_change_all(const NUVRIK_FLASH NuvrikKeyTable *key, int32_t *state)
     }
 }
 
+/** Whether a key changes the channel at a place. */
+bool nuvrik_changes(const NUVRIK_FLASH NuvrikKeyTable *key, uint8_t place)
+{
+    for (uint8_t change_at = 0; change_at < NUVRIK_KEY_CHANGES_COUNT(key); change_at++) {
+        const NUVRIK_FLASH NuvrikChangeTable *change = &NUVRIK_KEY_CHANGES(key)[change_at];
+        if (NUVRIK_CHANGE_PLACE(change) == place) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/** Whether a key changes something that nobody wants anywhere, because it has no reading. */
+bool nuvrik_unwanted(const NUVRIK_FLASH NuvrikKeyTable *key, const int32_t *wanted)
+{
+    for (uint8_t change_at = 0; change_at < NUVRIK_KEY_CHANGES_COUNT(key); change_at++) {
+        const NUVRIK_FLASH NuvrikChangeTable *change = &NUVRIK_KEY_CHANGES(key)[change_at];
+        if (wanted[NUVRIK_CHANGE_PLACE(change)] == NUVRIK_NO_READING) {
+            return true;
+        }
+    }
+    return false;
+}
+
 void nuvrik_keys_init(NuvrikKeys *self, const NUVRIK_FLASH NuvrikKeysTable *table)
 {
     self->table = table;
@@ -3102,14 +3391,24 @@ bool nuvrik_keys_stops(const NuvrikKeys *self, uint8_t code)
 /** A key that stops nothing: the values of the command that it is. */
 void nuvrik_keys_press(NuvrikKeys *self, uint8_t code, int32_t *values)
 {
-    for (uint8_t key_at = 0; key_at < NUVRIK_KEYS_KEYS_COUNT(self->table); key_at++) {
-        const NUVRIK_FLASH NuvrikKeyTable *key = &NUVRIK_KEYS_KEYS(self->table)[key_at];
-        if (NUVRIK_KEY_CODE(key) == code) {
-            nuvrik_change_all(key, self->state);
+    for (uint8_t i = 0; i < NUVRIK_KEYS_KEYS_COUNT(self->table); i++) {
+        if (NUVRIK_KEY_CODE(&NUVRIK_KEYS_KEYS(self->table)[i]) == code) {
+            nuvrik_keys_take(self, i);
         }
     }
     for (uint8_t i = 0; i < NUVRIK_KEYS_PLACES_COUNT(self->table); i++) {
-        values[i] = self->state[i];
+        bool unread = NUVRIK_U8(NUVRIK_KEYS_PLACES(self->table)[i]) && !self->given[i] && !self->touched[i];
+        values[i] = unread ? (int32_t)NUVRIK_NO_READING : self->state[i];
+    }
+}
+
+/** The key at a place of the table is commanded. */
+void nuvrik_keys_take(NuvrikKeys *self, uint8_t at)
+{
+    const NUVRIK_FLASH NuvrikKeyTable *key = &NUVRIK_KEYS_KEYS(self->table)[at];
+    nuvrik_change_all(key, self->state);
+    for (uint8_t i = 0; i < NUVRIK_KEYS_PLACES_COUNT(self->table); i++) {
+        self->touched[i] = NUVRIK_U8(NUVRIK_KEYS_PLACES(self->table)[i]) && nuvrik_changes(key, i);
     }
 }
 
@@ -3119,17 +3418,22 @@ void nuvrik_keys_told(NuvrikKeys *self, bool followed)
     for (uint8_t i = 0; i < NUVRIK_KEYS_PLACES_COUNT(self->table); i++) {
         if (followed) {
             self->kept[i] = self->state[i];
+            self->given[i] = self->given[i] || self->touched[i];
         } else if (NUVRIK_U8(NUVRIK_KEYS_PLACES(self->table)[i])) {
             self->state[i] = self->kept[i];
+            self->given[i] = false;
         }
+        self->touched[i] = false;
     }
 }
 
-/** Everything at rest and off again, but for places. */
+/** Everything at rest and off again; no place has a reading. */
 void nuvrik_keys_forget(NuvrikKeys *self)
 {
     for (uint8_t i = 0; i < NUVRIK_KEYS_PLACES_COUNT(self->table); i++) {
         self->state[i] = (NUVRIK_U8(NUVRIK_KEYS_PLACES(self->table)[i])) ? self->kept[i] : (int32_t)0;
+        self->given[i] = false;
+        self->touched[i] = false;
     }
 }
 
@@ -3150,25 +3454,27 @@ uint8_t nuvrik_chooser_choose(NuvrikChooser *self, const int32_t *wanted)
     uint32_t least = 0;
     for (uint8_t i = 0; i < NUVRIK_KEYS_KEYS_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
         const NUVRIK_FLASH NuvrikKeyTable *key = &NUVRIK_KEYS_KEYS(NUVRIK_CHOOSER_KEYS(self->table))[i];
-        if (NUVRIK_KEY_STOP(key)) {
+        if (NUVRIK_KEY_STOP(key) || nuvrik_unwanted(key, wanted)) {
             continue;
         }
         nuvrik_chooser_begin_trying(self);
         nuvrik_change_all(key, self->tried);
-        uint32_t far = nuvrik_chooser_away(self, wanted, self->tried);
+        uint32_t far = nuvrik_chooser_away(self, wanted, self->tried) + nuvrik_chooser_unsaid(self, wanted,
+            i);
         if (nearest == NUVRIK_NOBODY || (int32_t)far < (int32_t)least) {
             nearest = i;
             least = far;
         }
         /* Of those that change nothing, the one sent longest ago. */
-        if (nuvrik_chooser_stays(self) && (same == NUVRIK_NOBODY || self->ages[i] > self->ages[same])) {
+        if (nuvrik_chooser_stays(self, key) && (same == NUVRIK_NOBODY || self->ages[i] > self->ages[same])) {
             same = i;
         }
     }
     if (nearest == NUVRIK_NOBODY) {
         return NUVRIK_NOBODY;
     }
-    uint32_t here = nuvrik_chooser_away(self, wanted, self->keys.state);
+    uint32_t here = nuvrik_chooser_away(self, wanted, self->keys.state) + nuvrik_chooser_unsaid(self, wanted,
+        NUVRIK_NOBODY);
     int16_t trembles = (same != NUVRIK_NOBODY) ? NUVRIK_CHOOSER_TREMBLES(self->table) : 0;
     /* Where nothing leads nearer and nothing leaves it as it is, silence is better than a wrong key. */
     if (((int32_t)least + trembles) >= (int32_t)here) {
@@ -3183,8 +3489,7 @@ uint8_t nuvrik_chooser_choose(NuvrikChooser *self, const int32_t *wanted)
 /** That key goes out now. */
 void nuvrik_chooser_send(NuvrikChooser *self, uint8_t place)
 {
-    const NUVRIK_FLASH NuvrikKeyTable *key = &NUVRIK_KEYS_KEYS(NUVRIK_CHOOSER_KEYS(self->table))[place];
-    nuvrik_change_all(key, self->keys.state);
+    nuvrik_keys_take(&self->keys, place);
     /* A machine that is not armed moves no place. */
     nuvrik_keys_told(&self->keys, NUVRIK_CHOOSER_ARM(self->table) == NUVRIK_NOBODY
         || self->keys.state[NUVRIK_CHOOSER_ARM(self->table)] != 0);
@@ -3214,15 +3519,36 @@ void nuvrik_chooser_begin_trying(NuvrikChooser *self)
     }
 }
 
-/** Whether what was tried changes nothing. */
-bool nuvrik_chooser_stays(const NuvrikChooser *self)
+/** Whether what was tried, with a key, changes nothing. */
+bool nuvrik_chooser_stays(const NuvrikChooser *self, const NUVRIK_FLASH NuvrikKeyTable *key)
 {
     for (uint8_t i = 0; i < NUVRIK_KEYS_PLACES_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
         if (self->tried[i] != self->keys.state[i]) {
             return false;
         }
+        if (NUVRIK_U8(NUVRIK_KEYS_PLACES(NUVRIK_CHOOSER_KEYS(self->table))[i]) && !self->keys.given[i]
+            && nuvrik_changes(key, i)) {
+            return false;
+        }
     }
     return true;
+}
+
+/** How far the values are from being said at all, if a key is sent, NOBODY for none: more than a hand
+ *  trembles for each place that is wanted somewhere and still has no reading then.
+ */
+uint32_t nuvrik_chooser_unsaid(const NuvrikChooser *self, const int32_t *wanted, uint8_t place)
+{
+    uint32_t sum = 0;
+    for (uint8_t i = 0; i < NUVRIK_KEYS_PLACES_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
+        bool unread = NUVRIK_U8(NUVRIK_KEYS_PLACES(NUVRIK_CHOOSER_KEYS(self->table))[i])
+            && !self->keys.given[i] && wanted[i] != NUVRIK_NO_READING;
+        if (unread && (place == NUVRIK_NOBODY
+            || !nuvrik_changes(&NUVRIK_KEYS_KEYS(NUVRIK_CHOOSER_KEYS(self->table))[place], i))) {
+            sum = (uint32_t)((int32_t)sum + (NUVRIK_CHOOSER_TREMBLES(self->table) + 1));
+        }
+    }
+    return sum;
 }
 
 /** How far the values are from those wanted. */
@@ -3230,6 +3556,9 @@ uint32_t nuvrik_chooser_away(const NuvrikChooser *self, const int32_t *wanted, c
 {
     uint32_t sum = 0;
     for (uint8_t i = 0; i < NUVRIK_KEYS_PLACES_COUNT(NUVRIK_CHOOSER_KEYS(self->table)); i++) {
+        if (wanted[i] == NUVRIK_NO_READING) {
+            continue;
+        }
         int32_t here = state[i];
         int32_t there = wanted[i];
         uint16_t apart = (uint16_t)nuvrik_abs32(here - there);
@@ -3618,6 +3947,10 @@ void nuvrik_writer_init(NuvrikWriter *self, const NUVRIK_FLASH NuvrikWriterTable
     self->table = table;
     nuvrik_sender_init(&self->sender, NUVRIK_WRITER_SENDER(table));
     nuvrik_chooser_init(&self->chooser, NUVRIK_WRITER_KEYS(table));
+    for (uint8_t i = 0; i < NUVRIK_MOST_STAYS; i++) {
+        self->last[i] = NUVRIK_NO_READING;
+    }
+    self->unsaid = NUVRIK_NOBODY;
 }
 
 /** Write a command. False: the style has no way of saying this. */
@@ -3628,10 +3961,13 @@ bool nuvrik_writer_command(NuvrikWriter *self, const int32_t *values)
         return true;
     }
     nuvrik_writer_begin_plain(self);
-    return nuvrik_writer_plain(self, values);
+    for (uint8_t i = 0; i < NUVRIK_WRITER_CHANNELS_COUNT(self->table); i++) {
+        self->said[i] = values[i];
+    }
+    return nuvrik_writer_plain(self);
 }
 
-/** Write a stop; in a style that knows none, everything at rest and arm off. */
+/** Write a stop; in a style that knows none, everything at rest, arm off, and places as they are. */
 bool nuvrik_writer_stop(NuvrikWriter *self)
 {
     if ((NUVRIK_HAS_OUT_SEALED && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_SEALED)) {
@@ -3645,7 +3981,10 @@ bool nuvrik_writer_stop(NuvrikWriter *self)
     }
     if ((NUVRIK_HAS_OUT_SLOTS && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_SLOTS)
         || NUVRIK_TEXT_STOP_COUNT(NUVRIK_WRITER_TEXT(self->table)) == 0) {
-        return nuvrik_writer_plain(self, self->rest);
+        for (uint8_t i = 0; i < NUVRIK_WRITER_CHANNELS_COUNT(self->table); i++) {
+            self->said[i] = (NUVRIK_U8(NUVRIK_WRITER_STAYS(self->table)[i])) ? NUVRIK_NO_READING : 0;
+        }
+        return nuvrik_writer_plain(self);
     }
     nuvrik_writer_put_lead(self);
     for (uint8_t character_at
@@ -3657,22 +3996,21 @@ bool nuvrik_writer_stop(NuvrikWriter *self)
     return true;
 }
 
-/** A command that is no sealed body. */
-bool nuvrik_writer_plain(NuvrikWriter *self, const int32_t *values)
+/** A command that is no sealed body, of what is said. */
+bool nuvrik_writer_plain(NuvrikWriter *self)
 {
-    if ((NUVRIK_HAS_OUT_TEXT && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_TEXT)) {
-        return nuvrik_writer_write_command(self, values);
-    }
-    if (nuvrik_writer_says_nothing(self, values)) {
+    self->unsaid = nuvrik_writer_not_to_be_said(self);
+    if (self->unsaid != NUVRIK_NOBODY) {
         return false;
     }
-    if ((NUVRIK_HAS_OUT_KEYS && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_KEYS)) {
-        return nuvrik_writer_press(self, nuvrik_chooser_choose(&self->chooser, values));
-    }
-    if ((NUVRIK_HAS_OUT_SLOTS && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_SLOTS)) {
+    if ((NUVRIK_HAS_OUT_TEXT && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_TEXT)) {
+        nuvrik_writer_write_command(self, self->said);
+    } else if ((NUVRIK_HAS_OUT_KEYS && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_KEYS)) {
+        return nuvrik_writer_press(self, nuvrik_chooser_choose(&self->chooser, self->said));
+    } else if ((NUVRIK_HAS_OUT_SLOTS && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_SLOTS)) {
         for (uint8_t i = 0; i < NUVRIK_WRITER_CHANNELS_COUNT(self->table); i++) {
             self->slots[i] = nuvrik_slot_of_value(NUVRIK_WRITER_TRAIN(self->table),
-                &NUVRIK_WRITER_CHANNELS(self->table)[i], values[i]);
+                &NUVRIK_WRITER_CHANNELS(self->table)[i], self->said[i]);
         }
     }
     return true;
@@ -3685,15 +4023,38 @@ void nuvrik_writer_begin_plain(NuvrikWriter *self)
     self->sender.count = 0;
 }
 
-/** Whether a channel has no reading. */
-bool nuvrik_writer_says_nothing(const NuvrikWriter *self, const int32_t *values)
+/** The first channel that has no reading, where nothing can be written for that; NOBODY if there is none.
+ *  What stays is what was sent last; a key leaves it alone by itself.
+ */
+uint8_t nuvrik_writer_not_to_be_said(NuvrikWriter *self)
 {
+    uint8_t found = NUVRIK_NOBODY;
     for (uint8_t i = 0; i < NUVRIK_WRITER_CHANNELS_COUNT(self->table); i++) {
-        if (values[i] == NUVRIK_NO_READING) {
-            return true;
+        if (self->said[i] != NUVRIK_NO_READING) {
+            if (NUVRIK_U8(NUVRIK_WRITER_STAYS(self->table)[i])) {
+                self->last[i] = self->said[i];
+            }
+        } else if (!nuvrik_writer_has_a_way(self, i)) {
+            if (NUVRIK_U8(NUVRIK_WRITER_STAYS(self->table)[i])) {
+                self->said[i] = self->last[i];
+            }
+            if (self->said[i] == NUVRIK_NO_READING && found == NUVRIK_NOBODY) {
+                found = i;
+            }
         }
     }
-    return false;
+    return found;
+}
+
+/** Whether the style has a way of saying that a channel has no reading. */
+bool nuvrik_writer_has_a_way(const NuvrikWriter *self, uint8_t channel)
+{
+    if ((NUVRIK_HAS_OUT_KEYS && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_KEYS)) {
+        return NUVRIK_U8(NUVRIK_WRITER_STAYS(self->table)[channel]);
+    }
+    return (NUVRIK_HAS_OUT_TEXT && NUVRIK_WRITER_WAY_OUT(self->table) == NUVRIK_OUT_TEXT)
+        && NUVRIK_TEXT_BLANKS(NUVRIK_WRITER_TEXT(self->table))
+        && NUVRIK_FORM_EMPTY(&NUVRIK_TEXT_FORMS(NUVRIK_WRITER_TEXT(self->table))[channel]);
 }
 
 /** Values to a sealed body. */
@@ -3722,7 +4083,7 @@ bool nuvrik_writer_press(NuvrikWriter *self, uint8_t key)
 }
 
 /** Values to text. */
-bool nuvrik_writer_write_command(NuvrikWriter *self, const int32_t *values)
+void nuvrik_writer_write_command(NuvrikWriter *self, const int32_t *values)
 {
     const NUVRIK_FLASH NuvrikTextTable *text = NUVRIK_WRITER_TEXT(self->table);
     nuvrik_writer_put_lead(self);
@@ -3738,12 +4099,8 @@ bool nuvrik_writer_write_command(NuvrikWriter *self, const int32_t *values)
                 nuvrik_sender_put(&self->sender, character);
             }
         }
-        if (values[i] == NUVRIK_NO_READING && NUVRIK_FORM_SCALED(form)) {
-            if (!NUVRIK_TEXT_BLANKS(text)) {
-                return false;
-            }
-        } else {
-            int32_t value = (values[i] == NUVRIK_NO_READING) ? (int32_t)0 : values[i];
+        if (values[i] != NUVRIK_NO_READING) {
+            int32_t value = values[i];
             if (NUVRIK_FORM_COUNTS(form)) {
                 value = nuvrik_code_of_value(&NUVRIK_WRITER_CHANNELS(self->table)[i], value);
             }
@@ -3751,7 +4108,6 @@ bool nuvrik_writer_write_command(NuvrikWriter *self, const int32_t *values)
         }
     }
     nuvrik_writer_put_check(self);
-    return true;
 }
 
 /** A sign, zeros up to the width, digits, and a point before the decimals. */
@@ -3883,11 +4239,14 @@ int32_t nuvrik_telling_share_of(NuvrikTelling *self, uint8_t item)
     return nuvrik_share_from_code(self->codes[NUVRIK_ITEM_FIRST(about)], NUVRIK_ITEM_BITS(about));
 }
 
-/** A reading, NOTHING_THERE for none. */
+/** A reading, NOTHING_THERE for none. What is commanded has none. */
 void nuvrik_telling_take(NuvrikTelling *self, uint8_t item, int32_t raw)
 {
-    nuvrik_telling_catch_up(self);
     const NUVRIK_FLASH NuvrikItemTable *about = &NUVRIK_TELLING_ITEMS(self->table)[item];
+    if (NUVRIK_ITEM_TELLS(about) >= NUVRIK_TELLS_STEPS) {
+        return;
+    }
+    nuvrik_telling_catch_up(self);
     self->known[item] = true;
     self->read_ms[item] = 0;
     if (raw == NUVRIK_NOTHING_THERE) {
@@ -3930,9 +4289,8 @@ void nuvrik_telling_take_axis(NuvrikTelling *self, uint8_t item, uint8_t axis, i
 }
 
 /** Choose the items that are due and known, as many as fit. False: there are none. */
-bool nuvrik_telling_choose(NuvrikTelling *self)
+bool nuvrik_telling_choose(NuvrikTelling *self, uint16_t room)
 {
-    uint16_t room = NUVRIK_TELLING_ROOM(self->table);
     bool any = false;
     for (uint8_t i = 0; i < NUVRIK_TELLING_ITEMS_COUNT(self->table); i++) {
         const NUVRIK_FLASH NuvrikItemTable *item = &NUVRIK_TELLING_ITEMS(self->table)[i];
@@ -3953,21 +4311,28 @@ bool nuvrik_telling_choose(NuvrikTelling *self)
     return any;
 }
 
-/** The telemetry that is due now goes into the sender. False: none is. */
-bool nuvrik_telling_due(NuvrikTelling *self, uint8_t state, bool followed, uint8_t last_command,
+/** The telemetry that is due now goes into the sender. own: the number that the builder's own code gave
+ *  for the stop that holds the machine, 0 for none. False: none is due.
+ */
+bool nuvrik_telling_due(NuvrikTelling *self, uint8_t state, uint8_t own, bool followed, uint8_t last_command,
     NuvrikOutputs *outputs, NuvrikSender *sender)
 {
     if (NUVRIK_TELLING_ITEMS_COUNT(self->table) == 0) {
         return false;
     }
     nuvrik_telling_catch_up(self);
-    bool some = nuvrik_telling_choose(self);
+    uint8_t more = (uint8_t)((own == 0) ? 0 : 8);
+    bool some = nuvrik_telling_choose(self, (uint16_t)((NUVRIK_TELLING_ROOM(self->table) > more)
+        ? ((int32_t)NUVRIK_TELLING_ROOM(self->table) - more) : (int32_t)0));
     uint8_t said = (uint8_t)(nuvrik_outputs_hold_ends(outputs) ? (state + 16) : state);
-    /* A change of state, or a hold about to end, is news by itself. */
-    if (!some && said == self->said && self->told_ms < NUVRIK_TELLING_TELL_MS(self->table)) {
+    said = (uint8_t)(said + ((own != 0) ? 32 : 0));
+    /* A change of state, a hold about to end, or another stop of the builder's own, is news by itself. */
+    bool news = said != self->said || own != self->said_own;
+    if (!some && !news && self->told_ms < NUVRIK_TELLING_TELL_MS(self->table)) {
         return false;
     }
     self->said = said;
+    self->said_own = own;
     self->told_ms = 0;
     if (NUVRIK_TELLING_GUARD_MS(self->table) != 0) {
         nuvrik_telling_note(self, sender->seq);
@@ -3975,6 +4340,9 @@ bool nuvrik_telling_due(NuvrikTelling *self, uint8_t state, bool followed, uint8
     nuvrik_sender_begin(sender, NUVRIK_KIND_TELEMETRY);
     nuvrik_sender_byte(sender, (uint8_t)(followed ? (said + 8) : said));
     nuvrik_sender_byte(sender, (uint8_t)(followed ? last_command : 0));
+    if (own != 0) {
+        nuvrik_sender_byte(sender, own);
+    }
     for (uint8_t i = 0; i < NUVRIK_TELLING_ITEMS_COUNT(self->table); i++) {
         nuvrik_sender_bits(sender, (uint16_t)((self->chosen[i]) ? 1 : 0), 1);
     }
@@ -4368,8 +4736,7 @@ uint8_t nuvrik_machine_end_plain(NuvrikMachineEnd *self, bool stop)
     }
     nuvrik_machine_hear(&self->machine);
     if (stop) {
-        nuvrik_machine_stop(&self->machine);
-        self->told = true;
+        nuvrik_machine_end_stop(self);
     } else {
         nuvrik_machine_command(&self->machine, self->values);
     }
@@ -4486,7 +4853,8 @@ uint8_t nuvrik_machine_end_unpack(NuvrikMachineEnd *self)
     for (uint8_t i = 0; i < NUVRIK_END_CHANNELS_COUNT(self->table); i++) {
         const NUVRIK_FLASH NuvrikChannelTable *one = &NUVRIK_END_CHANNELS(self->table)[i];
         uint16_t code = nuvrik_got(self->sealed.body, at, NUVRIK_CHANNEL_BITS(one));
-        if (NUVRIK_CHANNEL_KIND(one) == NUVRIK_IS_CHOICE && code > NUVRIK_CHANNEL_MOST(one)) {
+        if (NUVRIK_CHANNEL_KIND(one) == NUVRIK_IS_CHOICE && code > NUVRIK_CHANNEL_MOST(one)
+            && code != nuvrik_mask_of(NUVRIK_CHANNEL_BITS(one))) {
             return NUVRIK_BAD_FIELD;
         }
         self->values[i] = nuvrik_value_from_code(one, code);
@@ -4538,6 +4906,16 @@ bool nuvrik_machine_end_request_fits(const NuvrikMachineEnd *self, uint8_t code,
     if (size != (uint16_t)(NUVRIK_ASK_BYTES + (int16_t)(((int32_t)bits + 7) >> 3))) {
         return false;
     }
+    uint16_t at = (uint16_t)(8 * (NUVRIK_HEAD + NUVRIK_ASK_BYTES));
+    for (uint8_t argument_at = 0; argument_at < NUVRIK_REQUEST_ARGUMENTS_COUNT(request); argument_at++) {
+        const NUVRIK_FLASH NuvrikArgumentTable *argument = &NUVRIK_REQUEST_ARGUMENTS(request)[argument_at];
+        /* An option past the last: who sent it was built from another list of them. */
+        if (nuvrik_got(self->sealed.body, at,
+            NUVRIK_ARGUMENT_BITS(argument)) > NUVRIK_ARGUMENT_MOST(argument)) {
+            return false;
+        }
+        at = (uint16_t)((int32_t)at + NUVRIK_ARGUMENT_BITS(argument));
+    }
     return nuvrik_ends_in_zeros(self->sealed.body, (uint16_t)((int32_t)(8 * (NUVRIK_HEAD
         + NUVRIK_ASK_BYTES)) + bits), (uint16_t)(NUVRIK_HEAD + (int16_t)size));
 }
@@ -4550,8 +4928,7 @@ void nuvrik_machine_end_obey(NuvrikMachineEnd *self, uint8_t kind)
         nuvrik_machine_numbered(&self->machine, self->sealed.seq);
         nuvrik_machine_command(&self->machine, self->values);
     } else if (kind == NUVRIK_KIND_STOP) {
-        nuvrik_machine_stop(&self->machine);
-        self->told = true;
+        nuvrik_machine_end_stop(self);
     } else if ((NUVRIK_HAS_KIND_HELLO && kind == NUVRIK_KIND_HELLO)) {
         nuvrik_machine_hello(&self->machine, nuvrik_sealed_two(&self->sealed, 1),
             self->sealed.body[NUVRIK_HEAD + 3]);
@@ -4598,8 +4975,10 @@ void nuvrik_machine_end_ask(NuvrikMachineEnd *self, uint8_t code)
 /** One turn of the loop. */
 void nuvrik_machine_end_turn(NuvrikMachineEnd *self)
 {
+    uint16_t dt_ms = self->machine.since_ms;
     nuvrik_machine_end_look(self);
     nuvrik_machine_turn(&self->machine);
+    nuvrik_again_turn(&self->again, dt_ms, self->machine.watch.state == NUVRIK_ARMED);
     self->told = true;
 }
 
@@ -4614,19 +4993,53 @@ void nuvrik_machine_end_follow(NuvrikMachineEnd *self, uint8_t output)
 {
     NuvrikDemand *told = nuvrik_outputs_told(&self->machine.outputs, output);
     nuvrik_pins_follow(&self->pins[output], told->value, told->way, told->braked, &self->writes);
+    if (self->again.now) {
+        nuvrik_pins_repeat(&self->pins[output], &self->writes);
+    }
 }
 
 /** Every output has been followed. */
 void nuvrik_machine_end_written(NuvrikMachineEnd *self)
 {
     self->told = false;
+    nuvrik_again_done(&self->again);
+}
+
+/** Stop, as a stop frame does. */
+void nuvrik_machine_end_stop(NuvrikMachineEnd *self)
+{
+    nuvrik_machine_stop(&self->machine);
+    nuvrik_again_stop(&self->again);
+    self->told = true;
 }
 
 /** Every output to rest at once, without a ramp: for a board that has to leave. */
 void nuvrik_machine_end_halt(NuvrikMachineEnd *self)
 {
     nuvrik_outputs_halt(&self->machine.outputs);
+    nuvrik_again_stop(&self->again);
     self->told = true;
+}
+
+/** Stop, as a stop frame does, and say why with a number from 1 to 15. */
+void nuvrik_machine_end_own_stop(NuvrikMachineEnd *self, uint8_t number)
+{
+    nuvrik_machine_own_stop(&self->machine, number);
+    self->noted = (uint8_t)((self->noted & NUVRIK_NOTES_LATE) + (number & 15));
+    nuvrik_again_stop(&self->again);
+    self->told = true;
+}
+
+/** Leave an output that turns no more than so much of full scale. False: it does not turn. */
+bool nuvrik_machine_end_cap(NuvrikMachineEnd *self, uint8_t output, int16_t most)
+{
+    return nuvrik_machine_cap(&self->machine, output, most);
+}
+
+/** The board has found out that its clock has lost more time than the link file allows for. */
+void nuvrik_machine_end_lost_time(NuvrikMachineEnd *self)
+{
+    self->noted = (uint8_t)((self->noted & 15) + NUVRIK_NOTES_LATE);
 }
 
 /** Put the frame that is due now, if one is, into the sender. Answers first: somebody waits for them, and
@@ -4635,26 +5048,32 @@ void nuvrik_machine_end_halt(NuvrikMachineEnd *self)
 bool nuvrik_machine_end_send(NuvrikMachineEnd *self)
 {
     if (NUVRIK_DESK_ANSWERS(NUVRIK_MACHINE_DESK(NUVRIK_END_MACHINE(self->table)))
-        && self->machine.desk.waiting > 0) {
-        nuvrik_machine_end_answer(self, self->machine.desk.first);
-        nuvrik_desk_drop(&self->machine.desk);
+        && nuvrik_machine_end_answers(self)) {
         return true;
     }
-    return nuvrik_telling_due(&self->telling, self->machine.watch.state, self->machine.followed,
-        self->machine.last_command, &self->machine.outputs, &self->sender);
+    return nuvrik_telling_due(&self->telling, self->machine.watch.state,
+        nuvrik_machine_own_number(&self->machine), self->machine.followed, self->machine.last_command,
+        &self->machine.outputs, &self->sender);
 }
 
-/** One of the answers that wait. */
-void nuvrik_machine_end_answer(NuvrikMachineEnd *self, uint8_t at)
+/** One of the answers that wait. False: none does. */
+bool nuvrik_machine_end_answers(NuvrikMachineEnd *self)
 {
-    if (self->machine.desk.kinds[at] == NUVRIK_ANSWERS_HELLO) {
+    NuvrikDesk *desk = &self->machine.desk;
+    if (desk->waiting > 0) {
+        nuvrik_say(desk, desk->first, &self->sender);
+        nuvrik_desk_drop(desk);
+    } else if (desk->who_waits) {
+        desk->who_waits = false;
         nuvrik_machine_end_say_who(self);
-    } else if (self->machine.desk.kinds[at] == NUVRIK_ANSWERS_HOW) {
+    } else if (desk->how_waits) {
+        desk->how_waits = false;
         nuvrik_machine_end_say_how(self);
     } else {
-        nuvrik_say(&self->machine.desk, at, &self->sender);
+        return false;
     }
     nuvrik_sender_seal(&self->sender);
+    return true;
 }
 
 /** Who this machine is: what it was built from. */
@@ -4691,6 +5110,7 @@ void nuvrik_machine_end_say_how(NuvrikMachineEnd *self)
     nuvrik_sender_word(&self->sender, (uint16_t)self->accepted);
     nuvrik_sender_word(&self->sender, (uint16_t)((int32_t)self->accepted >> 16));
     nuvrik_sender_word(&self->sender, self->refused);
+    nuvrik_sender_byte(&self->sender, self->noted);
     for (uint8_t i = 0; i < NUVRIK_END_NAME_COUNT(self->table); i++) {
         if (i >= NUVRIK_END_NAME_FIRST(self->table)) {
             nuvrik_sender_byte(&self->sender, NUVRIK_U8(NUVRIK_END_NAME(self->table)[i]));
@@ -4785,10 +5205,14 @@ void nuvrik_moved_read(NuvrikMoved *self, int32_t raw, uint16_t dt_ms)
 int16_t nuvrik_moved_follow(NuvrikMoved *self, int16_t at, uint16_t dt_ms)
 {
     int16_t goal = (NUVRIK_MOVED_HOLDS(self->table)) ? nuvrik_moved_keep(self, at) : at;
-    /* Behind a gap it goes on from the value sent last: what passed in the gap is no time of moving. Only */
-    /* the first reading of all is taken as it is. */
+    /* Behind a gap a place goes on from the value sent last, and what turns begins from rest: what passed */
+    /* in the gap is no time of moving. Only the first reading of all is taken as it is. */
     uint16_t passed_ms = (uint16_t)((self->value == NUVRIK_NO_READING) ? 0 : dt_ms);
     bool first = !self->begun;
+    if (self->value == NUVRIK_NO_READING && NUVRIK_MOVED_TURNS(self->table) && !first) {
+        self->fine = 0;
+        nuvrik_slew_put(&self->slew, 0);
+    }
     self->begun = true;
     if (NUVRIK_MOVED_SMOOTH_MS(self->table) != 0) {
         goal = nuvrik_moved_smooth(self, goal, passed_ms, first);
@@ -4873,8 +5297,9 @@ void nuvrik_button_read(NuvrikButton *self, int32_t raw, uint16_t dt_ms)
 void nuvrik_button_press(NuvrikButton *self)
 {
     self->presses = (uint16_t)(self->presses + 1);
-    if (NUVRIK_BUTTON_TOGGLES(self->table)) {
+    if (NUVRIK_BUTTON_TOGGLES(self->table) && (self->live || !NUVRIK_BUTTON_WAITS(self->table))) {
         self->latched = !self->latched;
+        self->given = true;
     }
 }
 
@@ -4883,6 +5308,21 @@ void nuvrik_button_say(NuvrikButton *self)
 {
     bool on = (NUVRIK_BUTTON_TOGGLES(self->table)) ? self->latched : self->down;
     self->value = on ? NUVRIK_FULL : 0;
+    if (NUVRIK_BUTTON_WAITS(self->table) && !self->given) {
+        self->value = NUVRIK_NO_READING;
+    }
+}
+
+/** Whether a press may move something now. Once it may not, what was pressed before is over. */
+void nuvrik_button_may_move(NuvrikButton *self, bool live)
+{
+    self->live = live;
+    if (!live) {
+        self->given = false;
+        if (self->known) {
+            nuvrik_button_say(self);
+        }
+    }
 }
 
 /** A toggle that is on goes off; nothing else changes. */
@@ -4890,7 +5330,9 @@ void nuvrik_button_switch_off(NuvrikButton *self)
 {
     if (self->latched) {
         self->latched = false;
-        self->value = 0;
+        if (self->value != NUVRIK_NO_READING) {
+            self->value = 0;
+        }
     }
 }
 
@@ -4907,6 +5349,7 @@ void nuvrik_button_withdraw(NuvrikButton *self)
 void nuvrik_key_init(NuvrikKey *self, const NUVRIK_FLASH NuvrikKeyControlTable *table)
 {
     self->table = table;
+    self->value = (NUVRIK_KEY_CONTROL_WAITS(table)) ? NUVRIK_NO_READING : 0;
 }
 
 /** How often it has arrived so far. True: it has arrived. */
@@ -4929,12 +5372,33 @@ void nuvrik_key_arrive(NuvrikKey *self, bool fresh)
     if (fresh || NUVRIK_KEY_CONTROL_EVERY(self->table)) {
         self->presses = (uint16_t)(self->presses + 1);
     }
-    if (NUVRIK_KEY_CONTROL_TOGGLES(self->table) && fresh) {
+    if (NUVRIK_KEY_CONTROL_TOGGLES(self->table) && fresh && (self->live
+        || !NUVRIK_KEY_CONTROL_WAITS(self->table))) {
         self->latched = !self->latched;
+        self->given = true;
     }
     self->down = true;
-    bool on = (NUVRIK_KEY_CONTROL_TOGGLES(self->table)) ? self->latched : true;
+    nuvrik_key_say(self);
+}
+
+/** Its value, from what it is. */
+void nuvrik_key_say(NuvrikKey *self)
+{
+    bool on = (NUVRIK_KEY_CONTROL_TOGGLES(self->table)) ? self->latched : self->down;
     self->value = on ? NUVRIK_FULL : 0;
+    if (NUVRIK_KEY_CONTROL_WAITS(self->table) && !self->given) {
+        self->value = NUVRIK_NO_READING;
+    }
+}
+
+/** Whether a press may move something now. Once it may not, what was pressed before is over. */
+void nuvrik_key_may_move(NuvrikKey *self, bool live)
+{
+    self->live = live;
+    if (!live) {
+        self->given = false;
+        nuvrik_key_say(self);
+    }
 }
 
 /** A toggle that is on goes off; nothing else changes. */
@@ -4942,7 +5406,9 @@ void nuvrik_key_switch_off(NuvrikKey *self)
 {
     if (self->latched) {
         self->latched = false;
-        self->value = 0;
+        if (self->value != NUVRIK_NO_READING) {
+            self->value = 0;
+        }
     }
 }
 
@@ -4950,8 +5416,7 @@ void nuvrik_key_switch_off(NuvrikKey *self)
 void nuvrik_key_withdraw(NuvrikKey *self)
 {
     self->down = false;
-    bool on = NUVRIK_KEY_CONTROL_TOGGLES(self->table) && self->latched;
-    self->value = on ? NUVRIK_FULL : 0;
+    nuvrik_key_say(self);
 }
 
 /* ---- hands ---- */
@@ -5097,6 +5562,9 @@ bool nuvrik_hands_is_fresh(NuvrikHands *self, uint8_t control)
     if ((NUVRIK_HAS_IS_KEY && kind == NUVRIK_IS_KEY)) {
         return self->keys[NUVRIK_CONTROL_AT(&NUVRIK_HANDS_CONTROLS(self->table)[control])].down;
     }
+    if ((NUVRIK_HAS_IS_BUTTON && kind == NUVRIK_IS_BUTTON)) {
+        return self->buttons[NUVRIK_CONTROL_AT(&NUVRIK_HANDS_CONTROLS(self->table)[control])].known;
+    }
     return nuvrik_hands_value(self, control) != NUVRIK_NO_READING;
 }
 
@@ -5150,6 +5618,34 @@ uint16_t nuvrik_hands_fresh_presses(NuvrikHands *self, uint8_t place, uint8_t co
     return more;
 }
 
+/** Whether presses may move places: while arm is sent on. Whatever they did before is over once they may
+ *  not; then refresh comes.
+ */
+void nuvrik_hands_may_move(NuvrikHands *self, bool live)
+{
+    if (live == self->live) {
+        return;
+    }
+    self->live = live;
+    for (uint8_t i = 0; i < NUVRIK_HANDS_BUTTONS_COUNT(self->table); i++) {
+        if (NUVRIK_BUTTON_WAITS(&NUVRIK_HANDS_BUTTONS(self->table)[i])) {
+            nuvrik_button_may_move(&self->buttons[i], live);
+        }
+    }
+    for (uint8_t i = 0; i < NUVRIK_HANDS_KEYS_COUNT(self->table); i++) {
+        if (NUVRIK_KEY_CONTROL_WAITS(&NUVRIK_HANDS_KEYS(self->table)[i])) {
+            nuvrik_key_may_move(&self->keys[i], live);
+        }
+    }
+    for (uint8_t i = 0; i < NUVRIK_HANDS_NUDGES_COUNT(self->table); i++) {
+        self->nudge_given[i] = false;
+    }
+    for (uint8_t i = 0; i < NUVRIK_HANDS_SELECTORS_COUNT(self->table); i++) {
+        self->choice_given[i] = false;
+    }
+    nuvrik_hands_refresh(self);
+}
+
 /** Let what is made of controls follow them: what switches toggles off first. */
 void nuvrik_hands_refresh(NuvrikHands *self)
 {
@@ -5195,19 +5691,23 @@ uint8_t nuvrik_hands_nudge(NuvrikHands *self, uint8_t at, uint8_t place)
     uint16_t down = nuvrik_hands_fresh_presses(self, (uint8_t)(place + 1), NUVRIK_NUDGE_DOWN(one));
     uint8_t next = (uint8_t)(place + 2);
     int32_t steps = (int32_t)up - down;
-    if (steps != 0) {
+    bool counts = self->live || !NUVRIK_NUDGE_WAITS(one);
+    if (steps != 0 && counts) {
         int32_t way = steps * NUVRIK_NUDGE_STEP(one);
         self->stored[at] = (int16_t)nuvrik_clamp(self->stored[at] + way, NUVRIK_NUDGE_LOW(one),
             NUVRIK_NUDGE_HIGH(one));
+        self->nudge_given[at] = true;
     }
     if (NUVRIK_NUDGE_BACK(one) != NUVRIK_NOBODY) {
-        if (nuvrik_hands_fresh_presses(self, next, NUVRIK_NUDGE_BACK(one)) != 0) {
+        if (nuvrik_hands_fresh_presses(self, next, NUVRIK_NUDGE_BACK(one)) != 0 && counts) {
             self->stored[at] = NUVRIK_NUDGE_START(one);
+            self->nudge_given[at] = true;
         }
         next++;
     }
     bool known = nuvrik_hands_value(self, NUVRIK_NUDGE_UP(one)) != NUVRIK_NO_READING
         && nuvrik_hands_value(self, NUVRIK_NUDGE_DOWN(one)) != NUVRIK_NO_READING;
+    known = known && (self->nudge_given[at] || !NUVRIK_NUDGE_WAITS(one));
     self->nudged[at] = known ? self->stored[at] : (int16_t)NUVRIK_NO_READING;
     return next;
 }
@@ -5219,13 +5719,15 @@ uint8_t nuvrik_hands_choose(NuvrikHands *self, uint8_t at, uint8_t place)
     bool known = true;
     for (uint8_t i = 0; i < NUVRIK_SELECTOR_BUTTONS_COUNT(one); i++) {
         if (nuvrik_hands_fresh_presses(self, (uint8_t)(place + i),
-            NUVRIK_U8(NUVRIK_SELECTOR_BUTTONS(one)[i])) != 0) {
+            NUVRIK_U8(NUVRIK_SELECTOR_BUTTONS(one)[i])) != 0 && (self->live || !NUVRIK_SELECTOR_WAITS(one))) {
             self->chosen[at] = i;
+            self->choice_given[at] = true;
         }
         if (nuvrik_hands_value(self, NUVRIK_U8(NUVRIK_SELECTOR_BUTTONS(one)[i])) == NUVRIK_NO_READING) {
             known = false;
         }
     }
+    known = known && (self->choice_given[at] || !NUVRIK_SELECTOR_WAITS(one));
     self->selected[at] = known ? NUVRIK_I16(NUVRIK_SELECTOR_VALUES(one)[self->chosen[at]])
         : (int16_t)NUVRIK_NO_READING;
     return (uint8_t)(place + NUVRIK_SELECTOR_BUTTONS_COUNT(one));
@@ -5236,6 +5738,12 @@ uint8_t nuvrik_hands_choose(NuvrikHands *self, uint8_t at, uint8_t place)
 void nuvrik_sources_init(NuvrikSources *self, const NUVRIK_FLASH NuvrikSourcesTable *table)
 {
     self->table = table;
+    for (uint8_t i = 0; i < NUVRIK_MOST_READY; i++) {
+        self->marks[i] = NUVRIK_ANY_PLACE;
+    }
+    for (uint8_t i = 0; i < NUVRIK_MOST_READY; i++) {
+        self->before[i] = NUVRIK_NO_READING;
+    }
     for (uint8_t i = 0; i < NUVRIK_MOST_SOURCES; i++) {
         self->owner[i] = NUVRIK_NOBODY;
     }
@@ -5244,19 +5752,102 @@ void nuvrik_sources_init(NuvrikSources *self, const NUVRIK_FLASH NuvrikSourcesTa
 /** Controls have been read, or have lost their readings. */
 void nuvrik_sources_refresh(NuvrikSources *self, NuvrikHands *hands)
 {
-    for (uint8_t source_at = 0; source_at < NUVRIK_SOURCES_SOURCES_COUNT(self->table); source_at++) {
-        const NUVRIK_FLASH NuvrikSourceTable *source = &NUVRIK_SOURCES_SOURCES(self->table)[source_at];
+    for (uint8_t i = 0; i < NUVRIK_SOURCES_SOURCES_COUNT(self->table); i++) {
+        const NUVRIK_FLASH NuvrikSourceTable *source = &NUVRIK_SOURCES_SOURCES(self->table)[i];
         if (NUVRIK_SOURCE_TAKES(source) >= NUVRIK_FROM_FIRST_READY
             && NUVRIK_SOURCE_TAKES(source) <= NUVRIK_FROM_ALL) {
-            for (uint8_t i = 0; i < NUVRIK_SOURCE_ORIGINS_COUNT(source); i++) {
+            uint8_t keeps = nuvrik_sources_ended(self, i, source, hands);
+            for (uint8_t k = 0; k < NUVRIK_SOURCE_ORIGINS_COUNT(source); k++) {
+                uint8_t at = (uint8_t)(NUVRIK_SOURCE_FIRST(source) + k);
                 int32_t value = nuvrik_hands_value(hands,
-                    NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(source)[i]));
-                uint8_t at = (uint8_t)(NUVRIK_SOURCE_FIRST(source) + i);
-                bool rests = value >= (-NUVRIK_SOURCE_BAND(source)) && value <= NUVRIK_SOURCE_BAND(source);
-                self->ready[at] = value != NUVRIK_NO_READING && (rests || self->ready[at]);
+                    NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(source)[k]));
+                if (value == NUVRIK_NO_READING) {
+                    self->ready[at] = false;
+                    if (keeps != NUVRIK_NOBODY || self->before[at] != NUVRIK_NO_READING) {
+                        self->marks[at] = NUVRIK_NO_READING;
+                    }
+                } else if (keeps != NUVRIK_NOBODY && k != keeps) {
+                    self->ready[at] = false;
+                    self->marks[at] = value;
+                }
+                self->ready[at] = self->ready[at] || nuvrik_sources_becomes_ready(self, source, at, value);
+                self->before[at] = value;
+            }
+            self->owner[i] = nuvrik_sources_who(self, source, i, hands);
+        }
+    }
+}
+
+/** The origin that had the say and has just ended, NOBODY for none: under the rule first also one that is
+ *  at rest again, under sum any that ended away from rest. The say of all others is over with it.
+ */
+uint8_t nuvrik_sources_ended(NuvrikSources *self, uint8_t channel,
+    const NUVRIK_FLASH NuvrikSourceTable *source, NuvrikHands *hands)
+{
+    for (uint8_t k = 0; k < NUVRIK_SOURCE_ORIGINS_COUNT(source); k++) {
+        uint8_t at = (uint8_t)(NUVRIK_SOURCE_FIRST(source) + k);
+        int32_t value = nuvrik_hands_value(hands, NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(source)[k]));
+        if (NUVRIK_SOURCE_TAKES(source) == NUVRIK_FROM_ALL) {
+            int32_t said = self->before[at];
+            if (self->ready[at] && value == NUVRIK_NO_READING && (said > NUVRIK_SOURCE_REST(source)
+                || (int16_t)said < (-NUVRIK_SOURCE_REST(source)))) {
+                return k;
+            }
+        } else if (self->owner[channel] == k && self->ready[at]) {
+            if (value == NUVRIK_NO_READING) {
+                return k;
+            }
+            if (NUVRIK_SOURCE_TAKES(source) == NUVRIK_FROM_FIRST_MOVED
+                && value <= NUVRIK_SOURCE_REST(source) && (int16_t)value >= (-NUVRIK_SOURCE_REST(source))) {
+                return k;
             }
         }
     }
+    return NUVRIK_NOBODY;
+}
+
+/** Whether a control that is not ready becomes so with what it says now. */
+bool nuvrik_sources_becomes_ready(NuvrikSources *self, const NUVRIK_FLASH NuvrikSourceTable *source,
+    uint8_t at, int32_t value)
+{
+    if (value == NUVRIK_NO_READING) {
+        return false;
+    }
+    if (!NUVRIK_SOURCE_PLACE(source)) {
+        return value >= (-NUVRIK_SOURCE_BAND(source)) && value <= NUVRIK_SOURCE_BAND(source);
+    }
+    int32_t mark = self->marks[at];
+    if (mark == NUVRIK_ANY_PLACE) {
+        return true;
+    }
+    if (mark == NUVRIK_NO_READING) {
+        /* Its readings have begun again: from here it has to move. */
+        self->marks[at] = value;
+        return false;
+    }
+    return value > (mark + NUVRIK_SOURCE_BAND(source)) || value < (mark - NUVRIK_SOURCE_BAND(source));
+}
+
+/** The origin that has the say, NOBODY for none; where all have, it is nobody's. */
+uint8_t nuvrik_sources_who(NuvrikSources *self, const NUVRIK_FLASH NuvrikSourceTable *source,
+    uint8_t channel, NuvrikHands *hands)
+{
+    uint8_t owner = self->owner[channel];
+    if (NUVRIK_SOURCE_TAKES(source) == NUVRIK_FROM_FIRST_MOVED && owner != NUVRIK_NOBODY
+        && nuvrik_sources_moved(self, source, owner, hands)) {
+        return owner;
+    }
+    for (uint8_t k = 0; k < NUVRIK_SOURCE_ORIGINS_COUNT(source); k++) {
+        if (NUVRIK_SOURCE_TAKES(source) == NUVRIK_FROM_FIRST_MOVED && nuvrik_sources_moved(self, source, k,
+            hands)) {
+            return k;
+        }
+        if (NUVRIK_SOURCE_TAKES(source) == NUVRIK_FROM_FIRST_READY
+            && self->ready[NUVRIK_SOURCE_FIRST(source) + k]) {
+            return k;
+        }
+    }
+    return NUVRIK_NOBODY;
 }
 
 /** A control that must be read at rest before a channel has a reading, NOBODY for none. */
@@ -5320,47 +5911,22 @@ int32_t nuvrik_sources_origin(NuvrikSources *self, uint8_t source, const NUVRIK_
     if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_WEIGHTS) {
         return nuvrik_weighed(one, hands);
     }
-    if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_FIRST_MOVED) {
-        return nuvrik_sources_first_moved(self, source, one, hands);
+    if (self->owner[source] != NUVRIK_NOBODY) {
+        return nuvrik_hands_value(hands,
+            NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[self->owner[source]]));
     }
     int32_t sum = 0;
     bool any = false;
     for (uint8_t i = 0; i < NUVRIK_SOURCE_ORIGINS_COUNT(one); i++) {
         if (self->ready[NUVRIK_SOURCE_FIRST(one) + i]) {
-            int32_t value = nuvrik_hands_value(hands, NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[i]));
-            if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_FIRST_READY) {
-                return value;
-            }
             any = true;
-            sum = sum + value;
+            /* Under the rule first nobody has left rest. */
+            if (NUVRIK_SOURCE_TAKES(one) == NUVRIK_FROM_ALL) {
+                sum = sum + nuvrik_hands_value(hands, NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[i]));
+            }
         }
     }
     return any ? nuvrik_clamp(sum, -NUVRIK_FULL, NUVRIK_FULL) : (int32_t)NUVRIK_NO_READING;
-}
-
-/** Whoever left rest first, until back at rest or without a reading. */
-int32_t nuvrik_sources_first_moved(NuvrikSources *self, uint8_t source,
-    const NUVRIK_FLASH NuvrikSourceTable *one, NuvrikHands *hands)
-{
-    uint8_t owner = self->owner[source];
-    if (owner == NUVRIK_NOBODY || !nuvrik_sources_moved(self, one, owner, hands)) {
-        owner = NUVRIK_NOBODY;
-        for (uint8_t i = 0; i < NUVRIK_SOURCE_ORIGINS_COUNT(one); i++) {
-            if (owner == NUVRIK_NOBODY && nuvrik_sources_moved(self, one, i, hands)) {
-                owner = i;
-            }
-        }
-        self->owner[source] = owner;
-    }
-    if (owner != NUVRIK_NOBODY) {
-        return nuvrik_hands_value(hands, NUVRIK_ORIGIN_CONTROL(&NUVRIK_SOURCE_ORIGINS(one)[owner]));
-    }
-    for (uint8_t i = 0; i < NUVRIK_SOURCE_ORIGINS_COUNT(one); i++) {
-        if (self->ready[NUVRIK_SOURCE_FIRST(one) + i]) {
-            return 0;
-        }
-    }
-    return NUVRIK_NO_READING;
 }
 
 /** Whether a control that is ready has left rest. */
@@ -5426,12 +5992,19 @@ int32_t nuvrik_shaped(const NUVRIK_FLASH NuvrikSourceTable *one, int32_t given, 
     }
     if (NUVRIK_SOURCE_SLOW_WHEN(one) != NUVRIK_NOBODY && nuvrik_hands_value(hands,
         NUVRIK_SOURCE_SLOW_WHEN(one)) != 0) {
-        /* A switch that has no reading may be on: slow is the safe side. */
+        /* A switch that has no reading may be on: slow is the safe side for what turns, and a place stays. */
+        if (NUVRIK_SOURCE_PLACE(one) && nuvrik_hands_value(hands,
+            NUVRIK_SOURCE_SLOW_WHEN(one)) == NUVRIK_NO_READING) {
+            return NUVRIK_NO_READING;
+        }
         value = nuvrik_mul(value, NUVRIK_SOURCE_SLOW_TO(one));
     }
     if (NUVRIK_SOURCE_PRESET_WHEN(one) != NUVRIK_NOBODY) {
         int32_t set = nuvrik_hands_value(hands, NUVRIK_SOURCE_PRESET_WHEN(one));
-        if (set != 0 && set != NUVRIK_NO_READING) {
+        if (set == NUVRIK_NO_READING) {
+            return NUVRIK_NO_READING;
+        }
+        if (set != 0) {
             value = NUVRIK_SOURCE_PRESET(one);
         }
     }
@@ -5536,6 +6109,7 @@ void nuvrik_handset_init(NuvrikHandset *self, const NUVRIK_FLASH NuvrikHandsetTa
 void nuvrik_handset_begin(NuvrikHandset *self)
 {
     nuvrik_hands_begin(&self->hands);
+    nuvrik_handset_follow_hands(self);
 }
 
 /** Let it be now_ms; every reading that is too old by then ends. */
@@ -5553,8 +6127,10 @@ void nuvrik_handset_pass_time(NuvrikHandset *self, uint16_t now_ms)
     self->told_ms = nuvrik_later(self->told_ms, dt_ms);
     self->due_ms = (int16_t)nuvrik_clamp((int32_t)self->due_ms - dt_ms, -32767 - 1, 32767);
     if (nuvrik_hands_pass_time(&self->hands, dt_ms)) {
+        /* Judged now, and not when the next reading is there: that revives nothing, whatever it says. */
         nuvrik_handset_refresh(self);
         nuvrik_handset_look_at_stop(self);
+        nuvrik_handset_follow_arm(self);
     }
 }
 
@@ -5598,6 +6174,7 @@ void nuvrik_handset_look_at_stop(NuvrikHandset *self)
         /* What keeps arm on by itself falls, so that the way back is one press and not two. */
         nuvrik_handset_arm_falls(self);
     }
+    nuvrik_handset_follow_hands(self);
 }
 
 /** A toggle that arms goes off; whatever else arms is left as it is. */
@@ -5605,6 +6182,28 @@ void nuvrik_handset_arm_falls(NuvrikHandset *self)
 {
     if (NUVRIK_HANDSET_ARM_CONTROL(self->table) != NUVRIK_NOBODY) {
         nuvrik_hands_switch_off(&self->hands, NUVRIK_HANDSET_ARM_CONTROL(self->table));
+    }
+}
+
+/** Somebody else drives from here on, and arms anew; what was pressed before counts no more. */
+void nuvrik_handset_change_hands(NuvrikHandset *self)
+{
+    nuvrik_handset_arm_falls(self);
+    nuvrik_arming_forget(&self->arming);
+    self->followed = false;
+    nuvrik_handset_follow_arm(self);
+    nuvrik_hands_may_move(&self->hands, false);
+    nuvrik_handset_follow_hands(self);
+}
+
+/** Whether presses may move places: while arm is sent on, or there is none; never in a stop. */
+void nuvrik_handset_follow_hands(NuvrikHandset *self)
+{
+    bool live = NUVRIK_HANDSET_ARM(self->table) == NUVRIK_NOBODY || self->arming.sent;
+    live = live && !self->arming.stopping && !self->arming.parting;
+    if (live != self->hands.live) {
+        nuvrik_hands_may_move(&self->hands, live);
+        nuvrik_sources_refresh(&self->sources, &self->hands);
     }
 }
 
@@ -5621,6 +6220,7 @@ void nuvrik_handset_follow_arm(NuvrikHandset *self)
         wanted = (uint8_t)((on != 0) ? NUVRIK_READ_ON : NUVRIK_READ_OFF);
     }
     nuvrik_arming_follow(&self->arming, wanted);
+    nuvrik_handset_follow_hands(self);
 }
 
 /** Arm or disarm from a program, in place of the arm control. Like a control, it starts off. */
@@ -5644,6 +6244,8 @@ void nuvrik_handset_leave(NuvrikHandset *self)
 {
     nuvrik_arming_leave(&self->arming);
     self->followed = false;
+    nuvrik_handset_follow_arm(self);
+    nuvrik_handset_follow_hands(self);
 }
 
 /** The loop has been held up for longer than a timer counts: nothing that was read before now_ms holds any
@@ -5677,6 +6279,7 @@ uint8_t nuvrik_handset_turn(NuvrikHandset *self)
         return NUVRIK_SENDS_NOTHING;
     }
     self->due_ms = (int16_t)nuvrik_next_due(self->due_ms, NUVRIK_HANDSET_PERIOD_MS(self->table));
+    nuvrik_handset_follow_arm(self);
     if (self->arming.stopping) {
         nuvrik_handset_look_at_stop(self);
     }
@@ -5691,12 +6294,11 @@ bool nuvrik_handset_may_ask(NuvrikHandset *self)
 }
 
 /** Whether a command is sent, SENDS_COMMAND, or nothing; fill says its values. */
-uint8_t nuvrik_handset_command(NuvrikHandset *self)
+uint8_t nuvrik_handset_command(const NuvrikHandset *self)
 {
     if (!self->arming.begun) {
         return NUVRIK_SENDS_NOTHING;
     }
-    nuvrik_handset_follow_arm(self);
     if (NUVRIK_HANDSET_GUARD_MS(self->table) != 0 && self->told_ms > NUVRIK_HANDSET_GUARD_MS(self->table)) {
         /* Nothing has come back by which the machine could tell that this is not old: it would refuse it. */
         return NUVRIK_SENDS_NOTHING;
@@ -5709,11 +6311,25 @@ void nuvrik_handset_fill(NuvrikHandset *self)
 {
     bool rests = self->arming.parting || self->hands_off;
     for (uint8_t i = 0; i < NUVRIK_SOURCES_SOURCES_COUNT(NUVRIK_HANDSET_SOURCES(self->table)); i++) {
-        self->values[i] = rests ? (int32_t)0 : nuvrik_sources_value(&self->sources, i, &self->hands);
+        if (!rests) {
+            self->values[i] = nuvrik_sources_value(&self->sources, i, &self->hands);
+        } else if (NUVRIK_U8(NUVRIK_HANDSET_LEFT(self->table)[i]) != NUVRIK_LEFT_AS_SENT) {
+            self->values[i] = nuvrik_handset_left_at(self, i);
+        }
     }
     if (NUVRIK_HANDSET_ARM(self->table) != NUVRIK_NOBODY) {
         self->values[NUVRIK_HANDSET_ARM(self->table)] = (self->arming.sent) ? 1 : 0;
     }
+}
+
+/** What is sent of a channel that no hand is to move, or on leaving. */
+int32_t nuvrik_handset_left_at(const NuvrikHandset *self, uint8_t channel)
+{
+    uint8_t left = NUVRIK_U8(NUVRIK_HANDSET_LEFT(self->table)[channel]);
+    if (left == NUVRIK_LEFT_ALONE || (left == NUVRIK_LEFT_UNREAD && self->arming.parting)) {
+        return NUVRIK_NO_READING;
+    }
+    return 0;
 }
 
 /** A control of several for one channel that has no say yet, NOBODY for none. */
@@ -5736,10 +6352,17 @@ int32_t nuvrik_handset_value(NuvrikHandset *self, uint8_t control)
 
 /* ---- hearing ---- */
 
+/** The byte of telemetry at which it says which items are there. */
+uint8_t nuvrik_first_mark(NuvrikSealed *sealed)
+{
+    return (uint8_t)(((sealed->body[NUVRIK_HEAD] & NUVRIK_OWN_STOP) != 0) ? (NUVRIK_HEAD + 3)
+        : (NUVRIK_HEAD + 2));
+}
+
 /** Whether an item is in the telemetry. */
 bool nuvrik_there(NuvrikSealed *sealed, uint8_t item)
 {
-    return nuvrik_got(sealed->body, (uint16_t)((8 * (NUVRIK_HEAD + 2)) + item), 1) != 0;
+    return nuvrik_got(sealed->body, (uint16_t)((8 * nuvrik_first_mark(sealed)) + item), 1) != 0;
 }
 
 void nuvrik_hearing_init(NuvrikHearing *self, const NUVRIK_FLASH NuvrikHearingTable *table)
@@ -5761,6 +6384,12 @@ void nuvrik_hearing_pass_time(NuvrikHearing *self, uint16_t dt_ms)
     for (uint8_t i = 0; i < NUVRIK_TELLING_ITEMS_COUNT(NUVRIK_HEARING_TELLING(self->table)); i++) {
         self->ages_ms[i] = nuvrik_later(self->ages_ms[i], dt_ms);
     }
+}
+
+/** Whether the machine tells its state at all. */
+bool nuvrik_hearing_tells(const NuvrikHearing *self)
+{
+    return NUVRIK_TELLING_ITEMS_COUNT(NUVRIK_HEARING_TELLING(self->table)) > 0;
 }
 
 /** The state as last told, NEVER_HEARD if that is too long ago. */
@@ -5799,16 +6428,16 @@ uint8_t nuvrik_hearing_understand(const NuvrikHearing *self, NuvrikSealed *seale
 }
 
 /** The bit at which the codes begin. */
-uint16_t nuvrik_hearing_first_code(const NuvrikHearing *self)
+uint16_t nuvrik_hearing_first_code(const NuvrikHearing *self, NuvrikSealed *sealed)
 {
     uint16_t marks = (uint16_t)((NUVRIK_TELLING_ITEMS_COUNT(NUVRIK_HEARING_TELLING(self->table)) + 7) >> 3);
-    return (uint16_t)(8 * ((NUVRIK_HEAD + 2) + (int16_t)marks));
+    return (uint16_t)(8 * (nuvrik_first_mark(sealed) + (int16_t)marks));
 }
 
 /** Whether this link could mean that telemetry: every bit that means nothing is zero. */
 bool nuvrik_hearing_fits(const NuvrikHearing *self, NuvrikSealed *sealed)
 {
-    uint16_t at = nuvrik_hearing_first_code(self);
+    uint16_t at = nuvrik_hearing_first_code(self, sealed);
     if (((int32_t)sealed->payload + NUVRIK_HEAD) < (at >> 3)
         || sealed->body[NUVRIK_HEAD] >= NUVRIK_MEANS_NOTHING) {
         return false;
@@ -5816,7 +6445,11 @@ bool nuvrik_hearing_fits(const NuvrikHearing *self, NuvrikSealed *sealed)
     if ((sealed->body[NUVRIK_HEAD] & NUVRIK_STATE_BITS) >= NUVRIK_STATES) {
         return false;
     }
-    for (uint16_t i = 0; i < (((int32_t)at - (8 * (NUVRIK_HEAD + 2)))
+    if ((sealed->body[NUVRIK_HEAD] & NUVRIK_OWN_STOP) != 0 && (sealed->body[NUVRIK_HEAD + 2] < 1
+        || sealed->body[NUVRIK_HEAD + 2] > 15)) {
+        return false;
+    }
+    for (uint16_t i = 0; i < (((int32_t)at - (8 * nuvrik_first_mark(sealed)))
         - NUVRIK_TELLING_ITEMS_COUNT(NUVRIK_HEARING_TELLING(self->table))); i++) {
         if (nuvrik_there(sealed,
             (uint8_t)((int32_t)NUVRIK_TELLING_ITEMS_COUNT(NUVRIK_HEARING_TELLING(self->table)) + i))) {
@@ -5874,7 +6507,9 @@ void nuvrik_hearing_take_telemetry(NuvrikHearing *self, NuvrikSealed *sealed)
     self->followed = (sealed->body[NUVRIK_HEAD] & NUVRIK_FOLLOWS) != 0;
     self->hold_ends = (sealed->body[NUVRIK_HEAD] & NUVRIK_HOLD_ENDS) != 0;
     self->last_command = sealed->body[NUVRIK_HEAD + 1];
-    uint16_t at = nuvrik_hearing_first_code(self);
+    self->own_number = (uint8_t)(((sealed->body[NUVRIK_HEAD] & NUVRIK_OWN_STOP) != 0)
+        ? sealed->body[NUVRIK_HEAD + 2] : 0);
+    uint16_t at = nuvrik_hearing_first_code(self, sealed);
     for (uint8_t i = 0; i < NUVRIK_TELLING_ITEMS_COUNT(NUVRIK_HEARING_TELLING(self->table)); i++) {
         const NUVRIK_FLASH NuvrikItemTable *item
             = &NUVRIK_TELLING_ITEMS(NUVRIK_HEARING_TELLING(self->table))[i];
@@ -5901,6 +6536,14 @@ void nuvrik_asking_init(NuvrikAsking *self, const NUVRIK_FLASH NuvrikAskingTable
     self->trip_ms = NUVRIK_TIMER_MAX;
 }
 
+/** At power-up, with the lower half of a number that differs from boot to boot: a session that was used
+ *  before would bring the answer to an old request for the first new one.
+ */
+void nuvrik_asking_begin(NuvrikAsking *self, uint16_t boot_low)
+{
+    self->session = (uint16_t)((boot_low == 0) ? 1 : boot_low);
+}
+
 /** Let dt_ms go by. */
 void nuvrik_asking_pass_time(NuvrikAsking *self, uint16_t dt_ms)
 {
@@ -5917,16 +6560,22 @@ void nuvrik_asking_argument(NuvrikAsking *self, uint8_t at, int32_t value)
     }
 }
 
-/** Ask the machine to do something, once. False: another request is under way. */
-bool nuvrik_asking_ask(NuvrikAsking *self, uint8_t code)
+/** Ask the machine to do something, once. False: another request is under way, or it would move something
+ *  that may not move now, which is its outcome then.
+ */
+bool nuvrik_asking_ask(NuvrikAsking *self, uint8_t code, bool may_move)
 {
     if (self->asked) {
         return false;
     }
-    self->asked = true;
     self->code = code;
     self->number = 0;
     self->tries = 0;
+    if (NUVRIK_REQUEST_MOVES(&NUVRIK_ASKING_REQUESTS(self->table)[code]) && !may_move) {
+        nuvrik_asking_settle(self, NUVRIK_NOT_ARMED, 0, 0);
+        return false;
+    }
+    self->asked = true;
     self->outcome = NUVRIK_NOT_SENT;
     self->value_low = 0;
     self->value_high = 0;
@@ -5953,14 +6602,15 @@ uint8_t nuvrik_asking_pressed(NuvrikAsking *self, NuvrikHands *hands)
 /** Ask for what a trigger starts. While another request is under way it starts nothing: what is late is
  *  not what a hand wanted then.
  */
-void nuvrik_asking_start(NuvrikAsking *self, uint8_t trigger)
+void nuvrik_asking_start(NuvrikAsking *self, uint8_t trigger, bool may_move)
 {
     for (uint8_t i
         = 0; i < NUVRIK_TRIGGER_ARGUMENTS_COUNT(&NUVRIK_ASKING_TRIGGERS(self->table)[trigger]); i++) {
         nuvrik_asking_argument(self, i,
             NUVRIK_I32(NUVRIK_TRIGGER_ARGUMENTS(&NUVRIK_ASKING_TRIGGERS(self->table)[trigger])[i]));
     }
-    (void)nuvrik_asking_ask(self, NUVRIK_TRIGGER_CODE(&NUVRIK_ASKING_TRIGGERS(self->table)[trigger]));
+    (void)nuvrik_asking_ask(self, NUVRIK_TRIGGER_CODE(&NUVRIK_ASKING_TRIGGERS(self->table)[trigger]),
+        may_move);
 }
 
 /** Ask who is there, at once and until there is an answer. */
@@ -5980,15 +6630,41 @@ void nuvrik_asking_echo(NuvrikAsking *self)
     self->echo_out = false;
 }
 
-/** Ask the machine, in place of a command, to move one output a little. */
-void nuvrik_asking_jog(NuvrikAsking *self, uint8_t output, int16_t to, uint16_t for_ms)
+/** Ask the machine, in place of a command, to move one output a little. False: nothing may move now. */
+bool nuvrik_asking_jog(NuvrikAsking *self, uint8_t output, int16_t to, uint16_t for_ms, bool may_move)
 {
+    if (!may_move) {
+        return false;
+    }
     int32_t step = (int32_t)to * NUVRIK_JOG_STEPS;
     uint8_t most = NUVRIK_U8(NUVRIK_ASKING_JOG_MOST(self->table)[output]);
     self->jog_step = nuvrik_clamp(nuvrik_div(step, NUVRIK_FULL), -(int16_t)most, most);
     self->jog_time = (uint8_t)nuvrik_clamp(nuvrik_div(for_ms, NUVRIK_JOG_UNIT_MS), 1, NUVRIK_JOG_MOST_TIME);
     self->jog_output = output;
     self->jogs = true;
+    return true;
+}
+
+/** Whatever has been asked and not begun is not wanted any more. What has begun ends at the machine by the
+ *  same cause, and says so.
+ */
+void nuvrik_asking_forget(NuvrikAsking *self)
+{
+    self->jogs = false;
+    if (!self->asked || self->outcome == NUVRIK_RUNNING) {
+        return;
+    }
+    if (self->tries > 0) {
+        nuvrik_asking_end_session(self);
+    }
+    nuvrik_asking_settle(self, NUVRIK_FORGOTTEN, 0, 0);
+}
+
+/** What has been sent may still arrive; another session makes it too old for that. */
+void nuvrik_asking_end_session(NuvrikAsking *self)
+{
+    self->session = (uint16_t)((self->session == 0xffffU) ? (int32_t)1 : ((int32_t)self->session + 1));
+    self->boot_known = false;
 }
 
 /** Whether question may have anything to say. */
@@ -6167,8 +6843,7 @@ void nuvrik_asking_give_up(NuvrikAsking *self)
 {
     if (self->tries > 0) {
         nuvrik_asking_settle(self, NUVRIK_NO_ANSWER, self->value_low, self->value_high);
-        self->session = (uint16_t)((self->session == 0xffffU) ? (int32_t)1 : ((int32_t)self->session + 1));
-        self->boot_known = false;
+        nuvrik_asking_end_session(self);
     } else {
         nuvrik_asking_settle(self, NUVRIK_NEVER_SENT, 0, 0);
     }
@@ -6226,10 +6901,11 @@ void nuvrik_handset_end_init(NuvrikHandsetEnd *self, const NUVRIK_FLASH NuvrikHa
     }
 }
 
-/** At power-up. */
-void nuvrik_handset_end_begin(NuvrikHandsetEnd *self)
+/** At power-up, with the lower half of a number that differs from boot to boot. */
+void nuvrik_handset_end_begin(NuvrikHandsetEnd *self, uint16_t boot_low)
 {
     nuvrik_handset_begin(&self->handset);
+    nuvrik_asking_begin(&self->asking, boot_low);
 }
 
 /** Let it be now_ms. */
@@ -6241,6 +6917,7 @@ void nuvrik_handset_end_pass_time(NuvrikHandsetEnd *self, uint16_t now_ms)
         nuvrik_asking_pass_time(&self->asking, dt_ms);
     }
     nuvrik_handset_pass_time(&self->handset, now_ms);
+    nuvrik_handset_end_follow(self);
 }
 
 /** The loop has been held up for longer than a timer counts. */
@@ -6251,6 +6928,29 @@ void nuvrik_handset_end_expire(NuvrikHandsetEnd *self, uint16_t now_ms)
     nuvrik_handset_expire(&self->handset, now_ms);
     /* Of the machine too nothing is known any more: its next frame is accepted as it is. */
     nuvrik_sealed_forget(&self->sealed);
+    nuvrik_asking_forget(&self->asking);
+    nuvrik_handset_end_follow(self);
+}
+
+/** A stop, leaving, and arm off: what was asked before and not begun is not wanted any more. */
+void nuvrik_handset_end_follow(NuvrikHandsetEnd *self)
+{
+    bool live = self->handset.hands.live;
+    bool halted = self->handset.arming.stopping || self->handset.arming.parting;
+    if ((self->live && !live) || (halted && !self->halted)) {
+        nuvrik_asking_forget(&self->asking);
+    }
+    self->live = live;
+    self->halted = halted;
+}
+
+/** Whether what moves something may be asked now: arm is sent on and, where the machine says so, it is
+ *  ARMED.
+ */
+bool nuvrik_handset_end_may_move(const NuvrikHandsetEnd *self)
+{
+    return self->handset.hands.live && (!nuvrik_hearing_tells(&self->hearing)
+        || nuvrik_hearing_state(&self->hearing) == NUVRIK_ARMED);
 }
 
 /** A reading of a control; have_read comes after the last of them. */
@@ -6271,9 +6971,10 @@ void nuvrik_handset_end_turn(NuvrikHandsetEnd *self, uint8_t knob, bool a, bool 
 void nuvrik_handset_end_have_read(NuvrikHandsetEnd *self)
 {
     nuvrik_handset_have_read(&self->handset);
+    nuvrik_handset_end_follow(self);
     uint8_t trigger = nuvrik_asking_pressed(&self->asking, &self->handset.hands);
     if (trigger != NUVRIK_NOBODY) {
-        nuvrik_asking_start(&self->asking, trigger);
+        nuvrik_asking_start(&self->asking, trigger, nuvrik_handset_end_may_move(self));
     }
 }
 
@@ -6281,12 +6982,14 @@ void nuvrik_handset_end_have_read(NuvrikHandsetEnd *self)
 void nuvrik_handset_end_press_stop(NuvrikHandsetEnd *self, bool pressed)
 {
     nuvrik_handset_press_stop(&self->handset, pressed);
+    nuvrik_handset_end_follow(self);
 }
 
 /** From now on, whatever is read: everything at rest and arm off. */
 void nuvrik_handset_end_leave(NuvrikHandsetEnd *self)
 {
     nuvrik_handset_leave(&self->handset);
+    nuvrik_handset_end_follow(self);
 }
 
 /** An argument of the request that is asked next. */
@@ -6295,10 +6998,10 @@ void nuvrik_handset_end_argument(NuvrikHandsetEnd *self, uint8_t at, int32_t val
     nuvrik_asking_argument(&self->asking, at, value);
 }
 
-/** Ask the machine to do something, once. False: another request is under way. */
+/** Ask the machine to do something, once. False: another request is under way, or it may not move now. */
 bool nuvrik_handset_end_ask(NuvrikHandsetEnd *self, uint8_t code)
 {
-    return nuvrik_asking_ask(&self->asking, code);
+    return nuvrik_asking_ask(&self->asking, code, nuvrik_handset_end_may_move(self));
 }
 
 /** Ask who is there. */
@@ -6313,10 +7016,10 @@ void nuvrik_handset_end_echo(NuvrikHandsetEnd *self)
     nuvrik_asking_echo(&self->asking);
 }
 
-/** Ask the machine to move one output a little. */
-void nuvrik_handset_end_jog(NuvrikHandsetEnd *self, uint8_t output, int16_t to, uint16_t for_ms)
+/** Ask the machine to move one output a little. False: nothing may move now. */
+bool nuvrik_handset_end_jog(NuvrikHandsetEnd *self, uint8_t output, int16_t to, uint16_t for_ms)
 {
-    nuvrik_asking_jog(&self->asking, output, to, for_ms);
+    return nuvrik_asking_jog(&self->asking, output, to, for_ms, nuvrik_handset_end_may_move(self));
 }
 
 /** Write the frame that is due now, if one is: into writer.sender, or writer.slots. */
@@ -6326,13 +7029,13 @@ bool nuvrik_handset_end_send(NuvrikHandsetEnd *self)
     if (turn == NUVRIK_SENDS_NOTHING) {
         return false;
     }
+    nuvrik_handset_end_follow(self);
     if (turn == NUVRIK_SENDS_STOP) {
         return nuvrik_writer_stop(&self->writer);
     }
     /* A stop goes before everything, a question before a command: it is answered while frames go on. */
     if (nuvrik_asking_wants(&self->asking) && nuvrik_handset_may_ask(&self->handset)) {
-        uint8_t what = nuvrik_asking_question(&self->asking,
-            NUVRIK_HANDSET_ARM(self->handset.table) == NUVRIK_NOBODY || self->handset.arming.sent);
+        uint8_t what = nuvrik_asking_question(&self->asking, self->handset.hands.live);
         if (what != NUVRIK_QUESTION_NONE) {
             nuvrik_asking_write(&self->asking, what, &self->writer.sender);
             return true;
@@ -7641,7 +8344,7 @@ bool nuvrik_receiver_act(NuvrikReceiver *self)
     uint8_t turn = nuvrik_handset_turn(&self->handset);
     if (turn == NUVRIK_SENDS_STOP) {
         nuvrik_machine_hear(&self->machine);
-        nuvrik_machine_stop(&self->machine);
+        nuvrik_receiver_stop(self);
         return true;
     }
     if (turn != NUVRIK_SENDS_ANYTHING || nuvrik_handset_command(&self->handset) == NUVRIK_SENDS_NOTHING) {
@@ -7660,8 +8363,11 @@ bool nuvrik_receiver_act(NuvrikReceiver *self)
 /** One turn of the loop. */
 void nuvrik_receiver_turn(NuvrikReceiver *self)
 {
+    uint16_t dt_ms = self->machine.since_ms;
+    nuvrik_again_done(&self->again);
     (void)nuvrik_receiver_act(self);
     nuvrik_machine_turn(&self->machine);
+    nuvrik_again_turn(&self->again, dt_ms, self->machine.watch.state == NUVRIK_ARMED);
 }
 
 /** Say in writes what is to be written to the pins of an output; after each turn, for all of them. */
@@ -7669,6 +8375,29 @@ void nuvrik_receiver_follow(NuvrikReceiver *self, uint8_t output)
 {
     NuvrikDemand *told = nuvrik_outputs_told(&self->machine.outputs, output);
     nuvrik_pins_follow(&self->pins[output], told->value, told->way, told->braked, &self->writes);
+    if (self->again.now) {
+        nuvrik_pins_repeat(&self->pins[output], &self->writes);
+    }
+}
+
+/** Stop, as a stop of the remote does. */
+void nuvrik_receiver_stop(NuvrikReceiver *self)
+{
+    nuvrik_machine_stop(&self->machine);
+    nuvrik_again_stop(&self->again);
+}
+
+/** Stop, and say why with a number from 1 to 15. */
+void nuvrik_receiver_own_stop(NuvrikReceiver *self, uint8_t number)
+{
+    nuvrik_machine_own_stop(&self->machine, number);
+    nuvrik_again_stop(&self->again);
+}
+
+/** Leave an output that turns no more than so much of full scale. False: it does not turn. */
+bool nuvrik_receiver_cap(NuvrikReceiver *self, uint8_t output, int16_t most)
+{
+    return nuvrik_machine_cap(&self->machine, output, most);
 }
 
 /* ---- bridge ---- */

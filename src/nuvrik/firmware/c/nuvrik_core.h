@@ -304,6 +304,14 @@ extern "C" {
 #define NUVRIK_MOST_LIMITS 32
 #endif
 
+#ifndef NUVRIK_MOST_EXTRA
+#define NUVRIK_MOST_EXTRA 64
+#endif
+
+#ifndef NUVRIK_MOST_STAYS
+#define NUVRIK_MOST_STAYS 64
+#endif
+
 #ifndef NUVRIK_MOST_LENGTHS
 /** Lengths in the longest infrared burst looked at: nec has 67; the rest is room for what lies before a
  *  frame.
@@ -404,7 +412,9 @@ enum {
 };
 /** The kinds of channel. */
 
-/** One channel: its kind, its bits, and the greatest code that means something. */
+/** One channel: its kind, its bits, and the greatest code that means something; of a choice all ones says
+ *  besides that there is none.
+ */
 typedef struct {
     uint8_t kind;
     uint8_t bits;
@@ -581,13 +591,14 @@ typedef struct {
 } NuvrikSlew;
 
 /** A slew that rests before it reverses: for what turns. A move across zero stops at zero, and the pause
- *  begins at that tick.
+ *  begins at that tick. cut: it was cut off since the last tick.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikRampTable *table;
     int32_t fine;
     int8_t last_sign;
     uint16_t at_rest_ms;
+    bool cut;
 } NuvrikRamp;
 
 int32_t nuvrik_toward(const NUVRIK_FLASH NuvrikRampTable *table, int32_t here, int32_t goal, uint16_t dt_ms);
@@ -687,6 +698,7 @@ void nuvrik_motor_init(NuvrikMotor *self, const NUVRIK_FLASH NuvrikMotorTable *t
 void nuvrik_motor_begin(NuvrikMotor *self);
 void nuvrik_motor_idle(NuvrikMotor *self, bool braked);
 void nuvrik_motor_tick(NuvrikMotor *self, int16_t target, bool asked, uint16_t dt_ms, uint8_t mode);
+void nuvrik_motor_disarmed(NuvrikMotor *self);
 void nuvrik_motor_drive(NuvrikMotor *self, int16_t at);
 void nuvrik_motor_pulse(NuvrikMotor *self, int16_t at);
 bool nuvrik_motor_holding(const NuvrikMotor *self);
@@ -707,7 +719,8 @@ enum {
 };
 
 /** One servo. facing: 1, or -1 where it is mounted the other way round. low and high: it never goes beyond
- *  these. on_loss: STAYS, RELEASES (no pulses) or GOES to lost_place. silent: no pulses until it is armed.
+ *  these. on_loss: STAYS, RELEASES (no pulses) or GOES to lost_place. silent: no pulses until it is told a
+ *  place.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikRampTable *slew;
@@ -722,8 +735,14 @@ typedef struct {
     bool silent;
 } NuvrikServoTable;
 
-/** Goes to a place and stays there; outside ARMED it stays where it is. Where it stands before it has ever
- *  been ARMED nobody knows, so it gets no pulses until then, unless the link file has it centred.
+/** Goes to a place and stays there. Without a reading, and outside ARMED, it stays: the pulses of that
+ *  moment, so that a ramp under way ends there. Where it stands before it has ever been told a place
+ *  nobody knows: so it gets no pulses until then, unless the link file has it centred, and goes to its
+ *  first place without a ramp, which would begin at a place that nobody asked for.
+ *
+ *  started: it has been told a place since power-up; following: it was ARMED in the last tick; asked: it
+ *  had a reading then, led: or a jog or a motion moved it; given: it has had a reading since it was ARMED,
+ *  and for unread_ms none.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikServoTable *table;
@@ -732,6 +751,11 @@ typedef struct {
     int16_t goal;
     bool released;
     bool started;
+    bool following;
+    bool asked;
+    bool led;
+    bool given;
+    uint16_t unread_ms;
 } NuvrikServo;
 
 /** One switch. holds: it stays on through a loss, and when arm goes off by itself. */
@@ -749,7 +773,11 @@ uint16_t nuvrik_pulse_at(const NUVRIK_FLASH NuvrikServoTable *table, int16_t pla
 void nuvrik_servo_init(NuvrikServo *self, const NUVRIK_FLASH NuvrikServoTable *table);
 void nuvrik_servo_begin(NuvrikServo *self);
 void nuvrik_servo_tell(NuvrikServo *self);
-void nuvrik_servo_tick(NuvrikServo *self, int16_t target, bool asked, uint16_t dt_ms, uint8_t mode);
+void nuvrik_servo_tick(NuvrikServo *self, int16_t target, bool asked, bool led, uint16_t dt_ms, uint8_t mode,
+    uint16_t timeout_ms);
+void nuvrik_servo_follow(NuvrikServo *self, int16_t target, bool asked, bool led, uint16_t dt_ms,
+    uint16_t timeout_ms);
+void nuvrik_servo_lose(NuvrikServo *self);
 void nuvrik_servo_halt(NuvrikServo *self);
 void nuvrik_switch_init(NuvrikSwitch *self, const NUVRIK_FLASH NuvrikSwitchTable *table);
 void nuvrik_switch_put(NuvrikSwitch *self, bool on);
@@ -874,7 +902,11 @@ enum {
 /** An output has no more pins than this. */
 #define NUVRIK_PINS_EACH 3
 
-#define NUVRIK_MOST_WRITES 6
+/** Off, direction and on, of two pins each, and every level once more. */
+#define NUVRIK_MOST_WRITES 9
+
+/** Levels are written once more after so long: with a tick of 50 ms besides, ten times a second at least. */
+#define NUVRIK_AGAIN_MS 50
 
 /** The pins of one output. use: how they are used; most: the count of a PWM pin that is full on;
  *  enable_low: current flows while its pin is low; numbers: the board's, in order, NOBODY where the link
@@ -908,16 +940,30 @@ typedef struct {
     uint16_t levels[NUVRIK_PINS_EACH];
 } NuvrikPins;
 
+/** When the pins of a machine are written once more, although nothing has changed: at every stop, at
+ *  leaving ARMED, and every so often, so that what the builder's own code has set by itself does not last.
+ *  now: in this turn; done ends that.
+ */
+typedef struct {
+    bool now;
+    bool armed;
+    uint16_t since_ms;
+} NuvrikAgain;
+
 uint16_t nuvrik_level_of_pin(const NUVRIK_FLASH NuvrikPinTable *table, uint8_t pin, uint16_t value,
     int8_t way, bool braked);
 uint8_t nuvrik_pins_of(uint8_t use);
 void nuvrik_writes_put(NuvrikWrites *self, uint8_t pin, uint16_t to);
 void nuvrik_pins_init(NuvrikPins *self, const NUVRIK_FLASH NuvrikPinTable *table);
 void nuvrik_pins_follow(NuvrikPins *self, uint16_t value, int8_t way, bool braked, NuvrikWrites *writes);
+void nuvrik_pins_repeat(NuvrikPins *self, NuvrikWrites *writes);
 void nuvrik_pins_change(NuvrikPins *self, uint16_t value, int8_t way, bool braked, NuvrikWrites *writes);
 bool nuvrik_pins_powers(const NuvrikPins *self, uint8_t pin);
 void nuvrik_pins_put_changed(NuvrikPins *self, uint8_t pins, bool power, NuvrikWrites *writes);
 void nuvrik_pins_put(NuvrikPins *self, uint8_t pin, uint16_t to, NuvrikWrites *writes);
+void nuvrik_again_stop(NuvrikAgain *self);
+void nuvrik_again_turn(NuvrikAgain *self, uint16_t dt_ms, bool armed);
+void nuvrik_again_done(NuvrikAgain *self);
 
 /* ---- watch ---- */
 
@@ -961,9 +1007,12 @@ enum {
     NUVRIK_WHY_GOOD_FRAMES = 9,
     NUVRIK_WHY_ONE_MORE_AT_REST = 10,
     NUVRIK_WHY_STOP_SWITCH = 11,
-    NUVRIK_WHY_LOW_BATTERY = 12
+    NUVRIK_WHY_LOW_BATTERY = 12,
+    NUVRIK_WHY_OWN_CODE = 13
 };
-/** Why nothing moves. The place of the last two is that of an item of telemetry. */
+/** Why nothing moves. The place of a stop switch and of a battery is that of an item of telemetry; that of
+ *  the builder's own code is the number that it gave for its stop, 1 to 15.
+ */
 
 /** What one event does in one state. acts: whether it does anything; to: the state it enters; run,
  *  off_seen: what these become; counts_to: where a full run of good frames leads, STATES for nowhere;
@@ -993,7 +1042,9 @@ typedef struct {
     uint8_t cells_count;
 } NuvrikWatchTable;
 
-/** The state of one machine, and why nothing moves: a code, the place of a channel, a number. */
+/** The state of one machine, and why nothing moves: a code, the place of a channel, a number. stopped_by,
+ *  stopped_at: what stopped it last, and its place.
+ */
 typedef struct {
     const NUVRIK_FLASH NuvrikWatchTable *table;
     uint8_t state;
@@ -1006,6 +1057,8 @@ typedef struct {
     bool silent;
     uint16_t driven_ms;
     uint16_t entered_ms;
+    uint8_t stopped_by;
+    uint8_t stopped_at;
 } NuvrikWatch;
 
 void nuvrik_watch_init(NuvrikWatch *self, const NUVRIK_FLASH NuvrikWatchTable *table);
@@ -1013,7 +1066,7 @@ bool nuvrik_watch_pass_time(NuvrikWatch *self, uint16_t dt_ms);
 void nuvrik_watch_ticked(NuvrikWatch *self);
 void nuvrik_watch_drive(NuvrikWatch *self, bool arm, uint8_t moved);
 void nuvrik_watch_bare(NuvrikWatch *self, bool arm, uint8_t missing);
-void nuvrik_watch_stop(NuvrikWatch *self);
+void nuvrik_watch_stop(NuvrikWatch *self, uint8_t why, uint8_t place);
 void nuvrik_watch_happen(NuvrikWatch *self, uint8_t event, uint8_t place, uint16_t number);
 void nuvrik_watch_carry_out(NuvrikWatch *self, const NUVRIK_FLASH NuvrikCell *cell);
 void nuvrik_watch_enter(NuvrikWatch *self, uint8_t state);
@@ -1025,26 +1078,21 @@ void nuvrik_watch_say(NuvrikWatch *self, uint8_t why, uint8_t place, uint16_t nu
 
 /** What an accepted command is for the failsafe: a drive frame or not, at rest or not.
  *
- *  A command without a reading of a required channel is no drive frame: it is no sign of life, and keeps
- *  nothing moving. An optional channel that turns something enters as zero while it has no reading, and
- *  has a say again only once it has been read at rest: a stick that comes back hard over must start
- *  nothing.
+ *  A channel is required if it feeds something that turns and is not optional. A command without a reading
+ *  of a required channel is no drive frame: it is no sign of life, and keeps nothing moving. An optional
+ *  channel that turns something enters as zero while it has no reading, and has a say again only once it
+ *  has been read at rest: a stick that comes back hard over must start nothing. What feeds only places is
+ *  nobody's business here: a place without a reading stays (outputs).
  */
 
-/** A required channel: its place, and whether it turns something. */
-typedef struct {
-    uint8_t place;
-    bool turns;
-} NuvrikNeed;
-
 /** What the channels of a link are to the failsafe. arm: the place of the one that arms, NOBODY for none;
- *  required: those without whose reading nothing moves; optional: the places of the others that turn
- *  something; band: how far from zero still is at rest.
+ *  required: the places of those without whose reading nothing turns; optional: those of the others that
+ *  turn something; band: how far from zero still is at rest.
  */
 typedef struct {
     uint8_t arm;
     int16_t band;
-    const NUVRIK_FLASH NuvrikNeed *required;
+    const NUVRIK_FLASH uint8_t *required;
     uint8_t required_count;
     const NUVRIK_FLASH uint8_t *optional;
     uint8_t optional_count;
@@ -1072,10 +1120,13 @@ void nuvrik_commands_enter(NuvrikCommands *self, int32_t *values);
 
 /** Channels to outputs: one level for each output, by its route. */
 
-/** A channel's place, and how much it counts. */
+/** A channel's place, and how much it counts. extra: of a place that is fed by several channels, which of
+ *  those that are optional it is; else NOBODY.
+ */
 typedef struct {
     uint8_t place;
     int32_t weight;
+    uint8_t extra;
 } NuvrikTerm;
 
 /** How one output gets its level: the sum of its terms; scaled down with the sum of the output at the
@@ -1122,6 +1173,9 @@ enum {
 /** An end times this says that the switch at that end has no reading. */
 #define NUVRIK_END_UNREAD 4
 
+/** In place of a cap: the builder's own code has said none since the last tick. */
+#define NUVRIK_NOT_SAID (-1)
+
 /** One output: its kind, its place among those of that kind, and how it gets its level. */
 typedef struct {
     uint8_t kind;
@@ -1137,7 +1191,7 @@ typedef struct {
 } NuvrikLimitsTable;
 
 /** The outputs of a machine in declared order, and by kind. limits: one for each output, none at all where
- *  nothing limits any.
+ *  nothing limits any; extra: one place for each optional channel of a place that several channels feed.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikOutputTable *outputs;
@@ -1152,12 +1206,18 @@ typedef struct {
     uint8_t switches_count;
     const NUVRIK_FLASH NuvrikLimitsTable *limits;
     uint8_t limits_count;
+    const NUVRIK_FLASH uint8_t *extra;
+    uint8_t extra_count;
 } NuvrikOutputsTable;
 
 /** The outputs of one machine. targets: what the last drive frame that was followed asks of each, sums:
- *  the same before it was made to fit, asked: whether it asks anything. A jog goes before that, and so
- *  does a motion: moves says which outputs it moves, and wishes how far. factors: how much of that is left
- *  to what turns; ends: which way it may not go.
+ *  the same before it was made to fit, asked: whether it asks anything. given: whether it says where a
+ *  place is to be; read: which optional channels of places have had a reading since arming. A jog goes
+ *  before that, and so does a motion: moves says which outputs it moves, and wishes how far; a place goes
+ *  back_to where it was once its jog is over, while it is the one that goes_back. factors: how much of
+ *  that is left to what turns; ends: which way it may not go. caps: what the builder's own code leaves of
+ *  it, said: what it has said since the last tick; waits: it left nothing, and its channels have not
+ *  rested since.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikOutputsTable *table;
@@ -1168,8 +1228,12 @@ typedef struct {
     int16_t targets[NUVRIK_MOST_OUTPUTS];
     int32_t sums[NUVRIK_MOST_OUTPUTS];
     bool asked;
+    bool given[NUVRIK_MOST_OUTPUTS];
+    bool read[NUVRIK_MOST_EXTRA];
     uint8_t jogged;
     int16_t jog_level;
+    uint8_t goes_back;
+    int16_t back_to;
     uint16_t jog_for_ms;
     uint16_t jog_ms;
     bool moves[NUVRIK_MOST_OUTPUTS];
@@ -1177,12 +1241,18 @@ typedef struct {
     bool moving;
     int16_t factors[NUVRIK_MOST_LIMITS];
     uint8_t ends[NUVRIK_MOST_LIMITS];
+    int16_t caps[NUVRIK_MOST_OUTPUTS];
+    int16_t said[NUVRIK_MOST_OUTPUTS];
+    bool waits[NUVRIK_MOST_OUTPUTS];
+    bool capped;
 } NuvrikOutputs;
 
 void nuvrik_outputs_init(NuvrikOutputs *self, const NUVRIK_FLASH NuvrikOutputsTable *table);
 void nuvrik_outputs_begin(NuvrikOutputs *self);
 void nuvrik_outputs_pass_time(NuvrikOutputs *self, uint16_t dt_ms);
 void nuvrik_outputs_follow(NuvrikOutputs *self, const int32_t *values);
+bool nuvrik_outputs_says_where(NuvrikOutputs *self, const NUVRIK_FLASH NuvrikRoute *route,
+    const int32_t *values);
 void nuvrik_outputs_let_rest(NuvrikOutputs *self);
 void nuvrik_outputs_jog(NuvrikOutputs *self, uint8_t output, int16_t to, uint16_t for_ms);
 void nuvrik_outputs_end_jog(NuvrikOutputs *self);
@@ -1192,16 +1262,21 @@ bool nuvrik_outputs_a_hand_moves(const NuvrikOutputs *self, uint8_t output);
 bool nuvrik_outputs_ends_here(const NuvrikOutputs *self, uint8_t output);
 void nuvrik_outputs_wish(NuvrikOutputs *self, uint8_t output, int16_t to);
 void nuvrik_outputs_let_go(NuvrikOutputs *self);
+bool nuvrik_outputs_cap(NuvrikOutputs *self, uint8_t output, int16_t most);
+int16_t nuvrik_outputs_within_cap(NuvrikOutputs *self, uint8_t output, int16_t target);
 void nuvrik_outputs_limit(NuvrikOutputs *self, uint8_t output, int16_t factor, uint8_t at_end);
 bool nuvrik_outputs_at_end(const NuvrikOutputs *self, uint8_t output, uint8_t which);
 int8_t nuvrik_outputs_facing(const NuvrikOutputs *self, uint8_t output);
 bool nuvrik_outputs_barred(const NuvrikOutputs *self, uint8_t output, int32_t to);
 int16_t nuvrik_outputs_within_limits(NuvrikOutputs *self, uint8_t output, int16_t target);
 void nuvrik_outputs_count_on(NuvrikOutputs *self, uint16_t dt_ms);
-void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode);
+void nuvrik_outputs_tick(NuvrikOutputs *self, uint16_t dt_ms, uint8_t mode, uint16_t timeout_ms);
+void nuvrik_outputs_place(NuvrikOutputs *self, uint8_t output, int16_t target, bool led, uint16_t dt_ms,
+    uint8_t mode, uint16_t timeout_ms);
 void nuvrik_outputs_halt(NuvrikOutputs *self);
 NuvrikDemand *nuvrik_outputs_told(NuvrikOutputs *self, uint8_t output);
 bool nuvrik_outputs_hold_ends(const NuvrikOutputs *self);
+bool nuvrik_all_rest(const NUVRIK_FLASH NuvrikRoute *route, const int32_t *values);
 
 /* ---- desk ---- */
 
@@ -1260,10 +1335,11 @@ enum {
 
 enum {
     NUVRIK_ANSWERS_REPLY = 0,
-    NUVRIK_ANSWERS_HELLO = 1,
-    NUVRIK_ANSWERS_ECHO = 2,
-    NUVRIK_ANSWERS_HOW = 3
+    NUVRIK_ANSWERS_ECHO = 1
 };
+/** What waits in the ring to be answered. Hellos have a place of their own: anybody may ask them, and they
+ *  must push no reply out.
+ */
 
 enum {
     NUVRIK_WHO = 0,
@@ -1290,9 +1366,12 @@ enum {
     NUVRIK_JOG_MOST_TIME = 50
 };
 
-/** One argument of a request: its bits, and whether it is in two's complement. */
+/** One argument of a request: its bits, the greatest code that means something, and whether it is in two's
+ *  complement.
+ */
 typedef struct {
     uint8_t bits;
+    uint16_t most;
     bool either_sign;
 } NuvrikArgumentTable;
 
@@ -1339,8 +1418,8 @@ typedef struct {
 } NuvrikDeskTable;
 
 /** Requests, hellos and echoes of one machine. boot_low and boot_high: a number that differs from boot to
- *  boot; arguments: those of the request that is asked; answers wait in a ring from first on; token,
- *  length: the echo that waits.
+ *  boot; arguments: those of the request that is asked; answers wait in a ring from first on, and the two
+ *  pages of a hello in who_waits and how_waits; token, length: the echo that waits.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikDeskTable *table;
@@ -1368,6 +1447,8 @@ typedef struct {
     uint8_t step_at;
     uint16_t step_ms;
     uint8_t rounds;
+    bool who_waits;
+    bool how_waits;
     uint8_t first;
     uint8_t waiting;
     uint8_t kinds[NUVRIK_MOST_WAITING];
@@ -1457,7 +1538,10 @@ void nuvrik_machine_hear(NuvrikMachine *self);
 void nuvrik_machine_command(NuvrikMachine *self, int32_t *values);
 void nuvrik_machine_numbered(NuvrikMachine *self, uint8_t seq);
 void nuvrik_machine_stop(NuvrikMachine *self);
-void nuvrik_machine_press_stop(NuvrikMachine *self, uint8_t why, uint8_t item);
+void nuvrik_machine_press_stop(NuvrikMachine *self, uint8_t why, uint8_t place);
+void nuvrik_machine_own_stop(NuvrikMachine *self, uint8_t number);
+uint8_t nuvrik_machine_own_number(const NuvrikMachine *self);
+bool nuvrik_machine_cap(NuvrikMachine *self, uint8_t output, int16_t most);
 void nuvrik_machine_jog(NuvrikMachine *self, uint8_t output, int16_t to, uint16_t for_ms);
 void nuvrik_machine_argument(NuvrikMachine *self, uint8_t at, int32_t value);
 bool nuvrik_machine_ask(NuvrikMachine *self, uint8_t code, uint16_t boot_low, uint16_t boot_high,
@@ -1560,11 +1644,13 @@ enum {
 #define NUVRIK_MOST_DIGITS 7
 
 /** How one channel is written: from low to high, in steps of the last of so many decimals. scaled: those
- *  are the two ends of a level, or of a share if one_sided. width: of its column, or what it is padded to;
- *  counts: it goes round; signs: a sign stands in front of every number that is not padded to nothing.
+ *  are the two ends of a level, or of a share if one_sided. empty: an empty field may stand for no
+ *  reading. width: of its column, or what it is padded to; counts: it goes round; signs: a sign stands in
+ *  front of every number that is not padded to nothing.
  */
 typedef struct {
     bool scaled;
+    bool empty;
     bool one_sided;
     int32_t low;
     int32_t high;
@@ -1647,12 +1733,13 @@ bool nuvrik_text_reader_within(NuvrikTextReader *self, const NUVRIK_FLASH Nuvrik
 /** One character or one number for each action, as a terminal or the plainest radio can send.
  *
  *  The machine's end keeps a value for each channel, all at rest and off at first; after a stop and after
- *  any silence so again, but for places, which stay. Each key changes some of them and is a command with
- *  all of them, so that the failsafe sees the whole and not a change. A key held down keeps the link
- *  alive, and a key let go ends in silence.
+ *  any silence so again, but for places. Each key changes some of them and is a command with all of them,
+ *  so that the failsafe sees the whole and not a change. A key held down keeps the link alive, and a key
+ *  let go ends in silence.
  *
- *  A place (what a servo goes to) is only moved by a key that the machine follows. Whatever the failsafe
- *  swallows changes none, and the first key that is followed moves on from the place commanded last.
+ *  A place (what a servo goes to) has no reading at power-up, and none again on leaving ARMED, until a key
+ *  that the machine follows sets it or adds to it. What is added is added to where it was commanded last,
+ *  in the centre at first. Whatever the failsafe swallows changes no place.
  */
 
 /** What a key does to one channel: it puts it at a value, or adds that, within low to high. */
@@ -1691,11 +1778,15 @@ typedef struct {
     int16_t trembles;
 } NuvrikChooserTable;
 
-/** The values at one end: what was commanded last, and of places what was followed last. */
+/** The values at one end: what was commanded last, and of places what was followed last. given: which
+ *  places have a reading; touched: which the key does that was commanded last.
+ */
 typedef struct {
     const NUVRIK_FLASH NuvrikKeysTable *table;
     int32_t state[NUVRIK_MOST_PLACES];
     int32_t kept[NUVRIK_MOST_PLACES];
+    bool given[NUVRIK_MOST_PLACES];
+    bool touched[NUVRIK_MOST_PLACES];
 } NuvrikKeys;
 
 /** Chooses, for the values wanted, the key that brings the machine's nearest to them.
@@ -1705,6 +1796,10 @@ typedef struct {
  *  trembles; else those that change nothing are sent in turn, so that a key lost on the way is made good.
  *  (Taking turns among all keys that lead equally near made a stick on a diagonal send two keys that undid
  *  each other, and a motor swing to and fro three times a second.)
+ *
+ *  What has no reading is nobody's wish: no key is taken that would change such a place. A place that the
+ *  machine has no reading of counts as a little further away than it is, so that a key that sets it is
+ *  sent even where it stands there already.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikChooserTable *table;
@@ -1714,10 +1809,13 @@ typedef struct {
 } NuvrikChooser;
 
 void nuvrik_change_all(const NUVRIK_FLASH NuvrikKeyTable *key, int32_t *state);
+bool nuvrik_changes(const NUVRIK_FLASH NuvrikKeyTable *key, uint8_t place);
+bool nuvrik_unwanted(const NUVRIK_FLASH NuvrikKeyTable *key, const int32_t *wanted);
 void nuvrik_keys_init(NuvrikKeys *self, const NUVRIK_FLASH NuvrikKeysTable *table);
 bool nuvrik_keys_known(const NuvrikKeys *self, uint8_t code);
 bool nuvrik_keys_stops(const NuvrikKeys *self, uint8_t code);
 void nuvrik_keys_press(NuvrikKeys *self, uint8_t code, int32_t *values);
+void nuvrik_keys_take(NuvrikKeys *self, uint8_t at);
 void nuvrik_keys_told(NuvrikKeys *self, bool followed);
 void nuvrik_keys_forget(NuvrikKeys *self);
 void nuvrik_chooser_init(NuvrikChooser *self, const NUVRIK_FLASH NuvrikChooserTable *table);
@@ -1725,7 +1823,8 @@ uint8_t nuvrik_chooser_choose(NuvrikChooser *self, const int32_t *wanted);
 void nuvrik_chooser_send(NuvrikChooser *self, uint8_t place);
 uint8_t nuvrik_chooser_stop(NuvrikChooser *self);
 void nuvrik_chooser_begin_trying(NuvrikChooser *self);
-bool nuvrik_chooser_stays(const NuvrikChooser *self);
+bool nuvrik_chooser_stays(const NuvrikChooser *self, const NUVRIK_FLASH NuvrikKeyTable *key);
+uint32_t nuvrik_chooser_unsaid(const NuvrikChooser *self, const int32_t *wanted, uint8_t place);
 uint32_t nuvrik_chooser_away(const NuvrikChooser *self, const int32_t *wanted, const int32_t *state);
 
 /* ---- on_off ---- */
@@ -1934,7 +2033,9 @@ uint16_t nuvrik_train_maker_next(NuvrikTrainMaker *self, const uint16_t *slots, 
 /** Commands and stops on their way out, in every style.
  *
  *  A style that has no way of saying that a control has no reading says nothing then: the machine hears
- *  silence instead of a guess. The number of the frame counts on all the same.
+ *  silence instead of a guess. The number of the frame counts on all the same. Only a place without a
+ *  reading, and a choice that nobody has made, are sent as this handset sent them last, because what
+ *  nobody touches stays where it is; until each has been given once nothing is sent at all.
  */
 
 enum {
@@ -1948,7 +2049,9 @@ enum {
 /** A number in text has no more digits. */
 #define NUVRIK_MOST_FIGURES 10
 
-/** A handset's commands. guarded: the first byte is a delay guard's. */
+/** A handset's commands. stays: which channels stay where they are without a reading; guarded: the first
+ *  byte is a delay guard's.
+ */
 typedef struct {
     const NUVRIK_FLASH NuvrikSenderTable *sender;
     const NUVRIK_FLASH NuvrikChannelTable *channels;
@@ -1956,12 +2059,15 @@ typedef struct {
     const NUVRIK_FLASH NuvrikTextTable *text;
     const NUVRIK_FLASH NuvrikChooserTable *keys;
     const NUVRIK_FLASH NuvrikTrainTable *train;
+    const NUVRIK_FLASH bool *stays;
+    uint8_t stays_count;
     uint8_t way_out;
     bool guarded;
 } NuvrikWriterTable;
 
 /** One handset's commands. What travels is in sender.wire, or in slots; echo is the number of the
- *  telemetry heard last.
+ *  telemetry heard last. last: what was sent last of what stays; said: what is written now; unsaid: the
+ *  place of the channel for whose sake nothing can be, NOBODY for none.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikWriterTable *table;
@@ -1969,7 +2075,9 @@ typedef struct {
     NuvrikChooser chooser;
     uint16_t slots[NUVRIK_MOST_SLOTS];
     uint8_t echo;
-    int32_t rest[NUVRIK_MOST_CHANNELS];
+    int32_t last[NUVRIK_MOST_STAYS];
+    int32_t said[NUVRIK_MOST_CHANNELS];
+    uint8_t unsaid;
     uint8_t figures[NUVRIK_MOST_FIGURES];
 } NuvrikWriter;
 
@@ -1977,12 +2085,13 @@ uint8_t nuvrik_upper(uint8_t code);
 void nuvrik_writer_init(NuvrikWriter *self, const NUVRIK_FLASH NuvrikWriterTable *table);
 bool nuvrik_writer_command(NuvrikWriter *self, const int32_t *values);
 bool nuvrik_writer_stop(NuvrikWriter *self);
-bool nuvrik_writer_plain(NuvrikWriter *self, const int32_t *values);
+bool nuvrik_writer_plain(NuvrikWriter *self);
 void nuvrik_writer_begin_plain(NuvrikWriter *self);
-bool nuvrik_writer_says_nothing(const NuvrikWriter *self, const int32_t *values);
+uint8_t nuvrik_writer_not_to_be_said(NuvrikWriter *self);
+bool nuvrik_writer_has_a_way(const NuvrikWriter *self, uint8_t channel);
 void nuvrik_writer_pack(NuvrikWriter *self, const int32_t *values);
 bool nuvrik_writer_press(NuvrikWriter *self, uint8_t key);
-bool nuvrik_writer_write_command(NuvrikWriter *self, const int32_t *values);
+void nuvrik_writer_write_command(NuvrikWriter *self, const int32_t *values);
 void nuvrik_writer_write_number(NuvrikWriter *self, const NUVRIK_FLASH NuvrikFormTable *form, int32_t number);
 void nuvrik_writer_put_lead(NuvrikWriter *self);
 void nuvrik_writer_put_check(NuvrikWriter *self);
@@ -2057,6 +2166,7 @@ typedef struct {
     uint16_t since_ms;
     uint16_t told_ms;
     uint8_t said;
+    uint8_t said_own;
     uint16_t sent;
     uint8_t last_seq;
     uint8_t first;
@@ -2073,8 +2183,8 @@ bool nuvrik_telling_is_fresh(const NuvrikTelling *self, uint8_t item);
 int32_t nuvrik_telling_share_of(NuvrikTelling *self, uint8_t item);
 void nuvrik_telling_take(NuvrikTelling *self, uint8_t item, int32_t raw);
 void nuvrik_telling_take_axis(NuvrikTelling *self, uint8_t item, uint8_t axis, int32_t raw);
-bool nuvrik_telling_choose(NuvrikTelling *self);
-bool nuvrik_telling_due(NuvrikTelling *self, uint8_t state, bool followed, uint8_t last_command,
+bool nuvrik_telling_choose(NuvrikTelling *self, uint16_t room);
+bool nuvrik_telling_due(NuvrikTelling *self, uint8_t state, uint8_t own, bool followed, uint8_t last_command,
     NuvrikOutputs *outputs, NuvrikSender *sender);
 void nuvrik_telling_say(NuvrikTelling *self, uint8_t item, NuvrikOutputs *outputs, NuvrikSender *sender);
 uint8_t nuvrik_telling_place(const NuvrikTelling *self, uint8_t note);
@@ -2168,6 +2278,12 @@ uint8_t nuvrik_incoming_end_packet(NuvrikIncoming *self, NuvrikSealed *sealed);
 /** A request's payload without its arguments: place, boot number, session, number. */
 #define NUVRIK_ASK_BYTES 9
 
+/** In the byte of a hello that says what has been noted, beside the number of the builder's own last stop:
+ *  the chip's clock has lost more time to own code that keeps interrupts off than the link file allows
+ *  for.
+ */
+#define NUVRIK_NOTES_LATE 16
+
 /** Frames are counted to here, which takes 248 days at 50 frames a second. */
 #define NUVRIK_HELLO_MOST INT32_C(1073741823)
 
@@ -2218,6 +2334,7 @@ typedef struct {
     NuvrikSender sender;
     NuvrikPins pins[NUVRIK_MOST_PINS];
     NuvrikWrites writes;
+    NuvrikAgain again;
     bool told;
     int32_t values[NUVRIK_MOST_CHANNELS];
     uint16_t up_part;
@@ -2225,6 +2342,7 @@ typedef struct {
     uint32_t accepted;
     uint16_t refused;
     uint8_t start;
+    uint8_t noted;
     bool calls;
     bool skips;
 } NuvrikMachineEnd;
@@ -2258,9 +2376,13 @@ void nuvrik_machine_end_turn(NuvrikMachineEnd *self);
 void nuvrik_machine_end_look(NuvrikMachineEnd *self);
 void nuvrik_machine_end_follow(NuvrikMachineEnd *self, uint8_t output);
 void nuvrik_machine_end_written(NuvrikMachineEnd *self);
+void nuvrik_machine_end_stop(NuvrikMachineEnd *self);
 void nuvrik_machine_end_halt(NuvrikMachineEnd *self);
+void nuvrik_machine_end_own_stop(NuvrikMachineEnd *self, uint8_t number);
+bool nuvrik_machine_end_cap(NuvrikMachineEnd *self, uint8_t output, int16_t most);
+void nuvrik_machine_end_lost_time(NuvrikMachineEnd *self);
 bool nuvrik_machine_end_send(NuvrikMachineEnd *self);
-void nuvrik_machine_end_answer(NuvrikMachineEnd *self, uint8_t at);
+bool nuvrik_machine_end_answers(NuvrikMachineEnd *self);
 void nuvrik_machine_end_say_who(NuvrikMachineEnd *self);
 void nuvrik_machine_end_say_how(NuvrikMachineEnd *self);
 
@@ -2273,7 +2395,7 @@ void nuvrik_machine_end_say_how(NuvrikMachineEnd *self);
 
 /** An axis or a slider: the readings low, at rest and high (a slider's low is its rest; low may be the
  *  larger number), and how it is bent. ignore: readings that are none. plain: nothing of it depends on
- *  time.
+ *  time; turns: it feeds something that turns.
  */
 typedef struct {
     int32_t low;
@@ -2292,6 +2414,7 @@ typedef struct {
     const NUVRIK_FLASH NuvrikRampTable *ramp;
     bool holds;
     bool plain;
+    bool turns;
 } NuvrikMovedTable;
 
 /** An axis or a slider: bent, and if need be smoothed, slowed or held. value: its level, NO_READING for
@@ -2308,43 +2431,53 @@ typedef struct {
     int16_t held;
 } NuvrikMoved;
 
-/** A button. pressed: the reading that is so, 0 or 1. */
+/** A button. pressed: the reading that is so, 0 or 1; waits: it toggles, and feeds nothing but places. */
 typedef struct {
     uint8_t pressed;
     uint16_t debounce_ms;
     bool toggles;
+    bool waits;
 } NuvrikButtonTable;
 
 /** Something pressed or not, debounced; where it toggles, each press toggles it. presses counts them.
  *
- *  What it reads first is where it starts, so a button held down at power-up is no press.
+ *  What it reads first is where it starts, so a button held down at power-up is no press. One that waits
+ *  has no reading until it is pressed while that may move something (live); other presses toggle nothing.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikButtonTable *table;
     int32_t value;
     bool latched;
     uint16_t presses;
+    bool live;
+    bool given;
     bool known;
     bool down;
     bool changing;
     uint16_t changed_ms;
 } NuvrikButton;
 
-/** A key. every: each repeat counts as a press, not only a fresh one. */
+/** A key. every: each repeat counts as a press, not only a fresh one; waits: it toggles, and feeds nothing
+ *  but places.
+ */
 typedef struct {
     bool every;
     bool toggles;
+    bool waits;
 } NuvrikKeyControlTable;
 
 /** A code that arrives again and again while it is held. Its reading counts the arrivals.
  *
- *  No arrival is no press: a key goes to released, never to no reading, when nothing comes.
+ *  No arrival is no press: a key goes to released, never to no reading, when nothing comes. Only a toggle
+ *  that feeds nothing but places has none, until it is pressed while that may move something (live).
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikKeyControlTable *table;
     int32_t value;
     bool latched;
     uint16_t presses;
+    bool live;
+    bool given;
     bool counted;
     uint16_t count;
     bool down;
@@ -2364,11 +2497,14 @@ void nuvrik_button_init(NuvrikButton *self, const NUVRIK_FLASH NuvrikButtonTable
 void nuvrik_button_read(NuvrikButton *self, int32_t raw, uint16_t dt_ms);
 void nuvrik_button_press(NuvrikButton *self);
 void nuvrik_button_say(NuvrikButton *self);
+void nuvrik_button_may_move(NuvrikButton *self, bool live);
 void nuvrik_button_switch_off(NuvrikButton *self);
 void nuvrik_button_withdraw(NuvrikButton *self);
 void nuvrik_key_init(NuvrikKey *self, const NUVRIK_FLASH NuvrikKeyControlTable *table);
 bool nuvrik_key_read(NuvrikKey *self, uint16_t count);
 void nuvrik_key_arrive(NuvrikKey *self, bool fresh);
+void nuvrik_key_say(NuvrikKey *self);
+void nuvrik_key_may_move(NuvrikKey *self, bool live);
 void nuvrik_key_switch_off(NuvrikKey *self);
 void nuvrik_key_withdraw(NuvrikKey *self);
 
@@ -2404,7 +2540,9 @@ typedef struct {
     uint8_t minus;
 } NuvrikRockerTable;
 
-/** Two buttons or keys that step a value, and one that puts it back, NOBODY for none. */
+/** Two buttons or keys that step a value, and one that puts it back, NOBODY for none. waits: it feeds
+ *  nothing but places.
+ */
 typedef struct {
     uint8_t up;
     uint8_t down;
@@ -2413,15 +2551,19 @@ typedef struct {
     int16_t low;
     int16_t high;
     int16_t start;
+    bool waits;
 } NuvrikNudgeTable;
 
-/** One of several buttons or keys chooses. values: what each stands for, as a level. */
+/** One of several buttons or keys chooses. values: what each stands for, as a level; waits: it feeds
+ *  nothing but places.
+ */
 typedef struct {
     const NUVRIK_FLASH uint8_t *buttons;
     uint8_t buttons_count;
     const NUVRIK_FLASH int16_t *values;
     uint8_t values_count;
     uint8_t start;
+    bool waits;
 } NuvrikSelectorTable;
 
 /** All controls of a handset, in the order of the link file, and by kind. seen: one place for each button
@@ -2446,9 +2588,11 @@ typedef struct {
     uint8_t seen_count;
 } NuvrikHandsTable;
 
-/** The controls of one handset. made: the values of rockers, nudges and selectors; stored and chosen:
- *  where nudges and selectors stand. since_ms: how long ago each was read, without waited_ms, which has
- *  passed since timers were looked at.
+/** The controls of one handset. rocked, nudged, selected: the values of rockers, nudges and selectors;
+ *  stored and chosen: where nudges and selectors stand. A nudge, a selector or a toggle that feeds nothing
+ *  but places has no reading until it is pressed while arm is sent on (live), so that arming moves nothing
+ *  to where they happen to stand; nudge_given, choice_given: which have been. since_ms: how long ago each
+ *  control was read, without waited_ms, which has passed since timers were looked at.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikHandsTable *table;
@@ -2460,6 +2604,9 @@ typedef struct {
     int16_t stored[NUVRIK_MOST_NUDGES];
     int32_t selected[NUVRIK_MOST_SELECTORS];
     uint8_t chosen[NUVRIK_MOST_SELECTORS];
+    bool live;
+    bool nudge_given[NUVRIK_MOST_NUDGES];
+    bool choice_given[NUVRIK_MOST_SELECTORS];
     int32_t since_ms[NUVRIK_MOST_CONTROLS];
     uint16_t waited_ms;
     uint16_t presses_seen[NUVRIK_MOST_SEEN];
@@ -2478,6 +2625,7 @@ void nuvrik_hands_withdraw(NuvrikHands *self, uint8_t control);
 void nuvrik_hands_read(NuvrikHands *self, uint8_t control, int32_t raw);
 void nuvrik_hands_arrive(NuvrikHands *self, uint8_t control, bool fresh);
 uint16_t nuvrik_hands_fresh_presses(NuvrikHands *self, uint8_t place, uint8_t control);
+void nuvrik_hands_may_move(NuvrikHands *self, bool live);
 void nuvrik_hands_refresh(NuvrikHands *self);
 void nuvrik_hands_rock(NuvrikHands *self, uint8_t at);
 uint8_t nuvrik_hands_nudge(NuvrikHands *self, uint8_t at, uint8_t place);
@@ -2504,22 +2652,26 @@ enum {
  *  presses of a button; a button that stands for one of two values.
  */
 
+/** In place of the value that a control has to leave before it may say where a place is to be: none. */
+#define NUVRIK_ANY_PLACE 32767
+
 /** A control that feeds a channel, and how much it counts in a weighted sum. */
 typedef struct {
     uint8_t control;
     int16_t weight;
 } NuvrikOrigin;
 
-/** Where one channel's value comes from. first: the place of its first origin among the ready bits; band:
- *  how far from zero a control has to be to become ready, rest: how far from zero it still rests.
- *  multiplied_by, slow_when and preset_when are controls, NOBODY for none. on_from, off_below: when a flag
- *  goes on and off. when_on, when_off: what a button stands for.
+/** Where one channel's value comes from. first: the place of its first origin among the ready bits; place:
+ *  it feeds nothing but places; band: how far from zero is at rest, rest: how far from it a control has
+ *  not left rest yet. multiplied_by, slow_when and preset_when are controls, NOBODY for none. on_from,
+ *  off_below: when a flag goes on and off. when_on, when_off: what a button stands for.
  */
 typedef struct {
     uint8_t takes;
     const NUVRIK_FLASH NuvrikOrigin *origins;
     uint8_t origins_count;
     uint8_t first;
+    bool place;
     int16_t band;
     int16_t rest;
     uint8_t multiplied_by;
@@ -2543,26 +2695,34 @@ typedef struct {
     uint8_t ready_count;
 } NuvrikSourcesTable;
 
-/** The channels of one handset. A control that is one of several has a say only while it is ready: for
- *  what turns, once it has been read at rest since its readings began, so that one that lies half over
- *  starts nothing when another falls silent; for a place, with any reading. owner: of several, the one
- *  that left rest first; on: whether a flag is on.
+/** The channels of one handset. A control that is one of several has a say only while it is ready. For
+ *  what turns that is once it has been read at rest since its readings began, and since another that had
+ *  the say has ended: so that one that lies half over starts nothing when another falls silent or lets go.
+ *  For a place it is with any reading at power-up, and later once it has moved from where it was (marks).
+ *  owner: of several, the one that has the say: under the rule first the one that left rest first; before:
+ *  what each of them said last; on: whether a flag is on.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikSourcesTable *table;
     bool ready[NUVRIK_MOST_READY];
+    int32_t marks[NUVRIK_MOST_READY];
+    int32_t before[NUVRIK_MOST_READY];
     uint8_t owner[NUVRIK_MOST_SOURCES];
     bool on[NUVRIK_MOST_SOURCES];
 } NuvrikSources;
 
 void nuvrik_sources_init(NuvrikSources *self, const NUVRIK_FLASH NuvrikSourcesTable *table);
 void nuvrik_sources_refresh(NuvrikSources *self, NuvrikHands *hands);
+uint8_t nuvrik_sources_ended(NuvrikSources *self, uint8_t channel,
+    const NUVRIK_FLASH NuvrikSourceTable *source, NuvrikHands *hands);
+bool nuvrik_sources_becomes_ready(NuvrikSources *self, const NUVRIK_FLASH NuvrikSourceTable *source,
+    uint8_t at, int32_t value);
+uint8_t nuvrik_sources_who(NuvrikSources *self, const NUVRIK_FLASH NuvrikSourceTable *source,
+    uint8_t channel, NuvrikHands *hands);
 uint8_t nuvrik_sources_unready(NuvrikSources *self, uint8_t source, NuvrikHands *hands);
 int32_t nuvrik_sources_value(NuvrikSources *self, uint8_t source, NuvrikHands *hands);
 int32_t nuvrik_sources_origin(NuvrikSources *self, uint8_t source, const NUVRIK_FLASH NuvrikSourceTable *one,
     NuvrikHands *hands);
-int32_t nuvrik_sources_first_moved(NuvrikSources *self, uint8_t source,
-    const NUVRIK_FLASH NuvrikSourceTable *one, NuvrikHands *hands);
 bool nuvrik_sources_moved(NuvrikSources *self, const NUVRIK_FLASH NuvrikSourceTable *one, uint8_t origin,
     NuvrikHands *hands);
 uint8_t nuvrik_sources_flag(NuvrikSources *self, uint8_t source, const NUVRIK_FLASH NuvrikSourceTable *one,
@@ -2639,9 +2799,20 @@ enum {
 };
 /** What a period is for: nothing, a stop, a question if there is one or else a command, a command. */
 
-/** A handset's part of a link. channels: how many; arm: the channel that arms, arm_control: the control
- *  that feeds it, stop: the control that stops, NOBODY for none. guard_ms: how old the telemetry heard
- *  last may be on a link with a delay guard, 0 for none. asks: questions may be sent.
+enum {
+    NUVRIK_LEFT_AT_REST = 0,
+    NUVRIK_LEFT_ALONE = 1,
+    NUVRIK_LEFT_UNREAD = 2,
+    NUVRIK_LEFT_AS_SENT = 3
+};
+/** What is sent of a channel that no hand is to move, and on leaving: rest, or off; no reading, because it
+ *  feeds only places, or is a choice; rest, but no reading on leaving, because it feeds a place besides
+ *  what turns; what was sent last, because it counts.
+ */
+
+/** A handset's part of a link. arm: the channel that arms, arm_control: the control that feeds it, stop:
+ *  the control that stops, NOBODY for none. left: what each channel is left at. guard_ms: how old the
+ *  telemetry heard last may be on a link with a delay guard, 0 for none. asks: questions may be sent.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikHandsTable *hands;
@@ -2650,6 +2821,8 @@ typedef struct {
     uint8_t arm;
     uint8_t arm_control;
     uint8_t stop;
+    const NUVRIK_FLASH uint8_t *left;
+    uint8_t left_count;
     uint16_t period_ms;
     uint16_t guard_ms;
     bool asks;
@@ -2683,6 +2856,8 @@ void nuvrik_handset_refresh(NuvrikHandset *self);
 bool nuvrik_handset_stop_pressed(NuvrikHandset *self);
 void nuvrik_handset_look_at_stop(NuvrikHandset *self);
 void nuvrik_handset_arm_falls(NuvrikHandset *self);
+void nuvrik_handset_change_hands(NuvrikHandset *self);
+void nuvrik_handset_follow_hands(NuvrikHandset *self);
 void nuvrik_handset_follow_arm(NuvrikHandset *self);
 void nuvrik_handset_put_arm(NuvrikHandset *self, bool on);
 void nuvrik_handset_press_stop(NuvrikHandset *self, bool pressed);
@@ -2691,8 +2866,9 @@ void nuvrik_handset_expire(NuvrikHandset *self, uint16_t now_ms);
 void nuvrik_handset_hear(NuvrikHandset *self);
 uint8_t nuvrik_handset_turn(NuvrikHandset *self);
 bool nuvrik_handset_may_ask(NuvrikHandset *self);
-uint8_t nuvrik_handset_command(NuvrikHandset *self);
+uint8_t nuvrik_handset_command(const NuvrikHandset *self);
 void nuvrik_handset_fill(NuvrikHandset *self);
+int32_t nuvrik_handset_left_at(const NuvrikHandset *self, uint8_t channel);
 uint8_t nuvrik_handset_unready(NuvrikHandset *self);
 int32_t nuvrik_handset_value(NuvrikHandset *self, uint8_t control);
 
@@ -2709,10 +2885,12 @@ enum {
     NUVRIK_STATE_BITS = 7,
     NUVRIK_FOLLOWS = 8,
     NUVRIK_HOLD_ENDS = 16,
-    NUVRIK_MEANS_NOTHING = 32
+    NUVRIK_OWN_STOP = 32,
+    NUVRIK_MEANS_NOTHING = 64
 };
 /** The first byte of telemetry: the state, that the number of the last command follows, that a load is
- *  about to be let go of. What is above has to be zero, so that it can mean something later.
+ *  about to be let go of, that the machine's own code has stopped it (a byte more, with a number from 1 to
+ *  15). What is above has to be zero, so that it can mean something later.
  */
 
 /** An answer to a request. */
@@ -2720,7 +2898,7 @@ enum {
 
 enum {
     NUVRIK_WHO_BYTES = 18,
-    NUVRIK_HOW_BYTES = 12
+    NUVRIK_HOW_BYTES = 13
 };
 /** The pages of a hello's answer, without the name of the link. */
 
@@ -2733,8 +2911,9 @@ typedef struct {
     uint16_t lost_ms;
 } NuvrikHearingTable;
 
-/** What has been heard of one machine. ages_ms: how long ago each item came, and codes what it was;
- *  length: bytes of a token that are back.
+/** What has been heard of one machine. own_number: that of the stop of its own code that holds it, 0 for
+ *  none; ages_ms: how long ago each item came, and codes what it was; length: bytes of a token that are
+ *  back.
  */
 typedef struct {
     const NUVRIK_FLASH NuvrikHearingTable *table;
@@ -2744,6 +2923,7 @@ typedef struct {
     bool followed;
     uint8_t last_command;
     bool hold_ends;
+    uint8_t own_number;
     uint8_t seq;
     uint16_t codes[NUVRIK_MOST_CODES];
     uint16_t ages_ms[NUVRIK_MOST_ITEMS];
@@ -2760,12 +2940,14 @@ typedef struct {
     uint8_t length;
 } NuvrikHearing;
 
+uint8_t nuvrik_first_mark(NuvrikSealed *sealed);
 bool nuvrik_there(NuvrikSealed *sealed, uint8_t item);
 void nuvrik_hearing_init(NuvrikHearing *self, const NUVRIK_FLASH NuvrikHearingTable *table);
 void nuvrik_hearing_pass_time(NuvrikHearing *self, uint16_t dt_ms);
+bool nuvrik_hearing_tells(const NuvrikHearing *self);
 uint8_t nuvrik_hearing_state(const NuvrikHearing *self);
 uint8_t nuvrik_hearing_understand(const NuvrikHearing *self, NuvrikSealed *sealed);
-uint16_t nuvrik_hearing_first_code(const NuvrikHearing *self);
+uint16_t nuvrik_hearing_first_code(const NuvrikHearing *self, NuvrikSealed *sealed);
 bool nuvrik_hearing_fits(const NuvrikHearing *self, NuvrikSealed *sealed);
 void nuvrik_hearing_take(NuvrikHearing *self, NuvrikSealed *sealed);
 void nuvrik_hearing_take_telemetry(NuvrikHearing *self, NuvrikSealed *sealed);
@@ -2780,6 +2962,10 @@ void nuvrik_hearing_take_telemetry(NuvrikHearing *self, NuvrikSealed *sealed);
  *  nobody knows, and it is not asked again. One that nobody answers for so long is given up, and with it
  *  the session: its number is used up, but it could still arrive, and a new session makes it too old for
  *  that.
+ *
+ *  What cannot be done now is refused now: what moves something is not kept until the machine is armed.
+ *  And what was asked and not begun is forgotten with a stop, with arm off, with a change of hands and
+ *  with a gap: whoever asked for it wanted it then.
  */
 
 enum {
@@ -2806,11 +2992,13 @@ enum {
     NUVRIK_NOT_SENT = 16,
     NUVRIK_SENT = 17,
     NUVRIK_NO_ANSWER = 18,
-    NUVRIK_NEVER_SENT = 19
+    NUVRIK_NEVER_SENT = 19,
+    NUVRIK_FORGOTTEN = 20
 };
 /** What becomes of a request besides what a reply says: so far not sent, so far no answer; in the end no
- *  answer, or nobody there whom it could have been sent to. Well away from what replies say, so that there
- *  is room for more of that.
+ *  answer, nobody there whom it could have been sent to, or forgotten, because a stop, arm off or a change
+ *  of hands came before it was begun. Well away from what replies say, so that there is room for more of
+ *  that.
  */
 
 enum {
@@ -2882,14 +3070,17 @@ typedef struct {
 } NuvrikAsking;
 
 void nuvrik_asking_init(NuvrikAsking *self, const NUVRIK_FLASH NuvrikAskingTable *table);
+void nuvrik_asking_begin(NuvrikAsking *self, uint16_t boot_low);
 void nuvrik_asking_pass_time(NuvrikAsking *self, uint16_t dt_ms);
 void nuvrik_asking_argument(NuvrikAsking *self, uint8_t at, int32_t value);
-bool nuvrik_asking_ask(NuvrikAsking *self, uint8_t code);
+bool nuvrik_asking_ask(NuvrikAsking *self, uint8_t code, bool may_move);
 uint8_t nuvrik_asking_pressed(NuvrikAsking *self, NuvrikHands *hands);
-void nuvrik_asking_start(NuvrikAsking *self, uint8_t trigger);
+void nuvrik_asking_start(NuvrikAsking *self, uint8_t trigger, bool may_move);
 void nuvrik_asking_greet(NuvrikAsking *self);
 void nuvrik_asking_echo(NuvrikAsking *self);
-void nuvrik_asking_jog(NuvrikAsking *self, uint8_t output, int16_t to, uint16_t for_ms);
+bool nuvrik_asking_jog(NuvrikAsking *self, uint8_t output, int16_t to, uint16_t for_ms, bool may_move);
+void nuvrik_asking_forget(NuvrikAsking *self);
+void nuvrik_asking_end_session(NuvrikAsking *self);
 bool nuvrik_asking_wants(const NuvrikAsking *self);
 uint8_t nuvrik_asking_question(NuvrikAsking *self, bool may_jog);
 uint8_t nuvrik_asking_due(NuvrikAsking *self);
@@ -2968,12 +3159,16 @@ typedef struct {
     NuvrikAsking asking;
     NuvrikKnob knobs[NUVRIK_MOST_KNOBS];
     uint16_t refused;
+    bool live;
+    bool halted;
 } NuvrikHandsetEnd;
 
 void nuvrik_handset_end_init(NuvrikHandsetEnd *self, const NUVRIK_FLASH NuvrikHandsetEndTable *table);
-void nuvrik_handset_end_begin(NuvrikHandsetEnd *self);
+void nuvrik_handset_end_begin(NuvrikHandsetEnd *self, uint16_t boot_low);
 void nuvrik_handset_end_pass_time(NuvrikHandsetEnd *self, uint16_t now_ms);
 void nuvrik_handset_end_expire(NuvrikHandsetEnd *self, uint16_t now_ms);
+void nuvrik_handset_end_follow(NuvrikHandsetEnd *self);
+bool nuvrik_handset_end_may_move(const NuvrikHandsetEnd *self);
 void nuvrik_handset_end_read(NuvrikHandsetEnd *self, uint8_t control, int32_t raw);
 void nuvrik_handset_end_turn(NuvrikHandsetEnd *self, uint8_t knob, bool a, bool b);
 void nuvrik_handset_end_have_read(NuvrikHandsetEnd *self);
@@ -2983,7 +3178,7 @@ void nuvrik_handset_end_argument(NuvrikHandsetEnd *self, uint8_t at, int32_t val
 bool nuvrik_handset_end_ask(NuvrikHandsetEnd *self, uint8_t code);
 void nuvrik_handset_end_greet(NuvrikHandsetEnd *self);
 void nuvrik_handset_end_echo(NuvrikHandsetEnd *self);
-void nuvrik_handset_end_jog(NuvrikHandsetEnd *self, uint8_t output, int16_t to, uint16_t for_ms);
+bool nuvrik_handset_end_jog(NuvrikHandsetEnd *self, uint8_t output, int16_t to, uint16_t for_ms);
 bool nuvrik_handset_end_send(NuvrikHandsetEnd *self);
 uint8_t nuvrik_handset_end_take(NuvrikHandsetEnd *self, uint8_t byte);
 uint8_t nuvrik_handset_end_piece(NuvrikHandsetEnd *self, uint8_t event);
@@ -3447,6 +3642,7 @@ typedef struct {
     NuvrikMachine machine;
     NuvrikPins pins[NUVRIK_MOST_PINS];
     NuvrikWrites writes;
+    NuvrikAgain again;
     int32_t values[NUVRIK_MOST_CHANNELS];
     bool started;
     uint16_t now_ms;
@@ -3465,6 +3661,9 @@ void nuvrik_receiver_press(NuvrikReceiver *self, uint8_t place, bool fresh);
 bool nuvrik_receiver_act(NuvrikReceiver *self);
 void nuvrik_receiver_turn(NuvrikReceiver *self);
 void nuvrik_receiver_follow(NuvrikReceiver *self, uint8_t output);
+void nuvrik_receiver_stop(NuvrikReceiver *self);
+void nuvrik_receiver_own_stop(NuvrikReceiver *self, uint8_t number);
+bool nuvrik_receiver_cap(NuvrikReceiver *self, uint8_t output, int16_t most);
 
 /* ---- bridge ---- */
 

@@ -196,7 +196,7 @@ void nuvrik_begin(void)
 #if NUVRIK_HAS_OUT_SLOTS
     nuvrik_train_maker_init(&maker, NUVRIK_HANDSET_END_MEDIUM(NUVRIK_TABLE));
 #endif
-    nuvrik_handset_end_begin(&handset_end);
+    nuvrik_handset_end_begin(&handset_end, (uint16_t)(boot & 0xFFFFU));
     before_ms = board_now_ms();
     read_ms = before_ms - NUVRIK_READ_MS;
 }

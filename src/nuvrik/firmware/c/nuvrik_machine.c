@@ -15,6 +15,7 @@ NuvrikMachineEnd nuvrik_end;
 static NuvrikLoop loop;
 static uint32_t before_ms;
 
+static bool in_hook;
 #if NUVRIK_HAS_ASKS_CALL
 static NuvrikCall call;
 static bool calling;
@@ -40,7 +41,9 @@ static void begin_call(void)
     call.first = true;
     call.over = false;
     call.value = 0;
+    in_hook = true;
     uint8_t status = NUVRIK_HOOKS[call.request](&call);
+    in_hook = false;
     call.first = false;
     calling = status == NUVRIK_RUNNING;
     nuvrik_machine_called(&nuvrik_end.machine, status, call.value);
@@ -57,7 +60,9 @@ static void go_on_with_call(void)
     if (!over) {
         nuvrik_machine_let_go(&nuvrik_end.machine);
     }
+    in_hook = true;
     uint8_t status = NUVRIK_HOOKS[call.request](&call);
+    in_hook = false;
     if (over || status != NUVRIK_RUNNING) {
         calling = false;
     }
@@ -68,9 +73,14 @@ static void go_on_with_call(void)
 
 #endif
 
-void nuvrik_move(uint8_t output, int16_t level)
+bool nuvrik_move(uint8_t output, int16_t level)
 {
+    if (!in_hook || level < -NUVRIK_FULL || level > NUVRIK_FULL
+        || output >= NUVRIK_END_PINS_COUNT(NUVRIK_TABLE)) {
+        return false;
+    }
     nuvrik_machine_wish(&nuvrik_end.machine, output, level);
+    return true;
 }
 
 /* ---- what arrives, and what is sent ---- */

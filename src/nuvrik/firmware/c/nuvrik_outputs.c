@@ -1,4 +1,5 @@
 /* From what outputs are told to what a board does with its pins. Nothing is decided here. */
+#define NUVRIK_OUTPUTS_C
 #include "nuvrik_outputs.h"
 
 #if NUVRIK_IS_RECEIVER
@@ -127,6 +128,28 @@ bool nuvrik_at_rest(void)
         }
     }
     return true;
+}
+
+bool nuvrik_limit(uint8_t output, int16_t most)
+{
+    if (output >= ITS_PINS_COUNT || most < 0 || most > NUVRIK_FULL) {
+        return false;
+    }
+#if NUVRIK_IS_RECEIVER
+    return nuvrik_receiver_cap(&nuvrik_end, output, most);
+#else
+    return nuvrik_machine_end_cap(&nuvrik_end, output, most);
+#endif
+}
+
+void nuvrik_stop(uint8_t why)
+{
+#if NUVRIK_IS_RECEIVER
+    nuvrik_receiver_own_stop(&nuvrik_end, why);
+#else
+    nuvrik_machine_end_own_stop(&nuvrik_end, why);
+#endif
+    nuvrik_write_outputs();
 }
 
 uint8_t nuvrik_state(void)

@@ -231,13 +231,6 @@
 #define NUVRIK_WATCH_CELLS_COUNT(table) NUVRIK_U8((table)->cells_count)
 #endif
 
-#ifndef NUVRIK_NEED_PLACE
-#define NUVRIK_NEED_PLACE(table) NUVRIK_U8((table)->place)
-#endif
-#ifndef NUVRIK_NEED_TURNS
-#define NUVRIK_NEED_TURNS(table) NUVRIK_U8((table)->turns)
-#endif
-
 #ifndef NUVRIK_COMMAND_ARM
 #define NUVRIK_COMMAND_ARM(table) NUVRIK_U8((table)->arm)
 #endif
@@ -262,6 +255,9 @@
 #endif
 #ifndef NUVRIK_TERM_WEIGHT
 #define NUVRIK_TERM_WEIGHT(table) NUVRIK_I32((table)->weight)
+#endif
+#ifndef NUVRIK_TERM_EXTRA
+#define NUVRIK_TERM_EXTRA(table) NUVRIK_U8((table)->extra)
 #endif
 
 #ifndef NUVRIK_ROUTE_SWITCHED
@@ -342,9 +338,18 @@
 #ifndef NUVRIK_OUTPUTS_LIMITS_COUNT
 #define NUVRIK_OUTPUTS_LIMITS_COUNT(table) NUVRIK_U8((table)->limits_count)
 #endif
+#ifndef NUVRIK_OUTPUTS_EXTRA
+#define NUVRIK_OUTPUTS_EXTRA(table) NUVRIK_P((table)->extra)
+#endif
+#ifndef NUVRIK_OUTPUTS_EXTRA_COUNT
+#define NUVRIK_OUTPUTS_EXTRA_COUNT(table) NUVRIK_U8((table)->extra_count)
+#endif
 
 #ifndef NUVRIK_ARGUMENT_BITS
 #define NUVRIK_ARGUMENT_BITS(table) NUVRIK_U8((table)->bits)
+#endif
+#ifndef NUVRIK_ARGUMENT_MOST
+#define NUVRIK_ARGUMENT_MOST(table) NUVRIK_U16((table)->most)
 #endif
 #ifndef NUVRIK_ARGUMENT_EITHER_SIGN
 #define NUVRIK_ARGUMENT_EITHER_SIGN(table) NUVRIK_U8((table)->either_sign)
@@ -448,6 +453,9 @@
 
 #ifndef NUVRIK_FORM_SCALED
 #define NUVRIK_FORM_SCALED(table) NUVRIK_U8((table)->scaled)
+#endif
+#ifndef NUVRIK_FORM_EMPTY
+#define NUVRIK_FORM_EMPTY(table) NUVRIK_U8((table)->empty)
 #endif
 #ifndef NUVRIK_FORM_ONE_SIDED
 #define NUVRIK_FORM_ONE_SIDED(table) NUVRIK_U8((table)->one_sided)
@@ -674,6 +682,12 @@
 #ifndef NUVRIK_WRITER_TRAIN
 #define NUVRIK_WRITER_TRAIN(table) NUVRIK_P((table)->train)
 #endif
+#ifndef NUVRIK_WRITER_STAYS
+#define NUVRIK_WRITER_STAYS(table) NUVRIK_P((table)->stays)
+#endif
+#ifndef NUVRIK_WRITER_STAYS_COUNT
+#define NUVRIK_WRITER_STAYS_COUNT(table) NUVRIK_U8((table)->stays_count)
+#endif
 #ifndef NUVRIK_WRITER_WAY_OUT
 #define NUVRIK_WRITER_WAY_OUT(table) NUVRIK_U8((table)->way_out)
 #endif
@@ -884,6 +898,9 @@
 #ifndef NUVRIK_MOVED_PLAIN
 #define NUVRIK_MOVED_PLAIN(table) NUVRIK_U8((table)->plain)
 #endif
+#ifndef NUVRIK_MOVED_TURNS
+#define NUVRIK_MOVED_TURNS(table) NUVRIK_U8((table)->turns)
+#endif
 
 #ifndef NUVRIK_BUTTON_PRESSED
 #define NUVRIK_BUTTON_PRESSED(table) NUVRIK_U8((table)->pressed)
@@ -894,12 +911,18 @@
 #ifndef NUVRIK_BUTTON_TOGGLES
 #define NUVRIK_BUTTON_TOGGLES(table) NUVRIK_U8((table)->toggles)
 #endif
+#ifndef NUVRIK_BUTTON_WAITS
+#define NUVRIK_BUTTON_WAITS(table) NUVRIK_U8((table)->waits)
+#endif
 
 #ifndef NUVRIK_KEY_CONTROL_EVERY
 #define NUVRIK_KEY_CONTROL_EVERY(table) NUVRIK_U8((table)->every)
 #endif
 #ifndef NUVRIK_KEY_CONTROL_TOGGLES
 #define NUVRIK_KEY_CONTROL_TOGGLES(table) NUVRIK_U8((table)->toggles)
+#endif
+#ifndef NUVRIK_KEY_CONTROL_WAITS
+#define NUVRIK_KEY_CONTROL_WAITS(table) NUVRIK_U8((table)->waits)
 #endif
 
 #ifndef NUVRIK_CONTROL_KIND
@@ -943,6 +966,9 @@
 #ifndef NUVRIK_NUDGE_START
 #define NUVRIK_NUDGE_START(table) NUVRIK_I16((table)->start)
 #endif
+#ifndef NUVRIK_NUDGE_WAITS
+#define NUVRIK_NUDGE_WAITS(table) NUVRIK_U8((table)->waits)
+#endif
 
 #ifndef NUVRIK_SELECTOR_BUTTONS
 #define NUVRIK_SELECTOR_BUTTONS(table) NUVRIK_P((table)->buttons)
@@ -958,6 +984,9 @@
 #endif
 #ifndef NUVRIK_SELECTOR_START
 #define NUVRIK_SELECTOR_START(table) NUVRIK_U8((table)->start)
+#endif
+#ifndef NUVRIK_SELECTOR_WAITS
+#define NUVRIK_SELECTOR_WAITS(table) NUVRIK_U8((table)->waits)
 #endif
 
 #ifndef NUVRIK_HANDS_CONTROLS
@@ -1027,6 +1056,9 @@
 #endif
 #ifndef NUVRIK_SOURCE_FIRST
 #define NUVRIK_SOURCE_FIRST(table) NUVRIK_U8((table)->first)
+#endif
+#ifndef NUVRIK_SOURCE_PLACE
+#define NUVRIK_SOURCE_PLACE(table) NUVRIK_U8((table)->place)
 #endif
 #ifndef NUVRIK_SOURCE_BAND
 #define NUVRIK_SOURCE_BAND(table) NUVRIK_I16((table)->band)
@@ -1105,6 +1137,12 @@
 #endif
 #ifndef NUVRIK_HANDSET_STOP
 #define NUVRIK_HANDSET_STOP(table) NUVRIK_U8((table)->stop)
+#endif
+#ifndef NUVRIK_HANDSET_LEFT
+#define NUVRIK_HANDSET_LEFT(table) NUVRIK_P((table)->left)
+#endif
+#ifndef NUVRIK_HANDSET_LEFT_COUNT
+#define NUVRIK_HANDSET_LEFT_COUNT(table) NUVRIK_U8((table)->left_count)
 #endif
 #ifndef NUVRIK_HANDSET_PERIOD_MS
 #define NUVRIK_HANDSET_PERIOD_MS(table) NUVRIK_U16((table)->period_ms)

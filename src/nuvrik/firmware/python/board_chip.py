@@ -15,6 +15,9 @@ idle = machine.idle
 """Until something happens, or a little while."""
 
 _dog = None
+_feed_ms = 0
+_feeder = None
+_off = None
 
 WHY = ((1, "PWRON_RESET"), (2, "HARD_RESET"), (3, "WDT_RESET"), (4, "BROWNOUT_RESET"))
 """Why a board has started, as a hello says it."""
@@ -34,12 +37,38 @@ def start():
 
 def guard(after_ms):
     """From now on the board is reset if ``alive`` is not called for so long."""
-    global _dog
+    global _dog, _feed_ms
     _dog = machine.WDT(timeout=after_ms)
+    _feed_ms = after_ms // 4
+
+
+def feed_while(off):
+    """Until the loop turns again, a timer feeds the watchdog for as long as ``off`` says that every output is
+    off. Whatever switches one on meanwhile, the watchdog bites, and that switches it off."""
+    global _feeder, _off
+    if _dog is None or _feeder is not None:
+        return
+    _off = off
+    try:
+        _feeder = machine.Timer(-1)
+    except ValueError:
+        # Some chips have no timers but those of their hardware.
+        _feeder = machine.Timer(0)
+    _feeder.init(period=_feed_ms, mode=machine.Timer.PERIODIC, callback=_feed)
+
+
+def _feed(timer):
+    if _off():
+        _dog.feed()
 
 
 def alive():
-    """The loop has made a whole turn. Nothing else may keep the watchdog from biting."""
+    """The loop has made a whole turn. But for the timer that feeds while nothing turns and every output is
+    off, nothing else may keep the watchdog from biting."""
+    global _feeder
+    if _feeder is not None:
+        _feeder.deinit()
+        _feeder = None
     if _dog is not None:
         _dog.feed()
 

@@ -1,19 +1,33 @@
 """A process as a machine or a handset: its clock, its line, and an end to whatever the builder's own code
-does for too long. It runs in CPython with nothing installed."""
+does for too long. It runs in CPython with nothing installed.
+
+A function that takes too long is interrupted, and again every AGAIN_S until it ends. One that swallows all of
+these, or is held up where Python does not look, cannot be ended: then a second thread tells every other
+output to rest and ends the process."""
 
 import os
 import select
 import signal
 import sys
+import threading
 import time
 import traceback
 
 MOST_MS = 1
 """How long a turn waits for something to come."""
 
+AGAIN_S = 0.05
+"""How soon a function that has swallowed an interruption is interrupted again."""
+
+OUR_FILES = ("guard.py", "board_posix.py", "calls.py")
+"""What is never interrupted: what calls the builder's own code, and clears up behind it."""
+
 _waits_for = []
 _asked = []
 _longest_s = 0.25
+_calling_since = [None]
+_rest = []
+"""What is called by the second thread: a function for each output, and what it is to be told."""
 
 
 def now_ms():
@@ -47,23 +61,48 @@ def guard(after_ms):
     global _longest_s
     _longest_s = after_ms / 1000
     signal.signal(signal.SIGALRM, _too_long)
+    threading.Thread(target=_look_after, daemon=True).start()
     for one in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         signal.signal(one, lambda number, frame: _asked.append(number))
 
 
-class TooLong(Exception):
-    """A function of the builder's own holds up the loop."""
+class TooLong(BaseException):
+    """A function of the builder's own holds up the loop. No ``except Exception`` of its catches it."""
 
 
 def _too_long(number, frame):
-    raise TooLong(
-        f"it took longer than {1000 * _longest_s:.0f} ms, while nothing is heard and nothing can stop"
-    )
+    if _calling_since[0] is not None and not frame.f_code.co_filename.endswith(OUR_FILES):
+        raise TooLong(
+            f"it took longer than {1000 * _longest_s:.0f} ms, while nothing is heard and nothing can stop"
+        )
 
 
 def watch(calling):
     """The builder's own code begins or ends."""
-    signal.setitimer(signal.ITIMER_REAL, _longest_s if calling else 0)
+    _calling_since[0] = time.monotonic() if calling else None
+    signal.setitimer(signal.ITIMER_REAL, _longest_s if calling else 0, AGAIN_S if calling else 0)
+
+
+def _look_after():
+    """The second thread."""
+    while True:
+        time.sleep(AGAIN_S)
+        since = _calling_since[0]
+        if since is None or time.monotonic() - since < 2 * _longest_s:
+            continue
+        print("a function of your own cannot be ended: every other output is told to rest", file=sys.stderr)
+        telling = [threading.Thread(target=one, args=(told,), daemon=True) for one, told in _rest]
+        for one in telling:
+            one.start()
+        until = time.monotonic() + _longest_s
+        for one in telling:
+            one.join(max(0.0, until - time.monotonic()))
+        sys.stderr.flush()
+        os._exit(2)
+
+
+def feed_while(off):
+    """A process has no watchdog but that of its system."""
 
 
 def alive():
@@ -141,10 +180,10 @@ class Serial:
 
 
 class Udp:
-    """Datagrams, one frame in each: ``udp://:PORT`` listens, ``udp://HOST:PORT`` speaks first. Whoever sent
-    the last frame that was accepted is answered, and nobody else."""
+    """Datagrams, one frame in each: ``udp://:PORT`` listens, ``udp://HOST:PORT`` speaks first. The other end
+    is whoever drives, once the one before has been silent for a timeout."""
 
-    def __init__(self, name):
+    def __init__(self, name, timeout_ms):
         import socket
 
         host, _, port = name[len("udp://") :].rpartition(":")
@@ -154,6 +193,7 @@ class Udp:
         self.socket.setblocking(False)
         self.peer = (host, int(port)) if host else None
         self.sender = None
+        self.fixed, self.driven_ms, self.timeout_ms = bool(host), 0, timeout_ms
         if not host:
             try:
                 self.socket.bind(("", int(port)))
@@ -169,20 +209,42 @@ class Udp:
         except OSError:
             return 0
 
-    def trust(self):
-        """What came last was accepted."""
-        self.peer = self.sender
+    def trust(self, drives):
+        """What came last was accepted; whether it drives."""
+        if self.fixed or not drives:
+            return
+        now = now_ms()
+        if self.peer is None or self.sender == self.peer or now - self.driven_ms >= self.timeout_ms:
+            self.peer, self.driven_ms = self.sender, now
 
     def free(self):
         """Whether there is anybody to send to."""
         return self.peer is not None
 
     def give(self, packet, count):
-        """Send one."""
+        """Send one to the other end."""
+        self.give_to(self.peer, packet, count)
+
+    def give_to(self, whom, packet, count):
+        """Send one to somebody."""
         try:
-            self.socket.sendto(bytes(packet[:count]), self.peer)
+            self.socket.sendto(bytes(packet[:count]), whom)
         except OSError:
             pass
+
+
+class Rest:
+    """What an output that turns, or is off or on, is told at rest: as it was at power-up."""
+
+    def __init__(self, end, at):
+        told = end.machine.outputs.told(at)
+        self.at, self.value, self.way, self.driven, self.braked = 0, told.value, told.way, False, told.braked
+
+
+def turns(loop, at):
+    """Whether an output stands in no place."""
+    servos = loop.end.machine.outputs.servos
+    return not any(one.demand is loop.end.machine.outputs.told(at) for one in servos)
 
 
 class Functions:
@@ -193,6 +255,9 @@ class Functions:
     def __init__(self, loop, functions):
         self.loop, self.functions = loop, functions
         self.told = [None] * len(functions)
+        _rest[:] = [
+            (function, Rest(loop.end, at)) for at, function in enumerate(functions) if turns(loop, at)
+        ]
 
     def write(self):
         """Tell what is new."""
@@ -214,6 +279,13 @@ class Functions:
 
     def go_on(self):
         """Nothing more."""
+
+    def looks_off(self):
+        """Nobody feeds anything here."""
+        return True
+
+    def put_off(self):
+        """All has been told that there is."""
 
     def at_rest(self):
         """Whether nothing is driven."""

@@ -28,13 +28,14 @@ class Call:
 
 class Calls:
     """The requests of one machine. ``names``: in the order of the link file; ``functions``: by those
-    names."""
+    names; ``calling``: one of them is being called, and may move something."""
 
     def __init__(self, loop, names, most):
         self.loop, self.names = loop, names
         self.functions = {}
         self.call = Call(most)
         self.going = None
+        self.calling = False
 
     def begin(self):
         """One has been accepted."""
@@ -58,7 +59,9 @@ class Calls:
         """Call what goes on, and say what it gives."""
         if self.going is None:
             return REFUSED
+        self.calling = True
         status = self.loop.guarded(self.going, self.call)
+        self.calling = False
         status = FAILED if status is None else status
         if status != RUNNING:
             self.going = None

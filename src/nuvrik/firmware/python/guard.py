@@ -25,9 +25,11 @@ class Guard:
         self.tidied_ms = self.before_ms
 
     def watched(self, watchdog):
-        """From now on a loop that hangs is noticed."""
+        """From now on a loop that hangs is noticed. Until it turns for the first time the watchdog is fed for
+        as long as every output is off: whatever is set up before that may take its time."""
         if watchdog:
             board.guard(wiring.WATCHDOG_MS)
+            board.feed_while(self.looks_off)
         return self
 
     def gap_to(self, now_ms):
@@ -45,7 +47,11 @@ class Guard:
         board.watch(True)
         try:
             back = function() if given is None else function(given)
-        except Exception as raised:
+        except KeyboardInterrupt:
+            # Somebody wants this end to stop turning, and not the function to do better.
+            board.watch(False)
+            raise
+        except BaseException as raised:
             error = raised
         finally:
             board.watch(False)
@@ -80,8 +86,18 @@ class Guard:
         """One turn on the way out. True once everything is put away."""
         return True
 
+    def looks_off(self):
+        """Whether every pin of an output is at the level at which nothing is on. Where there are none,
+        always."""
+        return True
+
+    def put_off(self):
+        """Every pin of an output off, whatever it was told."""
+
     def run(self):
-        """Turn for ever. However that ends, everything comes to rest."""
+        """Turn for ever. However that ends, everything comes to rest, and then every pin is switched off. A
+        second Ctrl-C cuts the way to rest short, and nothing cuts short what comes after it. From then on the
+        watchdog is fed for as long as every pin stays off, so that files can be copied."""
         gc.collect()
         try:
             while not board.leaves():
@@ -89,5 +105,18 @@ class Guard:
                 self.tidy()
                 board.idle()
         finally:
-            while not self.leave():
-                board.idle()
+            try:
+                while not self.leave():
+                    board.idle()
+            finally:
+                self.switch_off()
+
+    def switch_off(self):
+        """The last thing that happens, however often it is interrupted."""
+        while True:
+            try:
+                self.put_off()
+                board.feed_while(self.looks_off)
+                return
+            except KeyboardInterrupt:
+                pass

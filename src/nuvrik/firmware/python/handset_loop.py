@@ -28,8 +28,7 @@ class HandsetLoop(Guard):
         self.inputs = wiring.inputs()
         self.knobs = wiring.knobs()
         self.line = wiring.line(self)
-        board.start()
-        self.end.begin()
+        self.end.begin(board.start()[1])
         self.begin()
         self.read_ms = self.before_ms
         self.leaving = False

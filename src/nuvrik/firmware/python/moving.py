@@ -23,8 +23,23 @@ class Moving(Guard):
 
     def stop(self):
         """Stop whatever moves."""
-        self.end.machine.stop()
+        self.end.stop()
         self.outputs.write_all()
+
+    def own_stop(self, why):
+        """The builder's own code stops it, with a number."""
+        self.end.own_stop(why)
+        self.outputs.write_all()
+
+    def looks_off(self):
+        """Whether every pin of an output is off."""
+        return self.outputs.looks_off()
+
+    def put_off(self):
+        """Every output off, at once and without a ramp."""
+        self.end.machine.outputs.halt()
+        self.outputs.write_all()
+        self.outputs.put_off()
 
     def leave(self):
         """One turn on the way out: nobody is listened to, and everything comes to rest as after a loss. True

@@ -1,12 +1,15 @@
 """From what outputs are told to what their pins do. Nothing is decided here."""
 
+from machine import Pin
+
 
 class PinWriters:
     """The outputs of a machine. ``writers``: of each output what sets its pins, in core's order; ``steps``:
-    the steppers, each with its place among core's."""
+    the steppers, each with its place among core's; ``pins``: all their pins, each with the level at which
+    nothing is on."""
 
-    def __init__(self, end, writers, steps=()):
-        self.end, self.writers, self.steps = end, writers, steps
+    def __init__(self, end, writers, steps=(), pins=()):
+        self.end, self.writers, self.steps, self.pins = end, writers, steps, pins
 
     def write(self):
         """Make the writes that are due, as soon as something has been told."""
@@ -31,6 +34,18 @@ class PinWriters:
         for at, motor in self.steps:
             one = steppers[at]
             motor.let(one.demand.way, one.steps_left)
+
+    def looks_off(self):
+        """Whether every pin is off, as the pins themselves say."""
+        for number, level in self.pins:
+            if Pin(number).value() != level:
+                return False
+        return True
+
+    def put_off(self):
+        """Every pin to the level at which nothing is on, whatever drives it."""
+        for number, level in self.pins:
+            Pin(number, Pin.OUT, value=level)
 
     def at_rest(self):
         """Whether nothing is driven."""

@@ -1,7 +1,16 @@
-"""What the builder's own code may ask and tell, by the names of the link file."""
+"""What the builder's own code may ask and tell, by the names of the link file. It may lessen and stop, and it
+starts nothing that no handset has asked for.
+
+    def before_outputs():
+        if own.told("bow").driven and bumper.value() == 0:
+            own.stop(3)
+"""
 
 import nuvrik
 from nuvrik import names
+
+FULL = 16384
+"""Full scale."""
 
 NOTHING_THERE = -100000
 """A sensor that reads nothing; as in core/telling.py."""
@@ -36,9 +45,29 @@ def told(name):
     return nuvrik.link.end.machine.outputs.told(names.OUTPUTS.index(name))
 
 
+def limit(name, most):
+    """Leave an output that turns no more than so much of full scale either way, 0 to FULL, from the next tick
+    on and until it is said again; of several that are said between two ticks the least counts. Once 0 has
+    been left, and then more, the output counts again when its sticks have rested. A hold is left alone."""
+    if not 0 <= most <= FULL:
+        raise ValueError("limit is from 0 to " + str(FULL))
+    if not nuvrik.link.end.cap(names.OUTPUTS.index(name), most):
+        raise ValueError(name + " does not turn: a place or a switch has no way of being less")
+
+
+def stop(why):
+    """Stop the machine as a stop frame does: at once, until it is armed again. why: a number of your own, 1
+    to 15, which `nuvrik hello` and the handset show."""
+    if not 1 <= why <= 15:
+        raise ValueError("why is a number from 1 to 15")
+    nuvrik.link.own_stop(why)
+
+
 def move(name, level):
-    """From a request's function: let an output go so far, -16384 to 16384, until the next tick. Ramps and
-    limits hold as ever."""
+    """From the function of a request that moves something, while it is called: let an output go so far, -FULL
+    to FULL, until the next tick. Ramps and limits hold as ever."""
+    if nuvrik.link.calls is None or not nuvrik.link.calls.calling:
+        raise ValueError("move is for the function of a request: nothing else may start anything")
     nuvrik.link.end.machine.wish(names.OUTPUTS.index(name), level)
 
 

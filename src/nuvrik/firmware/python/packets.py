@@ -9,11 +9,10 @@ MOST_TAKEN = 4
 
 class Packets:
     """Frames one to a packet. ``radio`` has ``packet(into)``, which gives how many bytes of a packet have
-    been put there, 0 for none; ``free()``, whether it would take one; and ``give(packet, count)``.
-    ``accepted``: told of each that was."""
+    been put there, 0 for none; ``free()``, whether it would take one; and ``give(packet, count)``."""
 
-    def __init__(self, loop, radio, most, accepted=None):
-        self.loop, self.radio, self.accepted = loop, radio, accepted
+    def __init__(self, loop, radio, most):
+        self.loop, self.radio = loop, radio
         self.kept = bytearray(most)
 
     def listen(self, hears):
@@ -29,9 +28,11 @@ class Packets:
                 for i in range(count):
                     end.packet_byte(kept[i])
                 if end.end_packet() == ACCEPTED:
-                    if self.accepted is not None:
-                        self.accepted()
                     loop.obey()
+                    self.accepted()
+
+    def accepted(self):
+        """A packet was accepted."""
 
     def send(self):
         """Send what is due, as soon as it can be taken."""

@@ -36,14 +36,18 @@ export function stopKeys(press) {
 
 /** The controls that a key of the keyboard is for, as one widget. */
 export class Keys {
-  constructor(hands, controls) {
+  /** stop: the link's own stop control, if it has one; press: presses and lets go of stop. */
+  constructor(hands, controls, stop, press) {
     this.hands = hands;
+    this.stops = stop?.char;
+    this.press = press;
     this.byChar = new Map(controls.filter((one) => one.char && !STOPS.includes(one.char)).map((one) => [one.char, one]));
     this.down = new Map();
     addEventListener("keydown", (event) => {
       if (event.repeat || event.ctrlKey || event.altKey || event.metaKey || isText(event.target)) return;
       const one = this.byChar.get(event.key);
       this.down.set(event.code, event.key);
+      if (event.key === this.stops) this.press(true);
       if (!one) return;
       event.preventDefault();
       this.hands.set(one.name, one.high);
@@ -51,6 +55,7 @@ export class Keys {
     addEventListener("keyup", (event) => {
       const key = this.down.get(event.code);
       this.down.delete(event.code);
+      if (key !== undefined && key === this.stops) this.press(false);
       const one = this.byChar.get(key);
       if (one) this.hands.set(one.name, one.rest);
     });
@@ -58,6 +63,7 @@ export class Keys {
 
   letGo() {
     this.down.clear();
+    this.press(false);
   }
 
   /** What is pressed now, for people to read. */

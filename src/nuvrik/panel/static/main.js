@@ -30,8 +30,8 @@ const live = new Live(hands, {
     $("arm-box").replaceChildren();
     hands.know(link.controls);
     const widgets = lay(link, hands);
-    keys = new Keys(hands, link.controls);
-    pads = new Pads(hands, link.controls);
+    keys = new Keys(hands, link.controls, link.stop, (down) => press("its key", down));
+    pads = new Pads(hands, link.controls, link.stop, (down) => press("its pad", down));
     widgets.push(keys, pads);
     eyes.know(link);
     chart.know(link);
@@ -63,6 +63,7 @@ hands.gone = () => live.letGo();
 const stop = $("stop");
 const held = new Set();
 function press(by, down) {
+  if (held.has(by) === down) return;
   if (down) held.add(by);
   else held.delete(by);
   stop.classList.toggle("held", held.size > 0);

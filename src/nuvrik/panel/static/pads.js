@@ -23,14 +23,27 @@ export function itemsOf(pad) {
   return items;
 }
 
-/** Pads as one widget: it moves the controls that name an item of a pad. */
+const OF_A_PAD = /^[a-z_]*pad[a-z0-9_]*\./;
+
+/** How far from rest, of its way, an item of a pad that has come back may be and still count as at rest. */
+const NEAR_REST = 0.06;
+
+function isAway(one, reading) {
+  return Math.abs(reading - one.rest) > NEAR_REST * Math.abs(one.high - one.low);
+}
+
+/** Pads as one widget: it moves the controls that name an item of a pad. One that was lost counts again once it
+ *  has been at rest, and the link's own stop control is pressed by its item too. */
 export class Pads {
-  constructor(hands, controls) {
+  constructor(hands, controls, stop, press) {
     this.hands = hands;
     this.wires = controls
-      .filter((one) => one.source && !one.by_host && /^[a-z_]*pad[a-z0-9_]*\./.test(one.source))
+      .filter((one) => one.source && !one.by_host && OF_A_PAD.test(one.source))
       .map((one) => ({ one, item: one.source.split(".")[1] }));
+    this.stops = stop?.source && OF_A_PAD.test(stop.source) ? stop.source.split(".")[1] : null;
+    this.press = press;
     this.moved = new Set();
+    this.lost = new Set();
   }
 
   pads() {
@@ -38,14 +51,20 @@ export class Pads {
   }
 
   sample() {
-    if (!this.wires.length) return;
+    if (!this.wires.length && !this.stops) return;
     const [pad] = this.pads();
     const items = pad ? itemsOf(pad) : {};
+    if (this.stops) this.press(Boolean(items[this.stops]));
     for (const { one, item } of this.wires) {
       if (item in items) {
+        if (this.lost.has(one.name) && isAway(one, items[item])) continue;
+        this.lost.delete(one.name);
         this.hands.set(one.name, items[item]);
         this.moved.add(one.name);
-      } else if (this.moved.delete(one.name)) this.hands.set(one.name, one.rest);
+      } else if (this.moved.delete(one.name)) {
+        this.lost.add(one.name);
+        this.hands.set(one.name, one.rest);
+      }
     }
   }
 

@@ -196,7 +196,8 @@ class ChoiceChannel(_FromOne):
 
     @property
     def bits(self) -> int:
-        return (len(self.options) - 1).bit_length()
+        """Enough for one code more than there are options: all ones says that none is chosen."""
+        return len(self.options).bit_length()
 
     @property
     def most(self) -> int:

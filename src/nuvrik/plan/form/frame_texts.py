@@ -178,7 +178,8 @@ class TextForm:
     """The integers behind one channel's text: from ``low`` to ``high``, in steps of the last decimal.
 
     The number of a level is ``low + div((level + FULL) * (high - low), 2 * FULL)``, of a share
-    ``low + div(share * (high - low), FULL)``; flags, choices and counts are written as they are.
+    ``low + div(share * (high - low), FULL)``; flags, choices and counts are written as they are. An ``empty``
+    field of a level, a share or a choice says that there is none, where the style has that.
     """
 
     scaled: bool
@@ -187,17 +188,18 @@ class TextForm:
     high: int
     decimals: int
     width: int
+    empty: bool
 
     @classmethod
     def of(cls, channel: AnyChannel, field: TextField | None) -> "TextForm":
         """For a channel, as the file says or as usual."""
         field = field or TextField()
         if not channel.scaled:
-            return cls(False, True, 0, channel.most, 0, field.width)
+            return cls(False, True, 0, channel.most, 0, field.width, channel.kind == "choice")
         low, high = (-1000, 1000) if channel.kind == "level" else (0, 1000)
         if field.range:
             low, high = (int(Decimal(str(end)).scaleb(field.decimals)) for end in field.range)
-        return cls(True, channel.kind == "share", low, high, field.decimals, field.width)
+        return cls(True, channel.kind == "share", low, high, field.decimals, field.width, True)
 
     @property
     def signed(self) -> bool:

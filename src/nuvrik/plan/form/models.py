@@ -164,6 +164,20 @@ class Board(Section):
     supply_ma: int | None = Field(
         default=None, ge=1, le=1_000_000, description="what battery or supply can give in all, in mA"
     )
+    own_code_ms: int = Field(
+        default=0,
+        ge=0,
+        le=1000,
+        description="how long code of your own may keep the machine's loop at a time, in ms: "
+        "nothing is heard and nothing can stop meanwhile, so it goes twice into the worst stop",
+    )
+    interrupts_off_ms: float = Field(
+        default=0.0,
+        ge=0,
+        le=1000,
+        description="for how long code of your own keeps interrupts off in one tick, all told, in ms, as "
+        "strips of lamps do: the chip's clock loses that much, and every time that it counts is longer",
+    )
 
 
 class Link(Section):
@@ -210,6 +224,16 @@ class Link(Section):
     def settle_ms(self) -> int:
         """Milliseconds that the machine's board takes to start once its port has been opened."""
         return self.link.settle_ms
+
+    @property
+    def own_code_ms(self) -> int:
+        """How long the builder's own code may keep the machine's loop at a time, beyond a moment."""
+        return self.board.own_code_ms if self.board is not None else 0
+
+    @property
+    def interrupts_off_ms(self) -> float:
+        """For how long interrupts are off at the machine in one tick."""
+        return self.board.interrupts_off_ms if self.board is not None else 0.0
 
     @property
     def two_way(self) -> bool:

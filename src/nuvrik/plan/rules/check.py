@@ -34,6 +34,8 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     fit.sizes,
     fit.pins,
     fit.control_pins,
+    fit.contacts,
+    fit.same_item,
     fit.power_up,
     fit.supply,
     fit.rests,
@@ -43,9 +45,12 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     motion.presets,
     motion.never_at_rest,
     motion.start_duties,
+    motion.untuned,
+    motion.half_ways,
     motion.sides,
     motion.loads,
     motion.optional_turns,
+    names.triggers,
     names.unused_controls,
 )
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping
 from itertools import pairwise
 
+from nuvrik.plan.form.backward import DigitalItem
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, SliderControl
 from nuvrik.plan.form.frame_base import MAX_BODY
 from nuvrik.plan.form.media import Packets, retries_of
@@ -176,18 +177,65 @@ def _own_pins(pins: Mapping[str, int | None], users: dict[int, str]) -> Iterator
 
 
 def control_pins(draft: Draft) -> Iterator[Problem]:
-    """No pin of the handset's board reads two controls, and a contact to ground reads low."""
+    """No pin of the handset's board reads two controls."""
     named = {
         f"controls.{name}.{key}": getattr(control, key, None)
         for name, control in draft.controls.items()
         for key in ("pin", "pin_b")
     }
     yield from _own_pins(named | _medium_pins(draft, "handset"), {})
+
+
+def contacts(draft: Draft) -> Iterator[Problem]:
+    """What a broken wire does. A contact lies between a pin and ground, and the board's pull-up is on: a
+    broken wire reads open. So what stops has to open when it is pressed, and what arms has to close."""
+    failsafe = draft.failsafe
+    stop = failsafe.stop if failsafe else None
+    arming = draft.channels.get(failsafe.arm) if failsafe else None
+    arms = arming.sources.values() if arming is not None else ()
     for name, control in draft.controls.items():
-        user = f"controls.{name}.pin"
-        if isinstance(control, ButtonControl) and control.pin is not None and control.active == "high":
-            what = "has the board's pull-up on it, so a contact to ground reads 0 while it is pressed"
-            yield Problem("warning", user, what, 'say active = "low", or pull the pin down yourself')
+        if not isinstance(control, ButtonControl) or control.pin is None:
+            continue
+        where, opens = f"controls.{name}.active", control.active == "high"
+        if name == stop:
+            yield from _stops(where, "the stop", opens=opens)
+        elif opens and name in arms:
+            what = 'is "high": this contact opens when it is pressed, so a broken wire arms'
+            yield Problem("error", where, what, 'use a contact that closes, and active = "low"')
+        elif opens:
+            what = 'is "high", but a contact to ground reads 0 while it closes: a broken wire reads pressed'
+            yield Problem("warning", where, what, 'say active = "low", or pull the pin down yourself')
+    named = {failsafe.stop_switch: "the machine's stop switch"} if failsafe and failsafe.stop_switch else {}
+    for output, model in draft.outputs.items():
+        for key in ("end_forward", "end_backward"):
+            named |= {getattr(model, key): f"an end switch of {output}"} if getattr(model, key, None) else {}
+    for name, what in named.items():
+        item = draft.telemetry.get(name)
+        if isinstance(item, DigitalItem) and item.pin is not None:
+            yield from _stops(f"telemetry.{name}.active", what, opens=item.active == "high")
+
+
+def _stops(where: str, what: str, *, opens: bool) -> Iterator[Problem]:
+    if opens:
+        said = (
+            f'is "high": {what} opens when pressed. A broken wire stops; one shorted to ground is not noticed'
+        )
+        yield Problem("note", where, said, "nothing: that is the safe way round")
+    else:
+        said = f'is "low": {what} closes when pressed, and a broken wire will not be noticed'
+        yield Problem("warning", where, said, 'use a contact that opens when pressed, and active = "high"')
+
+
+def same_item(draft: Draft) -> Iterator[Problem]:
+    """Two controls that one item of a source moves are probably a slip."""
+    moved: dict[str, str] = {}
+    for name, control in draft.controls.items():
+        item = getattr(control, "source", None)
+        if item is not None and item in moved:
+            what = f'is "{item}", which moves {moved[item]} too'
+            yield Problem("warning", f"controls.{name}.source", what, "name another item, or leave it")
+        elif item is not None:
+            moved[item] = name
 
 
 def power_up(draft: Draft) -> Iterator[Problem]:

@@ -99,7 +99,7 @@ def texts(draft: Draft) -> Iterator[Problem]:
             "note",
             "frame",
             "has no way of saying that a control has no reading: the handset then sends nothing, and the "
-            "machine stops after timeout_ms",
+            "machine stops after timeout_ms; only a place is sent as it was sent last",
             'nothing, or style = "line" with missing = "no_reading"',
         )
     if frame.actions:

@@ -34,6 +34,38 @@ def start_duties(draft: Draft) -> Iterator[Problem]:
                 )
 
 
+def untuned(draft: Draft) -> Iterator[Problem]:
+    """What every motor of two directions has, and a file may have left at nothing."""
+    for name, output in draft.outputs.items():
+        if not isinstance(output, MotorOutput) or output.driver == "servo_pulse":
+            continue
+        if not output.start_duty:
+            what = "is 0: below the duty at which it starts it only buzzes, and gets warm"
+            do = f"find it: nuvrik jog LINK {name} --find-start --port PORT"
+            yield Problem("note", f"outputs.{name}.start_duty", what, do)
+        if not output.reverse_pause_ms and _both_ways(draft, name):
+            what = "is 0: it is driven the other way while it still turns, which its driver and gears feel"
+            yield Problem("note", f"outputs.{name}.reverse_pause_ms", what, "give it 100 or so")
+
+
+def _both_ways(draft: Draft, output: str) -> bool:
+    """Whether an output can be asked to turn either way."""
+    route = routes_of(draft.outputs, draft.mix).get(output, NOWHERE)
+    return any(isinstance(draft.channels.get(name), LevelChannel) for name in route.channels)
+
+
+def half_ways(draft: Draft) -> Iterator[Problem]:
+    """A slider goes from none to full: a servo that it moves goes from its centre to one end."""
+    for name, output in draft.outputs.items():
+        if not isinstance(output, ServoOutput):
+            continue
+        sources = _fed_by(draft, name)
+        if sources and all(isinstance(draft.controls.get(source), SliderControl) for source in sources):
+            what = f"moves {name} from its centre to one end only, because a slider goes from none to full"
+            do = "make it an axis with three readings, raw = [low, middle, high], for the whole of its travel"
+            yield Problem("note", f"controls.{sources[0]}.kind", what, do)
+
+
 def sides(draft: Draft) -> Iterator[Problem]:
     """Two motors on one side with unlike starts: the one pushes while the other still stands."""
     for side in ("left", "right"):
@@ -58,7 +90,7 @@ def loads(draft: Draft) -> Iterator[Problem]:
                 do = 'idle = "brake" and on_loss = "brake" slow the fall; a gear that locks prevents it'
                 yield Problem("note", f"{where}.hold_duty", what, do)
         if isinstance(output, ServoOutput) and not output.ramp_ms:
-            what = "is not given: at arming it jumps to where its control stands"
+            what = "is not given: it jumps to every place that it is told"
             yield Problem("note", f"{where}.ramp_ms", what, "give it the time it may take from centre to end")
 
 

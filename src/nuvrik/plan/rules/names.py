@@ -239,14 +239,27 @@ def arming(draft: Draft) -> Iterator[Problem]:
         )
 
 
+def triggers(draft: Draft) -> Iterator[Problem]:
+    """A button asks for one thing: of two, the second would never be asked for."""
+    asks: dict[str, str] = {}
+    for name, request in draft.requests.items():
+        if request is None or request.when is None:
+            continue
+        if request.when in asks:
+            what = f'is "{request.when}", which asks for {asks[request.when]} already: only one is asked for'
+            yield Problem("error", f"requests.{name}.when", what, "give it a button of its own")
+        asks.setdefault(request.when, name)
+
+
 def unused_controls(draft: Draft) -> Iterator[Problem]:
     """A control that feeds nothing is probably a slip."""
     used = {name for channel in draft.channels.values() if channel for name in channel.sources.values()}
     used |= {part for control in draft.controls.values() if control for part in parts_of(control).values()}
     used |= {str(draft.failsafe.stop)} if draft.failsafe else set()
+    used |= {str(request.when) for request in draft.requests.values() if request}
     if None in draft.channels.values() or None in draft.controls.values() or draft.failsafe is None:
         return  # what is broken might use it
     for name in draft.controls:
         if name not in used:
-            what, do = "is used by no channel", "name it in a channel's from, or take it out"
+            what, do = "moves nothing and asks for nothing", "name it in a channel's from, or take it out"
             yield Problem("warning", f"controls.{name}", what, do)

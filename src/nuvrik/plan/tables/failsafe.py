@@ -1,6 +1,6 @@
 """Who may move, and what commands are to that, as tables."""
 
-from nuvrik.core.commands import CommandTable, Need
+from nuvrik.core.commands import CommandTable
 from nuvrik.core.levels import NOBODY
 from nuvrik.core.watch import NOWHERE, STATES, Cell, WatchTable
 from nuvrik.failsafe import table as words
@@ -75,6 +75,6 @@ def command_table(link: Link) -> CommandTable:
         CommandTable,
         arm=names.index(link.arm_channel) if link.arm_channel else NOBODY,
         band=level_of(link.failsafe.rest_band),
-        required=[made(Need, place=place, turns=use.turns) for place, use in used if use.required],
+        required=[place for place, use in used if use.required],
         optional=[place for place, use in used if use.turns and not use.required],
     )

@@ -17,7 +17,7 @@ from nuvrik.core.hands import (
     RockerTable,
     SelectorTable,
 )
-from nuvrik.core.handset import HandsetTable
+from nuvrik.core.handset import LEFT_ALONE, LEFT_AS_SENT, LEFT_AT_REST, LEFT_UNREAD, HandsetTable
 from nuvrik.core.levels import FULL, NOBODY
 from nuvrik.core.sources import (
     FROM_ALL,
@@ -55,10 +55,18 @@ from nuvrik.plan.form.controls import (
     SliderControl,
 )
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.form.outputs import ServoOutput
 from nuvrik.plan.per_link import per_link
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.outputs import curve_table, ramp_table
-from nuvrik.plan.wiring import place_channels
+from nuvrik.plan.wiring import (
+    output_routes,
+    place_channels,
+    staying_channels,
+    turning_channels,
+    turning_controls,
+    waiting_controls,
+)
 
 AnyControl = ReadControl | MadeControl
 
@@ -75,33 +83,55 @@ KINDS: dict[type, int] = {
 SEVERAL = {"priority": FROM_FIRST_READY, "first": FROM_FIRST_MOVED, "sum": FROM_ALL}
 
 
-def control_order(link: Link) -> list[str]:
-    """The controls in the order of their places: those with readings first, as the link file has them, then
-    those made of others."""
-    return sorted(link.controls, key=lambda name: KINDS[type(link.controls[name])] > IS_KEY)
-
-
 @per_link
 def handset_table(link: Link) -> HandsetTable:
     """All that a handset needs to know of its link."""
-    places = {name: at for at, name in enumerate(control_order(link))}
+    places = {name: at for at, name in enumerate(link.controls)}
     names, rules = list(link.channels), link.failsafe
     return made(
         HandsetTable,
-        hands=hands_table(link.controls, places),
+        hands=hands_table(link.controls, places, waiting_controls(link), turning_controls(link)),
         sources=sources_table(link, places),
         arming=made(ArmingTable, timeout_ms=rules.timeout_ms, stop_ms=rules.timeout_ms + link.period_ms),
         arm=names.index(link.arm_channel) if link.arm_channel else NOBODY,
         arm_control=places[link.arm_control] if link.arm_control else NOBODY,
         stop=places[rules.stop] if rules.stop else NOBODY,
+        left=left_at(link),
         period_ms=link.period_ms,
         guard_ms=rules.delay_guard_ms or 0,
         asks=link.frame.carries_questions,
     )
 
 
-def hands_table(given: Mapping[str, AnyControl], places: dict[str, int]) -> HandsTable:
-    """The controls, in the order of their places."""
+def left_at(link: Link) -> list[int]:
+    """What each channel is left at."""
+    stays, turned = staying_channels(link), turning_channels(link.outputs, link.mix)
+    standing = {
+        channel
+        for name, route in output_routes(link).items()
+        if isinstance(link.outputs[name], ServoOutput)
+        for channel in route.channels
+    }
+    both = standing & turned.keys() if link.frame.says_no_reading else set()
+    kinds = []
+    for name, channel in link.channels.items():
+        if name in stays:
+            kinds.append(LEFT_ALONE)
+        elif channel.kind == "count":
+            kinds.append(LEFT_AS_SENT)
+        else:
+            kinds.append(LEFT_UNREAD if name in both else LEFT_AT_REST)
+    return kinds
+
+
+def hands_table(
+    given: Mapping[str, AnyControl],
+    places: dict[str, int],
+    wait: frozenset[str] = frozenset(),
+    turn: frozenset[str] = frozenset(),
+) -> HandsTable:
+    """The controls, in the order of their places: those that ``wait`` to be pressed before they say where a
+    place is to be, those that have a say in what ``turn``."""
     models = [given[name] for name in places]
     controls, counts, seen = [], dict.fromkeys(KINDS.values(), 0), 0
     for model in models:
@@ -122,11 +152,19 @@ def hands_table(given: Mapping[str, AnyControl], places: dict[str, int]) -> Hand
     return made(
         HandsTable,
         controls=controls,
-        moved=[moved_table(one) for one in models if isinstance(one, AxisControl | SliderControl)],
-        buttons=[button_table(one) for one in models if isinstance(one, ButtonControl)],
+        moved=[
+            moved_table(one, turns=name in turn)
+            for name, one in given.items()
+            if isinstance(one, AxisControl | SliderControl)
+        ],
+        buttons=[
+            button_table(one, waits=name in wait)
+            for name, one in given.items()
+            if isinstance(one, ButtonControl)
+        ],
         keys=[
-            made(KeyControlTable, every=one.repeat == "every", toggles=one.toggle)
-            for one in models
+            made(KeyControlTable, every=one.repeat == "every", toggles=one.toggle, waits=name in wait)
+            for name, one in given.items()
             if isinstance(one, KeyControl)
         ],
         rockers=[
@@ -134,8 +172,14 @@ def hands_table(given: Mapping[str, AnyControl], places: dict[str, int]) -> Hand
             for one in models
             if isinstance(one, RockerControl)
         ],
-        nudges=[_nudge(one, places) for one in models if isinstance(one, NudgeControl)],
-        selectors=[_selector(one, places) for one in models if isinstance(one, SelectorControl)],
+        nudges=[
+            _nudge(one, places, name in wait) for name, one in given.items() if isinstance(one, NudgeControl)
+        ],
+        selectors=[
+            _selector(one, places, name in wait)
+            for name, one in given.items()
+            if isinstance(one, SelectorControl)
+        ],
         seen=[0] * seen,
     )
 
@@ -147,7 +191,7 @@ def _looks_at(model: AnyControl) -> int:
     return len(model.buttons) if isinstance(model, SelectorControl) else 0
 
 
-def _nudge(model: NudgeControl, places: dict[str, int]) -> NudgeTable:
+def _nudge(model: NudgeControl, places: dict[str, int], waits: bool) -> NudgeTable:
     return made(
         NudgeTable,
         up=places[model.up],
@@ -157,17 +201,22 @@ def _nudge(model: NudgeControl, places: dict[str, int]) -> NudgeTable:
         low=level_of(model.low),
         high=level_of(model.high),
         start=level_of(model.start),
+        waits=waits,
     )
 
 
-def _selector(model: SelectorControl, places: dict[str, int]) -> SelectorTable:
+def _selector(model: SelectorControl, places: dict[str, int], waits: bool) -> SelectorTable:
     values = [level_of(value) for value in model.values or [0.0] * len(model.buttons)]
     return made(
-        SelectorTable, buttons=[places[name] for name in model.buttons], values=values, start=model.start
+        SelectorTable,
+        buttons=[places[name] for name in model.buttons],
+        values=values,
+        start=model.start,
+        waits=waits,
     )
 
 
-def moved_table(model: AxisControl | SliderControl) -> MovedTable:
+def moved_table(model: AxisControl | SliderControl, *, turns: bool = False) -> MovedTable:
     """An axis or a slider."""
     low, rest, high = model.points
     holds = isinstance(model, AxisControl) and model.on_release == "hold"
@@ -188,16 +237,18 @@ def moved_table(model: AxisControl | SliderControl) -> MovedTable:
         ramp=ramp_table(model.ramp_ms),
         holds=holds,
         plain=not (model.smooth_ms or model.ramp_ms or holds),
+        turns=turns,
     )
 
 
-def button_table(model: ButtonControl) -> ButtonTable:
+def button_table(model: ButtonControl, *, waits: bool) -> ButtonTable:
     """A button."""
     return made(
         ButtonTable,
         pressed=model.on,
         debounce_ms=model.debounce_ms,
         toggles=model.toggle,
+        waits=waits,
     )
 
 
@@ -226,7 +277,8 @@ def source_table(
         takes=takes,
         origins=[made(Origin, control=places[name], weight=weight) for name, weight in weights],
         first=first,
-        band=FULL if place else band,
+        place=place,
+        band=band,
         rest=0 if place else band,
         **{key: places[name] if name else NOBODY for key, name in uses.items()},
         slow_to=level_of(scaled.slow_to) if scaled else 0,

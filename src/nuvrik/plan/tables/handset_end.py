@@ -16,7 +16,7 @@ from nuvrik.plan.form.media import Packets
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import AnyOutput, SwitchOutput
 from nuvrik.plan.tables.ends import WAYS, sealed_table, sender_table, telling_table
-from nuvrik.plan.tables.handset import control_order, handset_table
+from nuvrik.plan.tables.handset import handset_table
 from nuvrik.plan.tables.machine import request_table
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.medium import medium_table
@@ -82,7 +82,7 @@ def bridge_table(link: Link) -> BridgeTable:
 def asking_table(link: Link) -> AskingTable:
     """What may be asked."""
     most = [_jog_most(output) for output in link.outputs.values()]
-    places = {name: at for at, name in enumerate(control_order(link))}
+    places = {name: at for at, name in enumerate(link.controls)}
     triggers = [
         made(
             TriggerTable,

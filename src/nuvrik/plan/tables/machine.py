@@ -20,7 +20,14 @@ from nuvrik.core.outputs import AT_BACKWARD_END, AT_FORWARD_END
 from nuvrik.levels import level_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import StepperOutput
-from nuvrik.plan.form.requests import AnyRequest, CallRequest, HomeRequest, RoutineRequest, StepsRequest
+from nuvrik.plan.form.requests import (
+    AnyRequest,
+    CallRequest,
+    HomeRequest,
+    Part,
+    RoutineRequest,
+    StepsRequest,
+)
 from nuvrik.plan.layout import payload_room
 from nuvrik.plan.per_link import per_link
 from nuvrik.plan.tables.failsafe import command_table, watch_table
@@ -78,9 +85,17 @@ def request_table(link: Link, request: AnyRequest, *, steps: bool = True) -> Req
         speeds=isinstance(request, StepsRequest | HomeRequest) and request.speed,
         against=ENDS[getattr(request, "against", None)],
         times=routine.times if routine else 0,
-        arguments=[made(ArgumentTable, bits=part.bits, either_sign=part.low < 0) for part in request.parts],
+        arguments=[
+            made(ArgumentTable, bits=part.bits, most=_most(part), either_sign=part.low < 0)
+            for part in request.parts
+        ],
         routine=[*_steps(link, routine)] if routine else [],
     )
+
+
+def _most(part: Part) -> int:
+    """The greatest code of a number that means something."""
+    return part.high if part.low == 0 else (1 << part.bits) - 1
 
 
 def _steps(link: Link, request: RoutineRequest) -> Iterator[RoutineStepTable]:

@@ -56,12 +56,17 @@ ROLES = {
 def outputs_table(link: Link) -> OutputsTable:
     """All outputs of a link. What counts as at rest counts as zero only for what turns."""
     routes, places = wiring.output_routes(link), {name: at for at, name in enumerate(link.channels)}
-    band = level_of(link.failsafe.rest_band)
+    band, stand = level_of(link.failsafe.rest_band), wiring.place_channels(link)
     by_kind: dict[int, list[AnyOutput]] = {kind: [] for kind in KINDS.values()}
-    outputs = []
+    outputs, extra = [], 0
     for name, model in link.outputs.items():
         kind = KINDS[type(model)]
         route = route_table(routes[name], places, list(link.outputs), band if model.turns else 0)
+        if kind == IS_SERVO and len(route.terms) > 1:
+            for term in route.terms:
+                channel = list(link.channels)[term.place]
+                if channel in stand and link.channels[channel].optional:
+                    term.extra, extra = extra, extra + 1
         outputs.append(made(OutputTable, kind=kind, at=len(by_kind[kind]), route=route))
         by_kind[kind].append(model)
     return made(
@@ -72,6 +77,7 @@ def outputs_table(link: Link) -> OutputsTable:
         steppers=[stepper_table(one) for one in by_kind[IS_STEPPER] if isinstance(one, StepperOutput)],
         switches=[switch_table(one) for one in by_kind[IS_SWITCH] if isinstance(one, SwitchOutput)],
         limits=limits_of(link),
+        extra=[0] * extra,
     )
 
 
@@ -81,7 +87,11 @@ def route_table(route: wiring.Route, places: dict[str, int], outputs: list[str],
         Route,
         switched=route.switched,
         band=band,
-        terms=[made(Term, place=places[name], weight=weight) for name, weight in route.weights.items()],
+        terms=[
+            made(Term, place=places[name], weight=weight, extra=NOBODY)
+            for name, weight in route.weights.items()
+            if weight
+        ],
         partner=NOBODY if route.partner is None else outputs.index(route.partner),
         turn=NOBODY if route.turn is None else places[route.turn],
         inner=route.inner,

@@ -51,6 +51,7 @@ def text_table(link: Link) -> TextTable:
                 made(
                     FormTable,
                     scaled=form.scaled,
+                    empty=form.empty,
                     one_sided=form.one_sided,
                     low=form.low,
                     high=form.high,

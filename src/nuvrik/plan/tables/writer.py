@@ -12,6 +12,7 @@ from nuvrik.plan.per_link import per_link
 from nuvrik.plan.tables.ends import sender_table
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.styles import channel_tables, keys_table, text_table, train_table
+from nuvrik.plan.wiring import staying_channels
 
 WAYS_OUT = {
     PackedFrame: OUT_SEALED,
@@ -25,6 +26,7 @@ WAYS_OUT = {
 
 def writer_table(link: Link, *, stream: bool) -> WriterTable:
     """How commands are written."""
+    stay = staying_channels(link)
     return made(
         WriterTable,
         sender=sender_table(link, stream=stream),
@@ -32,6 +34,7 @@ def writer_table(link: Link, *, stream: bool) -> WriterTable:
         text=text_table(link),
         keys=chooser_table(link),
         train=train_table(link),
+        stays=[name in stay for name in link.channels],
         way_out=WAYS_OUT[type(link.frame)],
         guarded=bool(link.guard_bytes),
     )

@@ -5,6 +5,7 @@ from types import TracebackType
 from typing import NamedTuple
 
 from nuvrik.ends.handset import Handset
+from nuvrik.ends.rests import RestsFirst
 from nuvrik.plan.form.controls import ReadControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.requests import StepsRequest
@@ -48,6 +49,7 @@ class Hands:
         self._items = [self._items_of(source) for source in self.sources]
         self._wanted = [frozenset(items) for items in self._items]
         self._told: set[str] = set()
+        self._rests = RestsFirst(link)
         self.played_ms = 0
         self.noted: Callable[[int, Mapping[str, int | None]], None] = lambda now_ms, readings: None
         """Told of all that is read, with its time: for a log."""
@@ -102,7 +104,7 @@ class Hands:
                 if controls is None:
                     controls = self._loose(source, item)
                 for control in controls:
-                    readings[control] = value
+                    readings[control] = self._rests.take(control, value) if source.comes_and_goes else value
         self.noted(now_ms, readings)
         return readings
 

@@ -28,6 +28,7 @@ class Keys(Plain):
         self._stack = ExitStack()
         self._stack.enter_context(self._terminal.cbreak())
         self._arrived: Counter[str] = Counter()
+        self._begun = False
         self.others = others
 
     @property
@@ -40,7 +41,12 @@ class Keys(Plain):
         return control.char if isinstance(control, KeyControl) else None
 
     def read(self, now_ms: int, wanted: Collection[str]) -> Items:
-        """How often each key that has just arrived has arrived so far."""
+        """How often each key that has just arrived has arrived so far. The first look says that none has, so
+        that the first arrival is a press; what was typed before it is not pressed now."""
+        if not self._begun:
+            self._begun = True
+            self.skip()
+            return dict.fromkeys(wanted, 0)
         new: dict[str, int | None] = {}
         for _ in range(MOST_A_TURN):
             key = self._terminal.inkey(timeout=0, esc_delay=0)

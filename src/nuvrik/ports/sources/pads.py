@@ -123,6 +123,8 @@ def all_pads() -> Pads:
 class PadSource(Plain):
     """The pad in one place as a source."""
 
+    comes_and_goes = True
+
     def __init__(self, name: str, place: int) -> None:
         super().__init__(name)
         self._pads, self._place = all_pads(), place

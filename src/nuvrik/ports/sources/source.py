@@ -22,6 +22,9 @@ class Source(Protocol):
 
     name: str
 
+    comes_and_goes: bool
+    """Whether it may be lost, and come back with a stick pushed over: then what turns has to rest first."""
+
     @property
     def items(self) -> Collection[str]:
         """The items that are known now."""
@@ -57,6 +60,8 @@ class Source(Protocol):
 
 class Plain:
     """What most sources have in common: they move nothing that does not name them, and throw nothing away."""
+
+    comes_and_goes = False
 
     def __init__(self, name: str) -> None:
         self.name = name

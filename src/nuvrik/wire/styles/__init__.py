@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.styles.columns import Columns
-from nuvrik.wire.styles.keys import Keys
+from nuvrik.wire.styles.keys import KeysStyle
 from nuvrik.wire.styles.line import Line
 from nuvrik.wire.styles.packed import Packed
 from nuvrik.wire.styles.slip import Slip
@@ -16,7 +16,7 @@ STYLES: dict[str, Callable[[Link], Style]] = {
     "slip": Slip,
     "line": Line,
     "columns": Columns,
-    "keys": Keys,
+    "keys": KeysStyle,
     "train": Train,
 }
 

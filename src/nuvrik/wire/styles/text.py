@@ -69,12 +69,12 @@ class TextMaker(Maker):
         """The text of each value. Raises Unsaid for *no reading* where there is no way to write it."""
         frame, texts = self._frame, []
         for value, form, counts in zip(values, self._forms, self._modulo, strict=True):
-            if value is None and form.scaled:
-                if not frame.says_no_reading:
+            if value is None:
+                if not (frame.says_no_reading and form.empty):
                     raise Unsaid
                 texts.append("")
                 continue
-            whole = 0 if value is None else value & form.high if counts else value
+            whole = value & form.high if counts else value
             texts.append(written(number_of(whole, form), form, frame.width(form)))
         return texts
 
@@ -189,7 +189,7 @@ class _Field:
         form = self.form
         text = text.strip(b" ") if self._strip else text
         if not text and self._blank:
-            return None if form.scaled else 0
+            return None if form.empty else 0
         found = NUMBER(text)
         decimals = (found[2] or b"") if found else b""
         if found is None or len(decimals) > form.decimals:
