@@ -39,7 +39,7 @@ class Driver:
                 return True
             now_ms = self.bench.their_ms
             if t_ms % pilot.duration_ms == 0:
-                self.handset.drop_arm(now_ms)  # the pilot presses arm on, whatever was before
+                self.handset.change_hands(now_ms)  # the pilot presses arm on, whatever was before
             self.bench.put(self.handset.send(now_ms))
             pilot.play_into(self.handset, t_ms % pilot.duration_ms, now_ms)
             self.handset.feed(self.bench.take(all_of_it=self.stream), now_ms)

@@ -9,6 +9,8 @@ from nuvrik.core.levels import NO_READING
 from nuvrik.core.widths import Table
 from nuvrik.failsafe.table import State
 from nuvrik.plan.starters import starter_text
+from nuvrik.rehearsal.faults import FAULTS, faults_for
+from nuvrik.rehearsal.verdict import rehearse
 from nuvrik.wire.frames import Encoder
 
 AT_REST = {"left_stick": 508, "right_stick": 515, "arm_button": 0, "stop_button": 0}
@@ -158,9 +160,15 @@ def _disarming_switches_off(patch: pytest.MonkeyPatch) -> None:
 
 
 def _places_forgotten(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.wire.styles.keys import _Kept
+    from nuvrik.core.keys import Keys
 
-    patch.setattr(_Kept, "_with_places", lambda self, state: state)
+    forget = Keys.forget
+
+    def all_of_it(self: Keys) -> None:
+        self.kept = [0] * len(self.kept)
+        forget(self)
+
+    patch.setattr(Keys, "forget", all_of_it)
 
 
 def _direction_first(patch: pytest.MonkeyPatch) -> None:
@@ -182,7 +190,89 @@ def _deaf_to_its_switch(patch: pytest.MonkeyPatch) -> None:
     patch.setattr(Inputs, "look", lambda *_: None)
 
 
+def contact(active: str) -> nuvrik.Link:
+    """A tug whose stop button and stop switch are contacts on pins."""
+    text = starter_text("tug").replace("[failsafe]\n", '[failsafe]\nstop_switch = "own_stop"\n', 1)
+    named = f'[controls.stop_button]\npin = 4\nactive = "{active}"\n'
+    text = text.replace("[controls.stop_button]\n", named, 1)
+    return nuvrik.parse(text + f'\n[telemetry.own_stop]\nkind = "digital"\npin = 4\nactive = "{active}"\n')
+
+
+def _nothing_is_zero(patch: pytest.MonkeyPatch) -> None:
+    command = nuvrik.Machine._command
+
+    def filled(self, values, seq) -> None:
+        command(self, [0 if value is None else value for value in values], seq)
+
+    patch.setattr(nuvrik.Machine, "_command", filled)
+
+
+def _others_stay_ready(patch: pytest.MonkeyPatch) -> None:
+    from nuvrik.core.levels import NOBODY
+    from nuvrik.core.sources import Sources
+
+    patch.setattr(Sources, "ended", lambda *_: NOBODY)
+
+
+def _back_at_once(patch: pytest.MonkeyPatch) -> None:
+    from nuvrik.ends.rests import RestsFirst
+
+    patch.setattr(RestsFirst, "take", lambda self, name, value: value)
+
+
+def _hands_are_one(patch: pytest.MonkeyPatch) -> None:
+    patch.setattr(nuvrik.Handset, "change_hands", lambda *_: None)
+
+
+def _lifted_at_once(patch: pytest.MonkeyPatch) -> None:
+    from nuvrik.core import outputs
+
+    patch.setattr(outputs, "all_rest", lambda *_: True)
+
+
+def _ends_at_once(patch: pytest.MonkeyPatch) -> None:
+    def leave(self, error: BaseException) -> None:
+        raise error
+
+    patch.setattr(nuvrik.Machine, "_leave", leave)
+
+
+LAMP = """[link]
+name = "lamp"
+rate_hz = 20
+[medium]
+kind = "infrared"
+protocol = "nec"
+address = 0x1D
+accept = ["no_sequence", "no_pair", "no_layout"]
+[frame]
+style = "packed"
+pair = 138
+[controls.key_lamp]
+kind = "key"
+code = 0x10
+toggle = true
+[channels.lamp]
+kind = "flag"
+from = "key_lamp"
+[outputs.lamp]
+kind = "switch"
+follows = "lamp"
+on_loss = "hold"
+[failsafe]
+arm = "none"
+timeout_ms = 500
+"""
+PLACED = nuvrik.parse(starter_text("pan_tilt"))
+
 CORNER_FAULTS = [
+    ("stop_contact_open", contact("high"), _deaf_to_its_switch),
+    ("place_not_given", PLACED, _nothing_is_zero),
+    ("source_takes_over_pushed", TWO_SOURCES, _others_stay_ready),
+    ("pad_back_pushed", RESUMES, _back_at_once),
+    ("second_door", TUG, _hands_are_one),
+    ("own_code_retries", TUG, _lifted_at_once),
+    ("own_code_exits", CALLS, _ends_at_once),
     ("machines_own_stop", SWITCHED, _deaf_to_its_switch),
     ("stick_thrown", TUG, _direction_first),
     ("stop_wire_broken", TUG, _stop_fails_open),
@@ -199,9 +289,6 @@ CORNER_FAULTS = [
 
 @pytest.mark.parametrize(("name", "link", "broken"), CORNER_FAULTS, ids=[name for name, *_ in CORNER_FAULTS])
 def test_each_corner_is_rehearsed_and_the_fault_would_notice(name, link, broken, monkeypatch) -> None:
-    from nuvrik.rehearsal.faults import FAULTS
-    from nuvrik.rehearsal.verdict import rehearse
-
     fault = FAULTS[name]
     assert fault.unfit(link) == ""
     runs = [rehearse(link, fault, seed) for seed in range(3)]
@@ -215,3 +302,23 @@ def test_each_corner_is_rehearsed_and_the_fault_would_notice(name, link, broken,
             return True
 
     assert any(fails(seed) for seed in range(6)), "nothing noticed"
+
+
+@pytest.mark.parametrize("name", ["stop_wire_broken", "stop_contact_open"])
+def test_a_stop_contact_that_closes_is_no_stop_once_its_wire_is_off(name: str) -> None:
+    """The pin reads open, whatever that means: the safe way stops, and the other one is shown to fail."""
+    safe, unsafe = contact("high"), contact("low")
+    assert all(rehearse(safe, FAULTS[name], seed).verdict == "pass" for seed in range(3))
+    failed = [rehearse(unsafe, FAULTS[name], seed) for seed in range(3)]
+    assert all(run.verdict == "fail" and "not noticed" in run.why for run in failed)
+
+
+def test_a_link_without_arm_is_rehearsed_like_any_other() -> None:
+    """A stick alone makes it turn; and where nothing turns and nothing lapses, nothing has to end."""
+    armless = nuvrik.parse(starter_text("tug").replace('arm = "arm" ', 'arm = "none" ', 1))
+    assert {"stick_pushed_at_power_up", "wire_broken_at_power_up", "stick_thrown"} <= set(faults_for(armless))
+    lamp = nuvrik.parse(LAMP)
+    for link in (armless, lamp):
+        for name, fault in faults_for(link).items():
+            runs = [rehearse(link, fault, seed) for seed in range(3)]
+            assert [(name, run.seed, run.why) for run in runs if run.verdict == "fail"] == []

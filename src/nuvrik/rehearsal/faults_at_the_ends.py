@@ -226,9 +226,7 @@ def _drift_ms(link: Link) -> float:
     return 0.04 * (link.failsafe.timeout_ms + run_down_ms(link))
 
 
-_has_stick = only(
-    lambda link: sticks(link) and link.arm_channel is not None, "no stick alone makes anything turn"
-)
+_has_stick = only(sticks, "no stick alone makes anything turn")
 _reverses = only(_reversing, "no motor has a driver with a direction", _has_stick)
 _recovers_at_rest = only(
     lambda link: link.failsafe.recover == "at_rest", 'failsafe.recover is not "at_rest"', _has_stick

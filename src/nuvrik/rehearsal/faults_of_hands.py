@@ -9,7 +9,7 @@ from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL, level_of
 from nuvrik.plan.form.channels import LevelChannel, ShareChannel
-from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, SliderControl
+from nuvrik.plan.form.controls import AxisControl, KeyControl, SliderControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.form.requests import CallRequest
@@ -31,20 +31,6 @@ HOOK_MS = 600
 
 
 # ---- controls ------------------------------------------------------------------------------------
-
-
-def _stop_button(link: Link) -> ButtonControl | None:
-    stop = link.controls.get(link.failsafe.stop or "")
-    return stop if isinstance(stop, ButtonControl) else None
-
-
-def _stop_wire_broken(world: World) -> None:
-    name = world.link.failsafe.stop
-
-    def alter(row: Row) -> Row:
-        return {**row, str(name): None}
-
-    world.hands = alter
 
 
 def off_centre(link: Link, name: str) -> int:
@@ -87,7 +73,7 @@ def _start_duty(link: Link) -> bool:
     return bool(sticks(link)) and rests and any(motor.start_duty for motor in motors)
 
 
-def _shared(link: Link) -> tuple[str, str] | None:
+def shared(link: Link) -> tuple[str, str] | None:
     """Two controls, each read by itself, that feed one turning channel, the first of them by priority."""
     moving = moving_channels(link, output_routes(link))
     for name, channel in link.channels.items():
@@ -100,23 +86,23 @@ def _shared(link: Link) -> tuple[str, str] | None:
 
 def _second_lies_over(world: World) -> None:
     """From power-up on, the second source lies half over; the first drives."""
-    shared = _shared(world.link)
-    assert shared is not None
-    half = reading_at(world.link, shared[1], 0.5)
+    names = shared(world.link)
+    assert names is not None
+    half = reading_at(world.link, names[1], 0.5)
 
     def alter(row: Row) -> Row:
-        return {**row, shared[1]: half}
+        return {**row, names[1]: half}
 
     world.hands = alter
 
 
 def _first_goes_quiet(world: World) -> None:
-    shared = _shared(world.link)
-    assert shared is not None and world.hands is not None
+    names = shared(world.link)
+    assert names is not None and world.hands is not None
     lying = world.hands
 
     def alter(row: Row) -> Row:
-        return {**lying(row), shared[0]: None}
+        return {**lying(row), names[0]: None}
 
     world.hands = alter
 
@@ -189,7 +175,8 @@ def _frames_queue(world: World) -> None:
     world.at(world.t_us + hangs_us - 100_000, lambda _: world.kill_handset())
 
 
-def _own_code(link: Link) -> str | None:
+def own_code(link: Link) -> str | None:
+    """The request that runs moving code of the builder's own, if there is one."""
     return next(
         (n for n, r in link.requests.items() if isinstance(r, CallRequest) and r.moving and not r.args), None
     ) or next((n for n, r in link.requests.items() if isinstance(r, CallRequest) and r.moving), None)
@@ -198,7 +185,7 @@ def _own_code(link: Link) -> str | None:
 def _own_code_fails(world: World) -> None:
     """The builder's routine moves whatever turns; when it is stopped it neither ends nor lets itself be
     closed."""
-    name = _own_code(world.link)
+    name = own_code(world.link)
     assert name is not None and world.handset is not None
     turning = [n for n, o in world.link.outputs.items() if o.turns] or list(world.link.outputs)
 
@@ -264,7 +251,7 @@ def _lamps_went_dark(world: World, struck_ms: float) -> str:
     wrong = [list(link.outputs)[p] for p in _held_lamps(link) if lit.values[p] != moments[-1].values[p]]
     if wrong:
         return f'{wrong[0]} changed although on_loss is "hold"'
-    if moments[-1].state is ARMED:
+    if moments[-1].state is ARMED and link.arm_channel is not None:
         return "arm did not go off"
     return ""
 
@@ -311,30 +298,18 @@ def _place_jumped(world: World, struck_ms: float) -> str:
     return ""
 
 
-_has_stop_button = only(_stop_button, "no button stops it")
 _starts_with_duty = only(
     lambda link: _start_duty(link) and link.arm_control, "no stick moves a motor with a start duty"
 )
-_two_sources = only(_shared, "nothing that turns has two sources")
+_two_sources = only(shared, "nothing that turns has two sources")
 _has_optional = only(_optional, "no stick of its own feeds an optional channel that turns something")
 _has_own_code = only(
-    lambda link: _own_code(link) and link.telemetry, "no request runs moving code of the builder's own"
+    lambda link: own_code(link) and link.telemetry, "no request runs moving code of the builder's own"
 )
 _lamp_link = only(_held_lamps, 'no switch has on_loss = "hold"', infrared_link)
 _stepped_places = only(_steps_a_place, "no keys step a place")
 
 FAULTS = (
-    Fault(
-        "stop_wire_broken",
-        "bench",
-        "the wire of the stop button breaks: it has no reading any more",
-        _stop_wire_broken,
-        ends_in=(STOPPED,),
-        shows=(Code.STOPPED,),
-        fits=_has_stop_button,
-        # Its last reading has to go stale; a frame is due within a period.
-        later_ms=lambda link: link.period_ms,
-    ),
     Fault(
         "stick_rests_off_centre",
         "bench",

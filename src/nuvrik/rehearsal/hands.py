@@ -10,10 +10,9 @@ from nuvrik.rehearsal.world import World
 
 def moving_controls(link: Link) -> list[str]:
     """The controls with readings of their own that make something turn."""
-    needed = needed_channels(link, output_routes(link))
     names: list[str] = []
-    for channel, turning in needed.items():
-        for source in link.channels[channel].sources.values() if turning else ():
+    for channel in needed_channels(link, output_routes(link)):
+        for source in link.channels[channel].sources.values():
             parts = parts_of(link.controls[source]).values()
             names += parts or [source]
     return [n for n in dict.fromkeys(names) if isinstance(link.controls[n], AxisControl | SliderControl)]

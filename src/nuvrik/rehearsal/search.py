@@ -18,7 +18,7 @@ from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, St
 from nuvrik.levels import FULL, TIMER_MAX
 from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.wiring import moving_channels, output_routes
+from nuvrik.plan.wiring import moving_channels, output_routes, place_channels
 from nuvrik.wire.codes import Value
 from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
@@ -31,6 +31,9 @@ FAR_BACK = 4
 
 ODD_FRAMES = ("repeated", "older", "noise")
 """Frames that must change nothing; how long after the last they come matters little."""
+
+LIKE_REST = ("rest", "placed", "unplaced")
+"""Frames with arm on in which what turns is at rest."""
 
 Event = tuple[str, int]
 """What happens, and how long after the event before, in ms."""
@@ -81,7 +84,21 @@ class Searcher:
         self._rest: list[Value] = [0] * len(names)
         self._moved: list[Value] = [FULL if name in turning else 0 for name in names]
         self._bare: list[Value] = [None if name in required else 0 for name in names]
+        stand = place_channels(link) if link.frame.says_no_reading else frozenset()
+        self._placed: list[Value] = [FULL if name in stand else 0 for name in names]
+        self._unplaced: list[Value] = [None if name in stand else 0 for name in names]
+        self._stays = [
+            place
+            for place, (name, route) in enumerate(output_routes(link).items())
+            # What goes somewhere on a loss does so after a timeout without a reading too.
+            if link.outputs[name].on_loss == "hold" and route.channels and stand.issuperset(route.channels)
+        ]
         self._kinds = self._possible(bool(turning), bool(required))
+        self._values = {
+            **{"off": self._rest, "rest": self._rest, "moved": self._moved},
+            **{"placed": self._placed, "unplaced": self._unplaced},
+            **{"bare_off": self._bare, "bare_on": self._bare},
+        }
         self._waits = (1, rules.timeout_ms - 1, rules.timeout_ms, 1 << 15)
         # What never changes need not be copied with a machine.
         self._shared = {id(part): part for part in _parts(link)}
@@ -103,6 +120,8 @@ class Searcher:
             "moved": turns,
             "bare_off": required and frame.says_no_reading and not armless,
             "bare_on": required and frame.says_no_reading,
+            "placed": bool(self._stays),
+            "unplaced": bool(self._stays),
             "stop": bool(self._encoder.stop(0)),
             "tick": True,
             "repeated": "no_sequence" not in frame.lacks,
@@ -180,7 +199,7 @@ class Searcher:
             wire = self._encoder.stop(seq & 0xFF)
         elif kind != "tick":
             sent = seq = seq + 1
-            values = {"off": self._rest, "rest": self._rest, "moved": self._moved}.get(kind, self._bare)
+            values = self._values[kind]
             wire = self._command(values, int(kind not in ("off", "bare_off")), seq)
             last = kind, wire, seq
         taken = machine.feed(wire, clock_ms) if wire else []
@@ -199,7 +218,7 @@ class Searcher:
         stale = newest is not None and newest - 127 < sent <= newest and says not in ("nothing", "stop")
         if says != "nothing":
             newest = sent if newest is None else max(sent, newest)
-        drives = says in ("off", "rest", "moved")
+        drives = says in ("off", *LIKE_REST, "moved")
         if drives:
             good += 1
             off = off or says == "off"
@@ -231,10 +250,12 @@ class Searcher:
             return f"still armed {after.now_ms - before.driven_ms} ms after the last drive frame, with {kind}"
         if now is ARMED and kind == "off":
             return "still armed with arm off"
+        if self._went(before, kind, now, after):
+            return f"a place changed in {now}, with {kind}"
         if was in (WAITING, FAILSAFE) and now is STANDBY and after.good < rules.good_frames:
             return f"on standby after {after.good} good frames"
-        way_out = "rest" if self._arm is None else "off"
-        if was is STOPPED and now is not STOPPED and (now is not STANDBY or kind != way_out):
+        ways_out = LIKE_REST if self._arm is None else ("off",)
+        if was is STOPPED and now is not STOPPED and (now is not STANDBY or kind not in ways_out):
             return f"left STOPPED for {now} by {kind}"
         if kind == "stop" and (now is not STOPPED or any(efforts)):
             return f"a stop left it in {now}"
@@ -245,13 +266,21 @@ class Searcher:
             return f"failsafe {after.now_ms - before.driven_ms} ms after a drive frame"
         return None
 
+    def _went(self, before: "_Node", kind: str, now: State, after: "_Node") -> bool:
+        """Whether a place has changed that is to stay as it is: in every state but ARMED, and in ARMED while
+        it has no reading."""
+        if now is ARMED and kind != "unplaced":
+            return False
+        was, is_now = before.machine.demands, after.machine.demands
+        return any(was[place].value != is_now[place].value for place in self._stays)
+
     def _wrongly_armed(self, before: "_Node", kind: str, silent: bool) -> str | None:
         """What must not be about coming into ARMED."""
         was, recover = before.machine.state, self._link.failsafe.recover
         if was is STANDBY:
-            if kind != "rest" or not (before.off or self._arm is None):
+            if kind not in LIKE_REST or not (before.off or self._arm is None):
                 return f"armed by {kind}, arm {'' if before.off else 'not '}seen off"
-        elif was is not FAILSAFE or kind not in ("rest", "moved") or recover == "rearm":
+        elif was is not FAILSAFE or kind not in (*LIKE_REST, "moved") or recover == "rearm":
             return f"armed out of {was} by {kind}"
         elif kind == "moved" and recover == "at_rest":
             return "armed again by a stick that is pushed"

@@ -216,7 +216,7 @@ def judged(world: World, fault: Fault, seed: int, strike: Strike) -> Run:
     seen = (strike.pins_us, strike.pins)
     if wrong is not None:
         return Run(fault.name, seed, "fail", strike.stop_ms, bound, wrong, trace, *seen)
-    if fault.must == "stop":
+    if fault.must == "stop" and not _nothing_lapses(world.link):
         said = strike.stopped_why or "no key is held any more"
         why = f"{strike.stopped_in}: {said}"
         return Run(fault.name, seed, "pass", strike.stop_ms, bound, why, trace, *seen)
@@ -237,12 +237,12 @@ def wrongs(world: World, fault: Fault, strike: Strike) -> Iterator[str]:
     if trace.strangers:
         t_ms, what = trace.strangers[0]
         yield f"accepted {what}, at {t_ms:.0f} ms"
-    if fault.must == "stop" and strike.stop_ms is None:
+    if fault.must == "stop" and strike.stop_ms is None and not _nothing_lapses(link):
         still = "a motor was still turning" if turns_something(link) else "it was still armed"
         yield f"{still} at the end; the machine was {world.machine.state}"
     if fault.judge is not None and (words := fault.judge(world, strike.struck_us / 1000)):
         yield words
-    if strike.stop_ms is not None and strike.stop_ms > bound:
+    if strike.stop_ms is not None and strike.stop_ms > bound and not _nothing_lapses(link):
         yield f"stopped {strike.stop_ms - bound:.1f} ms later than the bound"
     if strike.pins_us is not None and strike.pins_us > 1000 * bound:
         yield f"its pins stopped {strike.pins_us - 1000 * bound:.0f} us later than the bound"
@@ -280,6 +280,12 @@ def _shown(trace: Trace, wanted: tuple[str | Code, ...], since_ms: float) -> boo
 def turns_something(link: Link) -> bool:
     """Whether any output turns, so that there is something to bring to rest."""
     return any(output.turns for output in link.outputs.values())
+
+
+def _nothing_lapses(link: Link) -> bool:
+    """Whether silence ends nothing: a remote control that nothing arms, for what is only on or off."""
+    remote = isinstance(link.medium, InfraredMedium)
+    return remote and link.arm_channel is None and not turns_something(link)
 
 
 def world_of(

@@ -320,7 +320,7 @@ class World:
                 self.twin.sense(now_ms, **readings)
         if self._waiting:
             self._read_backlog(now_ms, listens=first == LISTENS)
-        demands, moments = machine.tick(now_ms), self.trace.moments
+        demands, moments = self._ticked(machine, now_ms), self.trace.moments
         if (
             demands is not self._demands
             or machine.state is not self._state
@@ -336,6 +336,14 @@ class World:
             arrival = self.back.send(answer, self.t_us) if answer else None
             if arrival is not None:
                 self.at(arrival[0], self._come_back, arrival[1])
+
+    def _ticked(self, machine: Machine, now_ms: int) -> list[Demand]:
+        """What the outputs are told. If code of the builder's own ends the program, they stay as they are."""
+        try:
+            return machine.tick(now_ms)
+        except SystemExit:
+            self.machine_on = False
+            return machine.demands
 
     def _read_backlog(self, now_ms: int, *, listens: bool) -> None:
         """What a port does once its loop turns again: after a gap of a timeout, only stops count."""
