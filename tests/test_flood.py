@@ -179,7 +179,8 @@ class _Master:
         self._port._file = self._port._out = self
         self._port._line = self
         self._master = master
-        self.accepted, self.write = self._port.accepted, lambda data: True
+        self.accepted, self.another = self._port.accepted, self._port.another
+        self.write = lambda data: True
 
     def fileno(self) -> int:
         return self._master

@@ -175,7 +175,7 @@ def test_a_knob_for_two_motors_with_a_stop(tmp_path: Path) -> None:
     os.write(master, b"t_ms,a0,d2,d3\n")
     for number in range(150):
         knob = 12 if number < 60 else min(1023, 40 * (number - 60))
-        os.write(master, f"{number},{knob},{int(number < 40)},{int(number < 130)}\n".encode())
+        os.write(master, f"{number},{knob},{int(number < 40)},{int(number >= 130)}\n".encode())
         time.sleep(0.02)
     drive.terminate()
     assert drive.wait(20) == 0
