@@ -5,6 +5,7 @@ The results go to benchmarks/latest.json and to the screen; the exit code is 1 i
 """
 
 import json
+import os
 import platform
 import random
 import statistics
@@ -409,10 +410,34 @@ FIGURES = (
 )
 
 
+def then(commit: str, name: str) -> dict[str, float]:
+    """A figure as it was at another commit, measured by its own benchmark right behind ours: machines differ
+    by more than targets leave room for, and a comparison in one run does not."""
+    here = Path(__file__).parents[1]
+    with tempfile.TemporaryDirectory() as folder:
+        kept = subprocess.run(["git", "archive", commit], cwd=here, check=True, capture_output=True).stdout
+        subprocess.run(["tar", "-x"], cwd=folder, input=kept, check=True)
+        words = [sys.executable, "benchmarks/bench.py", name]
+        subprocess.run(
+            words,
+            cwd=folder,
+            env={**os.environ, "PYTHONPATH": f"{folder}/src"},
+            check=False,
+            capture_output=True,
+        )
+        figures: dict[str, float] = json.loads((Path(folder) / "benchmarks/latest.json").read_text())[
+            "figures"
+        ]
+    return figures[name]  # type: ignore[return-value]
+
+
 def main(names: list[str]) -> int:
-    """All figures; or those that are named, the others left as they were measured last."""
+    """All figures; or those that are named, the others left as they were measured last. ``--against COMMIT``
+    says of each what it was there, and writes nothing down."""
     out = Path(__file__).with_name("latest.json")
     results: dict[str, dict[str, float | bool]] = {}
+    commit = names[names.index("--against") + 1] if "--against" in names else ""
+    names = [name for name in names if name not in ("--against", commit)]
     if names:
         results = json.loads(out.read_text())["figures"]
     for figure_of in FIGURES:
@@ -423,6 +448,12 @@ def main(names: list[str]) -> int:
         figure = figure_of()
         results[name] = {**{k: round(v, 4) for k, v in figure.items()}, "met": met(figure)}
         print("   " + ", ".join(f"{key} {value}" for key, value in results[name].items()))
+        if commit:
+            print(
+                f"   at {commit}: " + ", ".join(f"{key} {value}" for key, value in then(commit, name).items())
+            )
+    if commit:
+        return 0
     machine = {
         "python": platform.python_version(),
         "system": platform.system(),

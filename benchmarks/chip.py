@@ -55,11 +55,24 @@ OURS = """
 void nuvrik_before_outputs(void)
 {
 }
+static uint8_t before;
+static uint16_t now_ms;
+/* A byte; behind a whole frame a tick, which mixes and follows. */
+static void take(uint8_t byte)
+{
+    nuvrik_machine_end_take(&nuvrik_end, byte);
+    if (byte == 0 && before != 0) {
+        now_ms += 20;
+        nuvrik_machine_end_pass_time(&nuvrik_end, now_ms);
+        nuvrik_machine_end_turn(&nuvrik_end);
+    }
+    before = byte;
+}
 int main(void)
 {
     nuvrik_begin();
     cli();
-    FOR_EACH_GIVEN(nuvrik_machine_end_take(&nuvrik_end, byte));
+    FOR_EACH_GIVEN(take(byte));
     for (;;) {
         board_alive();
     }
@@ -134,12 +147,14 @@ def given(frames: list[bytes]) -> str:
     return GIVEN % ",".join(str(byte) for byte in b"".join(frames))
 
 
-def each_byte(program: Path, folder: Path) -> list[int]:
-    """Cycles that a program takes for each byte, from mark to mark."""
+def each_byte(program: Path, folder: Path, link: nuvrik.Link | None = None) -> list[int]:
+    """Cycles that a program takes for each byte, from mark to mark. With a link: of a machine, armed."""
     chip = Emulated(build_emulator(folder), program, CHIPS["atmega328p"])
     chip.watch(GPIOR0)
     chip.run(2_000_000)
     marks = [change.cycle for change in chip.changes()]
+    if link is not None:
+        assert end_in(chip, link, answers=False).machine.watch.state == ARMED
     return [after - before for before, after in pairwise(marks)]
 
 
@@ -154,14 +169,16 @@ def hand_written(name: str, frames: list[bytes], folder: Path) -> list[int]:
 
 
 def cycles_a_byte() -> dict[str, float]:
-    """Cycles a received byte: ours from the line's buffer to a command that is judged, unpacked, mixed and
-    followed; beside frames kept apart by zeros with CRC-16 and a store; beside text converted with the C
-    library."""
+    """Cycles a received byte: ours from the line's buffer to a command that is judged, unpacked, and in the
+    tick behind it mixed and followed, by a machine that is armed; beside frames kept apart by zeros with
+    CRC-16 and a store; beside text converted with the C library."""
     link = nuvrik.parse(starter_text("tug"))
-    values = [(at * 397 % 4001 - 2000, at * 211 % 4001 - 2000, at & 1) for at in range(FRAMES)]
+    values = [(at * 397 % 4001 - 2000, at * 211 % 4001 - 2000, 1) for at in range(FRAMES)]
     encoder = nuvrik.Encoder(link, stream=True)
+    arming = [encoder.on_wire(encoder.command([0, 0, int(at > 5)], at + 240)) for at in range(12)]
     ours = [
-        encoder.on_wire(encoder.command([8 * a, 8 * b, arm], at)) for at, (a, b, arm) in enumerate(values)
+        encoder.on_wire(encoder.command([8 * a, 8 * b, arm], at + 252 & 0xFF))
+        for at, (a, b, arm) in enumerate(values)
     ]
     bodies = [
         bytes((0x10, at))
@@ -180,9 +197,9 @@ def cycles_a_byte() -> dict[str, float]:
         lines.append(text + b"*%02X\n" % check)
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        (folder / "given.h").write_text(given(ours), "utf-8")
+        (folder / "given.h").write_text(given([*arming, *ours]), "utf-8")
         program = built(Wanted(link, "tug.toml", "atmega328p", answers=False), folder, OURS)
-        took = each_byte(program, folder)
+        took = each_byte(program, folder, link)[len(b"".join(arming)) :]
         took_framed = hand_written("frames", framed, folder)
         took_text = hand_written("text", lines, folder)
     of_each = {"ours": took, "by_hand": took_framed, "text": took_text}

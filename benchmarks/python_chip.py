@@ -170,7 +170,7 @@ def python_start() -> dict[str, float]:
         (folder / "link.toml").write_text(starter_text("tug"))
         library = (
             "import sys; from nuvrik.plan.load import load; from nuvrik.ends.machine import Machine; "
-            "from nuvrik.cli.live import run_machine_command; Machine(load(sys.argv[1]), stream=True)"
+            "from nuvrik.cli import machine; Machine(load(sys.argv[1]), stream=True)"
         )
         ways = {
             "export": [sys.executable, "-S", str(alone), "--port", os.ttyname(slave)],

@@ -8,6 +8,7 @@ import pytest
 from chips import Chip, chip_with, needs_a_chip
 
 import nuvrik
+from nuvrik.core.watch import WHY_OWN_CODE
 from nuvrik.export.chip_pins import Pins
 from nuvrik.export.on_avr import BOOTS_US
 from nuvrik.plan.starters import starter_text
@@ -100,3 +101,49 @@ def test_a_bumper_is_told_as_a_distance(tmp_path: Path) -> None:
         host.go_on(600)
         told = host.handset.telemetry["quay"]
         assert (told.value == pytest.approx(0.02)) == touched, told
+
+
+def test_a_low_battery_leaves_the_screws_half_and_then_nothing_until_the_sticks_rest(tmp_path: Path) -> None:
+    chip = running("marram_cut_off", tmp_path)
+    handset = nuvrik.Handset(chip.link, stream=True)
+    ahead = {"grip": 1, "left_stick": 1}
+    chip.emulated.volts(0, 4800)
+    moves = [(0, {"grip": 1, "left_stick": 0}), (500, {"arm_button": 1}), (600, {"arm_button": 0})]
+    hand = play(chip.link, [*moves, (900, {"left_stick": 0}), (1000, ahead)], 9000, seed=1, tremor=0)
+    chip.drive(hand, 0, 2500, handset)
+    demand = chip.end.machine.outputs.motors[0].demand
+    assert chip.powered and demand.at > 12_000
+    # The last time the battery has recovered, and the stick is still pushed.
+    looks = ((4050, 7000, 8192, 3700), (3800, 0, 0, 4900), (4800, 0, 0, 6100))
+    for millivolts, least, most, until_ms in looks:
+        chip.emulated.volts(0, millivolts)
+        chip.drive(hand, until_ms - 1200, until_ms, handset)
+        assert least <= chip.end.machine.outputs.motors[0].demand.at <= most, millivolts
+    chip.drive(play(chip.link, moves[:1], 7000, seed=1, tremor=0), 6100, 6500, handset)
+    chip.drive(hand, 6500, 7700, handset)
+    assert chip.end.machine.outputs.motors[0].demand.at > 12_000 and chip.wrong == []
+
+
+def test_a_bumper_stops_until_it_is_armed_again_and_says_its_number(tmp_path: Path) -> None:
+    chip = running("tug_bumper", tmp_path)
+    place = Pins(chip.emulated.chip).places[12]
+    chip.emulated.level(*place, False)
+    hand = play(
+        chip.link,
+        [
+            *((500, {"arm_button": 1}), (600, {"arm_button": 0})),
+            *((900, {"left_stick": 0}), (1000, {"left_stick": 1})),
+        ],
+        6000,
+        seed=1,
+    )
+    handset = nuvrik.Handset(chip.link, stream=True)
+    chip.drive(hand, 0, 2000, handset)
+    assert chip.powered
+    chip.emulated.level(*place, True)
+    chip.run(100_000)
+    assert not chip.powered
+    chip.emulated.level(*place, False)
+    chip.drive(hand, 2000, 3500, handset)
+    watch = chip.end.machine.watch
+    assert not chip.powered and watch.why == WHY_OWN_CODE and watch.place == 7 and chip.wrong == []

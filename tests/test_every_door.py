@@ -1,8 +1,8 @@
 """Every door is the same door: what is promised of a link holds from whichever side it is moved.
 
 (a) What nobody touched stays where it is, from the first frame to leaving. (b) A stop stops within the bound.
-(c) What was asked while it could not be done is refused, and never done later. (d) A door that dies, hangs
-or is lost and comes back starts nothing. (e) Each control, set by its name, gives the library's own frames."""
+(c) What was asked while it could not be done is refused, and never done later. (d) A door that dies, hangs, or
+is lost and comes back starts nothing. (e) Each control, set by its name, gives the library's own frames."""
 
 import os
 import random
@@ -82,7 +82,7 @@ def test_a_door_that_is_gone_for_a_while_starts_nothing(name: str, door: str, ho
 
 @pytest.mark.parametrize("name", DRIVEN)
 def test_a_jog_moves_one_output_and_leaves_the_rest(name: str) -> None:
-    """(a) and (d) for jog: it arms, moves what turns, disarms; nothing else is touched, and nothing goes on."""
+    """(a) and (d) for jog: it arms, moves what turns, disarms; nothing else is touched, nothing goes on."""
     story = Story(DRIVEN[name])
     turning = [name for name, output in story.link.outputs.items() if output.turns]
     for output in turning[:2]:

@@ -184,6 +184,21 @@ def test_requests_move_a_flap_and_beep(tmp_path: Path) -> None:
     assert max(lengths) - min(lengths) > 300
 
 
+def test_a_cut_off_and_a_bumper(tmp_path: Path) -> None:
+    """A low battery leaves the screws half, at once and for as long as it is low; a bumper stops."""
+    text = (Path(__file__).parents[1] / "examples" / "firmware" / "tug_own_code.py").read_text("utf-8")
+    exported(TUG, tmp_path, own={"main.py": text})
+    battery, bumper = ["volts 26 60000", "volts 26 30000"], ["pin 14 0", "pin 14 1"]
+    touched_ms = BOOT_MS + 3000
+    events = [(0, battery[0]), (0, bumper[0]), (BOOT_MS + 2000, battery[1]), (touched_ms, bumper[1])]
+    ran = run(tmp_path, [*events, *on_line(full_ahead(4000))], 4200)
+    duties = [(row.t_ms, row.value) for row in ran.rows if row.what == "duty"]
+    full = max(value for t_ms, value in duties if t_ms < BOOT_MS + 2000)
+    low = [value for t_ms, value in duties if BOOT_MS + 2700 < t_ms < touched_ms]
+    assert full > 40_000 and low and 0.4 * full < max(low) < 0.6 * full, ran.said
+    assert all(value == 0 for t_ms, value in duties if t_ms > touched_ms + 2 * TUG.tick_ms)
+
+
 FAILS = """
 import nuvrik
 ticks = 0

@@ -92,10 +92,14 @@ void nuvrik_before_outputs(void);
 #if defined(__GNUC__) && !defined(NUVRIK_OUTPUTS_C)
 bool nuvrik_limit_of_a_place(void)
     __attribute__((error("nuvrik_limit is for what turns: a place or a switch has no way of being less")));
-#define nuvrik_limit(output, most)                                         \
-    (__builtin_constant_p(output) && !NUVRIK_OUTPUT_TURNS((output) & 31)          \
-         ? nuvrik_limit_of_a_place()                                       \
-         : (nuvrik_limit)((output), (most)))
+static inline __attribute__((always_inline)) bool nuvrik_limit_looked_at(uint8_t output, int16_t most)
+{
+    if (__builtin_constant_p(output) && !NUVRIK_OUTPUT_TURNS(output & 31U)) {
+        return nuvrik_limit_of_a_place();
+    }
+    return nuvrik_limit(output, most);
+}
+#define nuvrik_limit nuvrik_limit_looked_at
 #endif
 
 #endif

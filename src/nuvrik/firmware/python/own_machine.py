@@ -49,8 +49,8 @@ def limit(name, most):
     """Leave an output that turns no more than so much of full scale either way, 0 to FULL, from the next tick
     on and until it is said again; of several that are said between two ticks the least counts. Once 0 has
     been left, and then more, the output counts again when its sticks have rested. A hold is left alone."""
-    if not 0 <= most <= FULL:
-        raise ValueError("limit is from 0 to " + str(FULL))
+    if not isinstance(most, int) or not 0 <= most <= FULL:
+        raise ValueError("limit is a whole number from 0 to " + str(FULL))
     if not nuvrik.link.end.cap(names.OUTPUTS.index(name), most):
         raise ValueError(name + " does not turn: a place or a switch has no way of being less")
 
@@ -58,7 +58,7 @@ def limit(name, most):
 def stop(why):
     """Stop the machine as a stop frame does: at once, until it is armed again. why: a number of your own, 1
     to 15, which `nuvrik hello` and the handset show."""
-    if not 1 <= why <= 15:
+    if not isinstance(why, int) or not 1 <= why <= 15:
         raise ValueError("why is a number from 1 to 15")
     nuvrik.link.own_stop(why)
 
@@ -68,11 +68,15 @@ def move(name, level):
     to FULL, until the next tick. Ramps and limits hold as ever."""
     if nuvrik.link.calls is None or not nuvrik.link.calls.calling:
         raise ValueError("move is for the function of a request: nothing else may start anything")
+    if not isinstance(level, int) or not -FULL <= level <= FULL:
+        raise ValueError("move goes by a whole number, to " + str(FULL) + " either way")
     nuvrik.link.end.machine.wish(names.OUTPUTS.index(name), level)
 
 
 def tell(name, raw):
-    """What a sensor reads that the board does not read by itself."""
+    """What a sensor reads that the board does not read by itself: a whole number."""
+    if not isinstance(raw, int):
+        raise ValueError(name + " is told as a whole number")
     nuvrik.link.end.telling.take(names.SENSORS.index(name), raw)
 
 
