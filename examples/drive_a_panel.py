@@ -1,4 +1,4 @@
-"""A panel on the bench: set a lamp, a duty, an angle and a step rate, read what is there, move 345 steps.
+"""A panel on the bench: set a lamp, a duty, an angle and a step rate, read what is there, move 130 steps.
 
 It runs on a simulated board; give the name of a port to drive a real one: drive_a_panel.py /dev/ttyUSB0
 """
@@ -20,7 +20,7 @@ with nuvrik.connect(link, port) as panel:  # waits for the board's hello
     time.sleep(0.8)
     for name, reading in panel.telemetry.items():
         print(f"  {name:10} {reading.words}")
-    moved = panel.request("move", steps=345)  # asked until answered, carried out at most once
+    moved = panel.request("move", steps=130)  # asked until answered, carried out at most once
     print(f"the turntable turned {moved.value} steps")
 # Leaving the block, even by an exception, sends disarm for at least timeout_ms.
 print("disarmed")

@@ -255,6 +255,6 @@ def test_the_examples_run_as_they_stand(script: Path, tmp_path: Path) -> None:
         "both_ends": "FAILSAFE  port_screw   +0",
         "explain_bytes": "wrong_layout",
         "choose_a_timeout": "able to drive",
-        "drive_a_panel": "345 steps",
+        "drive_a_panel": "130 steps",
     }
     assert expected[script.stem] in done.stdout

@@ -1,8 +1,8 @@
 """Every door is the same door: what is promised of a link holds from whichever side it is moved.
 
 (a) What nobody touched stays where it is, from the first frame to leaving. (b) A stop stops within the bound.
-(c) What was asked while it could not be done is refused, and never done later. (d) A door that dies, hangs, or
-is lost and comes back starts nothing. (e) Each control, set by its name, gives the library's own frames."""
+(c) What was asked while it could not be done is refused, and never done later. (d) A door that dies, hangs,
+or is lost and comes back starts nothing. (e) Controls set by name give the library's own frames."""
 
 import os
 import random

@@ -284,7 +284,7 @@ def test_the_boards_in_the_documents_are_described_as_they_say() -> None:
     link = nuvrik.parse(
         rest.format(line).replace('[channels.arm]\nkind = "flag"\n', "").replace('"arm"', '"none"')
     )
-    assert Encoder(link).command_on_wire([0, -5734], 0) == b"M,90,-35\r" and Encoder(link).stop(0) == b""
+    assert Encoder(link).command_on_wire([0, -5734], 0) == b"W 23 -245\n" and Encoder(link).stop(0) == b""
     link = nuvrik.parse(rest.format(keys))
     assert [event.kind for event in nuvrik.Decoder(link).feed(b"fxd ")] == [COMMAND, COMMAND, COMMAND, STOP]
 

@@ -1,9 +1,9 @@
 """A battery cut-off and a bumper, on a board that runs MicroPython.
 
-    nuvrik new tug.toml --like tug
-    nuvrik export tug.toml --to micropython --board rp2040 --out board
-    cp tug_own_code.py board/main.py
-    # and copy the folder board onto the board
+nuvrik new tug.toml --like tug
+nuvrik export tug.toml --to micropython --board rp2040 --out board
+cp tug_own_code.py board/main.py
+# and copy the folder board onto the board
 """
 
 from machine import ADC, Pin

@@ -1,4 +1,4 @@
-"""Six motors and two servos on a small computer: what drives them, for `nuvrik machine`.
+"""Five motors and three servos on a small computer: what drives them, for `nuvrik machine`.
 
     nuvrik machine barge.toml --port /dev/ttyS0 --code barge.py      # on the barge
     nuvrik drive barge.toml --port /dev/ttyUSB0 --from pad           # on the shore
@@ -18,7 +18,7 @@ class Board:
 
 
 board = Board()
-MOTORS = ["left_bow", "left_mid", "left_stern", "right_bow", "right_mid", "right_stern"]
+MOTORS = ["left_bow", "left_stern", "right_bow", "right_stern", "capstan"]
 
 
 def motor(channel: int):
@@ -32,4 +32,4 @@ def servo(channel: int):
 
 
 OUTPUTS = {name: motor(channel) for channel, name in enumerate(MOTORS)}
-OUTPUTS |= {"crane": servo(14), "lamp": servo(15)}
+OUTPUTS |= {"crane": servo(13), "jib": servo(14), "lamp": servo(15)}

@@ -81,6 +81,12 @@ def _print_found(link: Link | None, port: str, found: list[Found], trips: list[f
             if identity.up_s is not None
             else "  how it has fared it did not say"
         )
+        if identity.own_stop:
+            say(f"  its own code stopped it last, with number {identity.own_stop}")
+        if identity.loses_time:
+            say(
+                "  its clock has lost more time than [board] interrupts_off_ms allows: the printed bound is too low"
+            )
         if link is None:
             continue
         if identity.tag != layout_tag(link):

@@ -106,6 +106,7 @@ def head(handset: Handset) -> str:
     else:
         text = "SENDING" if handset.why == "" else "NOT DRIVING"
     text += ", about to let go of its load" if handset.hold_ends else ""
+    text += f" by the machine's own code, with number {handset.own_stop}" if handset.own_stop else ""
     return f"{text}: {handset.why}" if handset.why else text
 
 

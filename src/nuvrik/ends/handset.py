@@ -278,6 +278,11 @@ class Handset:
         return self._hearing.hold_ends
 
     @property
+    def own_stop(self) -> int:
+        """The number that the machine's own code gave for the stop that holds it, 1 to 15; 0 for none."""
+        return self._hearing.own_stop
+
+    @property
     def telemetry(self) -> dict[str, Reading]:
         """The latest of each item that has come back, with its age."""
         return self._hearing.telemetry()

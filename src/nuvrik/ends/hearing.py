@@ -34,6 +34,7 @@ class Hearing:
         self.seq = 0
         """Its sequence number."""
         self._hold_ends = False
+        self._own_stop = 0
 
     def feed(self, data: bytes) -> list[Event]:
         """Take bytes that have come back, and give the events in them."""
@@ -50,6 +51,7 @@ class Hearing:
                 self.seq, self.told_ms = event.seq or 0, now_ms
                 self._state = STATES[event.values.state]
                 self._hold_ends = event.values.hold_ends
+                self._own_stop = event.values.own_stop
                 self._readings.take(event.values, now_ms)
             else:
                 self._asker.hear(event.values)
@@ -79,6 +81,11 @@ class Hearing:
     def hold_ends(self) -> bool:
         """Whether the machine says that it is about to let go of a load."""
         return self._hold_ends and self.state is not None
+
+    @property
+    def own_stop(self) -> int:
+        """The number that the machine's own code gave for the stop that holds it; 0 for none."""
+        return self._own_stop if self.state is not None else 0
 
     def telemetry(self) -> dict[str, Reading]:
         """The latest of each item, with its age."""

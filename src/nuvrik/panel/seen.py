@@ -69,6 +69,7 @@ def handset_seen(
         "quality": None if back.quality is None else round(100 * back.quality),
         "round_trip_ms": handset.round_trip_ms,
         "lets_go": handset.hold_ends,
+        "own_stop": handset.own_stop,
         "controls": {name: [readings.get(name), level] for name, level in _levels(handset)},
         "held": handset.latched,
         "channels": channels,

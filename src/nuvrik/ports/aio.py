@@ -5,7 +5,7 @@
     async with nuvrik.aio.connect("vent.toml", "/dev/ttyUSB0") as vent:
         await vent.arm()
         vent.set(opening=0.35, for_s=5)
-        await vent.request("move", steps=345)
+        await vent.request("move", steps=130)
         async for readings in nuvrik.aio.readings(vent.link, "pad"):
             ...
 

@@ -133,6 +133,7 @@ export class Eyes {
     const disarmed = state === "STANDBY" && !seen.channels[this.armChannel];
     if (disarmed && link.arm.length) return "Nothing is armed: hold Arm when all is clear.";
     if (machine?.why) return sentence(machine.why);
+    if (seen.own_stop) return `Its own code has stopped it, with number ${seen.own_stop}.`;
     if (seen.lets_go) return "It is about to let go of its load.";
     if (state === "ARMED") return "It follows your hand.";
     if (state === "STOPPED") return "A stop was pressed: hold Arm to go on.";
