@@ -84,9 +84,7 @@ def _print_found(link: Link | None, port: str, found: list[Found], trips: list[f
         if identity.own_stop:
             say(f"  its own code stopped it last, with number {identity.own_stop}")
         if identity.loses_time:
-            say(
-                "  its clock has lost more time than [board] interrupts_off_ms allows: the printed bound is too low"
-            )
+            say("  its clock loses more time than interrupts_off_ms says: it may stop later than printed")
         if link is None:
             continue
         if identity.tag != layout_tag(link):
