@@ -41,7 +41,7 @@ def browser() -> Iterator[Browser]:
 
 def opened(made: Browser, url: str, **how: Any) -> Page:
     """A page that has joined. What its console says of errors and of forbidden things fails the test."""
-    page = made.new_context(viewport={"width": 1280, "height": 800}, **how).new_page()
+    page = made.new_context(**({"viewport": {"width": 1280, "height": 800}} | how)).new_page()
     wrong: list[str] = []
     page.on("pageerror", lambda error: wrong.append(str(error)))
     page.on("console", lambda said: wrong.append(said.text) if said.type == "error" else None)

@@ -314,3 +314,32 @@ def test_the_files_keep_to_the_rules_of_the_house() -> None:
         assert text.count("\n") < 450 or file.suffix == ".css", file
         assert not re.search(FORBIDDEN, text), (file, re.search(FORBIDDEN, text))
     assert size < 150_000, size
+
+
+SIZES = [(320, 560), (360, 740), (390, 844), (667, 375), (844, 390), (1024, 768), (1280, 800)]
+
+STOP_SEEN = """() => {
+    const stop = document.getElementById("stop").getBoundingClientRect();
+    const within = stop.left >= 0 && stop.top >= 0
+        && stop.right <= visualViewport.width && stop.bottom <= visualViewport.height;
+    const spots = [[0.02, 0.1], [0.98, 0.1], [0.02, 0.9], [0.98, 0.9], [0.5, 0.5]];
+    const bare = spots.every(([x, y]) =>
+        document.elementFromPoint(stop.left + x * stop.width, stop.top + y * stop.height)?.closest("#stop"));
+    const main = document.querySelector("main").getBoundingClientRect();
+    return [within, bare, main.bottom <= stop.top];
+}"""
+
+
+@pytest.mark.parametrize(("width", "height"), SIZES)
+def test_stop_is_whole_and_nothing_is_over_or_under_it(
+    width: int, height: int, chromium: Browser, marram: Panel
+) -> None:
+    page = opened(
+        chromium,
+        marram.url,
+        viewport={"width": width, "height": height},
+        has_touch=True,
+        is_mobile=width < 1000,
+    )
+    assert page.evaluate(STOP_SEEN) == [True, True, True]
+    page.context.close()
