@@ -4,7 +4,7 @@ PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
 
-.PHONY: help demo test quick checked lint traces mutants fuzz-core reached bench docs site wheel fuzz screenshots toolchain clean
+.PHONY: help demo test nightly quick checked lint traces mutants fuzz-core reached bench docs site wheel fuzz screenshots toolchain clean
 
 help:                        ## what there is to make
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## */\t/' | awk -F '\t' '{printf "  make %-12s %s\n", $$1, $$2}'
@@ -27,8 +27,13 @@ demo: $(VENV)/ready          ## the shipped example, start to end, no hardware
 	$(BIN)/nuvrik demo
 
 test: $(VENV)/ready-dev      ## every test; what runs in real time comes last, one browser at a time
-	$(BIN)/python -m pytest -m "not live" -n 2 --durations=10
-	$(BIN)/python -m pytest -m live -n 2 --dist loadgroup --durations=10
+	@status=0; \
+	$(BIN)/python -m pytest -m "not live" -n 2 --durations=10 || status=1; \
+	$(BIN)/python -m pytest -m live -n 2 --dist loadgroup --durations=10 || status=1; \
+	exit $$status
+
+nightly: $(VENV)/ready-dev   ## what takes hours: exported handsets, 40 links at random and 10,000 readings each
+	NUVRIK_NIGHTLY=1 $(BIN)/python -m pytest -n 2 tests/test_every_door.py
 
 quick: $(VENV)/ready-dev     ## the tests that take a moment, while you work
 	$(BIN)/python -m pytest -m "not live and not slow" -n 2 --durations=10

@@ -31,8 +31,20 @@ def pytest_report_header() -> str:
     return f"lives: NUVRIK_SEED={os.environ['NUVRIK_SEED']}"
 
 
-# A shell has what it runs in the background ignore Ctrl-C, and its children with it: not here.
+# A shell has what it runs in the background ignore Ctrl-C, nohup has it ignore a hang-up, and
+# children inherit both: not here.
 signal.signal(signal.SIGINT, signal.default_int_handler)
+if hasattr(signal, "SIGHUP"):
+    signal.signal(signal.SIGHUP, signal.SIG_DFL)
+
+
+def pytest_terminal_summary(terminalreporter) -> None:
+    """One line says what has not been looked at here, and how it can be."""
+    skipped = terminalreporter.stats.get("skipped", [])
+    if skipped:
+        why = sorted({str(one.longrepr[-1]).removeprefix("Skipped: ") for one in skipped})
+        terminalreporter.write_line(f"not looked at here: {len(skipped)} tests ({'; '.join(why)})")
+
 
 STOOD_STILL_S = 0.1
 """A computer that lets a sleeper sleep this much too long cannot keep a link of 50 frames a second going."""

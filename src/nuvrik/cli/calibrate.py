@@ -138,7 +138,7 @@ def _print_motor(name: str, output: MotorOutput, loads: list[Load], worst: Load)
     shape = "evenly" if abs(fit.bend - 1) < 0.1 else "fast at first" if fit.bend < 1 else "slowly at first"
     say(
         f"{name}: starts at duty {fit.start_duty:g} of full (in the file: {output.start_duty:g}), "
-        f"then speeds up {shape}"
+        f"then speeds up {shape}, which the curve makes up for"
     )
     say(f"  duty_curve = {fit.curve}")
     say(f"  what the fit leaves over: {100 * fit.spread:.1f} % of the top speed")

@@ -252,7 +252,7 @@ def missing_pins(link: Link) -> Iterator[Problem]:
 
 
 def _baud(baud: int, chip: Chip) -> Iterator[Problem]:
-    best = divisors(chip.clock_hz, baud, ("8",))
+    best = divisors(chip.clock_hz, baud, ("8",)) or divisors(chip.clock_hz, baud, ("16",))
     if not best or abs(best[0].error_percent) > BAUD_PERCENT:
         mhz = chip.clock_hz / 1e6
         off = f"; the nearest is {best[0].error_percent:+.1f} % off" if best else ""

@@ -7,8 +7,10 @@
 
 #define RING 64U
 
-/* The divisor that comes nearest, with 8 samples a bit; export has looked whether it is near enough. */
-#define DIVISOR ((F_CPU + 4UL * LINE_BAUD) / (8UL * LINE_BAUD) - 1UL)
+/* The divisor that comes nearest, with 8 samples a bit, or with 16 where that is too much for its 12 bits; export
+   has looked whether it is near enough. */
+#define DIVISOR(samples) ((F_CPU + (samples) / 2UL * LINE_BAUD) / ((samples)*LINE_BAUD) - 1UL)
+#define IN_EIGHT (DIVISOR(8UL) <= 4095UL)
 
 static volatile uint8_t LINE_OF(_arrived)[RING];
 static volatile uint8_t LINE_OF(_in);
@@ -66,8 +68,8 @@ static bool LINE_OF(_give)(const uint8_t *bytes, uint16_t count)
 /* The bits of its registers lie alike for all of them. */
 static void LINE_OF(_begin)(void)
 {
-    LINE_REGISTER(UBRR, ) = (uint16_t)DIVISOR;
-    LINE_REGISTER(UCSR, A) = (uint8_t)(1U << U2X0);
+    LINE_REGISTER(UBRR, ) = (uint16_t)(IN_EIGHT ? DIVISOR(8UL) : DIVISOR(16UL));
+    LINE_REGISTER(UCSR, A) = (uint8_t)(IN_EIGHT ? 1U << U2X0 : 0U);
     LINE_REGISTER(UCSR, C) = (uint8_t)((1U << UCSZ01) | (1U << UCSZ00));
     LINE_REGISTER(UCSR, B) = (uint8_t)((1U << RXEN0) | (1U << TXEN0) | (1U << RXCIE0));
 }
@@ -78,6 +80,7 @@ static void LINE_OF(_begin)(void)
 #undef LINE_OF
 #undef RING
 #undef DIVISOR
+#undef IN_EIGHT
 #undef LINE
 #undef LINE_BAUD
 #undef LINE_RX_VECT
