@@ -213,6 +213,8 @@ MISFITS = [
 def test_what_does_not_fit_is_said_and_nothing_is_written(
     name: str, board: str, old: str, new: str, where: str, what: str, tmp_path: Path
 ) -> None:
+    if "has room" in what and not shutil.which("avr-gcc"):
+        pytest.skip("avr-gcc: make toolchain")  # what it takes is known once it is built
     text = starter_text(name)
     assert old in text
     file = write(tmp_path, "link.toml", text.replace(old, new, 1))

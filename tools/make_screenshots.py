@@ -31,7 +31,7 @@ TERMINALS = {
     "nuvrik calibrate boat.toml free.csv loaded.csv fouled.csv --output port_screw --figure motor.png",
     "jog": "printf 'n\\ny\\n' | nuvrik jog boat.toml winch --port sim:winch; "
     "nuvrik jog sweep.toml port_screw --port sim --sweep port.csv | tail -20; "
-    "nuvrik ask panel.toml move steps=345 --port sim",
+    "nuvrik ask panel.toml move steps=130 --port sim",
     "diagnosis": "nuvrik inspect panel.toml slow.bin --summary; "
     "nuvrik inspect panel.toml upside_down.bin --summary; "
     "nuvrik inspect panel.toml boot.txt --summary; nuvrik check vent.toml | grep -A 1 damaged",
