@@ -8,6 +8,7 @@ import pytest
 from chips import Chip, chip_with, needs_a_chip
 
 import nuvrik
+from nuvrik.budget.stop import stop_bound
 from nuvrik.core.watch import WHY_OWN_CODE
 from nuvrik.export.chip_pins import Pins
 from nuvrik.export.on_avr import BOOTS_US
@@ -147,3 +148,49 @@ def test_a_bumper_stops_until_it_is_armed_again_and_says_its_number(tmp_path: Pa
     chip.drive(hand, 2000, 3500, handset)
     watch = chip.end.machine.watch
     assert not chip.powered and watch.why == WHY_OWN_CODE and watch.place == 7 and chip.wrong == []
+
+
+HOLDS_UP = """
+#include "nuvrik.h"
+#include <avr/interrupt.h>
+#include <util/delay.h>
+void nuvrik_before_outputs(void)
+{
+    cli();
+    _delay_ms(OFF_MS);
+    sei();
+    _delay_ms(BUSY_MS);
+}
+int main(void)
+{
+    nuvrik_begin();
+    for (;;) {
+        nuvrik_turn();
+    }
+}
+"""
+
+
+@pytest.mark.parametrize(("off_ms", "busy_ms"), [(0, 0), (3, 0), (8, 0), (0, 150), (3, 100)])
+def test_own_code_that_takes_its_time_stays_within_the_bound_that_is_printed(
+    off_ms: int, busy_ms: int, tmp_path: Path
+) -> None:
+    """Interrupts off for so long in every tick, as a strip of lamps has them, and so long in own code."""
+    board = (
+        f"\n[board]\ninterrupts_off_ms = {off_ms}\nown_code_ms = {busy_ms + off_ms}\n"
+        if off_ms or busy_ms
+        else ""
+    )
+    link = nuvrik.parse(starter_text("tug") + board)
+    chip = chip_with(
+        link, tmp_path, "atmega328p", f"#define OFF_MS {off_ms}\n#define BUSY_MS {busy_ms}\n{HOLDS_UP}"
+    )
+    chip.run(BOOTS_US)
+    moves = [(0, {"left_stick": 0}), (1000, {"arm_button": 1}), (1300, {"arm_button": 0})]
+    hand = play(link, [*moves, (2500, {"left_stick": 0}), (2600, {"left_stick": 1})], 9000, seed=1)
+    chip.drive(hand, 0, 5000, nuvrik.Handset(link, stream=True))
+    assert chip.powered, "it has to turn for anything to be shown"
+    bound_us, began_us = 1000 * stop_bound(link).worst_ms, chip.emulated.us
+    while chip.powered and chip.emulated.us < began_us + 3 * bound_us:
+        chip.run(1000)
+    assert chip.emulated.us - began_us <= bound_us, (chip.emulated.us - began_us, bound_us)
