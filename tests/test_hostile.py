@@ -242,3 +242,52 @@ def test_sequence_numbers_and_values_that_cannot_be(tmp_path: Path) -> None:
         words = ["clock", "--hz", "16000000", "--pwm", value]
         done = CliRunner().invoke(app, words, prog_name="nuvrik")
         assert done.exit_code == 2 and "--pwm" in done.stderr
+
+
+# ---- what is read, and what is not ours ------------------------------------------------------
+
+WRITES_OVER = [
+    ("export tug.toml --vectors tug.toml", "tug.toml"),
+    ("record tug.toml --from hand.csv --out hand.csv", "hand.csv"),
+    ("drive tug.toml --port sim --at-once --from hand.csv --log hand.csv", "hand.csv"),
+    ("drive tug.toml --port sim --at-once --from hand.csv --log tug.toml", "tug.toml"),
+    ("budget tug.toml --figure tug.toml", "tug.toml"),
+    ("rehearse tug.toml --fault jam --runs 1 --report tug.toml", "tug.toml"),
+    ("machine tug.toml --port sim --code own.py --log own.py", "own.py"),
+]
+
+
+@pytest.mark.parametrize(("line", "kept"), WRITES_OVER, ids=[line for line, _ in WRITES_OVER])
+def test_no_command_writes_over_what_it_reads(
+    line: str, kept: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Also through another name of the same file."""
+    monkeypatch.chdir(tmp_path)
+    tug = nuvrik.parse(starter_text("tug"))
+    files = {"tug.toml": starter_text("tug"), "own.py": "SENSORS = {}\nOUTPUTS = {'port_screw': print}\n"}
+    files["hand.csv"] = "".join(line + "\n" for line in practice(tug, 1, 1500).csv_lines())
+    for name, text in files.items():
+        (tmp_path / name).write_text(text, "utf-8")
+    (tmp_path / "same").symlink_to(kept)
+    for words in (line.split(), [*line.rpartition(kept)[0].split(), "same"]):
+        done = subprocess.run(
+            [sys.executable, "-m", "nuvrik", *words], capture_output=True, text=True, check=False, timeout=60
+        )
+        assert done.returncode != 0 and "Traceback" not in done.stderr, done.stderr
+        assert kept in done.stderr or "same" in done.stderr
+        assert {name: (tmp_path / name).read_text("utf-8") for name in files} == files
+
+
+@pytest.mark.parametrize("name", ["../precious.txt", "main.c", "/etc/hostname", "sub/../../precious.txt", ""])
+def test_a_foreign_manifest_touches_nothing_that_is_not_ours(name: str, tmp_path: Path) -> None:
+    file, folder = write(tmp_path, "tug.toml", starter_text("tug")), tmp_path / "firmware"
+    export = ["export", str(file), "--board", "blank", "--out", str(folder)]
+    assert CliRunner().invoke(app, export).exit_code == 0
+    (tmp_path / "precious.txt").write_text("precious")
+    (folder / "main.c").write_text("mine")
+    manifest = json.loads((folder / "export.json").read_text())
+    manifest["sums"][name] = "0" * 64
+    (folder / "export.json").write_text(json.dumps(manifest))
+    done = CliRunner().invoke(app, export)
+    assert done.exception is None or isinstance(done.exception, SystemExit), done.exception
+    assert (tmp_path / "precious.txt").read_text() == "precious" and (folder / "main.c").read_text() == "mine"
