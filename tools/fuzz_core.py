@@ -56,7 +56,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     nuvrik_machine_end_init(&machine, &MACHINE);
     nuvrik_machine_end_begin(&machine, 7, 0, 0);
     nuvrik_handset_end_init(&handset, &HANDSET);
-    nuvrik_handset_end_begin(&handset);
+    nuvrik_handset_end_begin(&handset, 7);
     for (size_t at = 0; at + 1 < size;) {{
         uint8_t what = data[at] & 7;
         size_t many = (size_t)(data[at] >> 3);
