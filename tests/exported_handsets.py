@@ -130,6 +130,8 @@ OWN = """
 import nuvrik
 from nuvrik import own, wiring
 link = nuvrik.start()
+# The session of what it asks follows from how often it has started: here it is the library's own.
+link.end.begin(1)
 rows = open("rows.txt")
 names = {names}
 def before_frame():
