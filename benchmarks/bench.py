@@ -5,7 +5,6 @@ The results go to benchmarks/latest.json and to the screen; the exit code is 1 i
 """
 
 import json
-import os
 import platform
 import random
 import statistics
@@ -17,6 +16,7 @@ import time
 from binascii import crc_hqx
 from pathlib import Path
 
+from against import then
 from chip import CHIP_FIGURES
 from live import LIVE_FIGURES
 from pace import (
@@ -408,27 +408,6 @@ FIGURES = (
     *CHIP_FIGURES,
     *PYTHON_FIGURES,
 )
-
-
-def then(commit: str, name: str) -> dict[str, float]:
-    """A figure as it was at another commit, measured by its own benchmark right behind ours: machines differ
-    by more than targets leave room for, and a comparison in one run does not."""
-    here = Path(__file__).parents[1]
-    with tempfile.TemporaryDirectory() as folder:
-        kept = subprocess.run(["git", "archive", commit], cwd=here, check=True, capture_output=True).stdout
-        subprocess.run(["tar", "-x"], cwd=folder, input=kept, check=True)
-        words = [sys.executable, "benchmarks/bench.py", name]
-        subprocess.run(
-            words,
-            cwd=folder,
-            env={**os.environ, "PYTHONPATH": f"{folder}/src"},
-            check=False,
-            capture_output=True,
-        )
-        figures: dict[str, float] = json.loads((Path(folder) / "benchmarks/latest.json").read_text())[
-            "figures"
-        ]
-    return figures[name]  # type: ignore[return-value]
 
 
 def main(names: list[str]) -> int:

@@ -1,20 +1,28 @@
 """Every door through which a link is moved, with one story told at each: a hand that arms, pushes, stops,
 pushes on, arms again and is gone. All in the simulated machine's time, through what the door really is."""
 
+from collections import Counter, deque
 from collections.abc import Callable, Collection, Mapping
+
+from blessed.keyboard import Keystroke
 
 import nuvrik
 from nuvrik.budget.stop import stop_bound
-from nuvrik.failsafe.table import ARMED, STOPPED
+from nuvrik.core.bridge import Bridge
+from nuvrik.failsafe.table import ARMED
 from nuvrik.levels import place_at
 from nuvrik.mixing.demand import Demand
 from nuvrik.panel.control import page_controls
 from nuvrik.panel.player import PanelPlayer
 from nuvrik.panel.room import Answer, Room
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, ReadControl, SliderControl
+from nuvrik.plan.form.outputs import ServoOutput
+from nuvrik.plan.tables.handset_end import bridge_table
+from nuvrik.plan.wiring import output_routes, waiting_controls
 from nuvrik.ports.driving import Player, run_handset
 from nuvrik.ports.sim import SimLine
 from nuvrik.ports.sources.hands import Hands
+from nuvrik.ports.sources.keys import Keys
 from nuvrik.ports.sources.lines import Lines
 from nuvrik.ports.sources.recorded import Recorded
 from nuvrik.ports.sources.source import Plain
@@ -39,7 +47,7 @@ class Story:
         self.again = self.lets_go + 600 + 3 * link.failsafe.timeout_ms
         self.pushes_again = self.again + 900
         self.ends = self.pushes_again + PUSHES_MS
-        self._apart = set(places_alone(link))
+        self.apart = set(places_alone(link))
         self.sticks = moving_controls(link)
 
     def row(self, t_ms: int) -> Row:
@@ -51,7 +59,7 @@ class Story:
         for name, control in link.controls.items():
             if not isinstance(control, ReadControl):
                 continue
-            if name in self._apart:
+            if name in self.apart:
                 row[name] = None
             elif isinstance(control, AxisControl | SliderControl):
                 far = 0.9 if pushed and name in self.sticks else 0.0
@@ -97,7 +105,7 @@ class Seen:
 
     def untouched(self) -> str:
         """(a) What nobody touched stays where it is, from the first frame to leaving."""
-        places = [at for at, output in enumerate(self.link.outputs.values()) if output.kind == "servo"]
+        places = self._unasked()
         for t_ms, state, demands in self.rows:
             for at in places:
                 if demands[at] != self.rows[0][2][at]:
@@ -105,6 +113,18 @@ class Seen:
             if t_ms < self.story.pushes and self.turns(demands):
                 return f"something turned at {t_ms} ms, before anything was pushed"
         return ""
+
+    def _unasked(self) -> list[int]:
+        """The servos that nothing in the story says a place of, and that no loss is to move."""
+        link, quiet = self.link, self.story.apart | waiting_controls(self.link)
+        silent = {n for n, c in link.channels.items() if quiet.issuperset(c.sources.values())}
+        return [
+            at
+            for at, (name, route) in enumerate(output_routes(link).items())
+            if isinstance(output := link.outputs[name], ServoOutput)
+            and "hold" in (output.on_loss, "hold" if output.at_start == "silent" else "")
+            and silent.issuperset(route.channels)
+        ]
 
     def stopped(self, pressed_ms: int, later_ms: int = 0) -> str:
         """(b) A stop stops within the bound, and what is pushed on meanwhile moves nothing."""
@@ -220,12 +240,80 @@ class PageDoor:
         self.player.play_into(handset, now_ms)
 
 
+class KeysDoor(Keys):
+    """``drive --from keys``, but for the terminal itself: what is typed, and when, is the story's. A held key
+    arrives again and again."""
+
+    def __init__(self, story: Story) -> None:
+        Plain.__init__(self, "keys")
+        self._terminal, self._arrived, self._begun = self, Counter(), False
+        self.others = lambda key: None
+        self._story, self._at_ms, self._typed = story, 0, deque[Keystroke]()
+
+    def inkey(self, timeout: float, esc_delay: float) -> Keystroke:
+        return self._typed.popleft() if self._typed else Keystroke("")
+
+    def read(self, now_ms: int, wanted: Collection[str]) -> Mapping[str, int | None]:
+        story, before, self._at_ms = self._story, self._at_ms, now_ms
+        pushed = story.pushes <= now_ms < story.lets_go or story.pushes_again <= now_ms
+        for key, times in {"e": (story.arms, story.again), " ": (story.stops,)}.items():
+            self._typed += [Keystroke(key) for at in times if before < at <= now_ms]
+        if pushed and before // 40 != now_ms // 40:
+            self._typed.append(Keystroke("w"))
+        self.over = now_ms >= story.ends
+        return super().read(now_ms, wanted)
+
+    def close(self) -> None:
+        """There is no terminal to give back."""
+
+
+class Bridged(SimLine):
+    """A simulated machine behind a bridge: a stream on the host's side, packets on the other."""
+
+    def __init__(self, link: nuvrik.Link) -> None:
+        super().__init__(link)
+        self.stream = True
+        self.bridge = Bridge(bridge_table(link))
+
+    def write(self, data: bytes) -> bool:
+        for byte in data:
+            if self.bridge.take(byte):
+                super().write(bytes(self.bridge.sealed.body[: self.bridge.sealed.length]))
+        return True
+
+    def read(self) -> bytes:
+        said = b""
+        while packet := self.bench.take(all_of_it=False):
+            self.bridge.begin_packet()
+            for byte in packet:
+                self.bridge.packet_byte(byte)
+            if self.bridge.end_packet():
+                said += bytes(self.bridge.sender.wire[: self.bridge.sender.count])
+        return said
+
+
+class Watched(SimLine):
+    """A simulated machine that is looked at as its time passes, for doors that open their port themselves."""
+
+    def __init__(self, link: nuvrik.Link, seen: Seen) -> None:
+        super().__init__(link)
+        self.seen = seen
+
+    def sleep(self, seconds: float) -> None:
+        super().sleep(seconds)
+        self.seen.look(self.now_ms(), self.machine)
+
+    pace = sleep
+
+
 DOORS: dict[str, Callable[[Story, nuvrik.Link], Player]] = {
     "recording": recording,
     "program": program,
     "pad": pad,
     "second source": second_source,
     "page": PageDoor,  # type: ignore[dict-item]
+    "bridge": recording,
+    "keys": lambda story, link: Hands(link, [KeysDoor(story)]),
 }
 """What plays readings into the handset of this computer."""
 
@@ -237,7 +325,7 @@ Act = Callable[[int, nuvrik.Handset, SimLine, Player], None]
 def told(story: Story, door: str, act: Act = lambda *_: None) -> Seen:
     """The story at one door, and what a simulated machine made of it; until well after the door is gone."""
     link = story.link
-    line, seen = SimLine(link), Seen(story)
+    line, seen = Bridged(link) if door == "bridge" else SimLine(link), Seen(story)
     player = DOORS[door](story, link)
 
     def look(now_ms: int, played_ms: int, handset: nuvrik.Handset) -> None:
@@ -254,6 +342,3 @@ def told(story: Story, door: str, act: Act = lambda *_: None) -> Seen:
         line.sleep(0.01)
         seen.look(line.now_ms(), line.machine)
     return seen
-
-
-__all__ = ["ARMED", "DOORS", "STOPPED", "Pad", "Seen", "Story", "told"]

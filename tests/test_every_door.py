@@ -7,20 +7,33 @@ or is lost and comes back starts nothing. (e) Controls set by name give the libr
 import os
 import random
 import shutil
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
 import pytest
-from doors import ARMED, DOORS, STOPPED, Pad, Seen, Story, told
+from browser import until
+from doors import DOORS, Pad, Seen, Story, Watched, told
 from exported_handsets import by_the_library, in_c, in_micropython, read_controls, readings
+from links import write
 from python_chips import needs_micropython
 from random_links import random_link
+from test_keys_of_a_terminal import KEYED
+from typed import nuvrik_command
 
 import nuvrik
-from nuvrik.plan.form.media import InfraredMedium
+from nuvrik.failsafe.table import ARMED, STOPPED
+from nuvrik.mixing.demand import Demand
+from nuvrik.plan.form.controls import ButtonControl
+from nuvrik.plan.form.media import InfraredMedium, RadioMedium
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.ports.jog import jog_once
+from nuvrik.ports.own_code import OwnCode
 from nuvrik.ports.sim import SimLine
+
+SEED = int(os.environ["NUVRIK_SEED"])
+NIGHTLY = bool(os.environ.get("NUVRIK_NIGHTLY"))
+LINKS, READINGS = (40, 10_000) if NIGHTLY else (5, 500)
 
 STARTERS = {name: nuvrik.parse(starter_text(name), f"{name}.toml") for name in starter_names()}
 DRIVEN = {
@@ -31,30 +44,162 @@ DRIVEN = {
 }
 
 
-@pytest.mark.parametrize("door", DOORS)
-@pytest.mark.parametrize("name", DRIVEN)
-def test_a_hand_at_any_door(name: str, door: str) -> None:
-    story = Story(DRIVEN[name])
+READ_DOORS = [door for door in DOORS if door not in ("keys", "bridge")]
+ROWS = [(name, door) for name in DRIVEN for door in READ_DOORS]
+# A bridge is for what travels in packets, and keys move what has keys.
+ROWS += [(name, "bridge") for name, link in DRIVEN.items() if isinstance(link.medium, RadioMedium)]
+DRIVEN["keyed"] = nuvrik.parse(KEYED)
+ROWS.append(("keyed", "keys"))
+
+
+def at_the_door(story: Story, door: str) -> Seen:
+    """The story at a door, and somebody impatient, who jogs before anything is armed."""
     turning = [name for name, output in story.link.outputs.items() if output.turns]
     refused: list[bool] = []
 
     def impatient(now_ms: int, handset: nuvrik.Handset, line: SimLine, player: object) -> None:
-        # (c) Before anything is armed. What came of it later would be something untouched that moves.
+        # (c) What came of it later would be something untouched that moves.
         if turning and now_ms < story.arms - 200 and now_ms % 50 < 2:
             refused.append(not handset.jog(turning[0], 0.4, 300))
 
-    seen: Seen = told(story, door, impatient)
+    seen = told(story, door, impatient)
     assert all(refused) and bool(refused) == bool(turning)
+    assert seen.untouched() == "" and seen.stopped(story.stops) == "" and seen.at_rest() == ""
+    return seen
+
+
+@pytest.mark.parametrize(("name", "door"), ROWS)
+def test_a_hand_at_any_door(name: str, door: str) -> None:
+    story = Story(DRIVEN[name])
+    seen = at_the_door(story, door)
     assert seen.reached(ARMED) and seen.reached(STOPPED)
-    assert seen.untouched() == ""
-    if story.sticks:
+    if story.sticks or door == "keys":
         assert seen.drove(story.pushes, story.stops) and seen.drove(story.pushes_again, story.ends + 50)
-    assert seen.stopped(story.stops) == ""
-    assert seen.at_rest() == ""
+
+
+@pytest.mark.parametrize("at", range(6))
+def test_a_hand_at_any_door_of_any_link(at: int) -> None:
+    """What must never be is so for links at random too, at each door in turn."""
+    rng = random.Random(f"{SEED} {at}")
+    while True:
+        link = random_link(rng, hands=True)
+        fits = link.arm_control is not None and link.frame.sealed and link.failsafe.delay_guard_ms is None
+        if fits and isinstance(link.controls[link.arm_control or ""], ButtonControl):
+            break
+    for door in READ_DOORS:
+        at_the_door(Story(link), door)
+
+
+# ---- doors that open their port themselves ---------------------------------------------------
+
+OPENED = ["arm", "marram", "tug"]
+
+
+@pytest.fixture
+def opened(monkeypatch: pytest.MonkeyPatch) -> Callable[[str], Watched]:
+    """What stands behind the port sim for whoever opens it next."""
+
+    def behind(name: str) -> Watched:
+        line = Watched(STARTERS[name], Seen(Story(STARTERS[name])))
+        for where in ("nuvrik.ports.connection", "nuvrik.cli.inputs.lines"):
+            monkeypatch.setattr(f"{where}.open_port", lambda *_, **__: line)
+        return line
+
+    return behind
+
+
+def turning_channel(name: str) -> str:
+    """A channel that makes something turn by itself."""
+    return {"arm": "base"}.get(name, "throttle")
+
+
+@pytest.mark.live
+@pytest.mark.parametrize("name", OPENED)
+def test_a_program_that_connects(name: str, opened: Callable[[str], Watched]) -> None:
+    line = opened(name)
+    line.seen.story.pushes = 10**9
+    with nuvrik.connect(STARTERS[name], "sim") as machine:
+        # (c) Nothing is armed: nothing is kept for when it is.
+        with pytest.raises(ValueError, match=r"-1|cannot|must"):
+            machine.set(**{turning_channel(name): 7})
+        machine.arm()
+        until(lambda: line.machine.state is ARMED)
+        assert line.seen.untouched() == ""
+        line.seen.story.pushes = 0
+        machine.set(**{turning_channel(name): 0.8})
+        until(lambda: line.seen.turns(line.machine.demands))
+        machine.stop()
+        pressed = line.now_ms()
+        until(lambda: line.now_ms() > pressed + 1500)
+        line.seen.story.again = line.now_ms()
+        assert line.seen.reached(STOPPED) and line.machine.state is not ARMED
+        assert line.seen.stopped(pressed) == ""
+        line.seen.story.again = 10**9
+        machine.set(**{turning_channel(name): 0})
+        machine.arm()
+        until(lambda: line.machine.state is ARMED)
+    line.sleep(2)
+    assert line.seen.untouched() == "" and line.seen.at_rest() == ""
+
+
+@pytest.mark.live
+@pytest.mark.parametrize("name", OPENED)
+def test_a_question_from_the_command_line(
+    name: str, opened: Callable[[str], Watched], tmp_path: Path
+) -> None:
+    line, file = opened(name), write(tmp_path, f"{name}.toml", starter_text(name))
+    line.seen.story.pushes = 0
+    said = nuvrik_command("ask", file, f"{turning_channel(name)}=0.6", "--for-s", 0.6, "--port", "sim")
+    assert "disarmed" in said and line.seen.drove(0, line.now_ms())
+    line.sleep(2)
+    assert line.seen.untouched() == "" and line.seen.at_rest() == ""
+
+
+@pytest.mark.parametrize("name", OPENED)
+def test_own_code_that_fails_stops_it_until_it_is_armed_again(name: str) -> None:
+    """`machine --code`: (b) and (d) for the functions that drive the outputs."""
+    story = Story(STARTERS[name])
+    link, machine, handset = story.link, nuvrik.Machine(story.link), nuvrik.Handset(story.link)
+    told_last: dict[str, int] = {}
+    fails_ms = story.pushes + 300
+    now = 0
+
+    def output(at: str) -> Callable[[Demand], None]:
+        def drive(demand: Demand) -> None:
+            if fails_ms <= now < fails_ms + 30 and link.outputs[at].turns:
+                raise OSError("the motor board does not answer")
+            told_last[at] = demand.level
+
+        return drive
+
+    def fail_once() -> int | None:
+        if fails_ms <= now < fails_ms + 30:
+            raise OSError("the sensor does not answer")
+        return None
+
+    sensors = {n: fail_once for n, item in link.telemetry.items() if item.kind == "volts"}
+    code = OwnCode(link, {n: output(n) for n in link.outputs}, sensors, {})
+    code.prepare(machine)
+    seen = Seen(story)
+    story.stops = story.ends = 10**9
+    for now in range(0, story.again + 1500, 2):
+        handset.read(now, **story.row(now))
+        if wire := handset.send(now):
+            machine.feed(wire, now)
+        if now % link.tick_ms == 0:
+            machine.tick(now)
+            code.watch(now, machine)
+            seen.look(now, machine)
+        while answer := machine.send(now):
+            handset.feed(answer, now)
+        if fails_ms + 200 <= now < story.again and (sensors or machine.state is STOPPED):
+            turning = [at for at, one in link.outputs.items() if one.turns]
+            assert machine.state is STOPPED and not any(told_last[at] for at in turning)
+    assert seen.drove(story.pushes, fails_ms)
 
 
 @pytest.mark.parametrize("how", ["hangs", "is lost and comes back"])
-@pytest.mark.parametrize("door", DOORS)
+@pytest.mark.parametrize("door", READ_DOORS)
 @pytest.mark.parametrize("name", [name for name in DRIVEN if Story(DRIVEN[name]).sticks])
 def test_a_door_that_is_gone_for_a_while_starts_nothing(name: str, door: str, how: str) -> None:
     """(d) Its sticks are pushed when it is back, and arm is still on."""
@@ -101,10 +246,6 @@ def _look(seen: Seen, line: SimLine, now_ms: int, handset: object = None) -> Non
 
 
 # ---- exported handsets, against the library's ------------------------------------------------
-
-SEED = int(os.environ["NUVRIK_SEED"])
-NIGHTLY = bool(os.environ.get("NUVRIK_NIGHTLY"))
-LINKS, READINGS = (40, 10_000) if NIGHTLY else (5, 500)
 
 
 def links_with_hands() -> dict[str, nuvrik.Link]:

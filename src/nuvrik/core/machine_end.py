@@ -1,14 +1,12 @@
 """The machine's end of a link: bytes in, bytes out, and between them the machine."""
 
 from nuvrik.core.answers import say
+from nuvrik.core.asks import ASK_BYTES, argument_given, jog_fits, jog_step, request_fits
 from nuvrik.core.bits import IS_CHOICE, ChannelTable, ends_in_zeros, got, mask_of, value_from_code
 from nuvrik.core.demand import Demand
 from nuvrik.core.desk import (
     HOW,
-    JOG_BYTES,
     JOG_CODE,
-    JOG_MOST_TIME,
-    JOG_MOST_TURNING,
     JOG_STEPS,
     JOG_UNIT_MS,
     MOST_TOKEN,
@@ -45,10 +43,7 @@ from nuvrik.core.sender import Sender, SenderTable
 from nuvrik.core.telling import Telling, TellingTable
 from nuvrik.core.train import TrainReader, TrainTable
 from nuvrik.core.watch import ARMED
-from nuvrik.core.widths import Table, few, i32, level, share, span, u8, u16, whole
-
-ASK_BYTES = 9
-"""A request's payload without its arguments: place, boot number, session, number."""
+from nuvrik.core.widths import Table, i32, level, share, u8, u16, whole
 
 NOTES_LATE = 16
 """In the byte of a hello that says what has been noted, beside the number of the builder's own last stop: the
@@ -270,7 +265,9 @@ class MachineEnd:
         if kind == KIND_REQUEST:
             if size == 0:
                 return BAD_FIELD
-            fits: bool = self.jog_fits(size) if first == JOG_CODE else self.request_fits(first, size)
+            jogs: bool = first == JOG_CODE
+            fits: bool = jogs and jog_fits(self.sealed, self.machine.outputs)
+            fits = fits or (not jogs and request_fits(self.sealed, self.table.machine.desk))
             return ACCEPTED if fits else BAD_FIELD
         # The first byte of a hello or an echo says which way it goes: 0 asks, 1 answers.
         if size > 0 and first == 1:
@@ -302,42 +299,6 @@ class MachineEnd:
             at += one.bits
         return ACCEPTED if ends_in_zeros(self.sealed.body, at, size) else BAD_FIELD
 
-    def jog_fits(self, size: u16) -> bool:
-        """Whether there is a jog in the payload that this link could mean."""
-        place: u8 = self.sealed.body[HEAD + 1]
-        time: u8 = self.sealed.body[HEAD + 3]
-        if size != JOG_BYTES or place >= len(self.table.machine.outputs.outputs):
-            return False
-        if time < 1 or time > JOG_MOST_TIME or self.sealed.body[HEAD + 2] == 128:
-            return False
-        # A switch is on or off: there is no "a little" of it.
-        if self.machine.outputs.switches_only(place):
-            return False
-        return not self.machine.outputs.turns(place) or abs(self.jog_step()) <= JOG_MOST_TURNING
-
-    def jog_step(self) -> span:
-        """How far a jog goes."""
-        step: u8 = self.sealed.body[HEAD + 2]
-        return step if step < 128 else step - 256
-
-    def request_fits(self, code: u8, size: u16) -> bool:
-        """Whether there is a request in the payload that this link knows."""
-        if code >= len(self.table.machine.desk.requests):
-            return False
-        request: RequestTable = self.table.machine.desk.requests[code]
-        bits: u16 = 0
-        for argument in request.arguments:
-            bits += argument.bits
-        if size != ASK_BYTES + ((bits + 7) >> 3):
-            return False
-        at: u16 = 8 * (HEAD + ASK_BYTES)
-        for argument in request.arguments:
-            # An option past the last: who sent it was built from another list of them.
-            if got(self.sealed.body, at, argument.bits) > argument.most:
-                return False
-            at += argument.bits
-        return ends_in_zeros(self.sealed.body, 8 * (HEAD + ASK_BYTES) + bits, HEAD + size)
-
     def obey(self, kind: u8) -> None:
         """Do what an accepted frame says."""
         self.machine.hear()
@@ -355,7 +316,7 @@ class MachineEnd:
                 self.machine.desk.token[i] = self.sealed.body[HEAD + 1 + i]
         elif kind == KIND_REQUEST and self.sealed.body[HEAD] == JOG_CODE:
             time: u16 = self.sealed.body[HEAD + 3]
-            to: level = div(self.jog_step() * FULL, JOG_STEPS)
+            to: level = div(jog_step(self.sealed) * FULL, JOG_STEPS)
             self.machine.jog(self.sealed.body[HEAD + 1], to, time * JOG_UNIT_MS)
         elif kind == KIND_REQUEST and len(self.table.machine.desk.requests) > 0:
             self.ask(self.sealed.body[HEAD])
@@ -366,11 +327,8 @@ class MachineEnd:
         request: RequestTable = self.table.machine.desk.requests[code]
         for i in range(len(request.arguments)):
             about: ArgumentTable = request.arguments[i]
-            bits: few = about.bits
-            given: u16 = got(self.sealed.body, at, bits)
-            negative: bool = about.either_sign and given > (mask_of(bits) >> 1)
-            self.machine.argument(i, given - mask_of(bits) - 1 if negative else given)
-            at += bits
+            self.machine.argument(i, argument_given(self.sealed, about, at))
+            at += about.bits
         if self.machine.ask(
             code, self.sealed.two(1), self.sealed.two(3), self.sealed.two(5), self.sealed.two(7)
         ):

@@ -31,6 +31,7 @@ MODULES = (
     "machine",
     "sender",
     "answers",
+    "asks",
     "text",
     "keys",
     "on_off",

@@ -11,7 +11,7 @@ Any of them may call :func:`limit` and :func:`stop`: they lessen and stop, and s
 
 Nothing else runs while one of them does. So one that raises, whatever it raises, or takes longer than it may
 (``own_code_ms`` of the link file, else LONGEST_MS), stops the machine as a stop frame does, and is named;
-every output is told to rest. It is called again once the machine has been armed again. One that ends the
+every output is told to rest, that one too: ten times a second, until it works. One that ends the
 program (``sys.exit``) ends it after that. One that cannot be ended at all is left to a second thread, which
 tells every other output to rest and ends the process: see :class:`Alarm`."""
 
@@ -43,6 +43,9 @@ LONGEST_MS = 250
 
 AGAIN_S = 0.05
 """How soon a function that has swallowed an interruption is interrupted again."""
+
+RETRIES_MS = 100
+"""How often an output whose function has failed is told once more what is demanded of it."""
 
 CANNOT_BE_ENDED = 2
 """The exit code of a machine whose function cannot be ended: it could not run."""
@@ -177,6 +180,7 @@ class OwnCode:
         self._told: dict[str, Demand] = {}
         self._at_power_up: dict[str, Demand] = {}
         self._failing: set[str] = set()
+        self._retried_ms = 0
         self._stops = False
         """Whether the machine is to stop, because a function has failed."""
         self._ended = ""
@@ -208,7 +212,9 @@ class OwnCode:
         """After every tick: tell outputs what is new, read sensors. OwnCodeError, once all that moves has
         been told to rest, if a function has ended the program."""
         self._alarm.spent_s = 0.0
-        self._tell_outputs(machine)
+        retries = now_ms - self._retried_ms >= RETRIES_MS
+        self._retried_ms = now_ms if retries else self._retried_ms
+        self._tell_outputs(machine, retries=retries)
         for name, function in self._sensors.items():
             self._sense(now_ms, machine, name, self._called(f"sensor {name}", function))
         if self._stops:
@@ -225,16 +231,18 @@ class OwnCode:
         else:
             self._failing.discard(what)
 
-    def _tell_outputs(self, machine: Machine) -> None:
-        """Tell each output what is demanded of it, if that is new. Where some function has failed the machine
-        stops, and all are told so at once, that one too."""
+    def _tell_outputs(self, machine: Machine, *, retries: bool = False) -> None:
+        """Tell each output what is demanded of it, if that is new; with ``retries`` also where its function
+        has failed. Where some function has failed the machine stops, and all are told so at once, that one
+        too."""
         for _ in range(2):
             if self._stops:
                 self._stops = False
                 machine.stop()
             for name, function in self._outputs.items():
                 demand = machine.demands[self._places[name]]
-                if self._told.get(name) != demand:
+                failed = retries and f"output {name}" in self._failing
+                if failed or self._told.get(name) != demand:
                     self._told[name] = demand
                     self._called(f"output {name}", function, demand)
             if not self._stops:

@@ -63,7 +63,8 @@ def _no_readings(world: World) -> None:
     world.hands = dict.fromkeys
 
 
-def _hands_off(world: World) -> None:
+def hands_off(world: World) -> None:
+    """The hand is as it was recorded again."""
     world.hands = None
 
 
@@ -226,10 +227,11 @@ def _drift_ms(link: Link) -> float:
     return 0.04 * (link.failsafe.timeout_ms + run_down_ms(link))
 
 
-_has_stick = only(sticks, "no stick alone makes anything turn")
-_reverses = only(_reversing, "no motor has a driver with a direction", _has_stick)
+has_stick = only(sticks, "no stick alone makes anything turn")
+"""Links on which a stick alone makes something turn."""
+_reverses = only(_reversing, "no motor has a driver with a direction", has_stick)
 _recovers_at_rest = only(
-    lambda link: link.failsafe.recover == "at_rest", 'failsafe.recover is not "at_rest"', _has_stick
+    lambda link: link.failsafe.recover == "at_rest", 'failsafe.recover is not "at_rest"', has_stick
 )
 _armed_by_button = only(
     lambda link: isinstance(link.controls.get(link.arm_control or ""), ButtonControl), "no button arms it"
@@ -313,7 +315,7 @@ FAULTS = (
         ends_in=(FAILSAFE, WAITING, STANDBY, STOPPED),
         shows=(Code.NO_READING, Code.SILENCE, Code.ARM_OFF, Code.STOPPED),
         lasts_ms=(1500, 3000),
-        heal=_hands_off,
+        heal=hands_off,
         fits=_read_by_hand,
         later_ms=lambda link: link.period_ms,
     ),
@@ -342,7 +344,7 @@ FAULTS = (
         must="hold",
         ends_in=ANY,
         lasts_ms=(5000, 6000),
-        heal=_hands_off,
+        heal=hands_off,
         fits=_reverses,
         judge=_never_reversed,
     ),
@@ -353,7 +355,7 @@ FAULTS = (
         _rail,
         must="never",
         shows=(Code.NOT_AT_REST,),
-        fits=_has_stick,
+        fits=has_stick,
     ),
     Fault(
         "stick_pushed_at_power_up",
@@ -362,7 +364,7 @@ FAULTS = (
         _pushed,
         must="never",
         shows=(Code.NOT_AT_REST,),
-        fits=_has_stick,
+        fits=has_stick,
     ),
     Fault(
         "arm_on_at_power_up",

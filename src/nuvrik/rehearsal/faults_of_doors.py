@@ -13,7 +13,8 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.wiring import output_routes, place_channels, turning_controls
 from nuvrik.recordings.recording import Row
 from nuvrik.rehearsal.fault import ANY, Fault, Fit, only, sealed
-from nuvrik.rehearsal.faults_of_hands import own_code, shared
+from nuvrik.rehearsal.faults_at_the_ends import hands_off, has_stick
+from nuvrik.rehearsal.faults_of_hands import has_own_code, nothing_more, own_code, shared, two_sources
 from nuvrik.rehearsal.hands import moving_controls, reading_at, sticks
 from nuvrik.rehearsal.world import World
 
@@ -88,10 +89,6 @@ def places_alone(link: Link) -> list[str]:
 def _places_unread(world: World) -> None:
     unread: Row = dict.fromkeys(places_alone(world.link))
     world.hands = lambda row: {**row, **unread}
-
-
-def _nothing(world: World) -> None:
-    """It has been so all along."""
 
 
 def _place_went(world: World, struck_ms: float) -> str:
@@ -189,10 +186,6 @@ def _drove_while_cut_off(world: World, struck_ms: float) -> str:
     return "what was cut off drove again with the sticks held over" if drove else ""
 
 
-def _let_go(world: World) -> None:
-    world.hands = None
-
-
 def _turning(link: Link) -> list[str]:
     return [name for name, output in link.outputs.items() if output.turns]
 
@@ -215,12 +208,7 @@ def _own_code_exits(world: World) -> None:
 _has_stop_button: Fit = only(_stop_button, "no button stops it")
 _has_stop_switch: Fit = only(_switch_item, "the machine has no stop switch on a pin")
 _has_places: Fit = only(places_alone, "no stick or slider says only where something is to be", sealed)
-_two_sources: Fit = only(shared, "nothing that turns has two sources")
-_has_stick: Fit = only(sticks, "no stick alone makes anything turn")
-_is_armed: Fit = only(lambda link: link.arm_channel, "nothing arms it", _has_stick)
-_has_own_code: Fit = only(
-    lambda link: own_code(link) and link.telemetry, "no request runs moving code of the builder's own"
-)
+_is_armed: Fit = only(lambda link: link.arm_channel, "nothing arms it", has_stick)
 _turns: Fit = only(lambda link: _turning(link) and moving_controls(link), "nothing that turns has a stick")
 
 FAULTS = (
@@ -250,7 +238,7 @@ FAULTS = (
         "place_not_given",
         "bench",
         "what says where the servos are to be has no reading from power-up on: they stay where they are",
-        _nothing,
+        nothing_more,
         before=_places_unread,
         must="hold",
         ends_in=ANY,
@@ -264,7 +252,7 @@ FAULTS = (
         "the first of two sources goes quiet while the second, at rest once, is pushed",
         _both_pushed,
         ends_in=(FAILSAFE, WAITING, STANDBY, STOPPED),
-        fits=_two_sources,
+        fits=two_sources,
         judge=_drove_on,
         later_ms=lambda link: TAKES_OVER_MS + link.period_ms,
     ),
@@ -274,7 +262,7 @@ FAULTS = (
         "a pad is lost for a moment, and comes back with its sticks pushed",
         _pad_back_pushed,
         ends_in=(FAILSAFE, WAITING, STANDBY, STOPPED),
-        fits=_has_stick,
+        fits=has_stick,
         judge=_drove_on,
         later_ms=lambda link: link.failsafe.timeout_ms,
     ),
@@ -296,7 +284,7 @@ FAULTS = (
         must="hold",
         ends_in=ANY,
         lasts_ms=(2500, 3000),
-        heal=_let_go,
+        heal=hands_off,
         fits=_turns,
         judge=_drove_while_cut_off,
         own_code=True,
@@ -309,7 +297,7 @@ FAULTS = (
         # Whoever drives may have disarmed it meanwhile.
         ends_in=(STOPPED, STANDBY),
         shows=(Code.STOPPED, Code.ARM_OFF),
-        fits=_has_own_code,
+        fits=has_own_code,
         later_ms=lambda link: ENDS_AFTER * link.tick_ms,
         own_code=True,
     ),

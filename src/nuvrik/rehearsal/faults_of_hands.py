@@ -216,8 +216,8 @@ def _laid_down(world: World) -> None:
     world.hands = lambda row: {}
 
 
-def _left_lying(world: World) -> None:
-    """Nobody picks it up again."""
+def nothing_more(world: World) -> None:
+    """Nobody does anything; or it has been so all along."""
 
 
 def _held_lamps(link: Link) -> list[int]:
@@ -301,9 +301,9 @@ def _place_jumped(world: World, struck_ms: float) -> str:
 _starts_with_duty = only(
     lambda link: _start_duty(link) and link.arm_control, "no stick moves a motor with a start duty"
 )
-_two_sources = only(shared, "nothing that turns has two sources")
+two_sources = only(shared, "nothing that turns has two sources")
 _has_optional = only(_optional, "no stick of its own feeds an optional channel that turns something")
-_has_own_code = only(
+has_own_code = only(
     lambda link: own_code(link) and link.telemetry, "no request runs moving code of the builder's own"
 )
 _lamp_link = only(_held_lamps, 'no switch has on_loss = "hold"', infrared_link)
@@ -326,7 +326,7 @@ FAULTS = (
         _first_goes_quiet,
         before=_second_lies_over,
         ends_in=(FAILSAFE, WAITING, STANDBY, STOPPED),
-        fits=_two_sources,
+        fits=two_sources,
         judge=_second_drove,
         later_ms=lambda link: link.period_ms,
     ),
@@ -366,7 +366,7 @@ FAULTS = (
         _own_code_fails,
         ends_in=(STOPPED,),
         shows=(Code.STOPPED,),
-        fits=_has_own_code,
+        fits=has_own_code,
         later_ms=lambda link: HOOK_MS,
         own_code=True,
     ),
@@ -379,7 +379,7 @@ FAULTS = (
         must="hold",
         ends_in=ANY,
         lasts_ms=(30_500, 31_000),
-        heal=_left_lying,
+        heal=nothing_more,
         fits=_lamp_link,
         judge=_lamps_went_dark,
     ),

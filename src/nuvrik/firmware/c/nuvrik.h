@@ -78,6 +78,10 @@ void nuvrik_stop(uint8_t why);
 
 #if !NUVRIK_IS_RECEIVER
 
+/* For a board of your own that can measure it: its clock has lost more time, to code that keeps interrupts off,
+   than interrupts_off_ms of the link file allows for. `nuvrik hello` says so. */
+void nuvrik_lost_time(void);
+
 /* From the hook of a request that moves something: let an output go so far, -16384 to 16384, until the next
    tick. Ramps and limits hold as ever. False, and nothing is done, from anywhere else: only a request that a
    handset has asked for may start something. */

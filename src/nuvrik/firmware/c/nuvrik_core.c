@@ -1,12 +1,12 @@
 /* Made from core/sizes.py, core/levels.py, core/loop.py, core/bits.py, core/sealed.py, core/ramp.py,
    core/demand.py, core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py,
    core/commands.py, core/mix.py, core/outputs.py, core/desk.py, core/machine.py, core/sender.py,
-   core/answers.py, core/text.py, core/keys.py, core/on_off.py, core/medium.py, core/train.py, core/writer.py,
-   core/telling.py, core/inputs.py, core/incoming.py, core/machine_end.py, core/controls.py, core/hands.py,
-   core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/asking.py, core/knob.py,
-   core/handset_end.py, core/marks.py, core/burst.py, core/families.py, core/shape.py, core/infrared.py,
-   core/codes.py, core/remote.py, core/receiver.py, core/bridge.py by Nuvrik. Read it, step through it, port
-   it, but do not edit it: the next making would undo that. */
+   core/answers.py, core/asks.py, core/text.py, core/keys.py, core/on_off.py, core/medium.py, core/train.py,
+   core/writer.py, core/telling.py, core/inputs.py, core/incoming.py, core/machine_end.py, core/controls.py,
+   core/hands.py, core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/asking.py,
+   core/knob.py, core/handset_end.py, core/marks.py, core/burst.py, core/families.py, core/shape.py,
+   core/infrared.py, core/codes.py, core/remote.py, core/receiver.py, core/bridge.py by Nuvrik. Read it, step
+   through it, port it, but do not edit it: the next making would undo that. */
 #include "nuvrik_core.h"
 
 #include <string.h>
@@ -2871,6 +2871,73 @@ void nuvrik_say(NuvrikDesk *desk, uint8_t at, NuvrikSender *sender)
     }
 }
 
+/* ---- asks ---- */
+
+/** How far a jog goes. */
+int32_t nuvrik_jog_step(NuvrikSealed *sealed)
+{
+    uint8_t step = sealed->body[NUVRIK_HEAD + 2];
+    return (step < 128) ? step : (step - 256);
+}
+
+/** Whether there is a jog in the payload that this link could mean. */
+bool nuvrik_jog_fits(NuvrikSealed *sealed, NuvrikOutputs *outputs)
+{
+    uint8_t place = sealed->body[NUVRIK_HEAD + 1];
+    uint8_t time = sealed->body[NUVRIK_HEAD + 3];
+    if (sealed->payload != NUVRIK_JOG_BYTES || place >= NUVRIK_OUTPUTS_OUTPUTS_COUNT(outputs->table)) {
+        return false;
+    }
+    if (time < 1 || time > NUVRIK_JOG_MOST_TIME || sealed->body[NUVRIK_HEAD + 2] == 128) {
+        return false;
+    }
+    /* A switch is on or off: there is no "a little" of it. */
+    if (nuvrik_outputs_switches_only(outputs, place)) {
+        return false;
+    }
+    return !nuvrik_outputs_turns(outputs, place)
+        || (uint16_t)nuvrik_abs32(nuvrik_jog_step(sealed)) <= NUVRIK_JOG_MOST_TURNING;
+}
+
+/** Whether there is a request in the payload that this link knows. */
+bool nuvrik_request_fits(NuvrikSealed *sealed, const NUVRIK_FLASH NuvrikDeskTable *desk)
+{
+    uint8_t code = sealed->body[NUVRIK_HEAD];
+    if (code >= NUVRIK_DESK_REQUESTS_COUNT(desk)) {
+        return false;
+    }
+    const NUVRIK_FLASH NuvrikRequestTable *request = &NUVRIK_DESK_REQUESTS(desk)[code];
+    uint16_t bits = 0;
+    for (uint8_t argument_at = 0; argument_at < NUVRIK_REQUEST_ARGUMENTS_COUNT(request); argument_at++) {
+        const NUVRIK_FLASH NuvrikArgumentTable *argument = &NUVRIK_REQUEST_ARGUMENTS(request)[argument_at];
+        bits = (uint16_t)((int32_t)bits + NUVRIK_ARGUMENT_BITS(argument));
+    }
+    if (sealed->payload != (uint16_t)(NUVRIK_ASK_BYTES + (int16_t)(((int32_t)bits + 7) >> 3))) {
+        return false;
+    }
+    uint16_t at = (uint16_t)(8 * (NUVRIK_HEAD + NUVRIK_ASK_BYTES));
+    for (uint8_t argument_at = 0; argument_at < NUVRIK_REQUEST_ARGUMENTS_COUNT(request); argument_at++) {
+        const NUVRIK_FLASH NuvrikArgumentTable *argument = &NUVRIK_REQUEST_ARGUMENTS(request)[argument_at];
+        /* An option past the last: who sent it was built from another list of them. */
+        if (nuvrik_got(sealed->body, at, NUVRIK_ARGUMENT_BITS(argument)) > NUVRIK_ARGUMENT_MOST(argument)) {
+            return false;
+        }
+        at = (uint16_t)((int32_t)at + NUVRIK_ARGUMENT_BITS(argument));
+    }
+    return nuvrik_ends_in_zeros(sealed->body, (uint16_t)((int32_t)(8 * (NUVRIK_HEAD + NUVRIK_ASK_BYTES))
+        + bits), (uint16_t)((int32_t)NUVRIK_HEAD + sealed->payload));
+}
+
+/** The argument that begins at a bit of the body. */
+int32_t nuvrik_argument_given(NuvrikSealed *sealed, const NUVRIK_FLASH NuvrikArgumentTable *about,
+    uint16_t at)
+{
+    uint8_t bits = NUVRIK_ARGUMENT_BITS(about);
+    uint16_t given = nuvrik_got(sealed->body, at, bits);
+    bool negative = NUVRIK_ARGUMENT_EITHER_SIGN(about) && given > (uint16_t)(nuvrik_mask_of(bits) >> 1);
+    return negative ? (((int32_t)given - nuvrik_mask_of(bits)) - 1) : (int32_t)given;
+}
+
 /* ---- text ---- */
 
 /** How many hex digits a check is. */
@@ -4815,8 +4882,10 @@ uint8_t nuvrik_machine_end_understand(NuvrikMachineEnd *self, uint8_t kind)
         if (size == 0) {
             return NUVRIK_BAD_FIELD;
         }
-        bool fits = (first == NUVRIK_JOG_CODE) ? nuvrik_machine_end_jog_fits(self, size)
-            : nuvrik_machine_end_request_fits(self, first, size);
+        bool jogs = first == NUVRIK_JOG_CODE;
+        bool fits = jogs && nuvrik_jog_fits(&self->sealed, &self->machine.outputs);
+        fits = fits || (!jogs && nuvrik_request_fits(&self->sealed,
+            NUVRIK_MACHINE_DESK(NUVRIK_END_MACHINE(self->table))));
         return (uint8_t)(fits ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
     }
     /* The first byte of a hello or an echo says which way it goes: 0 asks, 1 answers. */
@@ -4863,63 +4932,6 @@ uint8_t nuvrik_machine_end_unpack(NuvrikMachineEnd *self)
     return (uint8_t)(nuvrik_ends_in_zeros(self->sealed.body, at, size) ? NUVRIK_ACCEPTED : NUVRIK_BAD_FIELD);
 }
 
-/** Whether there is a jog in the payload that this link could mean. */
-bool nuvrik_machine_end_jog_fits(const NuvrikMachineEnd *self, uint16_t size)
-{
-    uint8_t place = self->sealed.body[NUVRIK_HEAD + 1];
-    uint8_t time = self->sealed.body[NUVRIK_HEAD + 3];
-    if (size != NUVRIK_JOG_BYTES
-        || place >= NUVRIK_OUTPUTS_OUTPUTS_COUNT(NUVRIK_MACHINE_OUTPUTS(NUVRIK_END_MACHINE(self->table)))) {
-        return false;
-    }
-    if (time < 1 || time > NUVRIK_JOG_MOST_TIME || self->sealed.body[NUVRIK_HEAD + 2] == 128) {
-        return false;
-    }
-    /* A switch is on or off: there is no "a little" of it. */
-    if (nuvrik_outputs_switches_only(&self->machine.outputs, place)) {
-        return false;
-    }
-    return !nuvrik_outputs_turns(&self->machine.outputs, place)
-        || (uint16_t)nuvrik_abs32(nuvrik_machine_end_jog_step(self)) <= NUVRIK_JOG_MOST_TURNING;
-}
-
-/** How far a jog goes. */
-int32_t nuvrik_machine_end_jog_step(const NuvrikMachineEnd *self)
-{
-    uint8_t step = self->sealed.body[NUVRIK_HEAD + 2];
-    return (step < 128) ? step : (step - 256);
-}
-
-/** Whether there is a request in the payload that this link knows. */
-bool nuvrik_machine_end_request_fits(const NuvrikMachineEnd *self, uint8_t code, uint16_t size)
-{
-    if (code >= NUVRIK_DESK_REQUESTS_COUNT(NUVRIK_MACHINE_DESK(NUVRIK_END_MACHINE(self->table)))) {
-        return false;
-    }
-    const NUVRIK_FLASH NuvrikRequestTable *request
-        = &NUVRIK_DESK_REQUESTS(NUVRIK_MACHINE_DESK(NUVRIK_END_MACHINE(self->table)))[code];
-    uint16_t bits = 0;
-    for (uint8_t argument_at = 0; argument_at < NUVRIK_REQUEST_ARGUMENTS_COUNT(request); argument_at++) {
-        const NUVRIK_FLASH NuvrikArgumentTable *argument = &NUVRIK_REQUEST_ARGUMENTS(request)[argument_at];
-        bits = (uint16_t)((int32_t)bits + NUVRIK_ARGUMENT_BITS(argument));
-    }
-    if (size != (uint16_t)(NUVRIK_ASK_BYTES + (int16_t)(((int32_t)bits + 7) >> 3))) {
-        return false;
-    }
-    uint16_t at = (uint16_t)(8 * (NUVRIK_HEAD + NUVRIK_ASK_BYTES));
-    for (uint8_t argument_at = 0; argument_at < NUVRIK_REQUEST_ARGUMENTS_COUNT(request); argument_at++) {
-        const NUVRIK_FLASH NuvrikArgumentTable *argument = &NUVRIK_REQUEST_ARGUMENTS(request)[argument_at];
-        /* An option past the last: who sent it was built from another list of them. */
-        if (nuvrik_got(self->sealed.body, at,
-            NUVRIK_ARGUMENT_BITS(argument)) > NUVRIK_ARGUMENT_MOST(argument)) {
-            return false;
-        }
-        at = (uint16_t)((int32_t)at + NUVRIK_ARGUMENT_BITS(argument));
-    }
-    return nuvrik_ends_in_zeros(self->sealed.body, (uint16_t)((int32_t)(8 * (NUVRIK_HEAD
-        + NUVRIK_ASK_BYTES)) + bits), (uint16_t)(NUVRIK_HEAD + (int16_t)size));
-}
-
 /** Do what an accepted frame says. */
 void nuvrik_machine_end_obey(NuvrikMachineEnd *self, uint8_t kind)
 {
@@ -4941,7 +4953,7 @@ void nuvrik_machine_end_obey(NuvrikMachineEnd *self, uint8_t kind)
     } else if ((NUVRIK_HAS_KIND_REQUEST && kind == NUVRIK_KIND_REQUEST)
         && self->sealed.body[NUVRIK_HEAD] == NUVRIK_JOG_CODE) {
         uint16_t time = self->sealed.body[NUVRIK_HEAD + 3];
-        int16_t to = (int16_t)nuvrik_div(nuvrik_machine_end_jog_step(self) * NUVRIK_FULL, NUVRIK_JOG_STEPS);
+        int16_t to = (int16_t)nuvrik_div(nuvrik_jog_step(&self->sealed) * NUVRIK_FULL, NUVRIK_JOG_STEPS);
         nuvrik_machine_jog(&self->machine, self->sealed.body[NUVRIK_HEAD + 1], to,
             (uint16_t)((int16_t)time * NUVRIK_JOG_UNIT_MS));
     } else if ((NUVRIK_HAS_KIND_REQUEST && kind == NUVRIK_KIND_REQUEST)
@@ -4958,12 +4970,8 @@ void nuvrik_machine_end_ask(NuvrikMachineEnd *self, uint8_t code)
         = &NUVRIK_DESK_REQUESTS(NUVRIK_MACHINE_DESK(NUVRIK_END_MACHINE(self->table)))[code];
     for (uint8_t i = 0; i < NUVRIK_REQUEST_ARGUMENTS_COUNT(request); i++) {
         const NUVRIK_FLASH NuvrikArgumentTable *about = &NUVRIK_REQUEST_ARGUMENTS(request)[i];
-        uint8_t bits = NUVRIK_ARGUMENT_BITS(about);
-        uint16_t given = nuvrik_got(self->sealed.body, at, bits);
-        bool negative = NUVRIK_ARGUMENT_EITHER_SIGN(about) && given > (uint16_t)(nuvrik_mask_of(bits) >> 1);
-        nuvrik_machine_argument(&self->machine, i, negative ? (((int32_t)given - nuvrik_mask_of(bits)) - 1)
-            : (int32_t)given);
-        at = (uint16_t)((int32_t)at + bits);
+        nuvrik_machine_argument(&self->machine, i, nuvrik_argument_given(&self->sealed, about, at));
+        at = (uint16_t)((int32_t)at + NUVRIK_ARGUMENT_BITS(about));
     }
     if (nuvrik_machine_ask(&self->machine, code, nuvrik_sealed_two(&self->sealed, 1),
         nuvrik_sealed_two(&self->sealed, 3), nuvrik_sealed_two(&self->sealed, 5),

@@ -1,12 +1,12 @@
 /* Made from core/sizes.py, core/levels.py, core/loop.py, core/bits.py, core/sealed.py, core/ramp.py,
    core/demand.py, core/motor.py, core/servo.py, core/stepper.py, core/pins.py, core/watch.py,
    core/commands.py, core/mix.py, core/outputs.py, core/desk.py, core/machine.py, core/sender.py,
-   core/answers.py, core/text.py, core/keys.py, core/on_off.py, core/medium.py, core/train.py, core/writer.py,
-   core/telling.py, core/inputs.py, core/incoming.py, core/machine_end.py, core/controls.py, core/hands.py,
-   core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/asking.py, core/knob.py,
-   core/handset_end.py, core/marks.py, core/burst.py, core/families.py, core/shape.py, core/infrared.py,
-   core/codes.py, core/remote.py, core/receiver.py, core/bridge.py by Nuvrik. Read it, step through it, port
-   it, but do not edit it: the next making would undo that. */
+   core/answers.py, core/asks.py, core/text.py, core/keys.py, core/on_off.py, core/medium.py, core/train.py,
+   core/writer.py, core/telling.py, core/inputs.py, core/incoming.py, core/machine_end.py, core/controls.py,
+   core/hands.py, core/sources.py, core/arming.py, core/handset.py, core/hearing.py, core/asking.py,
+   core/knob.py, core/handset_end.py, core/marks.py, core/burst.py, core/families.py, core/shape.py,
+   core/infrared.py, core/codes.py, core/remote.py, core/receiver.py, core/bridge.py by Nuvrik. Read it, step
+   through it, port it, but do not edit it: the next making would undo that. */
 #ifndef NUVRIK_CORE_H
 #define NUVRIK_CORE_H
 
@@ -1613,6 +1613,19 @@ void nuvrik_sender_put_ending(NuvrikSender *self);
 
 void nuvrik_say(NuvrikDesk *desk, uint8_t at, NuvrikSender *sender);
 
+/* ---- asks ---- */
+
+/** What is asked of a machine, in the payload of a frame: whether it is anything that this link knows. */
+
+/** A request's payload without its arguments: place, boot number, session, number. */
+#define NUVRIK_ASK_BYTES 9
+
+int32_t nuvrik_jog_step(NuvrikSealed *sealed);
+bool nuvrik_jog_fits(NuvrikSealed *sealed, NuvrikOutputs *outputs);
+bool nuvrik_request_fits(NuvrikSealed *sealed, const NUVRIK_FLASH NuvrikDeskTable *desk);
+int32_t nuvrik_argument_given(NuvrikSealed *sealed, const NUVRIK_FLASH NuvrikArgumentTable *about,
+    uint16_t at);
+
 /* ---- text ---- */
 
 /** Commands as text: a line, or columns of fixed width, with a check in hex digits if it has one. Frames
@@ -2275,9 +2288,6 @@ uint8_t nuvrik_incoming_end_packet(NuvrikIncoming *self, NuvrikSealed *sealed);
 
 /** The machine's end of a link: bytes in, bytes out, and between them the machine. */
 
-/** A request's payload without its arguments: place, boot number, session, number. */
-#define NUVRIK_ASK_BYTES 9
-
 /** In the byte of a hello that says what has been noted, beside the number of the builder's own last stop:
  *  the chip's clock has lost more time to own code that keeps interrupts off than the link file allows
  *  for.
@@ -2367,9 +2377,6 @@ uint8_t nuvrik_machine_end_press(NuvrikMachineEnd *self, uint8_t code);
 uint8_t nuvrik_machine_end_judge(NuvrikMachineEnd *self);
 uint8_t nuvrik_machine_end_understand(NuvrikMachineEnd *self, uint8_t kind);
 uint8_t nuvrik_machine_end_unpack(NuvrikMachineEnd *self);
-bool nuvrik_machine_end_jog_fits(const NuvrikMachineEnd *self, uint16_t size);
-int32_t nuvrik_machine_end_jog_step(const NuvrikMachineEnd *self);
-bool nuvrik_machine_end_request_fits(const NuvrikMachineEnd *self, uint8_t code, uint16_t size);
 void nuvrik_machine_end_obey(NuvrikMachineEnd *self, uint8_t kind);
 void nuvrik_machine_end_ask(NuvrikMachineEnd *self, uint8_t code);
 void nuvrik_machine_end_turn(NuvrikMachineEnd *self);

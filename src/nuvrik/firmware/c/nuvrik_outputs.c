@@ -152,6 +152,15 @@ void nuvrik_stop(uint8_t why)
     nuvrik_write_outputs();
 }
 
+#if !NUVRIK_IS_RECEIVER
+
+void nuvrik_lost_time(void)
+{
+    nuvrik_machine_end_lost_time(&nuvrik_end);
+}
+
+#endif
+
 uint8_t nuvrik_state(void)
 {
     return nuvrik_end.machine.watch.state;

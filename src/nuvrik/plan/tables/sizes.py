@@ -4,9 +4,9 @@ from collections.abc import Iterator
 from typing import Any
 
 from nuvrik.core import sizes
+from nuvrik.core.asks import ASK_BYTES
 from nuvrik.core.desk import MOST_TOKEN
 from nuvrik.core.hearing import REPLY_BYTES
-from nuvrik.core.machine_end import ASK_BYTES
 from nuvrik.core.sender import ESCAPED, IN_HEX, STUFFED
 from nuvrik.core.widths import Table
 from nuvrik.core.writer import OUT_TEXT

@@ -37,6 +37,12 @@ static const struct {
 BoardPlace board_place(uint8_t pin)
 {
     BoardPlace place;
+    if (pin >= sizeof PLACES / sizeof *PLACES) {
+        /* There is no such pin: a place with no bit in it, which nothing that is written changes. */
+        place.port = (volatile uint8_t *)pgm_read_word(&PLACES[0].port);
+        place.mask = 0;
+        return place;
+    }
     place.port = (volatile uint8_t *)pgm_read_word(&PLACES[pin].port);
     place.mask = pgm_read_byte(&PLACES[pin].mask);
     return place;
@@ -80,6 +86,9 @@ void board_pwm(uint8_t pin, uint16_t on, uint16_t most)
     uint8_t at = 0;
     while (pgm_read_byte(&CHANNELS[at].pin) != pin) {
         at++;
+        if (at == sizeof CHANNELS / sizeof *CHANNELS) {
+            return; /* It has no PWM, or another use. */
+        }
     }
     volatile uint8_t *control = (volatile uint8_t *)pgm_read_word(&CHANNELS[at].control);
     uint8_t connects = pgm_read_byte(&CHANNELS[at].connects);
