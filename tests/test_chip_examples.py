@@ -194,3 +194,38 @@ def test_own_code_that_takes_its_time_stays_within_the_bound_that_is_printed(
     while chip.powered and chip.emulated.us < began_us + 3 * bound_us:
         chip.run(1000)
     assert chip.emulated.us - began_us <= bound_us, (chip.emulated.us - began_us, bound_us)
+
+
+WRONG_PINS = """
+#include "nuvrik.h"
+void nuvrik_before_outputs(void)
+{
+    board_pwm(12, 200, 255);
+    board_pwm(200, 200, 255);
+    board_pin(77, true);
+    (void)board_input(250, BOARD_DIGITAL);
+    nuvrik_lost_time();
+}
+int main(void)
+{
+    nuvrik_begin();
+    for (;;) {
+        nuvrik_turn();
+    }
+}
+"""
+
+
+def test_pins_that_there_are_not_are_left_alone_and_lost_time_shows_in_hello(tmp_path: Path) -> None:
+    """A pin without PWM once ran off a table: a hang, or both motors on."""
+    chip = chip_with(nuvrik.parse(starter_text("tug")), tmp_path, "atmega328p", WRONG_PINS)
+    chip.run(BOOTS_US)
+    handset = nuvrik.Handset(chip.link, stream=True)
+    moves = [(0, {"left_stick": 0}), (700, {"arm_button": 1}), (800, {"arm_button": 0})]
+    hand = play(chip.link, [*moves, (1200, {"left_stick": 0}), (1300, {"left_stick": 1})], 4000, seed=1)
+    handset.greet()
+    chip.drive(hand, 0, 2500, handset)
+    assert chip.powered and chip.wrong == [] and chip.end.start != 3, "no watchdog bit"
+    assert handset.identity is not None and handset.identity.loses_time
+    chip.run(1_200_000)
+    assert not chip.powered
