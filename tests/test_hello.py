@@ -92,3 +92,40 @@ def test_any_name_comes_whole_or_cut_between_characters() -> None:
         told = bytes(table.name).decode("utf-8")
         assert name.startswith(told) and (told == name or len(told.encode()) > 11)
         assert table.name_first <= 4 and len(table.name) - table.name_first <= 10
+
+
+@pytest.mark.parametrize("restarts", ["handset", "machine"])
+@pytest.mark.parametrize("at", range(0, 40, 2))
+def test_whoever_starts_anew_between_two_messages_nothing_is_said_to_be_done_that_was_not(
+    restarts: str, at: int
+) -> None:
+    """Each start has a number of its own: an answer to somebody's older request is no answer to a new one."""
+    link = nuvrik.parse(starter_text("panel"))
+    done: list[int] = []
+
+    def made(boot: int) -> nuvrik.Machine:
+        machine = nuvrik.Machine(link, boot=boot)
+        machine.on_request("beep", lambda times: done.append(times) or len(done))
+        return machine
+
+    machine, handset = made(1), nuvrik.Handset(link, session=1)
+    asked = handset.request("beep", times=1)
+    again = None
+    for step in range(400):
+        now = 20 * step
+        if step == at and restarts == "handset":
+            handset, asked = nuvrik.Handset(link, session=2), None
+        elif step == at:
+            machine = made(2)
+        if step == at + 60:
+            # What it asked before has settled by now, one way or the other.
+            again, before = handset.request("beep", times=3), list(done)
+        handset.read(now)
+        for end, other in ((handset, machine), (machine, handset)):
+            if wire := end.send(now):
+                other.feed(wire, now)
+        machine.tick(now)
+    # To a machine that has started anew it is a stranger's, and then it says that nobody knows.
+    assert again is not None and again.state in ("done", "unknown")
+    assert (again.state == "done" or restarts == "machine") and done == before + [3] * (again.state == "done")
+    assert before in ([], [1]) if asked is None or asked.state != "done" else before == [1]
