@@ -58,6 +58,8 @@ class Handset:
         self.followed: bool = False
         self.hands_off: bool = False
         self.without_stop: bool = False
+        self.was_live: bool = False
+        self.was_halted: bool = False
         self.values: list[i32] = [0] * len(table.sources.sources)
 
     def begin(self) -> None:
@@ -126,6 +128,16 @@ class Handset:
         self.follow_arm()
         self.hands.may_move(False)
         self.follow_hands()
+
+    def forgets(self) -> bool:
+        """Whether a stop, leaving or arm off has come since this was last asked: what somebody asked for
+        before is not wanted any more."""
+        live: bool = self.hands.live
+        halted: bool = self.arming.stopping or self.arming.parting
+        forgets: bool = (self.was_live and not live) or (halted and not self.was_halted)
+        self.was_live = live
+        self.was_halted = halted
+        return forgets
 
     def follow_hands(self) -> None:
         """Whether presses may move places: while arm is sent on, or there is none; never in a stop."""

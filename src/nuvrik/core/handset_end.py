@@ -54,8 +54,6 @@ class HandsetEnd:
         self.asking: Asking = Asking(table.asking)
         self.knobs: list[Knob] = [Knob(one) for one in table.knobs]
         self.refused: u16 = 0
-        self.live: bool = False
-        self.halted: bool = False
 
     def begin(self, boot_low: u16) -> None:
         """At power-up, with the lower half of a number that differs from boot to boot."""
@@ -82,13 +80,9 @@ class HandsetEnd:
         self.follow()
 
     def follow(self) -> None:
-        """A stop, leaving, and arm off: what was asked before and not begun is not wanted any more."""
-        live: bool = self.handset.hands.live
-        halted: bool = self.handset.arming.stopping or self.handset.arming.parting
-        if (self.live and not live) or (halted and not self.halted):
+        """What was asked before and not begun may not be wanted any more."""
+        if self.handset.forgets():
             self.asking.forget()
-        self.live = live
-        self.halted = halted
 
     def may_move(self) -> bool:
         """Whether what moves something may be asked now: arm is sent on and, where the machine says so, it is

@@ -64,7 +64,6 @@ class Handset:
         self._asker = Asker(link, session)
         self._hearing = Hearing(link, self._asker, stream=stream)
         self._total_ms = 0
-        self._live = self._halted = False
 
     # ---- what hands and programs do ----
 
@@ -352,12 +351,9 @@ class Handset:
         return self._total_ms
 
     def _follow(self) -> None:
-        """A stop, leaving, and arm off: what was asked before and not begun is not wanted any more. The same
-        rule as in ``core.handset_end``."""
-        live, halted = self.core.hands.live, self._arming.stopping or self._arming.parting
-        if (self._live and not live) or (halted and not self._halted):
+        """What was asked before and not begun may not be wanted any more."""
+        if self.core.forgets():
             self._asker.forget()
-        self._live, self._halted = live, halted
 
     def _wanted(self) -> list[Value]:
         """What controls and programs say, with arm."""

@@ -10,6 +10,7 @@ log or a recording before; never into anything else that is there.
 """
 
 import contextlib
+import errno
 import os
 import stat
 import tempfile
@@ -27,7 +28,7 @@ class RefusedError(OSError):
 
 
 def _refuse(path: str | Path, what: str) -> RefusedError:
-    return RefusedError(17, f"{what}; name another file", str(path))
+    return RefusedError(errno.EEXIST, f"{what}; name another file", str(path))
 
 
 def write_file(path: Path, data: str | bytes, *, new: bool = False, over: bool = False) -> None:

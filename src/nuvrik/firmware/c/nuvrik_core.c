@@ -6204,6 +6204,19 @@ void nuvrik_handset_change_hands(NuvrikHandset *self)
     nuvrik_handset_follow_hands(self);
 }
 
+/** Whether a stop, leaving or arm off has come since this was last asked: what somebody asked for before
+ *  is not wanted any more.
+ */
+bool nuvrik_handset_forgets(NuvrikHandset *self)
+{
+    bool live = self->hands.live;
+    bool halted = self->arming.stopping || self->arming.parting;
+    bool forgets = (self->was_live && !live) || (halted && !self->was_halted);
+    self->was_live = live;
+    self->was_halted = halted;
+    return forgets;
+}
+
 /** Whether presses may move places: while arm is sent on, or there is none; never in a stop. */
 void nuvrik_handset_follow_hands(NuvrikHandset *self)
 {
@@ -6940,16 +6953,12 @@ void nuvrik_handset_end_expire(NuvrikHandsetEnd *self, uint16_t now_ms)
     nuvrik_handset_end_follow(self);
 }
 
-/** A stop, leaving, and arm off: what was asked before and not begun is not wanted any more. */
+/** What was asked before and not begun may not be wanted any more. */
 void nuvrik_handset_end_follow(NuvrikHandsetEnd *self)
 {
-    bool live = self->handset.hands.live;
-    bool halted = self->handset.arming.stopping || self->handset.arming.parting;
-    if ((self->live && !live) || (halted && !self->halted)) {
+    if (nuvrik_handset_forgets(&self->handset)) {
         nuvrik_asking_forget(&self->asking);
     }
-    self->live = live;
-    self->halted = halted;
 }
 
 /** Whether what moves something may be asked now: arm is sent on and, where the machine says so, it is

@@ -2851,6 +2851,8 @@ typedef struct {
     bool followed;
     bool hands_off;
     bool without_stop;
+    bool was_live;
+    bool was_halted;
     int32_t values[NUVRIK_MOST_SOURCES];
 } NuvrikHandset;
 
@@ -2864,6 +2866,7 @@ bool nuvrik_handset_stop_pressed(NuvrikHandset *self);
 void nuvrik_handset_look_at_stop(NuvrikHandset *self);
 void nuvrik_handset_arm_falls(NuvrikHandset *self);
 void nuvrik_handset_change_hands(NuvrikHandset *self);
+bool nuvrik_handset_forgets(NuvrikHandset *self);
 void nuvrik_handset_follow_hands(NuvrikHandset *self);
 void nuvrik_handset_follow_arm(NuvrikHandset *self);
 void nuvrik_handset_put_arm(NuvrikHandset *self, bool on);
@@ -3166,8 +3169,6 @@ typedef struct {
     NuvrikAsking asking;
     NuvrikKnob knobs[NUVRIK_MOST_KNOBS];
     uint16_t refused;
-    bool live;
-    bool halted;
 } NuvrikHandsetEnd;
 
 void nuvrik_handset_end_init(NuvrikHandsetEnd *self, const NUVRIK_FLASH NuvrikHandsetEndTable *table);

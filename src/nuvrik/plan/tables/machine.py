@@ -24,7 +24,6 @@ from nuvrik.plan.form.requests import (
     AnyRequest,
     CallRequest,
     HomeRequest,
-    Part,
     RoutineRequest,
     StepsRequest,
 )
@@ -86,16 +85,11 @@ def request_table(link: Link, request: AnyRequest, *, steps: bool = True) -> Req
         against=ENDS[getattr(request, "against", None)],
         times=routine.times if routine else 0,
         arguments=[
-            made(ArgumentTable, bits=part.bits, most=_most(part), either_sign=part.low < 0)
+            made(ArgumentTable, bits=part.bits, most=part.high - part.low, either_sign=part.low < 0)
             for part in request.parts
         ],
         routine=[*_steps(link, routine)] if routine else [],
     )
-
-
-def _most(part: Part) -> int:
-    """The greatest code of a number that means something."""
-    return part.high if part.low == 0 else (1 << part.bits) - 1
 
 
 def _steps(link: Link, request: RoutineRequest) -> Iterator[RoutineStepTable]:
