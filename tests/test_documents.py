@@ -1,15 +1,19 @@
 """What the documents say is what happens: their programs run, their numbers are worked out again."""
 
+import doctest
+import importlib.util
+import pkgutil
 import re
 from pathlib import Path
 
 import pytest
+from links import write
 
 import nuvrik
 from nuvrik.core.controls import bent_level
 from nuvrik.mixing.motor import Motor
 from nuvrik.mixing.pins import Pins
-from nuvrik.plan.starters import starter_text
+from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plan.tables.handset import moved_table
 from nuvrik.wire.codes import level_code
 
@@ -27,6 +31,24 @@ def test_the_programs_of_the_python_page_run(capsys: pytest.CaptureFixture[str])
     said = capsys.readouterr().out
     assert "ARMED" in said and "'throttle': 0.5004" in said and "0.25" in said
     assert "45 " in said, "the turntable turned as far as it was asked"
+
+
+EXAMPLES = [
+    name
+    for name in (module.name for module in pkgutil.walk_packages(nuvrik.__path__, "nuvrik."))
+    if name.split(".")[1] not in ("firmware", "__main__")
+    and ">>> " in Path(str(importlib.util.find_spec(name).origin)).read_text("utf-8")
+]
+
+
+def test_the_examples_in_docstrings_do_what_they_say(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    for starter in starter_names():
+        write(tmp_path, f"{starter}.toml", starter_text(starter))
+    monkeypatch.chdir(tmp_path)
+    done = [
+        doctest.testmod(importlib.import_module(name), extraglobs={"nuvrik": nuvrik}) for name in EXAMPLES
+    ]
+    assert sum(one.failed for one in done) == 0 and sum(one.attempted for one in done) > 35
 
 
 def test_one_value_from_stick_to_pin_is_as_the_architecture_page_says() -> None:

@@ -21,6 +21,7 @@ from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
 from nuvrik.pulses.noise import receiver_noise, through_a_receiver
 from nuvrik.pulses.on_off_keyed import OnOffDecoder, durations
+from nuvrik.recordings.pilot import practice
 from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import ALL_KINDS, COMMAND, ECHO, HELLO, TELEMETRY
@@ -156,6 +157,20 @@ def test_every_other_thing_that_can_be_the_matter() -> None:
     vent, lines = use(starter_text("vent"))
     assert "no frame ever ends" in diagnose(vent, lines.replace(b"\n", b"\r"))[0].what
     assert "no text" in diagnose(vent, random.Random(2).randbytes(600))[0].what
+
+
+def test_what_comes_back_is_counted_by_itself(tmp_path: Path) -> None:
+    """Nothing is lost to the simulated machine, in either direction, and each has numbers of its own."""
+    marram, log = write(tmp_path, "marram.toml", starter_text("marram")), tmp_path / "log.csv"
+    played = "".join(line + "\n" for line in practice(nuvrik.load(marram), 1).csv_lines())
+    hands = write(tmp_path, "hands.csv", played)
+    nuvrik_command("drive", marram, "--port", "sim", "--from", hands, "--at-once", "--log", log)
+    found = json.loads(nuvrik_command("inspect", marram, log, "--summary", "--json"))
+    assert found["lost"] == 0 and found["quality"] == 1.0 and found["accepted"] > 190
+    assert found["back"]["lost"] == 0 and found["back"]["quality"] == 1.0 and found["back"]["accepted"] > 20
+    said = nuvrik_command("inspect", marram, log, "--summary")
+    assert said.count("that were due, 100.0 % came") == 2
+    assert "and 0 did not" in nuvrik_command("budget", marram, "--from", log)
 
 
 def test_inspect_says_it_on_the_command_line(tmp_path: Path) -> None:

@@ -1,7 +1,14 @@
 """Two real processes over real pseudo-terminals, and everything that can happen to the line between."""
 
+import fcntl
+import os
+import pty
 import signal
 import socket
+import struct
+import subprocess
+import sys
+import termios
 import time
 from pathlib import Path
 
@@ -111,6 +118,31 @@ def test_interrupting_the_machine_brings_it_to_rest_first(tmp_path: Path, line: 
     assert code == 0 and "at rest" in said
     assert not moving(rows_of(log)[-1])
     assert ended(handset, signal.SIGINT)[0] == 0
+
+
+def test_the_status_says_why_a_machine_does_not_move_that_says_nothing_itself(tmp_path: Path) -> None:
+    """A stick is held while arm is switched on, which the handset may send and no machine follows."""
+    link_file, log = write(tmp_path, "wired.toml", WIRED_TEXT), tmp_path / "log.csv"
+    moves = [(300, {"left_stick": 1}), (600, {"arm_button": 1}), (700, {"arm_button": 0})]
+    rows = play(WIRED, moves, 60_000, 1).csv_lines()
+    recording = write(tmp_path, "held.csv", "".join(f"{row}\n" for row in rows))
+    ours, theirs = pty.openpty()
+    fcntl.ioctl(theirs, termios.TIOCSWINSZ, struct.pack("HHHH", 24, 120, 0, 0))
+    with cable() as line:
+        machine = start("machine", link_file, "--port", line.ports[1], "--log", log)
+        wait_for(log, lambda row: row["state"] == "WAITING")
+        words = ("drive", link_file, "--port", line.ports[0], "--from", recording)
+        drive = subprocess.Popen(
+            [sys.executable, "-m", "nuvrik", *map(str, words)],
+            stderr=theirs,
+        )
+        shown, end = b"", time.monotonic() + 20
+        while b"left_stick is not" not in shown and time.monotonic() < end:
+            shown += os.read(ours, 65536)
+        wait_for(log, lambda row: row["state"] == "STANDBY" and row["why"] == "left_stick is not at rest")
+        drive.terminate()
+        assert drive.wait(20) == 0 and ended(machine, signal.SIGTERM)[0] == 0
+    assert b"to a machine in STANDBY: left_stick is not at rest" in shown
 
 
 def test_a_pulled_cable_and_its_return(tmp_path: Path, line: Cable) -> None:

@@ -4,6 +4,7 @@ The pages are the ones that stand in the repository; here they are only put side
 made of the public names. A link that leads nowhere stops the build.
 """
 
+import json
 import re
 import shutil
 import subprocess
@@ -57,6 +58,17 @@ def api_page() -> str:
     return "\n".join(lines)
 
 
+def search_without_a_server() -> None:
+    """The index goes into the script that searches it."""
+    folder = SITE / "search"
+    pages = json.loads((folder / "search_index.json").read_text("utf-8"))["docs"]
+    parts = [(folder / "lunr.js").read_text("utf-8"), f"const PAGES = {json.dumps(pages)};"]
+    own = (ROOT / "tools/site_search.js").read_text("utf-8")
+    (folder / "main.js").write_text("\n".join([*parts, own]), "utf-8")
+    for name in ("lunr.js", "worker.js", "search_index.json"):
+        (folder / name).unlink()
+
+
 def needs_a_network() -> list[str]:
     """Pages that load something from elsewhere."""
     return [str(page) for page in SITE.rglob("*.html") if ELSEWHERE.search(page.read_text("utf-8"))]
@@ -68,6 +80,7 @@ def main() -> int:
     done = subprocess.run([mkdocs, "build", "--strict", "--quiet", "--clean"], cwd=ROOT, check=False)
     if done.returncode:
         return done.returncode
+    search_without_a_server()
     elsewhere = needs_a_network()
     for page in elsewhere:
         print(f"{page} loads something from elsewhere", file=sys.stderr)

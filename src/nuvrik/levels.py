@@ -5,7 +5,7 @@ intermediate result of the functions below fits in a signed 32-bit integer as lo
 span at most 65535 and weights are at most 2 * FULL, so a small microcontroller gets the same bits.
 
 Time is an integer number of milliseconds modulo 2**16. Two such times must never be compared with
-``<``; :class:`Clock` is the only thing that may be done with them.
+``<``; ``Clock`` is the only thing that may be done with them.
 """
 
 from collections.abc import Sequence
@@ -38,6 +38,9 @@ def level_of(fraction: float) -> int:
 
     The fraction is taken as it is written (0.35, not the binary number nearest to it), so that a
     person with pencil and paper finds the same level.
+
+    >>> level_of(0.35), level_of(-1)
+    (5734, -16384)
     """
     scaled = Decimal(str(fraction)) * FULL
     return int(scaled.quantize(Decimal(1), rounding=ROUND_HALF_UP))
@@ -81,7 +84,7 @@ class Clock:
     """A 16-bit clock made into milliseconds that only ever grow, so that a timer is a subtraction.
 
     Right as long as it is read more often than the 16-bit clock wraps; whoever knows that it was not
-    says so with :meth:`jump`. On a microcontroller each timer counts up and saturates instead, which
+    says so with ``jump``. On a microcontroller each timer counts up and saturates instead, which
     comes to the same, because no limit is as long as the clock.
     """
 
@@ -104,4 +107,4 @@ class Clock:
 
 
 LONG_AGO = -TIMER_MAX
-"""On a :class:`Clock`, before anything: every limit counted from here has passed."""
+"""On a ``Clock``, before anything: every limit counted from here has passed."""

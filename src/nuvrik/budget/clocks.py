@@ -92,8 +92,9 @@ class Timer(NamedTuple):
 
 
 class Setting(NamedTuple):
-    """A prescaler and a period: ``period`` goes into the register, one less than the ``steps`` of duty there
-    are; ``count_us`` is how long a count is."""
+    """A prescaler and a period: ``period`` goes into the register, one less than the counts in a period.
+    There are ``steps`` of duty, each ``count_us`` long: as many as counts. On chips that count every fourth
+    clock there are four times as many: the duty register has two bits more, for the clocks in between."""
 
     prescaler: int
     period: int
@@ -111,10 +112,12 @@ def settings(clock_hz: int, wanted_hz: float, timer: Timer) -> list[Setting]:
         wanted = count_hz / Fraction(wanted_hz)
         if not Fraction(3, 2) <= wanted < timer.most + Fraction(1, 2):
             continue
-        steps = min(max(_nearest(wanted), 2), timer.most)
-        actual = count_hz / steps
+        counts = min(max(_nearest(wanted), 2), timer.most)
+        actual = count_hz / counts
         error = float(100 * (actual / Fraction(wanted_hz) - 1))
-        found.append(Setting(prescaler, steps - 1, float(actual), error, steps, float(1_000_000 / count_hz)))
+        finer = timer.clocks_per_count
+        step_us = float(1_000_000 / (count_hz * finer))
+        found.append(Setting(prescaler, counts - 1, float(actual), error, counts * finer, step_us))
     return sorted(found, key=lambda one: (round(abs(one.error_percent), 6), -one.steps))
 
 

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.wire.events import Event, Frame
+from nuvrik.wire.messages import from_the_machine, only_asks
 
 BURSTY = 1.3
 """Runs of lost frames this many times longer than by mere chance are bursts."""
@@ -13,11 +14,14 @@ MOST_LOST = 100
 
 def conditions_seen(events: Iterable[Event]) -> tuple[Conditions, int, int]:
     """How bad a medium was: the conditions that fit, how many frames arrived, and how many were lost. Only
-    styles with sequence numbers show it; of any other, nothing is lost."""
+    styles with sequence numbers show it; of any other, nothing is lost. What the machine sends has numbers of
+    its own, and is left out."""
     arrived = lost = runs = 0
     last: int | None = None
     for event in events:
         if not isinstance(event, Frame) or event.seq is None:
+            continue
+        if from_the_machine(event.kind, event.values) or only_asks(event.values):
             continue
         if last is not None:
             missing = (event.seq - last - 1) & 0xFF

@@ -11,7 +11,7 @@ LEAST = 16
 
 
 class Which:
-    """What items of sources, named as in ``pad.left_y``, have read since the last :meth:`settle`."""
+    """What items of sources, named as in ``pad.left_y``, have read since the last ``settle``."""
 
     def __init__(self) -> None:
         self._order: list[str] = []

@@ -181,7 +181,7 @@ def _print_pwm(wanted: Wanted, hz: float, able: list[Setting], out: Any) -> None
     if not able:
         _print_cannot(wanted, hz)
         return
-    columns = [">prescaler", ">period register", ">actual", ">error", ">steps of duty", ">a count"]
+    columns = [">prescaler", ">period register", ">actual", ">error", ">steps of duty", ">a step"]
     rows = [
         (
             f"{one.prescaler}",
@@ -230,9 +230,9 @@ def _print_servo(wanted: Wanted, hz: float, made: Servo | None) -> None:
         return
     ends = " / ".join(f"{us} us = {count}" for us, count in zip(made.pulse_us, made.counts, strict=True))
     say(f"servo pulses in a frame of {hz:g} Hz: {_setting_words(made.setting)}")
-    say(f"  counts: {ends}")
+    say(f"  steps: {ends}")
     say(
-        f"  a count is {made.step_us:.4g} us, {made.step_degrees:.3g} degrees: {made.places} places over "
+        f"  a step is {made.step_us:.4g} us, {made.step_degrees:.3g} degrees: {made.places} places over "
         f"{wanted.degrees:g} degrees" + (", which is coarse" if made.places < 60 else "")
     )
 

@@ -2,7 +2,7 @@
 
 import gc
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
@@ -11,6 +11,8 @@ from nuvrik.cli.inputs.meeting import make_ready, opened_log
 from nuvrik.cli.status import Status
 from nuvrik.cli.words import DONE, Trouble, tell
 from nuvrik.ends.handset import Handset
+from nuvrik.ends.machine import Machine
+from nuvrik.panel.twin import Twin
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
 from nuvrik.ports.driving import run_handset
@@ -47,7 +49,11 @@ def run(
         written = HandsetLog(link, line, stack.enter_context(opened_log(log, file))) if log else None
         if written is not None:
             tapped, hands.noted = written.line, written.read
-        status = None if headless or not sys.stderr.isatty() else Status(link, lambda: hands.why, sim)
+        status = twin = None
+        if not headless and sys.stderr.isatty():
+            twin = Twin(link, tapped) if sim is None else None
+            tapped = twin or tapped
+            status = Status(link, lambda: hands.why, sim, _machine_of(sim, twin))
         faults = stack.enter_context(_fault_keys(hands, sim, status)) if status and sim else None
 
         def told(now_ms: int, played_ms: int, handset: Handset) -> None:
@@ -55,6 +61,8 @@ def run(
                 written.told(now_ms, played_ms, handset)
             if faults is not None:
                 faults.read(now_ms, ())
+            if twin is not None:
+                twin.pass_time(now_ms, handset.machine_state)
             if status is not None:
                 status.told(now_ms, played_ms, handset)
 
@@ -72,6 +80,13 @@ def run(
     if played.dropped:
         tell(f"{played.dropped} frames were dropped because the line did not take them")
     return DONE
+
+
+def _machine_of(sim: SimLine | None, twin: Twin | None) -> Callable[[], Machine | None]:
+    """Of whom it is asked why nothing moves."""
+    if sim is not None:
+        return lambda: sim.machine
+    return lambda: twin.machine if twin is not None and twin.agrees else None
 
 
 def _say_what_moves(link: Link, hands: Hands) -> None:

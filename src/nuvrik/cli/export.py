@@ -60,7 +60,7 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
         options.packets = True
     if options.one_way:
         _one_way(link, options.end)
-    found = _misfits(link, file.name, options)
+    found = [*_misfits(link, file.name, options), *_unread(link, options)]
     problems = [one for one in found if one.level == "error"]
     if problems:
         return _does_not_fit(link, options.board, problems)
@@ -177,6 +177,18 @@ def _misfits(link: Link, file: str, options: Options) -> list[Problem]:
     if board not in CHIPS:
         return []
     return list(misfits(link, CHIPS[board], end, packets=options.packets))
+
+
+def _unread(link: Link, options: Options) -> list[Problem]:
+    """A handset that reads nothing compiles, and stays silent for ever."""
+    from nuvrik.export.boards import HANDSET, uses_of_inputs
+
+    if options.end != HANDSET or uses_of_inputs(link, HANDSET):
+        return []
+    what = "none has a pin, so this board reads none and sends nothing"
+    call = "nuvrik_read()" if options.to == C else "own.read()"
+    do = f"give each a pin in the link file, or readings from your own code, by {call}"
+    return [Problem("warning", "controls", what, do)]
 
 
 def _wanted(link: Link, file: str, what: dict[str, Any]) -> Any:

@@ -9,7 +9,7 @@ from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, ta
 from nuvrik.inspection.against import Compared, compare
 from nuvrik.inspection.describe import event_record, event_text
 from nuvrik.inspection.diagnosis import diagnose
-from nuvrik.inspection.statistics import LinkStats
+from nuvrik.inspection.statistics import LinkStats, TwoWays
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
 from nuvrik.ports.leaving import Signals
@@ -41,7 +41,7 @@ def run(source: Source, options: Options) -> int:
         return _run_against(source, options.against, options.as_json)
     if options.summary and not options.figure and is_bulk(source):
         return _run_bulk(source, options)
-    stats = LinkStats(link.period_ms)
+    stats = TwoWays(link.period_ms)
     kinds: Counter[int] = Counter()
     last: Frame | None = None
     each_byte = options.each_byte or (source.hex_text is not None and not options.as_json)
@@ -68,7 +68,7 @@ def run(source: Source, options: Options) -> int:
         with busy("drawing the figure"):
             from nuvrik.figures.capture import draw_capture
 
-            draw_capture(link, last, stats, options.figure)
+            draw_capture(link, last, stats.there, options.figure)
     return _conclude(source, stats, kinds, options)
 
 
@@ -81,7 +81,7 @@ def _places(source: Source, when: float | None, event: Event) -> dict[str, float
     }
 
 
-def _conclude(source: Source, stats: LinkStats, kinds: Counter[int], options: Options) -> int:
+def _conclude(source: Source, stats: TwoWays, kinds: Counter[int], options: Options) -> int:
     findings = [] if stats.accepted else diagnose(source.link, bytes(source.first))
     if options.as_json:
         if options.summary:
@@ -89,7 +89,7 @@ def _conclude(source: Source, stats: LinkStats, kinds: Counter[int], options: Op
             probably = [finding._asdict() for finding in findings]
             say_json({**stats.record(), "kinds": named, "probably": probably})
         return DONE if stats.accepted else NO
-    refused = sum(stats.refused.values())
+    refused = sum(stats.there.refused.values())
     say(f"{stats.accepted} frames, {refused} refused" + (f", {stats.lost} lost" if stats.lost else ""))
     if options.summary:
         _print_summary(stats, kinds)
@@ -99,19 +99,25 @@ def _conclude(source: Source, stats: LinkStats, kinds: Counter[int], options: Op
     return DONE if stats.accepted else NO
 
 
-def _print_summary(stats: LinkStats, kinds: Counter[int]) -> None:
+def _print_summary(stats: TwoWays, kinds: Counter[int]) -> None:
     out = console()
     rows = [(kind_name(kind), str(count), "") for kind, count in sorted(kinds.items())]
-    rows += [(reason, str(count), REASONS[reason]) for reason, count in stats.refused.most_common()]
+    rows += [(reason, str(count), REASONS[reason]) for reason, count in stats.there.refused.most_common()]
     if rows:
         out.print(table("what came", ["frame or reason", ">how often", ""], rows))
+    for way, whose in (stats.there, "the handset"), (stats.back, "the machine"):
+        if way.accepted:
+            _print_way(way, f" of {whose}" if stats.there.accepted and stats.back.accepted else "")
+
+
+def _print_way(stats: LinkStats, whose: str) -> None:
     if stats.quality is not None:
-        say(f"  of the last frames that were due, {100 * stats.quality:.1f} % came")
+        say(f"  of the last frames{whose} that were due, {100 * stats.quality:.1f} % came")
     if stats.longest_silence_ms is not None:
         jitter = "" if stats.jitter_ms is None else f", jitter {stats.jitter_ms:.1f} ms"
         say(f"  longest silence {stats.longest_silence_ms:.0f} ms{jitter}")
         gaps = [(gap, str(count)) for gap, count in stats.gap_rows() if count]
-        out.print(table("from one accepted frame to the next", [">gap", ">how often"], gaps))
+        console().print(table(f"from one accepted frame{whose} to the next", [">gap", ">how often"], gaps))
     for what, count in Counter(notice.what for notice in stats.notices).items():
         say(f"  {what}" + (f" ({count} times)" if count > 1 else ""))
 
@@ -128,7 +134,8 @@ def _say_bytes(link: Link, event: Event) -> None:
 def _run_bulk(source: Source, options: Options) -> int:
     from nuvrik.inspection.bulk import BulkDecoder
 
-    decoder, stats = BulkDecoder(source.link), LinkStats(source.link.period_ms)
+    decoder, both = BulkDecoder(source.link), TwoWays(source.link.period_ms)
+    stats = both.there
     kinds: Counter[int] = Counter()
     with opened(source) as data_file:
         while data := data_file.read(BAR_FROM_BYTES):
@@ -137,7 +144,7 @@ def _run_bulk(source: Source, options: Options) -> int:
             stats.accepted += sum(bulk.kinds.values())
             stats.refused += bulk.refused
             stats.lost += bulk.lost
-    return _conclude(source, stats, kinds, options)
+    return _conclude(source, both, kinds, options)
 
 
 def run_inspect(

@@ -5,6 +5,8 @@ import sys
 from collections.abc import Callable, Iterable
 
 from nuvrik.ends.handset import Handset
+from nuvrik.ends.machine import Machine
+from nuvrik.failsafe.table import State
 from nuvrik.inspection.statistics import LinkStats
 from nuvrik.plan.form.models import Link
 from nuvrik.ports.sim import SimLine
@@ -22,16 +24,18 @@ INDENT = 8
 
 class Status:
     """The lines, ten times a second. ``sources`` says why nothing comes from a source; ``sim`` is the
-    simulated machine, where there is one."""
+    simulated machine, where there is one. ``machine`` gives one that is told the same as the real one, or
+    None while that is somewhere else: it is asked why nothing moves, as no link says so in words."""
 
     def __init__(
         self,
         link: Link,
         sources: Callable[[], Iterable[str]] = lambda: (),
         sim: SimLine | None = None,
+        machine: Callable[[], Machine | None] = lambda: None,
     ) -> None:
         self._fields = fields_of(link.channels)
-        self._sources, self._sim = sources, sim
+        self._sources, self._sim, self._machine = sources, sim, machine
         self._back = LinkStats(link.period_ms)
         self._shown_ms = -EVERY_MS
         self._up = 0
@@ -64,7 +68,7 @@ class Status:
     def lines(self, now_ms: int, handset: Handset, width: int) -> list[str]:
         """State, why, link; then what is held, what is sent and not at rest, what comes back. No line is
         wider than ``width``; what needs more goes on in the next."""
-        lines = [*_wrapped("", [head(handset)], width)]
+        lines = [*_wrapped("", [head(handset, self._machine())], width)]
         lines += _wrapped("link", [*self._link(now_ms, handset)], width)
         for why in self._sources():
             lines += _wrapped("hands", [why], width)
@@ -95,8 +99,8 @@ class Status:
         yield "nothing heard yet" if age_ms is None else f"heard {age_ms} ms ago"
 
 
-def head(handset: Handset) -> str:
-    """The state, and why nothing is driven."""
+def head(handset: Handset, machine: Machine | None = None) -> str:
+    """The state, and why nothing is driven: the handset's reason, or else the machine's."""
     if handset.link.telemetry:
         state = handset.machine_state
         lost = "NOTHING HEARD YET" if handset.machine_age_ms is None else "NOT HEARD"
@@ -107,7 +111,15 @@ def head(handset: Handset) -> str:
         text = "SENDING" if handset.why == "" else "NOT DRIVING"
     text += ", about to let go of its load" if handset.hold_ends else ""
     text += f" by the machine's own code, with number {handset.own_stop}" if handset.own_stop else ""
-    return f"{text}: {handset.why}" if handset.why else text
+    if handset.why:
+        return f"{text}: {handset.why}"
+    if machine is None or machine.state is State.ARMED:
+        return text
+    return (
+        f"{text}: {machine.why}"
+        if handset.link.telemetry
+        else f"{text}, to a machine in {machine.state}: {machine.why}"
+    )
 
 
 def _away(handset: Handset, fields: tuple[Field, ...]) -> list[str]:

@@ -11,7 +11,7 @@ what runs on the chip.
 * There is no None, no string and no exception here. ``NO_READING`` is a level that no reading has; ``NOBODY``
   is the place of nothing. Words are made from numbers at the edge, in ``ends``.
 * Time comes as ``dt_ms``, what has gone by since the call before, at most TIMER_MAX. Every timer counts up
-  through :func:`levels.later`, which stops at TIMER_MAX, because 16 bits are what a small chip has; no limit
+  through ``levels.later``, which stops at TIMER_MAX, because 16 bits are what a small chip has; no limit
   in a link file is as long as that.
 
 CONTRIBUTING explains the subset on one page, with the mistakes that its check finds.

@@ -58,7 +58,14 @@ def identity_of(who: Who, how: How | None) -> Identity:
 class Asked:
     """A request on its way. ``outcome`` is what has become of it so far, ``state`` and ``why`` the same in
     words: "waiting" before it was first sent, in the end "done", or what went wrong. ``value`` is what it
-    came to: steps turned, or what the machine's own code returned."""
+    came to: steps turned, or what the machine's own code returned.
+
+    >>> with nuvrik.connect("vent.toml", "sim") as vent:
+    ...     vent.arm()
+    ...     asked = vent.request("move", steps=130)
+    >>> asked.state, asked.value
+    ('done', 130)
+    """
 
     def __init__(self, name: str, code: int, arguments: tuple[int, ...]) -> None:
         self.name = name

@@ -101,7 +101,7 @@ class Desk:
 
     def notice(self) -> bool:
         """Look whether the builder's own code has just been made to end. True: it has, and what it has to
-        clean up waits for :meth:`settle`."""
+        clean up waits for ``settle``."""
         if self._routine is None or self.core.motion == core.OWN_MOTION:
             return False
         self.leaving.append(self._routine)

@@ -29,11 +29,11 @@ from nuvrik.wire.values import value_to_show
 class Handset:
     """The sending end of a link.
 
-    Call :meth:`read` whenever there are readings and :meth:`send` often (every few milliseconds);
+    Call ``read`` whenever there are readings and ``send`` often (every few milliseconds);
     ``now_ms`` is any millisecond clock, of which the lowest 16 bits are used. ``stream`` overrides
     what the medium says about framing: True for a stream of bytes, False for datagrams. ``session`` is a
     random number, another each time a program starts; only links with requests need it. ``without`` names
-    controls that nothing in this run supplies: a stop among them is not waited for (:meth:`press_stop` is the
+    controls that nothing in this run supplies: a stop among them is not waited for (``press_stop`` is the
     program's own) until it is first named in a reading; a stop button that is named and has none counts as
     pressed.
 
@@ -300,7 +300,7 @@ class Handset:
 
     def request(self, name: str, **arguments: int | str) -> Asked:
         """Ask the machine to do something, once: numbers, and of a choice the option. What becomes of it
-        shows in what is returned. What moves something is refused at once unless :attr:`may_move`, and
+        shows in what is returned. What moves something is refused at once unless ``may_move``, and
         forgotten by a stop, by arm off, by a change of hands and by a gap, unless it has begun.
 
         Raises KeyError for a request that the link file does not have, TypeError and ValueError for
@@ -314,7 +314,7 @@ class Handset:
         return self._asker.last
 
     def greet(self) -> None:
-        """Ask the machine who it is; :attr:`identity` holds the answer."""
+        """Ask the machine who it is; ``identity`` holds the answer."""
         self._asker.greet()
 
     @property
@@ -324,11 +324,11 @@ class Handset:
 
     @property
     def known(self) -> bool:
-        """Whether the machine has said all that :attr:`identity` has room for."""
+        """Whether the machine has said all that ``identity`` has room for."""
         return self.identity is not None and self.identity.up_s is not None
 
     def echo(self, now_ms: int) -> None:
-        """Send a few bytes there and back; :attr:`round_trip_ms` then says how long it took."""
+        """Send a few bytes there and back; ``round_trip_ms`` then says how long it took."""
         self._pass_time(now_ms)
         self._asker.core.echo()
 

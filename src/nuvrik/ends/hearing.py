@@ -15,7 +15,7 @@ from nuvrik.wire.kinds import TELEMETRY, TO_HANDSET
 
 
 class Hearing:
-    """Frames from the machine, on a link with anything that comes back. Times only grow; :attr:`now_ms` is
+    """Frames from the machine, on a link with anything that comes back. Times only grow; ``now_ms`` is
     set by the handset."""
 
     def __init__(self, link: Link, asker: Asker, *, stream: bool) -> None:

@@ -40,15 +40,23 @@ NOT_ARMED = {
 class Machine:
     """The receiving end of a link, with the motors.
 
-    Give :meth:`feed` whatever arrives and call :meth:`tick` every ``tick_ms``; ``now_ms`` is any
+    Give ``feed`` whatever arrives and call ``tick`` every ``tick_ms``; ``now_ms`` is any
     millisecond clock, of which the lowest 16 bits are used. ``state`` says who may move, ``why``
     what holds the machine back, ``demands`` what each output does now. ``counts`` counts accepted
     frames as ``accepted`` and every refused one by its reason.
 
     ``stream`` overrides what the medium says about framing: True for a stream of bytes, False for
-    datagrams, of which :meth:`feed` takes one at a time. ``boot`` is a number that differs from boot to
+    datagrams, of which ``feed`` takes one at a time. ``boot`` is a number that differs from boot to
     boot, counted or random; only links with requests need it. ``start`` is why it has started, a word of
     ``wire.messages.STARTS``.
+
+    >>> machine = Machine(nuvrik.load("tug.toml"))
+    >>> machine.feed(b"noise", 0)[0].reason
+    'too_short'
+    >>> [(demand.output, demand.value) for demand in machine.tick(20)]
+    [('port_screw', 0), ('starboard_screw', 0)]
+    >>> machine.state.value, str(machine.why)
+    ('WAITING', 'waiting for a first frame')
     """
 
     def __init__(self, link: Link, *, stream: bool | None = None, boot: int = 0, start: str = "") -> None:

@@ -67,7 +67,7 @@ def frame_of(medium: InfraredMedium, command: int, toggle: int = 0) -> list[int]
 
 
 class Remote:
-    """The sending end: give it readings as a handset, and at each :meth:`send` it gives the marks and spaces
+    """The sending end: give it readings as a handset, and at each ``send`` it gives the marks and spaces
     that begin now, [] if none do. One key at a time: of several held, the one pressed last."""
 
     def __init__(self, link: Link) -> None:
@@ -95,6 +95,15 @@ class Receiver:
 
     ``counts`` has how many codes were ``ours``, of keys we have not (``unknown_key``), of another remote
     (``wrong_address``), of another kind or unknown (``wrong_code``), and repeats of what was not heard.
+
+    >>> curtain = nuvrik.load("curtain.toml")
+    >>> remote, receiver = Remote(curtain), Receiver(curtain)
+    >>> remote.read(0, key_open=0)
+    >>> remote.read(20, key_open=1)  # pressed once
+    >>> receiver.feed([*remote.send(20), -40000], 20)[0].command
+    16
+    >>> receiver.counts["ours"]
+    1
     """
 
     def __init__(self, link: Link) -> None:

@@ -242,7 +242,7 @@ class ElsewhereMachine(Machine):
 
 @dataclass(frozen=True)
 class InC:
-    """Makes machines in C, out of a library that :func:`in_c_on_the_spot` has built."""
+    """Makes machines in C, out of a library that ``in_c_on_the_spot`` has built."""
 
     built: Path
     sizes: tuple[tuple[str, int], ...]

@@ -77,7 +77,7 @@ def build(
 
 
 class Native:
-    """A shared library of core. Functions are called by the names they have in Python; :meth:`make` makes an
+    """A shared library of core. Functions are called by the names they have in Python; ``make`` makes an
     object of a class, with its methods and fields."""
 
     def __init__(

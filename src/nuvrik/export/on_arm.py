@@ -90,7 +90,7 @@ def _end(process: subprocess.Popen[bytes]) -> None:
 
 @dataclass(frozen=True)
 class OnArm:
-    """Makes machines on an emulated Cortex-M3, out of a program that :func:`on_arm` has built."""
+    """Makes machines on an emulated Cortex-M3, out of a program that ``on_arm`` has built."""
 
     program: Path
 

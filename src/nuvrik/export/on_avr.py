@@ -241,7 +241,7 @@ class AvrMachine(ElsewhereMachine):
 
 @dataclass(frozen=True)
 class OnAvr:
-    """Makes machines on an emulated chip, out of firmware that :func:`on_avr` has built."""
+    """Makes machines on an emulated chip, out of firmware that ``on_avr`` has built."""
 
     emulator: Path
     program: Path

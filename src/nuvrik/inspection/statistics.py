@@ -9,7 +9,7 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from nuvrik.wire.events import Event, Frame
-from nuvrik.wire.messages import only_asks
+from nuvrik.wire.messages import from_the_machine, only_asks
 
 WINDOW = 200
 """Quality is about so many of the frames that were last due: 4 s at 50 frames a second, and steps of half a
@@ -152,6 +152,33 @@ class LinkStats:
             "gaps": dict(self.gap_rows()),
             "notices": [notice.what for notice in self.notices],
         }
+
+
+class TwoWays:
+    """Both directions of a link, each with counts of its own, because each end numbers its own frames. What
+    is refused counts as the handset's: it cannot be believed when it says whose it is."""
+
+    def __init__(self, period_ms: float) -> None:
+        self.there, self.back = LinkStats(period_ms), LinkStats(period_ms)
+
+    def take(self, event: Event, now_ms: float | None = None) -> Notice | None:
+        """Count one event in its direction."""
+        back = isinstance(event, Frame) and from_the_machine(event.kind, event.values)
+        return (self.back if back else self.there).take(event, now_ms)
+
+    @property
+    def accepted(self) -> int:
+        """Frames accepted, both ways."""
+        return self.there.accepted + self.back.accepted
+
+    @property
+    def lost(self) -> int:
+        """Frames that never came, both ways."""
+        return self.there.lost + self.back.lost
+
+    def record(self) -> dict[str, object]:
+        """All of it for a program to read: the handset's direction, and the machine's under ``back``."""
+        return {**self.there.record(), **({"back": self.back.record()} if self.back.accepted else {})}
 
 
 def gap_class(periods: float, edges: Sequence[float] = GAP_EDGES_PERIODS) -> int:

@@ -1,4 +1,4 @@
-"""From a TOML file to a checked :class:`~nuvrik.plan.form.models.Link`, or every problem at once.
+"""From a TOML file to a checked ``nuvrik.plan.form.models.Link``, or every problem at once.
 
 Each entry is validated on its own, so that one bad entry does not hide the problems of the others,
 and the rules between entries (``plan.check``) run on whatever is known.
@@ -30,7 +30,7 @@ REQUIRED = ("link", "medium", "frame", "channels", "failsafe")
 def load(path: str | Path) -> Link:
     """Read and check a link file.
 
-    Raises :class:`LinkFileError`, with every problem found, if it cannot be used; ``OSError`` is
+    Raises ``LinkFileError``, with every problem found, if it cannot be used; ``OSError`` is
     turned into one as well, so that there is one thing to catch.
     """
     return parse(read_text(path), str(path))
@@ -46,7 +46,7 @@ def parse(text: str, file: str = "link file") -> Link:
 
 
 def read_text(path: str | Path) -> str:
-    """The text of a link file; :class:`LinkFileError` where there is none to be had."""
+    """The text of a link file; ``LinkFileError`` where there is none to be had."""
     path = Path(path)
     try:
         with open_bytes(path) as file:

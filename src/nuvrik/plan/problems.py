@@ -6,6 +6,8 @@ from typing import Any, Literal, NamedTuple, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 
+from nuvrik.plan.form.base import NAME_PATTERN
+
 Severity = Literal["error", "warning", "note"]
 
 
@@ -151,7 +153,7 @@ def _plain(detail: dict[str, Any], model: type[BaseModel], where: str) -> Proble
     place = ".".join([where, *map(str, loc)]) if where else ".".join(map(str, loc))
     known = keys_of(model)
     key = str(loc[0]) if loc else ""
-    meaning = f"{key}: {known[key]}" if known.get(key) else f"the keys here are {listing(known)}"
+    meaning = known[key] if known.get(key) else f"the keys here are {listing(known)}"
     value = shown(detail.get("input"))
 
     if kind == "extra_forbidden":
@@ -166,7 +168,7 @@ def _plain(detail: dict[str, Any], model: type[BaseModel], where: str) -> Proble
         key, _, what = str(ctx["error"]).partition(": ")
         nested = _nested_model(model, loc)
         meaning = (keys_of(nested) if nested else {}).get(key, "")
-        return Problem("error", f"{place}.{key}", what, f"{key}: {meaning}")
+        return Problem("error", f"{place}.{key}", what, meaning or "change it")
     if kind in _BOUNDS:
         words, limit = _BOUNDS[kind]
         return Problem("error", place, f"is {value}; it must be {words} {ctx[limit]}", meaning)
@@ -176,6 +178,8 @@ def _plain(detail: dict[str, Any], model: type[BaseModel], where: str) -> Proble
         return Problem("error", place, f"is {value}; it must have {words} {bound} entries", meaning)
     if kind in ("string_too_short", "string_too_long"):
         return Problem("error", place, f"is {value}, which is the wrong length", meaning)
+    if kind == "string_pattern_mismatch" and ctx["pattern"] != NAME_PATTERN:
+        return Problem("error", place, f"is {value}, which cannot be", meaning)
     if kind == "string_pattern_mismatch":
         return Problem("error", place, f"is {value}, which is not a name", NAME_RULE)
     if kind == "literal_error":

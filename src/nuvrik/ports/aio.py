@@ -33,7 +33,7 @@ LOOK_EVERY_S = 0.01
 class AsyncConnection:
     """A connection whose waiting is awaited; whatever does not wait is the connection's own (``set``,
     ``read``, ``stop``, ``disarm``, ``telemetry``, ``state``, ``values``, ``why``, ``link``). Made by
-    :func:`connect`."""
+    ``connect``."""
 
     def __init__(self, *how: Any, **more: Any) -> None:
         self._how, self._more = how, more
@@ -51,19 +51,19 @@ class AsyncConnection:
         return self._connection
 
     async def arm(self, wait_s: float = 5.0) -> None:
-        """As :meth:`Connection.arm`."""
+        """As ``Connection.arm``."""
         await asyncio.to_thread(self._open.arm, wait_s)
 
     async def request(self, name: str, **arguments: int | str) -> Asked:
-        """As :meth:`Connection.request`, always waiting until it is done."""
+        """As ``Connection.request``, always waiting until it is done."""
         return await asyncio.to_thread(self._open.request, name, **arguments)  # type: ignore[arg-type]
 
     async def hello(self, wait_s: float = HELLO_S) -> Identity:
-        """As :meth:`Connection.hello`."""
+        """As ``Connection.hello``."""
         return await asyncio.to_thread(self._open.hello, wait_s)
 
     async def round_trip_ms(self, wait_s: float = 1.0) -> int:
-        """As :meth:`Connection.round_trip_ms`."""
+        """As ``Connection.round_trip_ms``."""
         return await asyncio.to_thread(self._open.round_trip_ms, wait_s)
 
     async def __aenter__(self) -> "AsyncConnection":
@@ -80,7 +80,7 @@ class AsyncConnection:
 def connect(
     link: Link | str | Path, port: str, hello_s: float = HELLO_S, *, controls: bool = False
 ) -> AsyncConnection:
-    """As :func:`nuvrik.connect`, for ``async with``."""
+    """As ``nuvrik.connect``, for ``async with``."""
     return AsyncConnection(link, port, hello_s, controls=controls)
 
 
@@ -88,7 +88,7 @@ async def readings(
     link: Link | str | Path, source: str | Sequence[str]
 ) -> AsyncIterator[dict[str, int | None]]:
     """What sources have to say of a link's controls, as it comes, until they have ended. ``source`` as for
-    :func:`nuvrik.open_source`."""
+    ``nuvrik.open_source``."""
     with open_source(link, source) as hands:
         clock = WallClock()
         while not hands.over:

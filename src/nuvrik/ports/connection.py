@@ -1,4 +1,4 @@
-"""A host program that drives by value, with no handset model: :func:`connect`."""
+"""A host program that drives by value, with no handset model: ``connect``."""
 
 import math
 import os
@@ -45,7 +45,7 @@ class RequestFailed(LinkError):
 
 class Connection:
     """One machine, driven from a program. A thread of its own sends at the link's rate and takes what comes
-    back; every method may be called from any thread. Made by :func:`connect`.
+    back; every method may be called from any thread. Made by ``connect``.
 
     A program that ends, or loses sight of its connection, does not leave a machine armed: closing, leaving
     the block, an exception, a signal, the end of the interpreter and garbage collection all send arm off for
@@ -175,7 +175,7 @@ class Connection:
     @property
     def state(self) -> State | None:
         """The machine's state, as it last said; None on a link without telemetry, and once the machine has
-        not been heard for a while (see :attr:`age_ms`)."""
+        not been heard for a while (see ``age_ms``)."""
         with self._lock:
             self._check()
             return self._handset.machine_state
@@ -293,9 +293,9 @@ def connect(
     link: Link | str | Path, port: str, hello_s: float = HELLO_S, *, controls: bool = False
 ) -> Connection:
     """Connect to a machine, by its link file and the name of a port (a device, ``socket://``, ``udp://``, or
-    ``sim`` for a simulated one). Nothing moves before :meth:`Connection.arm`.
+    ``sim`` for a simulated one). Nothing moves before ``Connection.arm``.
 
-    With ``controls=True`` the program is a pair of hands: it gives :meth:`Connection.read` raw readings of
+    With ``controls=True`` the program is a pair of hands: it gives ``Connection.read`` raw readings of
     the link's controls, arm and stop among them, and everything that the link file says of them applies::
 
         with nuvrik.connect("tug.toml", "/dev/ttyUSB0", controls=True) as tug:

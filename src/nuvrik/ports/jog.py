@@ -81,7 +81,7 @@ def place_once(
     signals: Signals = NO_SIGNALS,
 ) -> None:
     """Arm, give channels that feed places a fraction each for ``for_ms``, with everything else at rest, and
-    disarm: so that it is known where they stand. Raises Interrupted as :func:`jog_once` does."""
+    disarm: so that it is known where they stand. Raises Interrupted as ``jog_once`` does."""
 
     def give(now_ms: int, handset: Handset) -> None:
         for name, fraction in places.items():

@@ -3,7 +3,7 @@
 A signal asks once. What follows it, a farewell on the wire or outputs coming to rest, is carried out whole,
 however often the signal comes again; only the third Ctrl-C may cut it short, and then it is said that it
 did. Two ways of being asked, because two kinds of program must be asked: a loop looks at
-:meth:`Signals.checkpoint` once a turn, so that it is never torn out of the middle of something, and whatever
+``Signals.checkpoint`` once a turn, so that it is never torn out of the middle of something, and whatever
 waits elsewhere (for an answer at the keyboard, in a program of the user's own) gets an exception.
 """
 
@@ -38,7 +38,7 @@ class Signals:
     """The signals of this process while something is being driven. A context, entered in the main thread; in
     any other it does nothing, because there signals cannot be had.
 
-    ``raises`` makes the exception for a signal that comes while no loop looks at :meth:`checkpoint`. With
+    ``raises`` makes the exception for a signal that comes while no loop looks at ``checkpoint``. With
     ``final`` the process ends soon after this context: if it was asked to, signals that still come are
     ignored.
     """
@@ -82,7 +82,7 @@ class Signals:
 
     @contextmanager
     def polled(self) -> Iterator[None]:
-        """While a loop calls :meth:`checkpoint`, signals raise nothing."""
+        """While a loop calls ``checkpoint``, signals raise nothing."""
         self._polled += 1
         try:
             yield

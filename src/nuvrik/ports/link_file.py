@@ -11,7 +11,7 @@ from nuvrik.ports.files import write_file
 
 def write_into(file: Path, changes: dict[tuple[str, ...], Any]) -> None:
     """Set some keys in a link file. It is replaced whole or not at all, and only by a good one:
-    :class:`~nuvrik.plan.problems.LinkFileError` says what would be wrong with the new one."""
+    ``nuvrik.plan.problems.LinkFileError`` says what would be wrong with the new one."""
     before = read_text(file)
     data_of(before, str(file))  # a hand may have edited it since it was loaded
     try:

@@ -18,6 +18,9 @@ SILENCE_US = 30_000
 
 NUMBER = re.compile(r"[+-]\d{1,10}$")
 
+MOST_TEXT = 1 << 14
+"""Far more than any line of a listener: the longest code it keeps has some hundred durations."""
+
 
 @contextmanager
 def until_interrupted() -> Iterator[Callable[[], bool]]:
@@ -45,7 +48,7 @@ class Lines:
         self._counted_us = 0
 
     def feed(self, data: bytes) -> Iterator[Piece]:
-        """The durations of the lines that have ended."""
+        """The durations of the lines that have ended. PortError for what is no listener's text."""
         *lines, self._text = (self._text + data.decode("ascii", "replace")).split("\n")
         for line in lines:
             numbers = [int(word) for word in line.split() if NUMBER.match(word)]
@@ -54,6 +57,9 @@ class Lines:
                 yield Piece([*self._rest(numbers), -SILENCE_US], None)
                 self._counted_us = SILENCE_US
             self._begun = True
+        if len(self._text) > MOST_TEXT:
+            what = f"{MOST_TEXT:,} characters came without the end of a line"
+            raise PortError(f"{what}: no listener is on this port, or its baud rate is another")
 
     def _rest(self, numbers: list[int]) -> Iterator[int]:
         for place, number in enumerate(numbers):

@@ -7,13 +7,13 @@ A file of them has up to three tables, by the names of the link file::
     SENSORS = {"battery": read_battery}         # read_battery() -> a raw reading, or None; at every tick
     REQUESTS = {"honk": honk}                   # honk(times=3) -> a number or nothing; or a generator
 
-Any of them may call :func:`limit` and :func:`stop`: they lessen and stop, and start nothing.
+Any of them may call ``limit`` and ``stop``: they lessen and stop, and start nothing.
 
 Nothing else runs while one of them does. So one that raises, whatever it raises, or takes longer than it may
 (``own_code_ms`` of the link file, else LONGEST_MS), stops the machine as a stop frame does, and is named;
 every output is told to rest, that one too: ten times a second, until it works. One that ends the
 program (``sys.exit``) ends it after that. One that cannot be ended at all is left to a second thread, which
-tells every other output to rest and ends the process: see :class:`Alarm`."""
+tells every other output to rest and ends the process: see ``Alarm``."""
 
 import os
 import runpy

@@ -1,7 +1,7 @@
 """A port with a simulated machine on it: the rehearsal's medium, machine and plant, and every fault of it.
 
 Its time is its own: it passes when the handset's loop sleeps, and takes none of the user's; or, through
-:class:`RealTime`, it is everybody's.
+``RealTime``, it is everybody's.
 """
 
 import time
@@ -29,7 +29,7 @@ AT_HAND = (
 
 class SimLine:
     """Port and clock in one, with the sensors that the link file names. ``backwards`` names outputs that are
-    wired the wrong way round. Whoever drives through it takes their handset from :meth:`handset`: faults of
+    wired the wrong way round. Whoever drives through it takes their handset from ``handset``: faults of
     hands strike that one."""
 
     def __init__(self, link: Link, backwards: Collection[str] = ()) -> None:
@@ -42,7 +42,7 @@ class SimLine:
         return self.bench.machine
 
     def handset(self, link: Link, **how: Any) -> Handset:
-        """A handset for this line, as :class:`Handset` makes it."""
+        """A handset for this line, as ``Handset`` makes it."""
         return self.bench.handset_of(link, **how)
 
     def now_ms(self) -> int:

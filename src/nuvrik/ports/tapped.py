@@ -36,7 +36,7 @@ class Tapped(Around):
 
     @property
     def busy(self) -> bool:
-        """Whether anything has gone or come since :meth:`cells`."""
+        """Whether anything has gone or come since ``cells``."""
         return bool(self.sent or self.came)
 
     def cells(self) -> tuple[str, str]:

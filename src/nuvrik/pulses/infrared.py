@@ -35,9 +35,13 @@ def cleaned(durations: Iterable[int]) -> list[int]:
 class InfraredReader:
     """Decodes marks and spaces in pieces of any size.
 
-    :meth:`feed` takes signed microseconds, marks positive. A last space may still grow: feed the rest of
+    ``feed`` takes signed microseconds, marks positive. A last space may still grow: feed the rest of
     it as it passes, and a frame shows as soon as the silence behind it is long enough. Memory is bounded.
     ``shape`` is a learned one, to be read besides the published codes.
+
+    >>> code, = InfraredReader().feed([9000, -2250, 560, -40000])
+    >>> code.protocol, code.repeat
+    ('nec', True)
     """
 
     def __init__(self, shape: Shape | None = None) -> None:

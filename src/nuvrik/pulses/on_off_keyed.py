@@ -21,7 +21,7 @@ def durations(body: bytes, bitrate: int, training_bits: int) -> list[int]:
 
 
 class OnOffDecoder:
-    """Marks and spaces to bodies, as they come. Give :meth:`feed` durations in pieces of any size. What
+    """Marks and spaces to bodies, as they come. Give ``feed`` durations in pieces of any size. What
     arrives between frames decodes to nothing but, rarely, a body that its check then refuses; memory is
     bounded by the longest body."""
 

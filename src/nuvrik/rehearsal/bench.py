@@ -1,7 +1,7 @@
 """A rehearsal that somebody drives: every fault at a word, and a verdict for each.
 
 The medium, the machine, the plant and the faults are those of the rehearsal. What differs is the hand: the
-handset is whoever's, in a loop of their own (:meth:`Bench.handset_of`), and time passes as they say. So there
+handset is whoever's, in a loop of their own (``Bench.handset_of``), and time passes as they say. So there
 is nobody who decides when to strike; a fault strikes when it is asked for, and is judged by the same rules as
 in a rehearsal. There is one fault at a time, as in a rehearsal too."""
 
@@ -70,7 +70,7 @@ class Bench(World):
     """A machine and a medium in virtual time, and somebody's handset. ``backwards`` names outputs that are
     wired the wrong way round.
 
-    Call :meth:`put` with what the handset sends, :meth:`take` for what comes back, and :meth:`pass_time`::
+    Call ``put`` with what the handset sends, ``take`` for what comes back, and ``pass_time``::
 
         bench = Bench(link)
         handset = bench.handset_of(link)
@@ -119,7 +119,7 @@ class Bench(World):
     # ---- who drives ----
 
     def handset_of(self, link: Link, **how: Any) -> Handset:
-        """The handset of whoever drives, as :class:`Handset` makes it."""
+        """The handset of whoever drives, as ``Handset`` makes it."""
         self._theirs = self.handset = BenchHandset(self, link, **how)
         return self._theirs
 

@@ -1,6 +1,6 @@
 """What can go wrong on purpose.
 
-A fault strikes a :class:`~nuvrik.rehearsal.world.World`, mostly while a motor is turning, and may end after
+A fault strikes a ``nuvrik.rehearsal.world.World``, mostly while a motor is turning, and may end after
 a while; what must hold is in ``verdict``. Faults on the way from one end to the other are in
 ``faults_on_the_way``, those of the ends and of the bench in ``faults_at_the_ends``; ``faults`` lists them.
 """

@@ -25,6 +25,9 @@ def assert_holds(
 
     AssertionError names every fault that failed, with its seed and what went wrong; KeyError for a fault that
     there is not; LinkFileError for a link file with problems.
+
+    >>> [run.verdict for run in assert_holds("tug.toml", ["cable_pulled"], seeds=range(1))]
+    ['pass']
     """
     link = link if isinstance(link, Link) else load(link)
     names = list(faults_for(link)) if faults is None else list(faults)

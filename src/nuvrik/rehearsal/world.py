@@ -98,7 +98,7 @@ class World:
 
     What faults may do: ``tamper`` with frames on their way (time of arrival and bytes in, any number of such
     out), have ``hands`` alter the readings, ``hung`` the handset's program while its loop still sends, set
-    :attr:`machine_stalled_until_us`, and call the methods below.
+    ``machine_stalled_until_us``, and call the methods below.
     """
 
     def __init__(

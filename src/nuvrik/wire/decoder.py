@@ -22,8 +22,14 @@ class Decoder:
     """Decodes one link's frames, from a stream in pieces of any size, or datagram by datagram.
 
     ``accepts`` are the kinds that this end takes, by default a machine's. It keeps two things: the
-    beginning of a frame not yet ended, and the last sequence number, which :meth:`forget` drops (after
+    beginning of a frame not yet ended, and the last sequence number, which ``forget`` drops (after
     a timeout, the next is taken as it is). With ``any_pair`` it hears everybody's hello.
+
+    >>> tug = nuvrik.load("tug.toml")
+    >>> wire = nuvrik.Encoder(tug).command(nuvrik.to_wire(tug, throttle=0.5), seq=7)
+    >>> frame = Decoder(tug).feed_datagram(wire)[0]
+    >>> frame.seq, round(nuvrik.from_wire(tug, frame.values)["throttle"], 3)
+    (7, 0.5)
     """
 
     def __init__(self, link: Link, accepts: Iterable[int] = TO_MACHINE, *, any_pair: bool = False) -> None:
@@ -36,7 +42,7 @@ class Decoder:
         self._opened, self._judge = reader.opened, reader.judge
         self._end, self._most = reader.end, reader.most
         self.tells_keys = isinstance(reader, KeyReader)
-        """Whether this end is to say of each command whether it was followed (:meth:`told`)."""
+        """Whether this end is to say of each command whether it was followed (``told``)."""
         self.forget = reader.forget
         """Drop the last sequence number and all else known from earlier frames."""
         self.wear = self._sealed.wear
@@ -113,7 +119,7 @@ class Decoder:
         self._at = at + len(held) - len(self._held)
 
     def taker(self, *, stream: bool) -> Callable[[bytes], list[Event]]:
-        """:meth:`feed`, or :meth:`feed_datagram` for a line that carries packets."""
+        """``feed``, or ``feed_datagram`` for a line that carries packets."""
         return self.feed if stream else self.feed_datagram
 
     def feed_datagram(self, body: bytes) -> list[Event]:

@@ -23,7 +23,7 @@ REASONS = {
 class Frame(NamedTuple):
     """A frame that may be believed. ``at`` is the offset of its first byte in the stream, or the
     number of the datagram; ``seq`` its sequence number, None in styles that have none; ``values`` one
-    value a channel for a command, what :mod:`nuvrik.wire.messages` makes of other kinds, () for a stop;
+    value a channel for a command, what ``nuvrik.wire.messages`` makes of other kinds, () for a stop;
     ``raw`` is the frame as it came, without delimiters."""
 
     at: int
@@ -35,7 +35,11 @@ class Frame(NamedTuple):
 
 class RefusedFrame(NamedTuple):
     """A frame that is refused, with its reason, a key of REASONS; ``seq`` where it was sound but came at the
-    wrong time."""
+    wrong time.
+
+    >>> nuvrik.Decoder(nuvrik.load("tug.toml")).feed_datagram(b"noise, not a frame")[0].reason
+    'check'
+    """
 
     at: int
     reason: str

@@ -13,6 +13,10 @@ class Encoder:
 
     ``stream`` overrides what the link's medium says about framing: True for a stream of bytes,
     False for datagrams; a radio link is tried over a wire that way.
+
+    >>> tug = nuvrik.load("tug.toml")
+    >>> Encoder(tug).command(nuvrik.to_wire(tug, throttle=0.5), seq=7).hex()
+    '105ad50700020045f6'
     """
 
     def __init__(self, link: Link, *, stream: bool | None = None) -> None:
@@ -59,7 +63,7 @@ class Encoder:
         return self.style.wrapped(body) if body and self._stream else body
 
     def parts(self, values: Sequence[Value], seq: int) -> tuple[bytes, list[Part]]:
-        """The body of a command, and what each of its bits is. ValueError as for :meth:`command`."""
+        """The body of a command, and what each of its bits is. ValueError as for ``command``."""
         body = self.command(values, seq)
         return body, self.style.parts(self._maker, values, seq, body)
 

@@ -1,6 +1,6 @@
 """A set of channel values to a payload, and back: declared order, least significant bit first.
 
-Packing runs once for every frame, so a :class:`Packer` writes, once, the two expressions that a
+Packing runs once for every frame, so a ``Packer`` writes, once, the two expressions that a
 person would write by hand for exactly these channels, and compiles them. Only integers and the
 names of local look-ups go into that text, never anything from the link file.
 """

@@ -39,7 +39,11 @@ def value_to_show(channel: AnyChannel, value: Value) -> float | None:
 def to_wire(link: Link, **values: float | None) -> list[Value]:
     """What an encoder takes: one whole number a channel, in declared order. Levels and shares are given as
     fractions of full scale, None for *no reading*; channels that are not named are at rest or off. KeyError
-    for a channel that the link does not have, TypeError and ValueError for a value that it cannot have."""
+    for a channel that the link does not have, TypeError and ValueError for a value that it cannot have.
+
+    >>> to_wire(nuvrik.load("tug.toml"), throttle=0.5, turn=None)
+    [8192, None, 0]
+    """
     for name in values:
         if name not in link.channels:
             raise KeyError(f"no channel is called {name}; this link has: {', '.join(link.channels)}")

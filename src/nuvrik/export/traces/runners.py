@@ -22,7 +22,7 @@ Kinds = list[tuple[int, int]]
 
 
 class NativeEnd:
-    """A machine's end in C, with what :func:`seen.carry_out` and :func:`seen.seen` ask of one."""
+    """A machine's end in C, with what ``seen.carry_out`` and ``seen.seen`` ask of one."""
 
     def __init__(self, native: Native, table: EndTable) -> None:
         made = native.make("MachineEnd", table)

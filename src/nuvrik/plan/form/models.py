@@ -181,7 +181,7 @@ class Board(Section):
 
 
 class Link(Section):
-    """A whole link file. Made by :func:`nuvrik.load`, which reports every problem in plain words."""
+    """A whole link file. Made by ``nuvrik.load``, which reports every problem in plain words."""
 
     link: LinkSection
     medium: Medium

@@ -1,6 +1,6 @@
 """The rules between the entries of a link file, and how they are run.
 
-Each rule is one small generator over a :class:`~nuvrik.plan.rules.draft.Draft`; a draft may have holes
+Each rule is one small generator over a ``nuvrik.plan.rules.draft.Draft``; a draft may have holes
 where an entry has problems of its own, and a rule says nothing about what it cannot see.
 """
 
@@ -63,5 +63,9 @@ def cross_check(draft: Draft) -> list[Problem]:
 
 
 def problems_in(link: Link) -> list[Problem]:
-    """Warnings and notes about a link that has no errors."""
+    """Warnings and notes about a link that has no errors.
+
+    >>> [problem.where for problem in problems_in(nuvrik.load("curtain.toml"))]
+    ['medium.accept', 'medium.accept', 'medium.accept']
+    """
     return cross_check(Draft.of_link(link))

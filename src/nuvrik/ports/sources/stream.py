@@ -11,7 +11,7 @@ MOST = 65536
 
 
 class Stream:
-    """What another program writes into a pipe. :meth:`more` gives what has come, b"" if nothing has, and
+    """What another program writes into a pipe. ``more`` gives what has come, b"" if nothing has, and
     None once the program has closed its end."""
 
     def __init__(self, descriptor: int) -> None:
