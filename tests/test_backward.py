@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from links import many, write
 from serial.tools.list_ports import comports
-from terminals import cable, start, wait_for
+from terminals import cable, ended, rows_of, start, wait_for
 from typed import nuvrik_command
 
 import nuvrik
@@ -277,6 +277,16 @@ def test_over_udp(tmp_path: Path) -> None:
         panel.arm()
         panel.set(fan=0.5)
         wait_for(log, lambda row: row["fan"] not in ("0", ""))
+        # Whoever asks meanwhile is told so, and changes nothing.
+        asked = ("ask", file, "move", "steps=25", "--port", f"udp://127.0.0.1:{number}")
+        code, said = ended(start(*asked))
+        assert code == 1 and "another handset" in said
+        assert panel.state == "ARMED" and rows_of(log)[-1]["turntable"] == "0"
+    # Two at once: the second waits for the first, and each is carried out once.
+    both = [start(*asked) for _ in range(2)]
+    assert [ended(one)[0] for one in both] == [0, 0]
+    turned = [row["turntable"] != "0" for row in rows_of(log)]
+    assert sum(moves and not before for before, moves in pairwise(turned)) == 2
     machine.terminate()
     assert machine.wait(timeout=10) == 0
     for wrong in ("udp://", "udp://x:y", "udp://127.0.0.1:0"):

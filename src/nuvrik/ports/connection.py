@@ -194,7 +194,8 @@ class Connection:
         self._wait(lambda: self._handset.known, wait_s)
         identity = self._handset.identity
         if identity is None:
-            raise LinkError(f"nobody answered hello within {wait_s:g} s: is it on, and built from this file?")
+            asked = "is it on, built from this file, and free of another handset?"
+            raise LinkError(f"nobody answered hello within {wait_s:g} s: {asked}")
         return identity
 
     def round_trip_ms(self, wait_s: float = 1.0) -> int:
