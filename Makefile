@@ -47,7 +47,6 @@ lint: $(VENV)/ready-dev      ## style, types, direction of imports, the subset o
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-logo
 	$(BIN)/python -m nuvrik.export.subset
-	$(BIN)/python tools/make_core.py --check
 	$(BIN)/python tools/make_docs.py --check
 	$(BIN)/python tools/make_demo_data.py --check
 
@@ -55,7 +54,6 @@ bench: $(VENV)/ready-dev     ## the figures, each a ratio to a bare floor in the
 	$(BIN)/python benchmarks/bench.py
 
 docs: $(VENV)/ready-dev      ## what is generated from the code: C, documents, demo data
-	$(BIN)/python tools/make_core.py
 	$(BIN)/python tools/make_docs.py
 	$(BIN)/python tools/make_demo_data.py
 

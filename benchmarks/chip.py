@@ -25,6 +25,7 @@ import nuvrik
 from nuvrik.core.watch import ARMED
 from nuvrik.export.boards import CHIPS
 from nuvrik.export.emulated import Emulated, build_emulator
+from nuvrik.export.firmware import firmware
 from nuvrik.export.on_avr import BOOTS_US, built, end_in
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_text
@@ -48,7 +49,7 @@ MOST = {
 }
 
 OURS = """
-#include "nuvrik_outputs.h"
+#include "nuvrik_all.c"
 #include <avr/interrupt.h>
 #include <avr/io.h>
 #include "given.h"
@@ -60,11 +61,11 @@ static uint16_t now_ms;
 /* A byte; behind a whole frame a tick, which mixes and follows. */
 static void take(uint8_t byte)
 {
-    nuvrik_machine_end_take(&nuvrik_end, byte);
+    nuvrik_machine_end_take(byte);
     if (byte == 0 && before != 0) {
         now_ms += 20;
-        nuvrik_machine_end_pass_time(&nuvrik_end, now_ms);
-        nuvrik_machine_end_turn(&nuvrik_end);
+        nuvrik_machine_end_pass_time(now_ms);
+        nuvrik_machine_end_turn();
     }
     before = byte;
 }
@@ -158,6 +159,17 @@ def each_byte(program: Path, folder: Path, link: nuvrik.Link | None = None) -> l
     return [after - before for before, after in pairwise(marks)]
 
 
+def from_inside(wanted: Wanted, folder: Path, main: str) -> Path:
+    """Firmware with a ``main.c`` that calls core itself, which is private to its file otherwise."""
+    made = firmware(wanted)
+    files = made.files | made.own | {"nuvrik.c": "typedef int nothing;\n", "main.c": main}
+    files["nuvrik_all.c"] = made.files["nuvrik.c"]
+    for name, text in files.items():
+        (folder / name).write_text(str(text), "utf-8")
+    subprocess.run(["make"], cwd=folder, check=True, capture_output=True, text=True)
+    return folder / "firmware.elf"
+
+
 def hand_written(name: str, frames: list[bytes], folder: Path) -> list[int]:
     """Cycles that a hand-written receiver takes for each byte of frames."""
     shutil.copy(BY_HAND / f"{name}.c", folder / "receiver.c")
@@ -198,7 +210,7 @@ def cycles_a_byte() -> dict[str, float]:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         (folder / "given.h").write_text(given([*arming, *ours]), "utf-8")
-        program = built(Wanted(link, "tug.toml", "atmega328p", answers=False), folder, OURS)
+        program = from_inside(Wanted(link, "tug.toml", "atmega328p", answers=False), folder, OURS)
         took = each_byte(program, folder, link)[len(b"".join(arming)) :]
         took_framed = hand_written("frames", framed, folder)
         took_text = hand_written("text", lines, folder)

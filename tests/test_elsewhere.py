@@ -11,7 +11,8 @@ from typed import nuvrik_command
 import nuvrik
 from nuvrik.core.machine_end import MachineEnd
 from nuvrik.export.elsewhere import InC
-from nuvrik.export.native import C, build
+from nuvrik.export.fitted_c import life_shape
+from nuvrik.export.native import build, fitted_source
 from nuvrik.export.traces.seen import carry_out, seen
 from nuvrik.plan.starters import starter_text
 from nuvrik.plan.tables.ends import end_table
@@ -61,22 +62,21 @@ def test_what_cannot_be_run_elsewhere_is_said(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("old", "new"),
     [
-        ("self->driven_ms < NUVRIK_WATCH_TIMEOUT_MS(self->table)", "self->driven_ms < 60000U"),
         (
-            "if (mode != NUVRIK_FOLLOW) {\n        nuvrik_motor_disarmed",
-            "if (false) {\n        nuvrik_motor_disarmed",
+            "nuvrik_end.machine.watch.driven_ms < NUVRIK_WATCH_TIMEOUT_MS",
+            "nuvrik_end.machine.watch.driven_ms < 60000U",
         ),
+        ("(asked && mode == NUVRIK_FOLLOW) ? target : 0", "asked ? target : 0"),
     ],
     ids=["it never falls silent", "it goes on when it is lost"],
 )
 def test_a_fault_of_the_c_alone_fails_its_rehearsal(old: str, new: str, tmp_path: Path) -> None:
-    source = (C / "nuvrik_core.c").read_text("utf-8")
+    source = fitted_source(life_shape(TUG, stream=not TUG.medium.datagrams))
     assert source.count(old) == 1
-    changed = source.replace(old, new).replace("(asked && mode == NUVRIK_FOLLOW) ? target", "asked ? target")
-    (tmp_path / "nuvrik_core.c").write_text(changed, "utf-8")
-    library = tmp_path / "core.so"
-    build(library, tmp_path / "nuvrik_core.c", flags=("-Wno-error",))
-    fault, make = FAULTS["cable_pulled"], InC(library, ())
+    changed = source.replace(old, new)
+    make = InC(tmp_path)
+    build(make.library(stream=False), changed, flags=("-Wno-error",))
+    fault = FAULTS["cable_pulled"]
     assert rehearse(TUG, fault, 1).verdict == "pass" and rehearse(TUG, fault, 1, make=make).verdict == "fail"
 
 

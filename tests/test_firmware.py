@@ -95,13 +95,13 @@ def test_a_folder_is_written_anew_and_what_is_the_builders_is_kept(tug: Path, tm
     assert "main.c: yours" in said and "next: make" in said
     assert "is what" in nuvrik_command("export", tug, "--verify", folder)
     (folder / "main.c").write_text("int main(void) { return 7; }\n")
-    edited = folder / "nuvrik_machine.c"
+    edited = folder / "nuvrik.c"
     edited.write_text(edited.read_text() + "/* mine */\n")
     said = nuvrik_command("export", tug, "--verify", folder, code=1)
-    assert "edited" in said and "nuvrik_machine.c" in said and "main.c" not in said
+    assert "edited" in said and "nuvrik.c" in said and "main.c" not in said
     for turn in (1, 2):
         said = nuvrik_command("export", tug, "--board", "posix", "--out", folder)
-        kept = folder / f"nuvrik_machine.c.edited{turn}"
+        kept = folder / f"nuvrik.c.edited{turn}"
         assert kept.name in said and "/* mine */" in kept.read_text()
         assert "/* mine */" not in edited.read_text()
         edited.write_text(edited.read_text() + "/* mine */\n")
@@ -136,7 +136,7 @@ def test_folders_that_hold_something_else_are_left_alone(tug: Path, tmp_path: Pa
     assert "no export" in nuvrik_command("export", tug, "--verify", tmp_path, code=2)
     manifest = json.loads((folder / "export.json").read_text())
     (folder / "export.json").write_text(json.dumps(manifest | {"whole": False}))
-    (folder / "link_tables.c").unlink()
+    (folder / "nuvrik.c").unlink()
     assert "half-way" in nuvrik_command("export", tug, "--verify", folder, code=1)
     nuvrik_command("export", tug, "--board", "posix", "--out", folder)
     assert "is what" in nuvrik_command("export", tug, "--verify", folder)

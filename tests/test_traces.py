@@ -15,14 +15,11 @@ import nuvrik
 from nuvrik.core.desk import REFUSED
 from nuvrik.core.sealed import ACCEPTED, TOO_LONG
 from nuvrik.core.telling import NOTHING_THERE
-from nuvrik.export.firmware import link_files
-from nuvrik.export.native import Native, build
+from nuvrik.export.fitted_c import life_shape
+from nuvrik.export.native import Native, build, fitted_source
 from nuvrik.export.on_arm import COMPILER, EMULATOR, RunsOnArm, build_life
-from nuvrik.export.parts import defines
-from nuvrik.export.program import Program
 from nuvrik.export.traces.driver import Life
 from nuvrik.export.traces.runners import in_all, in_c, in_micropython
-from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.wire.events import REASONS
 from nuvrik.wire.messages import STARTS
@@ -71,16 +68,13 @@ def test_a_life_in_c_is_the_same(link: nuvrik.Link, by_gcc: Native) -> None:
 @pytest.mark.skipif(not shutil.which("gcc"), reason="a C compiler: make toolchain")
 @pytest.mark.parametrize("at", range(8 if THOROUGH else 4))
 def test_so_is_one_with_no_more_in_it_than_the_link_uses(at: int, tmp_path: Path) -> None:
-    """Other links in each run: nothing that a link needs is left out, no room is too small, and what the
-    compiler is told of its tables is so."""
+    """Other links in each run: nothing that a link needs is left out, no room is too small, and what stands
+    in the place of its tables is so."""
     name, link = random.Random(SEED).sample(LIVED, 8)[at]
     life, library = Life(link, SEED + 3), tmp_path / "core.so"
-    has = defines(life.table, Program())
-    for file, text in link_files(Wanted(link, "", "blank", not life.stream), life.table).items():
-        (tmp_path / file).write_text(text, "utf-8")
-    build(library, link=tmp_path)
-    assert any(value == 0 for value in has.values())
-    assert in_c(Native(library, sizes=has), life, STEPS) == "", (name, SEED)
+    shape = life_shape(link, stream=life.stream)
+    build(library, fitted_source(shape))
+    assert in_c(Native(library, shape), life, STEPS) == "", (name, SEED)
 
 
 @pytest.mark.slow

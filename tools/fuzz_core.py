@@ -11,9 +11,9 @@ import tempfile
 from pathlib import Path
 
 import nuvrik
-from nuvrik.export.native import C
-from nuvrik.export.parts import defines
-from nuvrik.export.program import Program
+from nuvrik.export.native import whole_source
+from nuvrik.export.program import core
+from nuvrik.export.shape import Shape
 from nuvrik.export.tables_as_c import as_c
 from nuvrik.plan.starters import starter_text
 from nuvrik.plan.tables.ends import end_table
@@ -24,7 +24,7 @@ FLAGS = ("-std=c99", "-O1", "-g", "-fsanitize=fuzzer,address,undefined", "-fno-s
 
 HARNESS = """
 #include <stddef.h>
-#include "nuvrik_core.h"
+#include "core.c"
 
 {machine}
 {handset}
@@ -98,12 +98,12 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 """
 
 
-def harness(link: nuvrik.Link, program: Program) -> str:
+def harness(link: nuvrik.Link) -> str:
     """The program that libFuzzer calls, for one link on a stream."""
     machine, handset = end_table(link, stream=True), handset_end_table(link, stream=True)
     return HARNESS.format(
-        machine=as_c(machine, "MACHINE", program),
-        handset=as_c(handset, "HANDSET", program),
+        machine=as_c(Shape(core()), machine, "MACHINE"),
+        handset=as_c(Shape(core()), handset, "HANDSET"),
         tag=machine.sealed.tag,
         pair=machine.sealed.pair,
         sealed=int(link.frame.sealed),
@@ -112,19 +112,13 @@ def harness(link: nuvrik.Link, program: Program) -> str:
 
 def main(seconds: int, names: list[str]) -> int:
     """Build one fuzzer a link and let each run for its share of the time."""
-    program = Program()
     for name in names:
         link = nuvrik.parse(starter_text(name))
         folder = Path(tempfile.mkdtemp())
-        (folder / "harness.c").write_text(harness(link, program), "utf-8")
-        both = [end_table(link, stream=True), handset_end_table(link, stream=True)]
-        has = [defines(table, program) for table in both]
-        # Room for both ends, and what either of them needs.
-        rooms = {key: max(one.get(key, 1) for one in has) for key in set(has[0]) | set(has[1])}
-        words = [f"-DNUVRIK_{key}={value}" for key, value in rooms.items() if key.startswith("MOST_")]
-        sources = [str(C / "nuvrik_core.c"), str(folder / "harness.c")]
+        (folder / "harness.c").write_text(harness(link), "utf-8")
+        (folder / "core.c").write_text(whole_source(), "utf-8")
         fuzzer = str(folder / "fuzzer")
-        subprocess.run(["clang", *FLAGS, *words, f"-I{C}", *sources, "-o", fuzzer], check=True)
+        subprocess.run(["clang", *FLAGS, str(folder / "harness.c"), "-o", fuzzer], check=True)
         share = max(1, seconds // len(names))
         done = subprocess.run(
             [fuzzer, f"-max_total_time={share}", "-max_len=400", "-print_final_stats=1"],

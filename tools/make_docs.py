@@ -17,7 +17,7 @@ from pydantic.fields import FieldInfo
 
 from nuvrik.cli import app
 from nuvrik.core.ramp import Ramp
-from nuvrik.export.native import C
+from nuvrik.export.native import whole_source
 from nuvrik.failsafe.table import Happening, State
 from nuvrik.failsafe.why import WORDS, Code
 from nuvrik.failsafe.words import cell_words
@@ -152,7 +152,7 @@ def _option_row(one: Any) -> str:
 def beside() -> str:
     """One method of core, and what it comes to in C."""
     python = textwrap.dedent(inspect.getsource(Ramp.towards))
-    source = (C / "nuvrik_core.c").read_text("utf-8")
+    source = whole_source()
     begin = source.index("bool nuvrik_ramp_towards")
     made = source[source.rindex("/**", 0, begin) : source.index("\n}\n", begin) + 2]
     return f"```python\n{python.rstrip()}\n```\n\n```c\n{made}\n```\n"

@@ -162,6 +162,9 @@ def translated_otherwise(module: str, text: str) -> str:
     import importlib
     import types
 
+    from nuvrik.export.native import whole_source as as_it_was
+
+    unchanged = as_it_was()
     for name in [one for one in sys.modules if one.startswith("nuvrik.export")]:
         del sys.modules[name]
     made = types.ModuleType(f"nuvrik.export.{module}")
@@ -171,15 +174,10 @@ def translated_otherwise(module: str, text: str) -> str:
     setattr(package, module, made)
     exec(compile(text, made.__file__, "exec"), made.__dict__)
     try:
-        from nuvrik.export.program import Program
-        from nuvrik.export.to_c import Translation
+        from nuvrik.export.native import whole_source
 
-        translation = Translation(Program())
-        there = SOURCE / "firmware" / "c"
-        if translation.source != (there / "nuvrik_core.c").read_text("utf-8"):
-            return "another nuvrik_core.c"
-        if translation.header != (there / "nuvrik_core.h").read_text("utf-8"):
-            return "another nuvrik_core.h"
+        if whole_source() != unchanged:
+            return "another core in C"
         sys.path.insert(0, str(ROOT / "tests"))
         import pytest
 

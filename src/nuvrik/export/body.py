@@ -1,34 +1,35 @@
 """The body of one function, statement by statement, to C."""
 
 import ast
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 
 from nuvrik.core.ranges import RANGES
-from nuvrik.export.expressions import Expressions, c_name, room_of
-from nuvrik.export.program import Module, Outside, Program, Routine
+from nuvrik.export.expressions import Expressions, c_name
+from nuvrik.export.fit.inline import always_returns
+from nuvrik.export.fit.kinds import inner_of
+from nuvrik.export.program import Outside, Program, notes_of
 from nuvrik.export.values import SYMBOLS
 
 
 class Body(Expressions):
     """Translates one routine."""
 
-    def __init__(self, program: Program, module: Module, routine: Routine) -> None:
-        super().__init__(program, module, routine)
-        self._line = routine.node.lineno
-
     def lines(self) -> list[str]:
         """Everything between the braces."""
-        body = self._routine.node.body
-        if ast.get_docstring(self._routine.node) is not None:
-            self._line, body = body[0].end_lineno or 0, body[1:]
-        return ["    " + line for line in self._block(body)]
+        lines = self._block(self._routine.statements)
+        names = {one.id for one in ast.walk(self._routine.node) if isinstance(one, ast.Name)}
+        spare = [name for name, width in self._routine.takes.items() if name not in names]
+        kept = [name for name in spare if not self._shape.implied(self._routine.takes[name])]
+        if self._routine.gives != "None" and not (lines and always_returns(self._routine.statements)):
+            lines.append("return 0;")  # nobody comes here
+        return ["    " + line for line in [*(f"(void){name};" for name in kept), *lines]]
 
     # ---- statements ----
 
     def _block(self, body: Sequence[ast.stmt]) -> list[str]:
         out: list[str] = []
         for node in body:
-            out += [f"/* {text} */" for text in self._comments(node.lineno)]
+            out += [f"/* {text} */" for text in notes_of(node)]
             handler: Callable[[ast.stmt], list[str]] | None = getattr(
                 self, f"_{type(node).__name__.lower()}", None
             )
@@ -39,16 +40,9 @@ class Body(Expressions):
             try:
                 out += handler(node)
             except Outside as problem:
-                problem.line = problem.line or node.lineno
+                problem.line = problem.line or getattr(node, "lineno", 0)
                 raise
-            self._line = max(self._line, node.end_lineno or 0)
         return out
-
-    def _comments(self, before: int) -> Iterator[str]:
-        for line in range(self._line + 1, before):
-            if line in self._module.comments:
-                yield self._module.comments[line]
-        self._line = max(self._line, before)
 
     def _inner(self, body: Sequence[ast.stmt]) -> list[str]:
         return ["    " + line for line in self._block(body)]
@@ -60,51 +54,65 @@ class Body(Expressions):
 
     def _annassign(self, node: ast.AnnAssign) -> list[str]:
         width = ast.unparse(node.annotation)
-        assert node.value is not None
         name = ast.unparse(node.target)
         if isinstance(node.target, ast.Attribute):
-            place = f"self->{node.target.attr}"
-            if width.startswith("list[") and _is_zero(self._program, node):
-                return []
-            if width.startswith("list["):
-                return self._filled(node.target.attr, width[5:-1], node.value)
-            if isinstance(node.value, ast.Call) and width in self._program.records:
-                if begins_as_zeros(self._program, width):
-                    return []
-                made = self._program.routines[f"{width}.__init__"]
-                return [f"{c_name(made)}({', '.join([f'&{place}', *self._given(made, node.value)])});"]
-            # An object is made in memory that is all zeros.
-            if _is_zero(self._program, node):
-                return []
-            return [f"{place} = {self._fitted(node.value, width, name)};"]
+            return self._begun(node, node.target, width)
         if name in self._widths:
             raise Outside(node, f"{name} is declared twice", "a name has one width in a function")
+        if self._shape.implied(width):
+            self._widths[name] = width
+            return []
+        if node.value is None:
+            self._widths[name] = width
+            return [f"{self.declared(width)}{name};"]
         text = self._fitted(node.value, width, name)
         self._widths[name] = width
         self._learn(name, node.value, width)
         return [f"{self.declared(width)}{name} = {text};"]
 
+    def _begun(self, node: ast.AnnAssign, target: ast.Attribute, width: str) -> list[str]:
+        """A field of a state as it begins: in memory that is all zeros."""
+        owner, program, inner = self._routine.owner, self._program, inner_of(width)
+        kept = self._shape.kept(program.records[owner])
+        assert node.value is not None
+        if isinstance(node.value, ast.Call) and width in program.records:
+            if begins_as_zeros(program, width):
+                return []
+            made = program.routines[f"{width}.__init__"]
+            part = [] if self._shape.implied(width) else [f"&{self._its(target.attr)}"]
+            return [f"{c_name(made)}({', '.join([*part, *self._given(made, node.value)])});"]
+        if target.attr not in kept or _is_zero(program, node):
+            return []
+        if inner:
+            return self._filled(target.attr, inner, node.value)
+        return [f"{self._its(target.attr)} = {self._fitted(node.value, width, ast.unparse(target))};"]
+
+    def _its(self, field: str) -> str:
+        """A field of the object whose routine this is."""
+        return self._place(self._name(ast.Name("self", ast.Load())), field)
+
     def _filled(self, name: str, width: str, made: ast.expr) -> list[str]:
         """A list of a state as it begins: numbers, or an object for each table of another list."""
-        size = self._program.records[self._routine.owner].rooms[name]
-        room, known = room_of(size), self._program.constants.get(size)
-        at = "uint16_t" if known is not None and known.value > 255 else "uint8_t"
+        room = self._shape.room(self._routine.owner, name)
+        head = f"for (uint{16 if room > 255 else 8}_t i = 0; i < {{}}; i++) {{{{"
         if isinstance(made, ast.BinOp) and isinstance(made.left, ast.List):
             value = self._fitted(made.left.elts[0], width, name)
-            return [f"for ({at} i = 0; i < {room}; i++) {{", f"    self->{name}[i] = {value};", "}"]
-        assert isinstance(made, ast.ListComp) and isinstance(made.elt, ast.Call)
-        if begins_as_zeros(self._program, width):
+            return [head.format(room), f"    {self._its(name)}[i] = {value};", "}"]
+        if not isinstance(made, ast.ListComp) or begins_as_zeros(self._program, width):
             return []
-        tables = self._value(made.generators[0].iter)
-        init = c_name(self._program.routines[f"{width}.__init__"])
-        given = f", &{tables.text}[i]" if made.elt.args else ""
+        assert isinstance(made.elt, ast.Call)
+        init = self._program.routines[f"{width}.__init__"]
+        given = [f"&{self._its(name)}[i]"]
+        if made.elt.args and not all(map(self._shape.implied, init.takes.values())):
+            given.append(f"&{self._value(made.generators[0].iter).text}[i]")
         count = self._count(made.generators[0].iter)
-        return [f"for (uint8_t i = 0; i < {count}; i++) {{", f"    {init}(&self->{name}[i]{given});", "}"]
+        return [head.format(count), f"    {c_name(init)}({', '.join(given)});", "}"]
 
     def declared(self, width: str) -> str:
         """How a parameter, a local or a result is declared."""
-        if width.startswith("list["):
-            return f"{RANGES[width[5:-1]].c} *"
+        inner = inner_of(width)
+        if inner:
+            return f"{RANGES[inner].c} *" if inner in RANGES else f"const NUVRIK_FLASH Nuvrik{inner} *"
         if width in self._program.records:
             const = "const NUVRIK_FLASH " if self._program.records[width].is_table else ""
             return f"{const}Nuvrik{width} *"
@@ -114,6 +122,10 @@ class Body(Expressions):
         target, name = node.targets[0], ast.unparse(node.targets[0])
         if isinstance(target, ast.Name) and target.id not in self._widths:
             raise Outside(node, f"{name} has no width", f"declare it: {name}: u8 = ...")
+        if isinstance(target, ast.Name) and self._shape.implied(self._widths[target.id]):
+            return []
+        if ast.unparse(target) == ast.unparse(node.value):
+            return []
         text = self._fitted(node.value, self._width_at(target), name)
         if isinstance(target, ast.Name):
             self._learn(name, node.value, self._widths[name])
@@ -158,7 +170,7 @@ class Body(Expressions):
 
     def _noted(self, node: ast.If) -> bool:
         """Whether a comment stands before the ``elif``: then it is written as an if of its own in an else."""
-        return any(line in self._module.comments for line in range(self._line + 1, node.orelse[0].lineno))
+        return bool(notes_of(node.orelse[0]))
 
     def _while(self, node: ast.While) -> list[str]:
         self._forget(node)
@@ -183,7 +195,11 @@ class Body(Expressions):
         before = dict(self._known)
         self._widths[name] = width
         self._known[name] = 0, max(last.high - 1, 0)
-        head = f"for ({RANGES[width].c} {name} = 0; {name} < {last.bracketed}; {name}++) {{"
+        # What may be less than nothing is compared with a sign.
+        here = f"(int32_t){name}" if last.low < 0 else name
+        signed = last.low >= 0 and not last.constant and last.c.startswith("int")
+        most = f"({RANGES[width].c}){last.bracketed}" if signed else last.bracketed
+        head = f"for ({RANGES[width].c} {name} = 0; {here} < {most}; {name}++) {{"
         out = [head, *self._inner(node.body), "}"]
         self._known = before
         return out
@@ -192,9 +208,17 @@ class Body(Expressions):
         """Every table, or every number, of a list of a table."""
         count, tables, at = self._count(called), self._value(called), f"{name}_at"
         self._widths[name] = tables.of
-        one = self._item(ast.Subscript(called, ast.Constant(0))).reference.replace("[0]", f"[{at}]")
         head = f"for (uint8_t {at} = 0; {at} < {count}; {at}++) {{"
+        asked = any(
+            isinstance(one, ast.Name) and one.id == name for part in node.body for one in ast.walk(part)
+        )
+        if self._shape.implied(tables.of) or not asked:
+            return [head, *self._inner(node.body), "}"]
+        one = f"{'' if tables.of in RANGES else '&'}{tables.text}[{at}]"
         return [head, f"    {self.declared(tables.of)}{name} = {one};", *self._inner(node.body), "}"]
+
+    def _pass(self, node: ast.Pass) -> list[str]:
+        return []
 
     def _break(self, node: ast.Break) -> list[str]:
         return ["break;"]
@@ -205,15 +229,18 @@ class Body(Expressions):
 
 def begins_as_zeros(program: Program, name: str) -> bool:
     """Whether an object of a class is nothing but zeros when it is made, so that nothing makes it."""
-    init = program.routines[f"{name}.__init__"]
+    init = program.routines.get(f"{name}.__init__")
+    if init is None:
+        return True
     if init.takes:
         return False
-    body = init.node.body[1:] if ast.get_docstring(init.node) else init.node.body
-    return all(isinstance(one, ast.AnnAssign) and _is_zero(program, one) for one in body)
+    return all(isinstance(one, ast.AnnAssign) and _is_zero(program, one) for one in init.statements)
 
 
 def _is_zero(program: Program, node: ast.AnnAssign) -> bool:
     value, width = node.value, ast.unparse(node.annotation)
+    if isinstance(value, ast.List):
+        return True
     if isinstance(value, ast.BinOp) and isinstance(value.left, ast.List):
         value = value.left.elts[0]
     if isinstance(value, ast.Call) and width in program.records:

@@ -7,7 +7,6 @@ import tempfile
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cache
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -17,13 +16,10 @@ from nuvrik.core.outputs import IS_STEPPER
 from nuvrik.core.sealed import ACCEPTED, TOO_LONG
 from nuvrik.core.stepper import NO_LIMIT
 from nuvrik.ends.machine import Machine
-from nuvrik.export.firmware import link_files
-from nuvrik.export.native import Native, build
-from nuvrik.export.parts import defines
-from nuvrik.export.program import Program
+from nuvrik.export.fitted_c import life_shape
+from nuvrik.export.native import Native, build, fitted_source
 from nuvrik.export.traces.runners import NativeEnd, prepared
 from nuvrik.export.traces.seen import carry_out, seen
-from nuvrik.export.wanted import Wanted
 from nuvrik.failsafe.table import STATES, State
 from nuvrik.failsafe.why import Code, Why, in_words
 from nuvrik.mixing.demand import Demand
@@ -242,17 +238,32 @@ class ElsewhereMachine(Machine):
 
 @dataclass(frozen=True)
 class InC:
-    """Makes machines in C, out of a library that ``in_c_on_the_spot`` has built."""
+    """Makes machines in C, out of libraries in a folder, which are built as they are needed."""
 
-    built: Path
-    sizes: tuple[tuple[str, int], ...]
+    folder: Path
+    compiler: str = "gcc"
     packets: bool = False
     """Whether frames come in packets whatever the medium says."""
 
     def __call__(self, link: Link) -> Machine:
         stream = not (link.medium.datagrams or self.packets)
-        runner = RunsInC(_native(self.built, self.sizes), end_table(link, stream=stream))
+        runner = RunsInC(self._native(link, stream), end_table(link, stream=stream))
         return ElsewhereMachine(link, runner, stream=stream)
+
+    def _native(self, link: Link, stream: bool) -> Native:
+        """The library of a link, once in a process."""
+        key = self.folder, id(link), stream
+        if key not in _NATIVES:
+            shape, library = life_shape(link, stream=stream), self.library(stream=stream)
+            if not library.exists():
+                build(library, fitted_source(shape), self.compiler)
+            # The link is kept with it, so that no other one can have the same key.
+            _NATIVES[key] = link, Native(library, shape)
+        return _NATIVES[key][1]
+
+    def library(self, *, stream: bool) -> Path:
+        """Where the library is of an end that hears a stream, or packets."""
+        return self.folder / f"{'stream' if stream else 'packets'}.so"
 
 
 @dataclass(frozen=True)
@@ -266,9 +277,7 @@ class InMicroPython:
         return ElsewhereMachine(link, runner, stream=not link.medium.datagrams)
 
 
-@cache
-def _native(library: Path, sizes: tuple[tuple[str, int], ...]) -> Native:
-    return Native(library, sizes=dict(sizes))
+_NATIVES: dict[tuple[Path, int, bool], tuple[Link, Native]] = {}
 
 
 _INTERPRETERS: dict[tuple[str, int], tuple[Link, MicroPythons]] = {}
@@ -284,9 +293,7 @@ def _interpreter(interpreter: str, key: int, link: Link) -> MicroPythons:
 
 def in_c_on_the_spot(link: Link, folder: Path, compiler: str) -> InC:
     """Build core for a link with a compiler, and make machines of it. CalledProcessError if that fails."""
-    library, stream = folder / "nuvrik_core.so", not link.medium.datagrams
-    table = end_table(link, stream=stream)
-    for name, text in link_files(Wanted(link, "", "blank", not stream), table).items():
-        (folder / name).write_text(text, "utf-8")
-    build(library, compiler=compiler, link=folder)
-    return InC(library, tuple(defines(table, Program()).items()))
+    made = InC(folder, compiler)
+    stream = not link.medium.datagrams
+    build(made.library(stream=stream), fitted_source(life_shape(link, stream=stream)), compiler)
+    return made

@@ -6,13 +6,15 @@ Its time is its own cycles: nothing here looks at a clock. The emulator is a lib
 import ctypes
 import subprocess
 import weakref
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from nuvrik.core.ranges import RANGES
 from nuvrik.export.boards import Chip
-from nuvrik.export.program import Program, Record
+from nuvrik.export.fit.kinds import inner_of
+from nuvrik.export.program import Record
+from nuvrik.export.shape import Shape
 
 SOURCE = Path(__file__).parents[1] / "firmware" / "emulators" / "avr.c"
 MOST = 1 << 14
@@ -159,61 +161,48 @@ class Emulated:
         raise KeyError(name)
 
 
+AN_ADDRESS = 2
+"""Bytes of an address on an AVR."""
+
+
 class View:
     """A record of core as it lies in a chip's memory: the fields have the names that they have in Python.
 
-    Without gaps, and an address is two bytes: so an AVR's compiler lays it out."""
+    Without gaps: so an AVR's compiler lays it out."""
 
-    def __init__(
-        self, memory: memoryview, address: int, record: Record, program: Program, rooms: Mapping[str, int]
-    ) -> None:
-        self._memory, self._record, self._program, self._rooms = memory, record, program, rooms
+    def __init__(self, memory: memoryview, address: int, record: Record, shape: Shape) -> None:
+        self._memory, self._record, self._shape = memory, record, shape
         self._at: dict[str, tuple[int, str]] = {}
-        for field, width in record.fields.items():
+        for field, width in shape.kept(record).items():
             self._at[field] = address, width
-            address += self._size(record, field, width)
+            address += shape.size_in(record, field, AN_ADDRESS)
         self.end = address
         """The first address behind it."""
 
     def moved(self, memory: memoryview) -> "View":
         """The same record at the beginning of another piece of memory."""
-        return View(memory, 0, self._record, self._program, self._rooms)
+        return View(memory, 0, self._record, self._shape)
 
     def where(self, field: str) -> int:
         """The address of a field."""
         return self._at[field][0]
-
-    def _size(self, record: Record, field: str, width: str) -> int:
-        if width.startswith("list["):
-            return self._room(record.rooms[field]) * self._size_of(width[5:-1])
-        return self._size_of(width)
-
-    def _room(self, room: str) -> int:
-        return int(room) if room.isdigit() else self._rooms.get(room, self._program.constants[room].value)
-
-    def _size_of(self, width: str) -> int:
-        if width in RANGES:
-            return {"bool": 1}.get(RANGES[width].c) or int("".join(filter(str.isdigit, RANGES[width].c))) // 8
-        record = self._program.records[width]
-        if record.is_table:
-            return 2
-        return sum(self._size(record, field, one) for field, one in record.fields.items())
 
     def __getattr__(self, name: str) -> Any:
         try:
             address, width = self._at[name]
         except KeyError:
             raise AttributeError(name) from None
-        if not width.startswith("list["):
-            return self._value(address, width)
-        of = width[5:-1]
-        return _Views(self, address, of)
+        inner = inner_of(width)
+        return _Views(self, address, inner) if inner else self._value(address, width)
 
     def _value(self, address: int, width: str) -> Any:
         if width not in RANGES:
-            return View(self._memory, address, self._program.records[width], self._program, self._rooms)
+            return View(self._memory, address, self._shape.program.records[width], self._shape)
         data = bytes(self._memory[address : address + self._size_of(width)])
         return int.from_bytes(data, "little", signed=RANGES[width].low < 0)
+
+    def _size_of(self, width: str) -> int:
+        return self._shape.size_of(width, AN_ADDRESS)
 
 
 class _Views:

@@ -4,8 +4,10 @@ import ast
 from collections.abc import Callable
 
 from nuvrik.core.ranges import RANGES
-from nuvrik.export.parts import CONSTANTS
-from nuvrik.export.program import Module, Outside, Program, Record, Routine, snake
+from nuvrik.export.fit.fold import macro_of
+from nuvrik.export.fit.trees import is_narrowed
+from nuvrik.export.program import Outside, Routine, snake
+from nuvrik.export.shape import Shape
 from nuvrik.export.values import (
     SYMBOLS,
     TRUSTED,
@@ -17,17 +19,6 @@ from nuvrik.export.values import (
     stored,
     wrapped,
 )
-
-READS = {
-    "bool": "U8",
-    "uint8_t": "U8",
-    "int8_t": "I8",
-    "uint16_t": "U16",
-    "int16_t": "I16",
-    "uint32_t": "U32",
-}
-READS["int32_t"] = "I32"
-"""How a field of a table is read, which on some chips is not in memory; see nuvrik_rom.h."""
 
 OPPOSITE: dict[type[ast.AST], type[ast.cmpop]] = {
     ast.Lt: ast.GtE,
@@ -46,13 +37,14 @@ WRAPS = (0xFF, 0xFFFF, 0x3FFFFFFF)
 
 class Expressions:
     """Translates the expressions of one routine. ``unproven`` collects the stores whose range only checked
-    mode proves."""
+    mode proves, ``said`` the numbers that are written by their names."""
 
-    def __init__(self, program: Program, module: Module, routine: Routine) -> None:
-        self._program, self._module, self._routine = program, module, routine
+    def __init__(self, shape: Shape, routine: Routine) -> None:
+        self._shape, self._program, self._routine = shape, shape.program, routine
         self._widths = dict(routine.takes)
         self._known: dict[str, Range] = {}
         self.unproven: list[str] = []
+        self.said: dict[str, int] = {}
 
     # ---- what is known of a local ----
 
@@ -154,11 +146,27 @@ class Expressions:
             return Value(str(node.value).lower(), "bool", int(node.value), int(node.value), constant=True)
         if not isinstance(node.value, int):
             raise Outside(node, f"{node.value!r} is no whole number", "core has only whole numbers and bools")
-        return number(node.value, hex(node.value) if node.value in (0xFF, 0xFFFF) else "")
+        value, name = (
+            number(node.value, hex(node.value) if node.value in (0xFF, 0xFFFF) else ""),
+            self._name_of(node),
+        )
+        return self._by_name(name, value) if name else value
+
+    def _name_of(self, node: ast.Constant) -> str:
+        """What a number was called before the fitter put it there."""
+        name: str = getattr(node, "said", "")
+        known = self._program.constants.get(name)
+        # Rooms are a link's own, and only numbers.
+        return name if known is None or (known.value == node.value and not name.startswith("MOST_")) else ""
+
+    def _by_name(self, name: str, value: Value) -> Value:
+        self.said[name] = value.low
+        return value._replace(text=f"NUVRIK_{name}", simple=True)
 
     def _name(self, node: ast.Name) -> Value:
         if node.id == "self":
-            return Value("self", self._routine.owner)
+            owner = self._routine.owner
+            return self._only(owner) if self._shape.implied(owner) else Value("self", owner)
         if node.id in self._widths:
             value = self._typed(node.id, self._widths[node.id])
             low, high = self._known.get(node.id, (value.low, value.high))
@@ -167,10 +175,16 @@ class Expressions:
             raise Outside(
                 node, f"{node.id} is not known here", "declare it with a width before the block it is in"
             )
-        value = number(self._program.constants[node.id].value)
-        return value._replace(text=f"NUVRIK_{node.id}", simple=True)
+        return self._by_name(node.id, number(self._program.constants[node.id].value))
+
+    def _only(self, width: str) -> Value:
+        """What exists once: a state by its path; a table has none, only its fields have names."""
+        path = self._shape.paths.get(width, "")
+        return Value(path, width, inline=bool(path), rom=not path)
 
     def _typed(self, text: str, width: str, in_table: bool = False) -> Value:
+        if self._shape.implied(width):
+            return self._only(width)
         if width.startswith("list["):
             return Value(text, "list", of=width[5:-1], rom=in_table)
         if width in self._program.records:
@@ -186,11 +200,21 @@ class Expressions:
         if record is None or node.attr not in record.fields:
             raise Outside(node, f"{ast.unparse(node)} is no field", "fields are annotated in the class")
         width = record.fields[node.attr]
-        if record.is_table:
-            return self._typed(f"{macro_of(record, node.attr)}({base.reference})", width, True)
-        value = self._typed(f"{base.text}{'.' if base.inline else '->'}{node.attr}", width)
+        if self._shape.implied(width):
+            return self._only(width)
+        text = self._place(base, node.attr)
+        value = self._typed(text, width, record.is_table)
         inner = self._program.records.get(width)
-        return value if inner is None else value._replace(inline=not inner.is_table)
+        if inner is None:
+            return value
+        # A table in one that has a name is a constant of its own; any other is reached by an address.
+        return value._replace(inline=base.c in self._shape.named if inner.is_table else True)
+
+    def _place(self, base: Value, field: str) -> str:
+        """Where a field is."""
+        if base.c in self._shape.named:
+            return f"NUVRIK_{macro_of(base.c, field)}"
+        return f"{base.text}{'.' if base.inline else '->'}{field}"
 
     def _item(self, node: ast.Subscript) -> Value:
         base, at = self._value(node.value), self._value(node.slice)
@@ -198,17 +222,17 @@ class Expressions:
             raise Outside(
                 node, f"{ast.unparse(node)} is no place in a list", "index lists by what is never negative"
             )
-        if not base.rom:
-            return self._typed(f"{base.text}[{at.text}]", base.of)._replace(inline=base.of not in RANGES)
-        text = f"{base.text}[{at.text}]"
-        if base.of in RANGES:
-            return self._typed(f"NUVRIK_{READS[RANGES[base.of].c]}({text})", base.of)
-        return Value(text, base.of, inline=True)
+        if self._shape.implied(base.of):
+            return self._only(base.of)
+        return self._typed(f"{base.text}[{at.text}]", base.of)._replace(inline=base.of not in RANGES)
 
     def _call(self, node: ast.Call) -> Value:
+        if is_narrowed(node):
+            return self._narrowed(node, ast.unparse(node.func))
         if isinstance(node.func, ast.Attribute):
             owner = self._value(node.func.value)
-            key, given = f"{owner.c}.{node.func.attr}", [owner.reference]
+            key = f"{owner.c}.{node.func.attr}"
+            given = [] if self._shape.implied(owner.c) else [owner.reference]
         else:
             key, given = ast.unparse(node.func), []
         if key == "abs":
@@ -222,18 +246,29 @@ class Expressions:
         text = f"{c_name(routine)}({', '.join(given)})"
         return Value(text, "void") if routine.gives == "None" else self._typed(text, routine.gives)
 
+    def _narrowed(self, node: ast.Call, width: str) -> Value:
+        """What was a parameter or a result, and is known to be of its width."""
+        value, kept = self._value_for(node.args[0], width), RANGES[width]
+        text, _ = stored(value, kept, width)
+        low, high = max(value.low, kept.low), min(value.high, kept.high)
+        return value._replace(low=low, high=high) if text == value.text else Value(text, kept.c, low, high)
+
     def _given(self, routine: Routine, node: ast.Call) -> list[str]:
         """What a function is given, each in the width that it takes."""
         if len(node.args) != len(routine.takes) or node.keywords:
             raise Outside(node, f"{routine.key} takes {len(routine.takes)} values", "give each by its place")
         takes = zip(node.args, routine.takes.items(), strict=True)
-        return [self._fitted(one, width, name) for one, (name, width) in takes]
+        return [
+            self._fitted(one, width, name) for one, (name, width) in takes if not self._shape.implied(width)
+        ]
 
     def _size(self, node: ast.Call) -> Value:
         value = self._value(node.args[0])
         most = max(abs(value.low), abs(value.high))
         c = narrowest(-most, most, node)
-        return Value(f"nuvrik_abs{16 if c == 'int16_t' else 32}({value.text})", c, 0, most)
+        wide = c == "int16_t" and value.c not in ("uint8_t", "int8_t", "int16_t")
+        text = f"(int16_t){value.bracketed}" if wide else value.text
+        return Value(f"nuvrik_abs{16 if c == 'int16_t' else 32}({text})", c, 0, most)
 
     def _binary(self, node: ast.BinOp) -> Value:
         inner, mask = node.left, node.right
@@ -276,12 +311,7 @@ class Expressions:
             return Value(f"{left.bracketed} {symbol} {right.bracketed}", "bool", 0, 1, simple=False)
         c = narrowest(min(left.low, right.low), max(left.high, right.high), node)
         first, second = both(left, right, c)
-        said, kind = f"{first} {symbol} {second}", ast.unparse(node.comparators[0])
-        if symbol in ("==", "!=") and kind in CONSTANTS:
-            # Of a kind that a link has not, nothing is.
-            said = f"NUVRIK_HAS_{kind} && {said}" if symbol == "==" else f"!NUVRIK_HAS_{kind} || {said}"
-            return Value(f"({said})", "bool", 0, 1)
-        return Value(said, "bool", 0, 1, simple=False)
+        return Value(f"{first} {symbol} {second}", "bool", 0, 1, simple=False)
 
     def _several(self, node: ast.BoolOp) -> Value:
         word = " && " if isinstance(node.op, ast.And) else " || "
@@ -305,7 +335,7 @@ class Expressions:
         c = one.c if one.c == other.c else narrowest(low, high, node)
         promoted = one.promoted or other.promoted or one.c != other.c
         test = test if isinstance(node.test, ast.Name | ast.Call) else f"({test})"
-        first, second = (_plain(one, other), _plain(other, one))
+        first, second = _plain(one, other, c), _plain(other, one, c)
         if one.c != other.c and c in ("int32_t", "uint32_t"):
             # Arms of one type: where one of two has a sign, C would take both for unsigned.
             first, second = (one.bracketed if one.c == c else f"({c}){one.bracketed}" for one in (one, other))
@@ -313,26 +343,21 @@ class Expressions:
 
     def _count(self, node: ast.expr) -> str:
         """How many tables there are in a list of a table."""
-        if not (isinstance(node, ast.Attribute) and self._value(node).rom):
+        base = self._value(node.value) if isinstance(node, ast.Attribute) else None
+        if base is None or not self._program.records[base.c].is_table:
             raise Outside(node, "len() of what is no list of a table", "keep its length in a field")
-        base = self._value(node.value)
-        return f"{macro_of(self._program.records[base.c], node.attr)}_COUNT({base.reference})"
+        assert isinstance(node, ast.Attribute)
+        known = self._shape.lengths.get((base.c, node.attr))
+        return self._place(base, f"{node.attr}_count") if known is None else str(known)
 
 
-def _plain(value: Value, other: Value) -> str:
-    """An arm of a choice. In C++ a name out of an enumeration and a number are two types."""
-    named = value.constant and value.text.startswith("NUVRIK_") and not other.constant
-    return f"({other.c}){value.bracketed}" if named else value.bracketed
-
-
-def macro_of(record: Record, field: str) -> str:
-    """What reads a field of a table. A link's own header may say what it comes to instead."""
-    return f"NUVRIK_{snake(record.name.removesuffix('Table')).upper()}_{field.upper()}"
-
-
-def room_of(room: str) -> str:
-    """The room of a list in C."""
-    return room if room.isdigit() else f"NUVRIK_{room}"
+def _plain(value: Value, other: Value, c: str) -> str:
+    """An arm of a choice. In C++ names out of two enumerations, or one and a number, are two types."""
+    named = value.constant and value.text.startswith("NUVRIK_")
+    alone = other.constant and not other.text.startswith("NUVRIK_")
+    return (
+        f"({c if other.constant else other.c}){value.bracketed}" if named and not alone else value.bracketed
+    )
 
 
 def c_name(routine: Routine) -> str:

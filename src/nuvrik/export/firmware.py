@@ -1,27 +1,26 @@
 """Everything that is written for one end of a link on one board, file by file."""
 
+import re
 import textwrap
 from collections.abc import Iterator
 from functools import cache
 from typing import Any, NamedTuple
 
-from nuvrik.core.widths import Table
+from nuvrik.core.pins import level_of_pin, pins_of
 from nuvrik.export import boards
-from nuvrik.export.facts import Facts, facts_of
+from nuvrik.export.fitted_c import c_roots, shape_of
 from nuvrik.export.native import C
-from nuvrik.export.parts import defines
 from nuvrik.export.program import core
-from nuvrik.export.tables_as_c import as_c
 from nuvrik.export.templates import filled
+from nuvrik.export.to_c import Printed, constants, short, struct
 from nuvrik.export.wanted import Wanted, arguments_of
 from nuvrik.export.wiring import wires
 from nuvrik.plan.form.backward import AnyItem, DemandItem
-from nuvrik.plan.form.media import Packets
+from nuvrik.plan.form.media import Packets, PulsesMedium, RadioMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput
 from nuvrik.plan.form.requests import CallRequest
 from nuvrik.plan.tables.ends import build_tags
-from nuvrik.plan.tables.sizes import BYTES
 from nuvrik.ports.open import OTHER_BAUD, baud_of
 from nuvrik.version import VERSION_WORDS
 
@@ -39,12 +38,6 @@ AVR_PARTS = (
     *("board_avr_inputs.c", "board_avr_changes.c", "board_avr_edges.c", "board_avr_emit.c"),
 )
 
-GLUE = {
-    "machine": ("nuvrik_machine.c", "nuvrik_outputs.h", "nuvrik_outputs.c"),
-    "receiver": ("nuvrik_receiver.c", "nuvrik_outputs.h", "nuvrik_outputs.c"),
-}
-"""What turns the loop of an end, where that is more than a file of its own name."""
-
 
 class Made(NamedTuple):
     """What is written: ``files`` anew at every export, ``own`` only once, for they are the builder's."""
@@ -55,23 +48,10 @@ class Made(NamedTuple):
 
 def firmware(wanted: Wanted) -> Made:
     """The firmware of one end."""
-    board = wanted.board
-    head = _head(wanted)
-    words = _words(wanted)
-    files: dict[str, str | bytes] = {
-        name: _copied(name) for name in ("nuvrik_core.h", "nuvrik_reads.h", "nuvrik_core.c")
-    }
-    parts = ["nuvrik_rom.h", "nuvrik_board.h", "nuvrik.h", "nuvrik_call.h"]
-    parts += GLUE.get(wanted.glue, (f"nuvrik_{wanted.glue}.c",))
-    if wanted.glue in (boards.MACHINE, boards.HANDSET):
-        parts += ["nuvrik_keyed.h", "nuvrik_keyed.c"] if wanted.keyed else ["nuvrik_keyed.h"]
-    files |= {name: head + _copied(name) for name in parts}
-    told = link_files(wanted)
-    files |= {name: head + text for name, text in told.items()}
+    board, head, words = wanted.board, _head(wanted), _words(wanted)
+    files: dict[str, str | bytes] = {"nuvrik_board.h": head + _copied("nuvrik_board.h")}
     if board != "blank":
         files["board_without.c"] = head + _copied("boards/board_without.c")
-    if words["calls"]:
-        files["link_hooks.c"] = head + _hooks(wanted.link)
     if board in boards.CHIPS:
         files["board_chip.h"] = head + _copied(f"boards/board_{board}.h")
         files |= {name: head + _copied(f"boards/{name}") for name in AVR_PARTS}
@@ -82,15 +62,16 @@ def firmware(wanted: Wanted) -> Made:
         files["cortex_m3.ld"] = _copied("boards/cortex_m3.ld")
     elif board == "posix":
         files |= {name: head + _copied(f"boards/{name}") for name in ("board_posix.h", "board_posix.c")}
-    files["Makefile"] = filled(
-        TEMPLATES, "Makefile", words | {"parts": sorted(n for n in files if n.endswith(".c"))}
-    )
-    files["README.md"] = filled(TEMPLATES, "README.md", words)
     own = {"main.c": filled(TEMPLATES, "main.c", words)}
     if board == "blank":
         own["board.c"] = _copied("boards/board_blank.c")
     if wanted.packets:
         own["radio.c"], files["radio.h"] = _copied("boards/radio.c"), head + _copied("boards/radio.h")
+    for name, text in link_files(wanted, " ".join(map(str, [*files.values(), *own.values()]))).items():
+        files[name] = head + text
+    parts = sorted(name for name in files if name.endswith(".c"))
+    files["Makefile"] = filled(TEMPLATES, "Makefile", words | {"parts": parts})
+    files["README.md"] = filled(TEMPLATES, "README.md", words)
     return Made(files, own)
 
 
@@ -109,34 +90,41 @@ def _copied(name: str) -> str:
     return (C / name).read_text("utf-8")
 
 
-def link_files(wanted: Wanted, table: Table | None = None) -> dict[str, str]:
-    """What core, glue and board are told of a link: its sizes, the names of its tables, and its tables.
-    ``table``: in place of what its end comes to."""
-    table, program = table or wanted.table, core()
-    facts = facts_of(table, "NUVRIK_LINK", program) if table else Facts({}, {})
-    known = defines(table, program) if table else {}
-    sizes = [f"#define NUVRIK_{name} {_room(name, value)}" for name, value in known.items()]
-    sizes += [f"#define {name} {value}" for name, value in _for_board(wanted).items()]
-    macros = [f"#define {macro}(table) NUVRIK_KNOWN(table, {text})" for macro, text in facts.macros.items()]
-    words = {
-        "kind": type(table).__name__ if table else "",
+PUBLIC = frozenset(
+    "WAITING STANDBY ARMED FAILSAFE STOPPED FULL NOTHING_THERE DONE RUNNING REFUSED FAILED".split()  # noqa: SIM905
+)
+"""The numbers of core that the builder's own code goes by."""
+
+LOOPS = {boards.MACHINE: ("outputs", "machine"), "receiver": ("outputs", "receiver")}
+"""The templates of what turns an end, where there are several."""
+
+
+def link_files(wanted: Wanted, others: str = "") -> dict[str, str]:
+    """The C of one end of one link: core, fitted to it, and its loop; and what the builder's own code and the
+    board have to know of it. ``others``: the files beside them."""
+    words = _words(wanted)
+    parts = (*(["keyed"] if wanted.keyed else []), *LOOPS.get(wanted.glue, (wanted.glue,)))
+    text = "\n".join(filled(TEMPLATES, f"{part}.c", words) for part in parts)
+    numbers: list[str] = []
+    if wanted.table is not None:
+        shape = shape_of(wanted)
+        text = Printed(shape, c_roots(wanted).calls, {"Demand", *PUBLIC}).text(text)
+        numbers += constants(
+            one for module in core().modules for one in module.constants if one.name in PUBLIC
+        )
+        demand = shape.program.records["Demand"]
+        numbers += struct(shape, demand) if demand.fields else []
+    said = f"{others} {text}"
+    told = _for_board(wanted).items()
+    words |= {
         "enums": dict(_enums(wanted)),
-        "calls": wanted.calls,
-        "shared": facts.shared.values(),
-        "sizes": sizes,
-        "macros": macros,
-        "inputs": wanted.read,
         "turns": _turning(wanted),
+        "constants": "\n".join(part for line in numbers for part in short(line)),
+        "board_told": {name: value for name, value in told if re.search(rf"\b{name}\b", said)},
     }
-    text = as_c(table, "NUVRIK_LINK", program, facts.shared) if table else ""
-    body = [_folded(line) for line in text.splitlines()]
-    if wanted.read:
-        body.append(_input_pins(wanted))
-    about = "/* The link as core runs on it: numbers only, which never change. */"
     return {
-        "link_sizes.h": filled(TEMPLATES, "link_sizes.h", words),
-        "link_tables.h": filled(TEMPLATES, "link_tables.h", words),
-        "link_tables.c": "\n".join([about, '#include "link_tables.h"', "", *body]) + "\n",
+        "nuvrik.c": filled(TEMPLATES, "nuvrik.c", words | {"core": text.rstrip()}),
+        "nuvrik.h": filled(TEMPLATES, "nuvrik.h", words),
     }
 
 
@@ -147,20 +135,22 @@ def _turning(wanted: Wanted) -> int | None:
     return sum(one.turns << place for place, one in enumerate(wanted.link.outputs.values()))
 
 
-def _input_pins(wanted: Wanted) -> str:
-    """Which pin each control is read from, and what they are called in a recording."""
+def _input_pins(wanted: Wanted) -> list[tuple[int, int, int]]:
+    """Which control is read from which pin, and what is read there."""
     places, what = wanted.controls, {boards.ANALOG: 0, boards.CONTACT: 1}
-    rows = [f"{{{places.index(use.of)}, {use.pin}, {what[use.role]}}}" for use in wanted.read]
-    names = ",".join(["t_ms", *(use.of for use in wanted.read)])
-    table = f"const NUVRIK_FLASH NuvrikInputPin NUVRIK_INPUT_PINS[] NUVRIK_ROM = {{{', '.join(rows)}}};"
-    return "\n".join(["", _folded(table), f'const char NUVRIK_INPUT_NAMES[] = "{names}\\n";'])
+    return [(places.index(use.of), use.pin, what[use.role]) for use in wanted.read]
 
 
-def _room(name: str, value: int) -> int | str:
-    """How much room there is, as C has it, where room for none may not be."""
-    if value or not name.startswith("MOST_"):
-        return value
-    return "NUVRIK_NO_BYTES" if name in BYTES else "NUVRIK_NONE"
+def _nothing_on(wanted: Wanted) -> list[tuple[int, int, int]]:
+    """Output, pin and level of everything that is off."""
+    if wanted.glue not in LOOPS:
+        return []
+    table: Any = wanted.table
+    return [
+        (output, pin, level_of_pin(one, pin, 0, 0, False))
+        for output, one in enumerate(table.pins)
+        for pin in range(pins_of(one.use))
+    ]
 
 
 def _for_board(wanted: Wanted) -> dict[str, int | str]:
@@ -173,19 +163,11 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         return sum(use.role in roles for use in uses)
 
     told: dict[str, int | str] = {
-        **{f"NUVRIK_IS_{end.upper()}": int(end == wanted.end) for end in boards.ENDS},
-        "NUVRIK_IS_RECEIVER": int(wanted.glue == "receiver"),
-        "NUVRIK_IS_REMOTE": int(wanted.glue == "remote"),
         "NUVRIK_PACKETS": int(wanted.packets),
-        "NUVRIK_KEYED": int(wanted.keyed),
-        "NUVRIK_PACKETWISE": int(wanted.packets or wanted.keyed),
         "NUVRIK_MOST_PACKET": link.medium.payload_max if isinstance(link.medium, Packets) else 1,
-        "NUVRIK_ANSWERS": int(wanted.talks),
         "NUVRIK_ON_AVR": int(wanted.board in boards.CHIPS),
         "NUVRIK_PROGRAM": f'"nuvrik_{wanted.end}"',
         "NUVRIK_INPUTS_COUNT": len(wanted.read),
-        "NUVRIK_KNOBS": sum(use.key.endswith(".pin_b") for use in wanted.inputs),
-        "NUVRIK_TELLS_RAW": int(wanted.tells_raw),
         "NUVRIK_LINE_IS_HOSTS": int(not wanted.on_the_line),
         "NUVRIK_HOST_LINE": int(wanted.host_line),
         "NUVRIK_HOST_BAUD": OTHER_BAUD,
@@ -193,7 +175,6 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         "NUVRIK_LINK_BAUD": baud_of(link),
         "NUVRIK_PERIOD_MS": link.period_ms,
         "NUVRIK_TICK_MS": link.tick_ms,
-        "NUVRIK_SENSORS": len(link.telemetry),
         "NUVRIK_PWM_PINS": many(boards.PWM),
         "NUVRIK_PWM_MOST": max((one.duty_max for one in motors), default=255),
         "NUVRIK_PULSE_PINS": many(boards.PULSE),
@@ -207,29 +188,14 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         "NUVRIK_EMIT_PINS": many(boards.EMIT, boards.CARRIER),
         "NUVRIK_CARRIER_PINS": many(boards.CARRIER),
     }
+    if isinstance(link.medium, RadioMedium):
+        told["NUVRIK_RADIO_CHANNEL"] = link.medium.channel
+        told["NUVRIK_RADIO_GROUP"] = link.medium.group
+        told["NUVRIK_RADIO_ADDRESS"] = f"UINT32_C({link.medium.address:#x})"
     chip = boards.CHIPS.get(wanted.board)
     if chip is not None:
         told["BOARD_SERVO_TIMER"] = boards.servo_timer(chip, uses) if many(boards.PULSE) else 0
     return told
-
-
-def _hooks(link: Link) -> str:
-    """Which of the builder's own functions carries out which request."""
-    calls = [isinstance(one, CallRequest) for one in link.requests.values()]
-    named = [f"nuvrik_on_{name}" if call else "0" for name, call in zip(link.requests, calls, strict=True)]
-    about = "/* What carries out each request: 0 where core does by itself. */"
-    table = f"const NuvrikHook NUVRIK_HOOKS[] = {{{', '.join(named)}}};"
-    return "\n".join([about, '#include "link_tables.h"', "", _folded(table)]) + "\n"
-
-
-def _folded(line: str) -> str:
-    """A line of C, broken after commas where it is too long."""
-    if len(line) <= WIDEST:
-        return line
-    made = textwrap.wrap(
-        line, WIDEST, subsequent_indent="    ", break_long_words=False, break_on_hyphens=False
-    )
-    return "\n".join(made)
 
 
 def _words(wanted: Wanted) -> dict[str, Any]:
@@ -255,6 +221,39 @@ def _words(wanted: Wanted) -> dict[str, Any]:
         "end": wanted.end,
         "told": told,
         "wires": list(wires(link, chip, wanted.end)),
+        **_parts(wanted),
+    }
+
+
+def _parts(wanted: Wanted) -> dict[str, Any]:
+    """What there is of an end, for the templates of its loop."""
+    link, glue = wanted.link, wanted.glue
+    uses = wanted.outputs + wanted.inputs + wanted.timed
+    roles = {use.role for use in uses}
+    hooks = [name if isinstance(one, CallRequest) else "" for name, one in link.requests.items()]
+    return {
+        "machine": glue in LOOPS,
+        "receiver": glue == "receiver",
+        "handset": wanted.end == boards.HANDSET,
+        "remote": glue == "remote",
+        "end_name": "nuvrik_receiver" if glue == "receiver" else "nuvrik_machine_end",
+        "pins": "NUVRIK_RECEIVER_PINS" if glue == "receiver" else "NUVRIK_END_PINS",
+        "nothing_on": _nothing_on(wanted),
+        "keyed": wanted.keyed,
+        "packetwise": wanted.packets or wanted.keyed,
+        "slots_in": wanted.end == boards.MACHINE and isinstance(link.medium, PulsesMedium),
+        "slots_out": wanted.end == boards.HANDSET and isinstance(link.medium, PulsesMedium),
+        "sensors": len(link.telemetry),
+        "end_switches": boards.END in roles,
+        "step_pins": bool({boards.STEP, boards.COIL} & roles),
+        "pulse_pins": boards.PULSE in roles,
+        "emit_pins": bool({boards.EMIT, boards.CARRIER} & roles),
+        "tells_raw": wanted.tells_raw,
+        "inputs": _input_pins(wanted),
+        "input_names": ",".join(["t_ms", *(use.of for use in wanted.read)]),
+        "knobs": any(use.key.endswith(".pin_b") for use in wanted.inputs),
+        "hooks": hooks,
+        "most_arguments": max([1, *(len(arguments_of(one)) for one in link.requests.values())]),
     }
 
 

@@ -9,9 +9,8 @@ from pathlib import Path
 
 from nuvrik.ends.machine import Machine
 from nuvrik.export.elsewhere import ElsewhereMachine, Step
-from nuvrik.export.firmware import link_files
-from nuvrik.export.native import CORE, C
-from nuvrik.export.wanted import Wanted
+from nuvrik.export.fitted_c import life_shape
+from nuvrik.export.native import C, fitted_source
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.ends import end_table
 
@@ -35,17 +34,31 @@ WORDS = (
 """The words of steps, in the order in which ``life.c`` counts them."""
 
 
+LIVED = (
+    ("MachineEnd", "take"),
+    ("MachineEnd", "slot"),
+    ("MachineEnd", "end_packet"),
+    ("MachineEnd", "send"),
+    ("Machine", "called"),
+    ("Telling", "take_axis"),
+)
+"""Routines that a link may do without."""
+
+KINDS = ("MOTORS", "SERVOS", "STEPPERS", "SWITCHES")
+
+
 def build_life(link: Link, folder: Path, *, stream: bool) -> Path:
     """Build what carries out the steps of a link's lives. CalledProcessError if that fails."""
-    for name in CORE:
-        shutil.copy(C / name, folder / name)
-    for name, text in link_files(
-        Wanted(link, "", "blank", not stream), end_table(link, stream=stream)
-    ).items():
-        (folder / name).write_text(text, "utf-8")
+    shape = life_shape(link, stream=stream)
+    kinds = [(one.kind, one.at) for one in end_table(link, stream=stream).machine.outputs.outputs]
+    (folder / "core.c").write_text(fitted_source(shape), "utf-8")
+    # What the fitter has left nothing of, no step of this link asks for.
+    left = {f"HAS_{name.upper()}": int(f"{owner}.{name}" in shape.program.routines) for owner, name in LIVED}
+    left |= {f"HAS_{KINDS[kind]}": int(any(one == kind for one, _ in kinds)) for kind in range(len(KINDS))}
+    left |= {"OUTPUTS": ",".join(f"{{{kind},{at}}}" for kind, at in kinds)}  # type: ignore[dict-item]
     made = folder / "life.elf"
-    sources = [folder / "nuvrik_core.c", folder / "link_tables.c", C / "boards" / "cortex_m3_start.c", LIFE]
-    words = [COMPILER, *FLAGS, f"-I{folder}", f"-T{C / 'boards' / 'cortex_m3.ld'}", *map(str, sources)]
+    words = [COMPILER, *FLAGS, *(f"-D{name}={value}" for name, value in left.items()), f"-I{folder}"]
+    words += [f"-T{C / 'boards' / 'cortex_m3.ld'}", str(C / "boards" / "cortex_m3_start.c"), str(LIFE)]
     subprocess.run([*words, "-o", str(made)], check=True, capture_output=True, text=True)
     return made
 

@@ -29,8 +29,7 @@ from nuvrik.export.chip_pins import Pins
 from nuvrik.export.elsewhere import ElsewhereMachine, Step
 from nuvrik.export.emulated import Emulated, View, build_emulator
 from nuvrik.export.firmware import firmware
-from nuvrik.export.parts import defines
-from nuvrik.export.program import Program
+from nuvrik.export.fitted_c import shape_of
 from nuvrik.export.wanted import Wanted
 from nuvrik.mixing.demand import Demand
 from nuvrik.plan.form.models import Link
@@ -62,12 +61,9 @@ MACHINE_END = "nuvrik_end"
 
 def end_in(chip: Emulated, link: Link, *, answers: bool = True) -> View:
     """The machine's end in a chip's memory, or a receiver."""
-    program = Program()
-    table = Wanted(link, "link.toml", chip.chip.name, answers=answers).table
-    assert table is not None
-    rooms = defines(table, program)
-    kind = "Receiver" if isinstance(table, ReceiverTable) else "MachineEnd"
-    return View(chip.memory, chip.symbol(MACHINE_END), program.records[kind], program, rooms)
+    shape = shape_of(Wanted(link, "link.toml", chip.chip.name, answers=answers))
+    kind = "Receiver" if isinstance(shape.table, ReceiverTable) else "MachineEnd"
+    return View(chip.memory, chip.symbol(MACHINE_END), shape.program.records[kind], shape)
 
 
 class AvrMachine(ElsewhereMachine):

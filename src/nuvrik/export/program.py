@@ -1,7 +1,8 @@
-"""The modules of core, read once: constants, tables, classes, functions, and the comments of each."""
+"""The modules of core, read once: constants, tables, classes and functions, with what is said of them."""
 
 import ast
 import io
+import pickle
 import re
 import tokenize
 from collections.abc import Mapping
@@ -95,13 +96,22 @@ class Record(NamedTuple):
 
 
 class Routine(NamedTuple):
-    """A function or, with an ``owner``, a method. ``takes`` are its parameters without self."""
+    """A function or, with an ``owner``, a method. ``takes`` are its parameters without self. The comments
+    before a statement hang on its node, as ``notes``."""
 
     name: str
     owner: str
     takes: Mapping[str, str]
     gives: str
     node: ast.FunctionDef
+    doc: str = ""
+
+    @property
+    def statements(self) -> list[ast.stmt]:
+        """What it does, without what it says of itself."""
+        return (
+            self.node.body[1:] if _is_text(self.node.body[0] if self.node.body else None) else self.node.body
+        )
 
     @property
     def key(self) -> str:
@@ -110,14 +120,13 @@ class Routine(NamedTuple):
 
 
 class Module(NamedTuple):
-    """One module. ``comments`` gives the comment that stands in a line, without its mark."""
+    """One module."""
 
     name: str
     doc: str
     constants: list[Constant]
     records: list[Record]
     routines: list[Routine]
-    comments: Mapping[int, str]
     tree: ast.Module
 
 
@@ -140,12 +149,23 @@ def core() -> Program:
     return Program()
 
 
+@cache
+def _pickled() -> bytes:
+    return pickle.dumps(Program())
+
+
+def fresh() -> Program:
+    """Core as it is, for whoever changes something in it."""
+    made: Program = pickle.loads(_pickled())
+    return made
+
+
 def read(name: str, text: str) -> Module:
     """One module from its text. Outside where something in it has no place in core."""
     tree = ast.parse(text)
     tokens = tokenize.generate_tokens(io.StringIO(text).readline)
     comments = {one.start[0]: one.string[1:].strip() for one in tokens if one.type == tokenize.COMMENT}
-    module = Module(name, ast.get_docstring(tree) or "", [], [], [], comments, tree)
+    module = Module(name, ast.get_docstring(tree) or "", [], [], [], tree)
     for node, after in zip(tree.body, [*tree.body[1:], None], strict=True):
         if isinstance(node, ast.Assign):
             module.constants.append(_constant(node, after))
@@ -162,7 +182,27 @@ def read(name: str, text: str) -> Module:
                 f"{type(node).__name__} at the top of a module",
                 "modules hold constants, classes and functions",
             )
+    for routine in module.routines:
+        _note(routine.node.body, comments, routine.node.lineno)
     return module
+
+
+def _note(body: list[ast.stmt], comments: Mapping[int, str], line: int) -> int:
+    """Hang each comment on the statement that it stands before. ``line``: the last one before them; gives the
+    last line of the last of them."""
+    for one in body:
+        said = [comments[at] for at in range(line + 1, one.lineno) if at in comments]
+        one.notes = [" ".join(said)] if said else []  # type: ignore[attr-defined]
+        line = one.lineno
+        for inner in (getattr(one, "body", []), getattr(one, "orelse", [])):
+            line = _note(inner, comments, line)
+        line = max(line, one.end_lineno or 0)
+    return line
+
+
+def notes_of(node: ast.stmt) -> list[str]:
+    """The comments before a statement."""
+    return getattr(node, "notes", [])
 
 
 def _is_text(node: ast.AST | None) -> bool:
@@ -228,7 +268,7 @@ def _routine(node: ast.FunctionDef, owner: str) -> Routine:
         raise Outside(node, f"{node.name} has defaults, keywords or decorators", "plain parameters only")
     takes = {one.arg: width_of(one.annotation, node) for one in given.args if one.arg != "self"}
     gives = "None" if isinstance(node.returns, ast.Constant) else width_of(node.returns, node)
-    return Routine(node.name, owner, takes, gives, node)
+    return Routine(node.name, owner, takes, gives, node, ast.get_docstring(node) or "")
 
 
 def width_of(note: ast.expr | None, node: ast.AST) -> str:

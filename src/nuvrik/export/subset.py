@@ -12,6 +12,7 @@ from typing import NamedTuple
 from nuvrik.core.ranges import RANGES
 from nuvrik.export.body import Body
 from nuvrik.export.program import CORE, MODULES, Module, Outside, Program, Routine, read
+from nuvrik.export.shape import Shape
 from nuvrik.plan.build_tags import HANDSET_ONLY, SECTION_OF
 
 C_WORDS = frozenset(
@@ -55,6 +56,7 @@ def check(texts: Mapping[str, str] | None = None) -> list[Trouble]:
     if found:
         return found
     program = Program(texts)
+    shape = Shape(program)
     taken: dict[str, str] = {}
     for at, module in enumerate(program.modules):
         found += [
@@ -68,7 +70,7 @@ def check(texts: Mapping[str, str] | None = None) -> list[Trouble]:
             )
         ]
         for routine in module.routines:
-            found += _translated(program, module, routine)
+            found += _translated(shape, module, routine)
     return found
 
 
@@ -169,9 +171,9 @@ def _timers(module: Module) -> Found:
             )
 
 
-def _translated(program: Program, module: Module, routine: Routine) -> Iterator[Trouble]:
+def _translated(shape: Shape, module: Module, routine: Routine) -> Iterator[Trouble]:
     try:
-        Body(program, module, routine).lines()
+        Body(shape, routine).lines()
     except Outside as problem:
         yield Trouble(module.name, problem.line or routine.node.lineno, problem.what, problem.instead)
     parameters = [one.arg for one in routine.node.args.args]

@@ -1,161 +1,222 @@
-"""Core to C99, line by line: one C function for each function of core, with its names and its comments."""
+"""A program of core as C99: one C function for each function of core, with its names and its comments.
+
+What is printed is either core as a whole, for tests of every class by itself, or what the fitter has left of
+it for one end of one link, which is what a builder gets."""
 
 import ast
 import re
 import textwrap
-from collections.abc import Iterator, Set
+from collections.abc import Iterable, Iterator, Set
 from itertools import groupby
 from typing import TypeGuard
 
 from nuvrik.core.ranges import RANGES
-from nuvrik.export import parts
 from nuvrik.export.body import Body, begins_as_zeros
-from nuvrik.export.expressions import READS, c_name, macro_of, room_of
-from nuvrik.export.program import Constant, Module, Outside, Program, Record, Routine
+from nuvrik.export.expressions import c_name
+from nuvrik.export.fit.hoisted import hoist
+from nuvrik.export.fit.kinds import inner_of
+from nuvrik.export.program import Constant, Module, Program, Record, Routine
+from nuvrik.export.shape import Shape
+from nuvrik.export.tables_as_c import NAMES, tables_of
 from nuvrik.export.values import LIMITS, number
 
 WIDEST = 110
 """No line of C is longer."""
 
-MADE = (
-    "/* Made from {} by Nuvrik. Read it, step through it, port it, but do not edit it: the next making would "
-    "undo that. */"
-)
+FLASH = """/* Tables never change, and on a small chip they stay in flash, if its compiler knows of that. */
+#if defined(__AVR__) && defined(__FLASH) && !defined(__STRICT_ANSI__)
+#define NUVRIK_FLASH __flash
+#else
+#define NUVRIK_FLASH
+#endif"""
 
 
-READS_DOC = """How the fields of tables are read.
+class Printed:
+    """The C of a program. ``public``: the routines that are called from outside, None for all of them;
+    ``apart``: classes and constants that a header has declared already. ``unproven`` lists the stores that
+    the widths alone do not prove to fit; checked mode looks at each in every test. Outside if core is not in
+    its subset."""
 
-A link's own header, link_sizes.h, may say of a field what it comes to, where that is the same in every such
-table of the link. Then the compiler knows it, and leaves out what never comes to pass: a ramp that no motor
-has, a question that nobody can ask."""
-
-
-class Translation:
-    """The C of a program: ``header`` and ``source``. ``unproven`` lists the stores that the widths alone do
-    not prove to fit; checked mode looks at each in every test. Outside if core is not in its subset."""
-
-    def __init__(self, program: Program) -> None:
-        self._program = program
-        self._filled = filled(program)
-        self._changing = changing(program, self._filled)
-        inside = {width for record in program.records.values() for width in record.fields.values()}
-        inside |= {width[5:-1] for width in inside if width.startswith("list[")}
-        self._roots = program.records.keys() - inside
-        """The classes of which no object is part of another."""
+    def __init__(self, shape: Shape, public: Set[str] | None = None, apart: Set[str] = frozenset()) -> None:
+        self._shape, self._program, self._public, self._apart = shape, shape.program, public, apart
+        self._filled = filled(self._program)
+        self._changing = changing(self._program, self._filled)
         self.unproven: list[str] = []
-        where = ", ".join(f"core/{module.name}.py" for module in program.modules)
-        made = "\n".join(textwrap.wrap(MADE.format(where), WIDEST, subsequent_indent="   "))
-        self.header = _file(made, self._header())
-        self.reads = _file(made, self._reads())
-        self.source = _file(made, self._source())
+        self.said: dict[str, int] = {}
+        self._functions = [
+            (module, [self._function(routine) for routine in self._written(module)])
+            for module in self._program.modules
+        ]
 
-    # ---- the header ----
+    def text(self, more: str = "") -> str:
+        """All of it. ``more``: a text that stands behind, and what it says by name is defined too."""
+        body = [line for _, functions in self._functions for one in functions for line in one]
+        whole = "\n".join(body) + more
+        mentioned = set(re.findall(r"\bNUVRIK_([A-Z0-9_]+)\b", whole))
+        lines = [*self._constants(mentioned), *self._facts(mentioned), *self._structs(), *self._tables(whole)]
+        lines += ["/* All that changes. */", *self._state(), ""] if self._shape.roots else []
+        lines += [*self._ahead(), *_sizes(whole)]
+        for module, functions in self._functions:
+            if functions:
+                about = " ".join(plain(module.doc.split("\n\n")[0]).split())
+                lines += [f"/* ---- {module.name} ---- {about} */", ""]
+                lines += [line for one in functions for line in one]
+        lines += more.splitlines()
+        made = "\n".join([FLASH, "", *(part for line in lines for part in short(line))])
+        return re.sub(r"\n{3,}", "\n\n", made)
 
-    def _header(self) -> Iterator[str]:
-        yield from ("#ifndef NUVRIK_CORE_H", "#define NUVRIK_CORE_H", "")
-        yield from ("#include <stdbool.h>", "#include <stdint.h>", "")
-        yield from ('#include "link_sizes.h"', '#include "nuvrik_rom.h"', '#include "nuvrik_reads.h"', "")
-        yield from ("#ifdef __cplusplus", 'extern "C" {', "#endif", "")
-        yield from described(parts.__doc__ or "")
-        yield from (*parts.defaults(), "")
+    # ---- what numbers mean ----
+
+    def _constants(self, mentioned: Set[str]) -> Iterator[str]:
         for module in self._program.modules:
-            yield f"/* ---- {module.name} ---- */"
+            wanted = [one for one in module.constants if one.name in mentioned - self._apart]
+            yield from constants(wanted)
+
+    def _facts(self, mentioned: Set[str]) -> Iterator[str]:
+        """What the link file says of itself."""
+        known = self._program.constants
+        facts = {name: value for name, value in self.said.items() if name not in known}
+        facts |= {name: value for name, value in sorted(self._shape.facts.items()) if name in mentioned}
+        if facts:
+            yield "/* What the link file says. */"
+            yield from (
+                f"#define NUVRIK_{name} {number(int(value)).bracketed}" for name, value in facts.items()
+            )
             yield ""
-            yield from described(module.doc)
+
+    # ---- structs, tables, objects ----
+
+    def _structs(self) -> Iterator[str]:
+        done: set[str] = set()
+        wanted = list(self._shape.roots) or list(self._program.records)
+        if self._shape.table is not None:
+            wanted.append(type(self._shape.table).__name__)
+        wanted += [width for one in self._program.routines.values() for width in one.takes.values()]
+        for kind in wanted:
+            if kind in self._program.records:
+                yield from self._struct(self._program.records[kind], done)
+
+    def _struct(self, record: Record, done: set[str]) -> Iterator[str]:
+        """A struct, behind those that are part of it."""
+        if record.name in done or record.name in self._apart:
+            return
+        done.add(record.name)
+        named = record.name in self._shape.named
+        kept = record.fields if named else self._shape.kept(record)
+        for width in kept.values():
+            inner = inner_of(width) or width
+            if inner in self._program.records:
+                yield from self._struct(self._program.records[inner], done)
+        if not named:
+            yield from struct(self._shape, record)
+
+    def _tables(self, whole: str) -> Iterator[str]:
+        if self._shape.table is not None:
+            yield "/* The link as core runs on it: numbers only, which never change. */"
+            yield from tables_of(self._shape, set(NAMES.findall(whole)))
             yield ""
-            yield from constants(module)
-            for record in module.records:
-                yield from self._struct(record)
-            for routine in self._written(module):
-                yield f"{self._signature(module, routine)};"
-            yield ""
-        yield from ("#ifdef __cplusplus", "}", "#endif", "", "#endif")
+
+    def _state(self) -> Iterator[str]:
+        for kind, name in self._shape.roots.items():
+            yield f"Nuvrik{kind} {name};"
+
+    # ---- functions ----
 
     def _written(self, module: Module) -> Iterator[Routine]:
         """The routines of a module but for those that would make what is all zeros."""
         for routine in module.routines:
-            if routine.name != "__init__" or not begins_as_zeros(self._program, routine.owner):
+            needed = routine.owner in self._shape.roots
+            if routine.name != "__init__" or needed or not begins_as_zeros(self._program, routine.owner):
                 yield routine
 
-    def _struct(self, record: Record) -> Iterator[str]:
-        yield from described(record.doc)
-        yield "typedef struct {"
-        for name, width in record.fields.items():
-            if width.startswith("list["):
-                of = width[5:-1]
-                c = RANGES[of].c if of in RANGES else f"Nuvrik{of}"
-                if record.is_table:
-                    yield from (f"    const NUVRIK_FLASH {c} *{name};", f"    uint8_t {name}_count;")
-                else:
-                    yield f"    {c} {name}[{room_of(record.rooms[name])}];"
-            elif width in self._program.records:
-                table = self._program.records[width].is_table
-                kind = f"const NUVRIK_FLASH Nuvrik{width} *" if table else f"Nuvrik{width} "
-                yield f"    {kind}{name};"
-            else:
-                yield f"    {RANGES[width].c} {name};"
-        yield f"}} Nuvrik{record.name};"
-        yield ""
-
-    def _signature(self, module: Module, routine: Routine) -> str:
-        body = Body(self._program, module, routine)
-        takes = []
-        for name, width in routine.takes.items():
-            const = "const " if width.startswith("list[") and (routine.key, name) not in self._filled else ""
-            takes.append(f"{const}{body.declared(width)}{name}")
-        if routine.owner:
-            const = "" if routine.key in self._changing else "const "
-            takes.insert(0, f"{const}Nuvrik{routine.owner} *self")
-        return f"{body.declared(routine.gives)}{c_name(routine)}({', '.join(takes) or 'void'})"
-
-    def _reads(self) -> Iterator[str]:
-        """How each field of a table is read, unless a link's own header says what it comes to."""
-        yield from ("#ifndef NUVRIK_READS_H", "#define NUVRIK_READS_H", "")
-        yield from described(READS_DOC)
-        for record in (one for one in self._program.records.values() if one.is_table):
-            yield ""
-            for name, width in record.fields.items():
-                macro = macro_of(record, name)
-                if f"NUVRIK_{macro[7:]}" in self._enumerated:
-                    raise Outside(None, f"{macro} is a constant and a field", "give one of them another name")
-                kind = "P" if width not in RANGES else READS[RANGES[width].c]
-                yield from _unless_defined(macro, f"NUVRIK_{kind}((table)->{name})")
-                if width.startswith("list["):
-                    yield from _unless_defined(f"{macro}_COUNT", f"NUVRIK_U8((table)->{name}_count)")
-        yield from ("", "#endif")
-
-    @property
-    def _enumerated(self) -> Set[str]:
-        return {f"NUVRIK_{name}" for name in self._program.constants}
-
-    # ---- the source ----
-
-    def _source(self) -> Iterator[str]:
-        yield from ('#include "nuvrik_core.h"', "", "#include <string.h>", "", '#include "link_tables.h"', "")
-        rest = []
-        for module in self._program.modules:
-            rest += [f"/* ---- {module.name} ---- */", ""]
-            for routine in self._written(module):
-                rest += self._function(module, routine)
-        for bits in (16, 32):
-            if f"nuvrik_abs{bits}(" in "\n".join(rest):
-                yield f"static int{bits}_t nuvrik_abs{bits}(int{bits}_t x)"
-                yield from ("{", f"    return (int{bits}_t)(x < 0 ? -x : x);", "}", "")
-        yield from rest
-
-    def _function(self, module: Module, routine: Routine) -> Iterator[str]:
-        body = Body(self._program, module, routine)
+    def _function(self, routine: Routine) -> list[str]:
+        if self._shape.table is not None:
+            hoist(routine.node)
+        body = Body(self._shape, routine)
         lines = body.lines()
         self.unproven += body.unproven
-        doc = routine.node.body[0]
-        yield from described(ast_text(doc))
-        yield self._signature(module, routine)
-        yield "{"
-        if routine.name == "__init__" and routine.owner in self._roots:
-            yield "    memset(self, 0, sizeof *self);"
-        yield from lines
-        yield "}"
-        yield ""
+        self.said |= body.said
+        whole = routine.name == "__init__" and not self._shape.roots and routine.owner not in self._inside
+        begins = ["    memset(self, 0, sizeof *self);"] if whole else []
+        return [*described(routine.doc), self._signature(routine), "{", *begins, *lines, "}", ""]
+
+    @property
+    def _inside(self) -> Set[str]:
+        """The classes of which objects are part of others."""
+        records = self._program.records.values()
+        return {inner_of(width) or width for record in records for width in record.fields.values()}
+
+    def _signature(self, routine: Routine) -> str:
+        body = Body(self._shape, routine)
+        takes = []
+        for name, width in routine.takes.items():
+            if not self._shape.implied(width):
+                own = inner_of(width) in RANGES and (routine.key, name) not in self._filled
+                takes.append(f"{'const ' if own else ''}{body.declared(width)}{name}")
+        if routine.owner and not self._shape.implied(routine.owner):
+            const = "" if routine.key in self._changing else "const "
+            takes.insert(0, f"{const}Nuvrik{routine.owner} *self")
+        private = "" if self._public is None or self.is_public(routine) else "static "
+        return f"{private}{body.declared(routine.gives)}{c_name(routine)}({', '.join(takes) or 'void'})"
+
+    def is_public(self, routine: Routine) -> bool:
+        """Whether it is called from outside."""
+        return self._public is None or routine.key in self._public
+
+    def _ahead(self) -> Iterator[str]:
+        """Declarations of what is called before it stands."""
+        heads: dict[str, str] = {}
+        before: set[str] = set()
+        for module, _ in self._functions:
+            heads |= {c_name(routine): self._signature(routine) for routine in self._written(module)}
+        needed: dict[str, None] = {}
+        for module, functions in self._functions:
+            for routine, lines in zip(self._written(module), functions, strict=True):
+                before.add(c_name(routine))
+                called = re.findall(r"\b(nuvrik_\w+)\(", "\n".join(lines))
+                needed |= {name: None for name in called if name in heads and name not in before}
+        if self._public is None:
+            needed |= dict.fromkeys(heads)
+        if needed:
+            yield from (f"{heads[name]};" for name in needed)
+            yield ""
+
+
+def whole_core(program: Program | None = None) -> Printed:
+    """Core as a whole: every function can be called, every table is reached by its address."""
+    return Printed(Shape(program or Program()))
+
+
+def struct(shape: Shape, record: Record) -> Iterator[str]:
+    """The struct of a class or of a table."""
+    yield from described(record.doc)
+    yield "typedef struct {"
+    fields = []
+    for name, width in shape.kept(record).items():
+        inner = inner_of(width)
+        c = RANGES[inner].c if inner in RANGES else f"Nuvrik{inner}"
+        if inner and record.is_table:
+            fields += [f"    const NUVRIK_FLASH {c} *{name};"] if inner not in shape.named else []
+            fields += [f"    uint8_t {name}_count;"] if (record.name, name) not in shape.lengths else []
+        elif inner:
+            fields.append(f"    {c} {name}[{shape.room(record.name, name)}];")
+        elif width in shape.program.records:
+            table = shape.program.records[width].is_table
+            fields.append(
+                f"    {f'const NUVRIK_FLASH Nuvrik{width} *' if table else f'Nuvrik{width} '}{name};"
+            )
+        else:
+            fields.append(f"    {RANGES[width].c} {name};")
+    yield from fields or ["    uint8_t nothing;"]
+    yield f"}} Nuvrik{record.name};"
+    yield ""
+
+
+def _sizes(whole: str) -> Iterator[str]:
+    for bits in (16, 32):
+        if f"nuvrik_abs{bits}(" in whole:
+            yield f"static int{bits}_t nuvrik_abs{bits}(int{bits}_t x)"
+            yield from ("{", f"    return (int{bits}_t)(x < 0 ? -x : x);", "}", "")
 
 
 def changing(program: Program, filled: frozenset[tuple[str, str]]) -> frozenset[str]:
@@ -222,20 +283,6 @@ def _is_place(node: ast.AST) -> TypeGuard[ast.Subscript]:
     return isinstance(node, ast.Subscript) and isinstance(node.ctx, ast.Store)
 
 
-def _file(made: str, lines: Iterator[str]) -> str:
-    return "\n".join([made, *(part for line in lines for part in short(line)), ""])
-
-
-def _unless_defined(macro: str, text: str) -> Iterator[str]:
-    yield from (f"#ifndef {macro}", f"#define {macro}(table) {text}", "#endif")
-
-
-def ast_text(node: object) -> str:
-    """The text of a docstring statement, "" for any other."""
-    value = getattr(getattr(node, "value", None), "value", "")
-    return value if isinstance(value, str) else ""
-
-
 def described(text: str) -> list[str]:
     """A docstring as a comment."""
     parts = [" ".join(part.split()) for part in text.strip().split("\n\n") if part.strip()]
@@ -252,30 +299,19 @@ def plain(text: str) -> str:
     return re.sub(r":[a-z]+:`([^`]+)`", r"\1", text).replace("``", "")
 
 
-def constants(module: Module) -> Iterator[str]:
-    """The constants of a module: those that stand in lines one after the other are one enumeration."""
-    if module.name == "sizes":
-        for one in module.constants:
-            yield from (f"#ifndef NUVRIK_{one.name}", *_define(one), "#endif", "")
-        return
-    runs = groupby(enumerate(module.constants), key=lambda one: one[1].line - one[0])
+def constants(wanted: Iterable[Constant]) -> Iterator[str]:
+    """Numbers by their names: those that stand in lines one after the other are one enumeration."""
+    runs = groupby(enumerate(wanted), key=lambda one: one[1].line - one[0])
     for run in [[constant for _, constant in members] for _, members in runs]:
         small = all(LIMITS["int16_t"][0] <= one.value <= LIMITS["int16_t"][1] for one in run)
         if len(run) > 1 and small:
-            yield "enum {"
-            yield from (f"    NUVRIK_{one.name} = {one.value}," for one in run[:-1])
-            yield f"    NUVRIK_{run[-1].name} = {run[-1].value}"
-            yield "};"
             yield from described(run[-1].doc)
+            yield f"enum {{ {', '.join(f'NUVRIK_{one.name} = {one.value}' for one in run)} }};"
         else:
             for one in run:
-                yield from _define(one)
+                yield from described(one.doc)
+                yield f"#define NUVRIK_{one.name} {number(one.value).bracketed}"
         yield ""
-
-
-def _define(one: Constant) -> Iterator[str]:
-    yield from described(one.doc)
-    yield f"#define NUVRIK_{one.name} {number(one.value).bracketed}"
 
 
 def short(line: str) -> Iterator[str]:
@@ -286,7 +322,7 @@ def short(line: str) -> Iterator[str]:
         yield from (" " * indent + one for one in [first, *more])
         return
     while len(line) > WIDEST:
-        marks = (" && ", " || ", " ? ", " : ", ", ", " + ", " - ", " ^ ", " = ")
+        marks = (" && ", " || ", " ? ", " : ", ", ", " + ", " - ", " ^ ", " & ", " | ", " = ")
         at = max(line.rfind(mark, indent + 12, WIDEST) for mark in marks)
         if at < 0:
             break

@@ -99,6 +99,8 @@ def number(value: int, written: str = "") -> Value:
 def operand(value: Value, c: str, leads: bool) -> str:
     """An operand of something worked out in ``c``. The one that leads carries the cast that makes C do so."""
     text = value.bracketed
+    if value.constant and c == "int32_t" and text.endswith("U"):
+        return f"(int32_t){text}"
     small = value.c in ("uint8_t", "int8_t", "bool")
     if value.constant:
         fits_int = LIMITS["int16_t"][0] <= value.low and value.high <= LIMITS["int16_t"][1]

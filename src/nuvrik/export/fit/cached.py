@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 
 from nuvrik.export.fit.kinds import Kinds
-from nuvrik.export.fit.trees import annotated
+from nuvrik.export.fit.trees import annotated, walk
 
 ENOUGH = 3
 """Kept in a local, an object costs one store, and saves a look at every other place."""
@@ -66,7 +66,7 @@ def _asked(one: ast.stmt, kinds: Kinds) -> Counter[str]:
 
 
 def _chains(node: ast.AST, kinds: Kinds) -> Iterator[str]:
-    for one in ast.walk(node):
+    for one in walk(node):
         if not (isinstance(one, ast.Attribute) and isinstance(one.ctx, ast.Load)):
             continue
         inner: ast.expr = one

@@ -1,18 +1,18 @@
-"""Core fitted to one end of one link, module by module, and the tables that are left of it."""
+"""Core fitted to one end of one link: one program, which is printed as C or as Python."""
 
 import ast
 from typing import Any, NamedTuple
 
 from nuvrik.core.widths import Table
 from nuvrik.export.fit.cached import keep_objects
-from nuvrik.export.fit.fold import Fold, known_of
+from nuvrik.export.fit.fold import Fold, Known, known_of
 from nuvrik.export.fit.inline import put_in_place
 from nuvrik.export.fit.live import Field, Live, Roots, Trim, without_spare
 from nuvrik.export.fit.merged import merged
 from nuvrik.export.fit.plain import Plain
 from nuvrik.export.fit.tables import FittedTables
-from nuvrik.export.fit.trees import own_names
-from nuvrik.export.program import MODULES, Module, Program, core
+from nuvrik.export.fit.trees import is_narrowed, own_names, walk
+from nuvrik.export.program import MODULES, Module, Program, core, fresh
 
 MOST_ROUNDS = 40
 """What is left out lets more be left out; after about ten rounds nothing more does."""
@@ -22,17 +22,23 @@ RUN_HERE = "<core, fitted>"
 """The file that it seems to come from."""
 
 
-class Fitted(NamedTuple):
-    """The text of every module that is left, and the fields of tables that they read."""
+class Fit(NamedTuple):
+    """What is left of core: the program, what of it is alive, and what is known of its link."""
 
-    modules: dict[str, str]
-    reads: frozenset[Field]
+    program: Program
+    live: Live
+    known: Known
 
 
-def fitted(table: Table, roots: Roots) -> Fitted:
+def fit(table: Table, roots: Roots) -> Fit:
     """Core, without what an end with this table does without."""
-    program = Program()
+    program = fresh()
     known = known_of(table, program)
+    return Fit(program, _rounds(program, roots, known), known)
+
+
+def _rounds(program: Program, roots: Roots, known: Known) -> Live:
+    """Leave out and put in place, over and over until nothing changes."""
     size = 0, 0
     for _ in range(MOST_ROUNDS):
         live = Live(program, roots)
@@ -48,12 +54,38 @@ def fitted(table: Table, roots: Roots) -> Fitted:
         before, size = size, live.size
         if not put_in_place(program, live) and size == before:
             break
+    return Live(program, roots)
+
+
+# ---- as Python ----
+
+
+class Fitted(NamedTuple):
+    """The text of every module that is left, and the fields of tables that they read."""
+
+    modules: dict[str, str]
+    reads: frozenset[Field]
+
+
+def fitted(table: Table, roots: Roots) -> Fitted:
+    """It in Python."""
+    program, live, _ = fit(table, roots)
+    for key in live.reached:
+        _Wide().visit(program.routines[key].node)
     live = Live(program, roots)
     for key in live.reached - live.made:
         keep_objects(program.routines[key].node, live.kinds[key])
     live = Live(program, roots)
     texts = {one.name: text for one in program.modules if (text := _written(one, program, live))}
     return Fitted(texts, frozenset(live.reads))
+
+
+class _Wide(ast.NodeTransformer):
+    """Leaves out what only says of which width something is: Python's numbers have none."""
+
+    def visit_Call(self, node: ast.Call) -> ast.expr:
+        self.generic_visit(node)
+        return node.args[0] if is_narrowed(node) else node
 
 
 def run_here(table: Table, roots: Roots) -> dict[str, Any]:
@@ -98,7 +130,7 @@ def _asked_for(node: ast.stmt) -> set[str]:
     """The names that are no locals."""
     if isinstance(node, ast.ClassDef):
         return {name for one in node.body for name in _asked_for(one)}
-    return {one.id for one in ast.walk(node) if isinstance(one, ast.Name)} - own_names(node)
+    return {one.id for one in walk(node) if isinstance(one, ast.Name)} - own_names(node)
 
 
 class _Bytes(Plain):

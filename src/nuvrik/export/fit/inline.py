@@ -6,13 +6,14 @@ its own, or where its caller ends. What it is given is worked out once, before i
 
 import ast
 import copy
+import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
 from nuvrik.export.fit.kinds import Kinds
 from nuvrik.export.fit.live import Live
-from nuvrik.export.fit.trees import Put, annotated, stored_in
-from nuvrik.export.program import Program, Routine
+from nuvrik.export.fit.trees import Put, annotated, is_narrowed, narrowed, stored_in, walk, with_notes
+from nuvrik.export.program import Program, Routine, notes_of
 
 TINY = 9
 """An expression of so few parts takes no more room than a call of it."""
@@ -56,7 +57,7 @@ def _sites(program: Program, live: Live) -> dict[str, list[Site]]:
 
 def _is_tiny(routine: Routine) -> bool:
     expression = _only_expression(routine)
-    return expression is not None and sum(1 for _ in ast.walk(expression)) - _contexts(expression) <= TINY
+    return expression is not None and sum(1 for _ in walk(expression)) - _contexts(expression) <= TINY
 
 
 def _is_short(routine: Routine) -> bool:
@@ -66,7 +67,9 @@ def _is_short(routine: Routine) -> bool:
 
 
 def _contexts(node: ast.AST) -> int:
-    return sum(isinstance(one, ast.expr_context | ast.operator | ast.cmpop) for one in ast.walk(node))
+    """Parts that take no room: neither do the name and the call of a width."""
+    aside = ast.expr_context | ast.operator | ast.cmpop
+    return sum(isinstance(one, aside) + 2 * is_narrowed(one) for one in walk(node))
 
 
 def _only_expression(routine: Routine) -> ast.expr | None:
@@ -81,9 +84,12 @@ def _put(site: Site, routine: Routine, program: Program, live: Live) -> bool:
     if expression is not None:
         inside = Kinds(program, routine)
         if live.pure(expression, inside) and all(live.pure(one, kinds) for one in given.values()):
-            uses = [one.id for one in ast.walk(expression) if isinstance(one, ast.Name)]
+            uses = [one.id for one in walk(expression) if isinstance(one, ast.Name)]
             if all(_is_plain(one) or uses.count(name) <= 1 for name, one in given.items()):
-                made = Put(given).visit(copy.deepcopy(expression))
+                put = {name: _as_taken(routine, name, value, kinds) for name, value in given.items()}
+                made = Put(put).visit(copy.deepcopy(expression))
+                if not inside.fits(expression, routine.gives):
+                    made = narrowed(made, routine.gives)
                 _Replaced(site.call, made).visit(site.caller.node)
                 return True
     for block, last in _blocks(site.caller.node):
@@ -91,9 +97,17 @@ def _put(site: Site, routine: Routine, program: Program, live: Live) -> bool:
             ends = last and at == len(block) - 1
             body = _in_place_of(one, site, routine, program, given, kinds, ends=ends)
             if body is not None:
-                block[at : at + 1] = body
+                notes, one.notes = notes_of(one), []  # type: ignore[attr-defined]
+                if len(body) > SHORT:
+                    notes = [*notes, _first_sentence(routine.doc)]
+                block[at : at + 1] = with_notes(body, [note for note in notes if note])
                 return True
     return False
+
+
+def _first_sentence(doc: str) -> str:
+    """What stands before a routine that is put somewhere, once it has no head of its own any more."""
+    return re.split(r"(?<=[.:])\s", " ".join(doc.split()).replace("``", ""))[0]
 
 
 def _in_place_of(
@@ -110,11 +124,11 @@ def _in_place_of(
     alone = getattr(one, "value", None) is site.call
     if not (alone or _is_first(one, site.call)):
         return None
-    returns = [each for each in ast.walk(routine.node) if isinstance(each, ast.Return)]
+    returns = [each for each in walk(routine.node) if isinstance(each, ast.Return)]
     if isinstance(one, ast.Expr) and alone:
         without = not returns or (ends and all(each.value is None for each in returns))
         return _bound(program, routine, given, kinds) if without else None
-    if routine.gives == "None" or not _always_returns(routine.node.body):
+    if routine.gives == "None" or not always_returns(routine.node.body):
         return None
     if isinstance(one, ast.Return) and alone:
         return _bound(program, routine, given, kinds)
@@ -140,19 +154,21 @@ def _storing(body: list[ast.stmt], store: ast.Assign | ast.AnnAssign) -> list[as
             last = copy.deepcopy(store)
             last.value = one.value
             return [*made, last]
-        if not any(isinstance(each, ast.Return) for each in ast.walk(one)):
+        if not any(isinstance(each, ast.Return) for each in walk(one)):
             made.append(one)
             continue
         if not isinstance(one, ast.If):
             return None
         rest = body[at + 1 :]
-        if _always_returns(one.body):
+        if always_returns(one.body):
             first, second = _storing(one.body, store), _storing([*one.orelse, *rest], store)
-        elif _always_returns(one.orelse):
+        elif always_returns(one.orelse):
             first, second = _storing([*one.body, *rest], store), _storing(one.orelse, store)
         else:
             return None
-        return None if first is None or second is None else [*made, ast.If(one.test, first, second)]
+        if first is None or second is None:
+            return None
+        return [*made, *with_notes([ast.If(one.test, first, second)], notes_of(one))]
     return None
 
 
@@ -192,9 +208,14 @@ def _given(call: ast.Call, routine: Routine) -> dict[str, ast.expr]:
 
 def _is_plain(node: ast.expr) -> bool:
     """A name, a number, or a field of an object that is named: worked out twice, it is the same."""
-    while isinstance(node, ast.Attribute):
-        node = node.value
+    while isinstance(node, ast.Attribute) or is_narrowed(node):
+        node = node.value if isinstance(node, ast.Attribute) else node.args[0]
     return isinstance(node, ast.Name | ast.Constant)
+
+
+def _is_atom(node: ast.expr) -> bool:
+    """A name or a number."""
+    return _is_atom(node.args[0]) if is_narrowed(node) else isinstance(node, ast.Constant | ast.Name)
 
 
 def _blocks(node: ast.FunctionDef) -> Iterator[tuple[list[ast.stmt], bool]]:
@@ -214,25 +235,29 @@ def _blocks(node: ast.FunctionDef) -> Iterator[tuple[list[ast.stmt], bool]]:
     yield from within(node.body, True)
 
 
-def _always_returns(body: list[ast.stmt]) -> bool:
+def always_returns(body: list[ast.stmt]) -> bool:
+    """Whether a block has no other end than a return."""
     if not body:
         return False
     last = body[-1]
     if isinstance(last, ast.If):
-        return _always_returns(last.body) and _always_returns(last.orelse)
+        return always_returns(last.body) and always_returns(last.orelse)
     return isinstance(last, ast.Return)
 
 
 def _bound(program: Program, routine: Routine, given: dict[str, ast.expr], kinds: Kinds) -> list[ast.stmt]:
     """A body with what it is given in place of its parameters, under names that its caller has not."""
     body, inside = copy.deepcopy(routine.node.body), Kinds(program, routine)
+    for one in [each for part in body for each in walk(part) if isinstance(each, ast.Return)]:
+        if one.value is not None and not inside.fits(one.value, routine.gives):
+            one.value = narrowed(one.value, routine.gives)
     stored = set(stored_in(routine.node))
     put: dict[str, ast.expr] = {}
     before: list[ast.stmt] = []
     for name, value in given.items():
         width = routine.owner if name == "self" else routine.takes[name]
-        if name not in stored and (isinstance(value, ast.Constant | ast.Name) or _is_object(value, width)):
-            put[name] = value
+        if name not in stored and (_is_atom(value) or _is_object(value, width)):
+            put[name] = _as_taken(routine, name, value, kinds)
         else:
             fresh = kinds.fresh("it" if name == "self" else name, width)
             before.append(annotated(fresh, width, value))
@@ -240,6 +265,12 @@ def _bound(program: Program, routine: Routine, given: dict[str, ast.expr], kinds
     for name in sorted(stored - set(given)):
         put[name] = ast.Name(kinds.fresh(name, inside.of(ast.Name(name))), ast.Load())
     return [*before, *(Put(put).visit(part) for part in body)]
+
+
+def _as_taken(routine: Routine, name: str, value: ast.expr, kinds: Kinds) -> ast.expr:
+    """What a parameter is given, with what the parameter's width says of it."""
+    width = routine.takes.get(name, "")
+    return value if kinds.fits(value, width) else narrowed(value, width)
 
 
 def _is_object(value: ast.expr, width: str) -> bool:

@@ -3,6 +3,8 @@
 import ast
 from collections.abc import Iterable
 
+from nuvrik.core.ranges import RANGES
+from nuvrik.export.fit.trees import is_narrowed, walk
 from nuvrik.export.program import Program, Routine
 
 WORDS = ("len", "abs", "range", "bytearray")
@@ -15,7 +17,7 @@ class Kinds:
     def __init__(self, program: Program, routine: Routine, nodes: Iterable[ast.AST] = ()) -> None:
         self._program = program
         self._names = {"self": routine.owner, **routine.takes}
-        for node in nodes or ast.walk(routine.node):
+        for node in nodes or walk(routine.node):
             if isinstance(node, ast.AnnAssign) and isinstance(node.target, ast.Name):
                 self._names[node.target.id] = ast.unparse(node.annotation)
             elif isinstance(node, ast.comprehension) and isinstance(node.target, ast.Name):
@@ -47,6 +49,8 @@ class Kinds:
             return inner_of(self.of(node.value))
         if isinstance(node, ast.IfExp):
             return self.of(node.body) or self.of(node.orelse)
+        if is_narrowed(node):
+            return ast.unparse(node.func)
         if isinstance(node, ast.Call):
             key = self.key_of(node)
             if key in self._program.records:
@@ -54,6 +58,15 @@ class Kinds:
             routine = self._program.routines.get(key)
             return routine.gives if routine else ""
         return ""
+
+    def fits(self, node: ast.expr, width: str) -> bool:
+        """Whether nothing that an expression can be is beyond a width; what is no number always fits."""
+        if width not in RANGES or isinstance(node, ast.Constant | ast.Compare | ast.BoolOp):
+            return True
+        if isinstance(node, ast.IfExp):
+            return self.fits(node.body, width) and self.fits(node.orelse, width)
+        of = RANGES.get(self.of(node))
+        return of is not None and RANGES[width].low <= of.low and of.high <= RANGES[width].high
 
     def key_of(self, node: ast.Call) -> str:
         """What a call calls: a function, ``Class.method`` or a class, by its key in the program; "" for what

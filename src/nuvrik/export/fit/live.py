@@ -5,8 +5,8 @@ from typing import NamedTuple
 
 from nuvrik.core.ranges import RANGES
 from nuvrik.export.fit.kinds import WORDS, Kinds
-from nuvrik.export.fit.trees import Put, calls_in, stored_in
-from nuvrik.export.program import Program, Routine
+from nuvrik.export.fit.trees import Put, calls_in, is_narrowed, stored_in, walk, with_notes
+from nuvrik.export.program import Program, Routine, notes_of
 
 Field = tuple[str, str]
 
@@ -16,6 +16,12 @@ class Roots(NamedTuple):
 
     calls: frozenset[str]
     reads: frozenset[Field]
+
+    @classmethod
+    def of(cls, calls: str, reads: str) -> "Roots":
+        """From words: ``Owner.name``, with spaces between them."""
+        fields = (one.partition(".") for one in reads.split())
+        return cls(frozenset(calls.split()), frozenset((kind, name) for kind, _, name in fields))
 
 
 class Live:
@@ -42,7 +48,7 @@ class Live:
             if key in reached or routine is None:
                 continue
             reached.add(key)
-            nodes = self._nodes[key] = list(ast.walk(routine.node))
+            nodes = self._nodes[key] = list(walk(routine.node))
             kinds = self.kinds[key] = Kinds(self.program, routine, nodes)
             calls = [(kinds.key_of(one), one) for one in nodes if isinstance(one, ast.Call)]
             self.calls[key] = [(self.made_by(of), one) for of, one in calls if of]
@@ -91,7 +97,7 @@ class Live:
     def _gives(self, node: ast.Call, kinds: Kinds) -> bool:
         key = kinds.key_of(node)
         if not key:
-            return isinstance(node.func, ast.Name) and node.func.id in WORDS
+            return is_narrowed(node) or (isinstance(node.func, ast.Name) and node.func.id in WORDS)
         return key in self.program.records or self._only_gives(key)
 
     def _only_gives(self, key: str) -> bool:
@@ -101,7 +107,7 @@ class Live:
             # What calls itself does something, for all that is known.
             self._pure[key] = False
             node = self.program.routines[key].node
-            nodes = self._nodes.get(key) or list(ast.walk(node))
+            nodes = self._nodes.get(key) or list(walk(node))
             kinds = self.kinds.get(key) or Kinds(self.program, self.program.routines[key], nodes)
             into = (ast.Attribute, ast.Subscript)
             stores = any(isinstance(_store(one)[0], into) for one in nodes)
@@ -110,14 +116,14 @@ class Live:
             self._pure[key] = not (stores or loops) and all(self._gives(one, kinds) for one in calls)
         return self._pure[key]
 
-    def results(self) -> dict[str, int]:
+    def results(self) -> dict[str, ast.Constant]:
         """Routines that do nothing but give the same number."""
         found = {}
         for key in self.reached:
             body = self.program.routines[key].node.body
             if len(body) == 1 and isinstance(body[0], ast.Return) and isinstance(body[0].value, ast.Constant):
-                found[key] = body[0].value.value
-        return found  # type: ignore[return-value]
+                found[key] = body[0].value
+        return found
 
     def _idle(self) -> set[str]:
         """Routines of which nothing is left."""
@@ -144,14 +150,14 @@ class Live:
             if (kind, field) not in self.reads
         }
 
-    def _spare(self) -> dict[str, dict[int, int | None]]:
+    def _spare(self) -> dict[str, dict[int, ast.Constant | None]]:
         """Of each routine the places of parameters that do not matter: nobody reads them (None), or they are
         given the same number wherever it is called. Roots take what they take."""
         given: dict[str, list[ast.Call]] = {}
         for key in self.reached:
             for of, call in self.calls[key]:
                 given.setdefault(of, []).append(call)
-        found: dict[str, dict[int, int | None]] = {}
+        found: dict[str, dict[int, ast.Constant | None]] = {}
         for key in self.reached - set(map(self.made_by, self.roots.calls)):
             routine = self.program.routines[key]
             names = [name for name in (one.arg for one in routine.node.args.args) if name != "self"]
@@ -163,7 +169,7 @@ class Live:
                     if all(not list(calls_in(one)) for one in every):
                         found.setdefault(key, {})[at] = None
                 elif len(same) == 1 and None not in same and name not in stored_in(routine.node):
-                    found.setdefault(key, {})[at] = same.pop()  # type: ignore[assignment]
+                    found.setdefault(key, {})[at] = every[0]  # type: ignore[assignment]
         return found
 
 
@@ -205,12 +211,20 @@ class Trim(ast.NodeTransformer):
     def visit_AnnAssign(self, node: ast.AnnAssign) -> ast.stmt | None:
         """A store."""
         self.generic_visit(node)
-        return None if node.value is not None and self._drops(node.target, node.value) else node
+        return node if node.value is None else self._stored(node, node.target, node.value)
 
     def visit_Assign(self, node: ast.Assign) -> ast.stmt | None:
         """A store."""
         self.generic_visit(node)
-        return None if self._drops(node.targets[0], node.value) else node
+        return self._stored(node, node.targets[0], node.value)
+
+    def _stored(self, node: ast.stmt, target: ast.expr, value: ast.expr) -> ast.stmt | None:
+        if self._drops(target, value):
+            return None
+        if isinstance(target, ast.Name) and target.id not in self._loaded and isinstance(value, ast.Call):
+            # What it does has to be done, and nobody asks what came of it.
+            return with_notes([ast.Expr(value)], notes_of(node))[0]
+        return node
 
     def visit_AugAssign(self, node: ast.AugAssign) -> ast.stmt | None:
         """A store."""
@@ -235,7 +249,7 @@ class Trim(ast.NodeTransformer):
         return node
 
 
-def without_spare(routine: Routine, spare: dict[int, int | None]) -> Routine:
+def without_spare(routine: Routine, spare: dict[int, ast.Constant | None]) -> Routine:
     """A routine without its parameters that do not matter; where one was always the same, that stands in its
     place."""
     node = routine.node
@@ -243,6 +257,6 @@ def without_spare(routine: Routine, spare: dict[int, int | None]) -> Routine:
     first = 1 if arguments and arguments[0].arg == "self" else 0
     names = {arguments[first + at].arg: value for at, value in spare.items()}
     node.args.args = [one for one in arguments if one.arg not in names]
-    put = Put({name: ast.Constant(value) for name, value in names.items() if value is not None})
+    put = Put({name: value for name, value in names.items() if value is not None})
     node.body = [put.visit(one) for one in node.body]
     return routine._replace(takes={name: width for name, width in routine.takes.items() if name not in names})

@@ -2,7 +2,7 @@
 life."""
 
 from nuvrik.export import boards
-from nuvrik.export.fit.live import Field, Roots
+from nuvrik.export.fit.live import Roots
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.form.media import PulsesMedium, UdpMedium
 
@@ -54,6 +54,8 @@ def roots_of(wanted: Wanted) -> Roots:
             calls.append(owner)
         else:
             calls.append(word if "." in word or word == "after_gap" else f"{owner}.{word}")
+    if glue == boards.HANDSET and not getattr(wanted.table, "knobs", []):
+        calls.remove("HandsetEnd.turn")
     reads = READS[glue].split()
     if glue in (boards.MACHINE, boards.HANDSET):
         slots = glue == boards.MACHINE and isinstance(link.medium, PulsesMedium)
@@ -70,14 +72,14 @@ def roots_of(wanted: Wanted) -> Roots:
         if wanted.keyed:
             calls += ["OnOffReader", "OnOffReader.take"]
             reads += ["OnOffReader.body", "OnOffReader.length", "EndTable.medium", "MediumTable.carrier"]
-    return Roots(frozenset(calls), frozenset(map(_field, reads)))
+    return Roots.of(" ".join(calls), " ".join(reads))
+
+
+def also(roots: Roots, more: Roots) -> Roots:
+    """Both."""
+    return Roots(roots.calls | more.calls, roots.reads | more.reads)
 
 
 def owner_of(glue: str) -> str:
     """The class of core that is an end."""
     return CALLS[glue].split(".", 1)[0]
-
-
-def _field(word: str) -> Field:
-    kind, _, name = word.partition(".")
-    return kind, name

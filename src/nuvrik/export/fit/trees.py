@@ -3,22 +3,42 @@
 import ast
 import copy
 from collections.abc import Iterable, Iterator, Mapping
+from typing import TypeGuard
+
+from nuvrik.core.ranges import RANGES
+from nuvrik.export.program import notes_of
+
+
+def walk(node: ast.AST) -> Iterator[ast.AST]:
+    """Every node of a tree, in the order of the text; what only says whether a name is stored is left out."""
+    stack = [node]
+    while stack:
+        one = stack.pop()
+        yield one
+        inner: list[ast.AST] = []
+        for name in one._fields:
+            value = getattr(one, name, None)
+            if isinstance(value, list):
+                inner += [each for each in value if isinstance(each, ast.AST)]
+            elif isinstance(value, ast.AST) and not isinstance(value, ast.expr_context):
+                inner.append(value)
+        stack += reversed(inner)
 
 
 def calls_in(node: ast.AST) -> Iterator[ast.Call]:
     """Every call in a tree."""
-    return (one for one in ast.walk(node) if isinstance(one, ast.Call))
+    return (one for one in walk(node) if isinstance(one, ast.Call))
 
 
 def stored_in(node: ast.AST) -> list[str]:
     """Every name that is stored in, as often as it is."""
-    return [one.id for one in ast.walk(node) if isinstance(one, ast.Name) and isinstance(one.ctx, ast.Store)]
+    return [one.id for one in walk(node) if isinstance(one, ast.Name) and isinstance(one.ctx, ast.Store)]
 
 
 def own_names(node: ast.AST) -> set[str]:
     """The names that are a function's own: its parameters and its locals."""
-    elsewhere = {name for one in ast.walk(node) if isinstance(one, ast.Global) for name in one.names}
-    return {*stored_in(node), *(one.arg for one in ast.walk(node) if isinstance(one, ast.arg))} - elsewhere
+    elsewhere = {name for one in walk(node) if isinstance(one, ast.Global) for name in one.names}
+    return {*stored_in(node), *(one.arg for one in walk(node) if isinstance(one, ast.arg))} - elsewhere
 
 
 class Put(ast.NodeTransformer):
@@ -46,3 +66,21 @@ def annotated(name: str, width: str, value: ast.expr) -> ast.AnnAssign:
 def once(imports: Iterable[ast.stmt]) -> list[ast.stmt]:
     """Imports, each of them once."""
     return [ast.parse(text).body[0] for text in dict.fromkeys(map(ast.unparse, imports))]
+
+
+def narrowed(node: ast.expr, width: str) -> ast.expr:
+    """An expression that is known to be of a width: a parameter's or a result's, which a routine that is put
+    in its place says no more. In C it is a cast, and in Python nothing."""
+    return ast.Call(ast.Name(width, ast.Load()), [node], [])
+
+
+def is_narrowed(node: ast.AST) -> TypeGuard[ast.Call]:
+    """Whether it is one of those."""
+    return isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in RANGES
+
+
+def with_notes(body: list[ast.stmt], notes: list[str]) -> list[ast.stmt]:
+    """Statements with comments before the first."""
+    if body and notes:
+        body[0].notes = [*notes, *notes_of(body[0])]  # type: ignore[attr-defined]
+    return body

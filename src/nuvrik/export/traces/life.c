@@ -3,7 +3,7 @@
 
    A step is a number for its word, how many numbers follow (two bytes), and those, four bytes each, the lowest
    first. The answer is the same twice: what comes back, and what is seen. */
-#include "link_tables.h"
+#include "core.c"
 
 #define REGISTER(address) (*(volatile uint32_t *)(address))
 #define UART_DATA REGISTER(0x40004000U)
@@ -13,7 +13,6 @@
 
 enum { BEGIN, TURN, STREAM, SLOTS, SKIP, PACKET, SEND, READING, AXES, WISH, OVER, EXPIRE, HALT, CAP, OWN };
 
-static NuvrikMachineEnd end;
 static int32_t step[2048];
 static int32_t back[2048];
 static int32_t seen[512];
@@ -55,80 +54,99 @@ static void came(uint8_t event)
 /* The builder's own code says what the step says, whatever it is called for. */
 static void told(uint8_t event)
 {
-    if (end.calls) {
-        end.calls = false;
-        nuvrik_machine_called(&end.machine, (uint8_t)step[1], step[2]);
+#if HAS_CALLED
+    if (nuvrik_end.calls) {
+        nuvrik_end.calls = false;
+        nuvrik_machine_called((uint8_t)step[1], step[2]);
     }
+#endif
     came(event);
 }
 
 static void carry_out(uint8_t word)
 {
     if (word == BEGIN) {
-        nuvrik_machine_end_init(&end, &NUVRIK_LINK);
-        nuvrik_machine_end_begin(&end, (uint16_t)step[0], (uint16_t)step[1], (uint8_t)step[2]);
+        memset(&nuvrik_end, 0, sizeof nuvrik_end);
+        nuvrik_machine_end_init();
+        nuvrik_machine_end_begin((uint16_t)step[0], (uint16_t)step[1], (uint8_t)step[2]);
         return;
     }
     if (word == HALT) {
-        nuvrik_machine_end_halt(&end);
+        nuvrik_machine_end_halt();
         return;
     }
     if (word == CAP) {
-        back[back_count++] = nuvrik_machine_end_cap(&end, (uint8_t)step[0], (int16_t)step[1]);
+        back[back_count++] = nuvrik_machine_end_cap((uint8_t)step[0], (int16_t)step[1]);
         return;
     }
     if (word == OWN) {
-        nuvrik_machine_end_own_stop(&end, (uint8_t)step[0]);
+        nuvrik_machine_end_own_stop((uint8_t)step[0]);
         return;
     }
     if (word == EXPIRE) {
-        nuvrik_machine_end_expire(&end, (uint16_t)step[0]);
+        nuvrik_machine_end_expire((uint16_t)step[0]);
         return;
     }
+#if HAS_CALLED
     if (word == WISH) {
-        nuvrik_machine_let_go(&end.machine);
-        nuvrik_machine_wish(&end.machine, (uint8_t)step[1], (int16_t)step[2]);
+        nuvrik_machine_let_go();
+        nuvrik_machine_wish((uint8_t)step[1], (int16_t)step[2]);
         return;
     }
     if (word == OVER) {
-        nuvrik_machine_own_over(&end.machine, (uint8_t)step[1], step[2]);
+        nuvrik_machine_own_over((uint8_t)step[1], step[2]);
         return;
     }
-    nuvrik_machine_end_pass_time(&end, (uint16_t)step[0]);
+#endif
+    nuvrik_machine_end_pass_time((uint16_t)step[0]);
     if (word == TURN) {
-        nuvrik_machine_end_turn(&end);
+        nuvrik_machine_end_turn();
+#if HAS_TAKE
     } else if (word == STREAM) {
         for (uint16_t i = 3; i < step_count; i++) {
-            told(nuvrik_machine_end_take(&end, (uint8_t)step[i]));
+            told(nuvrik_machine_end_take((uint8_t)step[i]));
         }
+#endif
+#if HAS_SLOT
     } else if (word == SLOTS) {
         for (uint16_t i = 1; i < step_count; i++) {
-            came(nuvrik_machine_end_slot(&end, (uint16_t)step[i]));
+            came(nuvrik_machine_end_slot((uint16_t)step[i]));
         }
+#endif
+#if HAS_TAKE
     } else if (word == SKIP) {
-        nuvrik_machine_end_skip(&end, true);
+        nuvrik_machine_end_skip(true);
         for (uint16_t i = 1; i < step_count; i++) {
-            came(nuvrik_machine_end_take(&end, (uint8_t)step[i]));
+            came(nuvrik_machine_end_take((uint8_t)step[i]));
         }
-        nuvrik_machine_end_skip(&end, false);
+        nuvrik_machine_end_skip(false);
+#endif
+#if HAS_END_PACKET
     } else if (word == PACKET) {
-        nuvrik_machine_end_begin_packet(&end);
+        nuvrik_machine_end_begin_packet();
         for (uint16_t i = 3; i < step_count; i++) {
-            nuvrik_machine_end_packet_byte(&end, (uint8_t)step[i]);
+            nuvrik_machine_end_packet_byte((uint8_t)step[i]);
         }
-        told(nuvrik_machine_end_end_packet(&end));
+        told(nuvrik_machine_end_end_packet());
+#endif
+#if HAS_SEND
     } else if (word == SEND) {
-        if (nuvrik_machine_end_send(&end)) {
-            for (uint16_t i = 0; i < end.sender.count; i++) {
-                back[back_count++] = end.sender.wire[i];
+        if (nuvrik_machine_end_send()) {
+            for (uint16_t i = 0; i < nuvrik_end.sender.count; i++) {
+                back[back_count++] = nuvrik_end.sender.wire[i];
             }
         }
+#endif
+#if HAS_TAKE_AXIS
     } else if (word == READING) {
-        nuvrik_telling_take(&end.telling, (uint8_t)step[1], step[2]);
+        nuvrik_telling_take((uint8_t)step[1], step[2]);
+#endif
+#if HAS_TAKE_AXIS
     } else if (word == AXES) {
         for (uint8_t axis = 0; axis < 3; axis++) {
-            nuvrik_telling_take_axis(&end.telling, (uint8_t)step[1], axis, step[2 + axis]);
+            nuvrik_telling_take_axis((uint8_t)step[1], axis, step[2 + axis]);
         }
+#endif
     }
 }
 
@@ -139,39 +157,40 @@ static void see(int32_t number)
 
 static void look(void)
 {
-    const NUVRIK_FLASH NuvrikOutputsTable *all = NUVRIK_MACHINE_OUTPUTS(NUVRIK_END_MACHINE(&NUVRIK_LINK));
-    see(end.machine.watch.state);
-    see(end.machine.watch.why);
-    see(end.machine.watch.place);
-    see(end.machine.watch.number);
-    see((int32_t)end.accepted);
-    see(end.refused);
-    for (uint8_t i = 0; i < NUVRIK_OUTPUTS_OUTPUTS_COUNT(all); i++) {
-        const NUVRIK_FLASH NuvrikOutputTable *one = &NUVRIK_OUTPUTS_OUTPUTS(all)[i];
-        const NuvrikDemand *demand = nuvrik_outputs_told(&end.machine.outputs, i);
+    see(nuvrik_end.machine.watch.state);
+    see(nuvrik_end.machine.watch.why);
+    see(nuvrik_end.machine.watch.place);
+    see(nuvrik_end.machine.watch.number);
+    see((int32_t)nuvrik_end.accepted);
+    see(nuvrik_end.refused);
+    static const uint8_t outputs[][2] = {OUTPUTS};
+    for (uint8_t i = 0; i < sizeof outputs / sizeof outputs[0]; i++) {
+        const NuvrikDemand *demand = nuvrik_outputs_told(i);
         see(demand->at);
         see(demand->value);
         see(demand->way);
         see(demand->driven);
         see(demand->braked);
-        if (NUVRIK_OUTPUT_KIND(one) == NUVRIK_IS_STEPPER) {
-            const NuvrikStepper *stepper = &end.machine.outputs.steppers[NUVRIK_OUTPUT_AT(one)];
+#if HAS_STEPPERS
+        if (outputs[i][0] == 2) {
+            const NuvrikStepper *stepper = &nuvrik_end.machine.outputs.steppers[outputs[i][1]];
             see(stepper->steps_left);
             see((int32_t)stepper->whole);
             see(stepper->part);
         }
-        if (!end.told) {
+#endif
+        if (!nuvrik_end.told) {
             see(0);
             continue;
         }
-        nuvrik_machine_end_follow(&end, i);
-        see(end.writes.count);
-        for (uint8_t k = 0; k < end.writes.count; k++) {
-            see(end.writes.pin[k]);
-            see(end.writes.level[k]);
+        nuvrik_machine_end_follow(i);
+        see(nuvrik_end.writes.count);
+        for (uint8_t k = 0; k < nuvrik_end.writes.count; k++) {
+            see(nuvrik_end.writes.pin[k]);
+            see(nuvrik_end.writes.level[k]);
         }
     }
-    nuvrik_machine_end_written(&end);
+    nuvrik_machine_end_written();
 }
 
 int main(void)

@@ -25,11 +25,8 @@ class NativeEnd:
     """A machine's end in C, with what ``seen.carry_out`` and ``seen.seen`` ask of one."""
 
     def __init__(self, native: Native, table: EndTable) -> None:
-        made = native.make("MachineEnd", table)
-        self.struct = made.struct
-        self.machine = native.part("Machine", made.struct.machine)
-        self.telling = native.part("Telling", made.struct.telling)
-        self._made = made
+        self._made = native.make("MachineEnd", table)
+        self.struct = self._made.struct
 
     def __getattr__(self, name: str) -> Any:
         return getattr(self._made, name)

@@ -1,7 +1,7 @@
 /* What a board does for a link: fourteen functions, and nothing that decides anything.
 
    A board is pins, timers, a line and a clock. Which motor may turn, how hard and for how long is decided in
-   nuvrik_core.c; these functions only carry it out. Each says below what it must guarantee. None of them may
+   nuvrik.c; these functions only carry it out. Each says below what it must guarantee. None of them may
    wait: whatever takes longer than a moment goes on by itself, in an interrupt or in a timer.
 
    Pins go by the numbers that the link file gives them. board_pin, board_pwm, board_pulse and board_steps are

@@ -16,12 +16,6 @@ from nuvrik.plan.layout import HELLO_MOST
 SPARE = 2
 """Bytes behind a body, so that codes may be read by threes of bytes."""
 
-BYTES = ("MOST_PIECE", "MOST_SENT", "MOST_WIRE", "MOST_ECHO")
-"""Rooms for bytes, that an end may do without."""
-
-ROOM_FOR_NO_BYTES = 16
-"""What C has in place of no bytes, but on an AVR; as nuvrik_rom.h has it."""
-
 LONGEST_CODE = 67
 """The lengths of a nec frame; no published code has more."""
 

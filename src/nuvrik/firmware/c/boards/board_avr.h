@@ -7,7 +7,7 @@
 
 #include "board_chip.h"
 #include "nuvrik_board.h"
-#include "nuvrik_core.h"
+#include "nuvrik.h"
 
 #ifndef F_CPU
 #error "F_CPU says how many cycles a second there are; the Makefile defines it"

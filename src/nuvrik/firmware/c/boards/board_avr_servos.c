@@ -2,8 +2,9 @@
 
    One pulse begins where the one before ends, so there is never more than one edge to be in time for. The
    interrupt comes a little early and then waits for the edge, so that another interrupt in between does not
-   move it. All of the others in a row were seen to take 14 us; 16 are enough. Twelve servos at the far ends of their ways take
-   longer than 20 ms together; then the next round begins that much later, which servos do not mind. */
+   move it. All of the others in a row were seen to take 14 us; 16 are enough. Twelve servos at the far ends of
+   their ways take longer than 20 ms together; then the next round begins that much later, which servos do not
+   mind. */
 #include "board_avr.h"
 
 #if NUVRIK_PULSE_PINS

@@ -4,7 +4,7 @@
        make
        make run          # its line is the port socket://127.0.0.1:4711 */
 #include "nuvrik_board.h"
-#include "nuvrik_core.h"
+#include "nuvrik.h"
 
 #define REGISTER(address) (*(volatile uint32_t *)(address))
 

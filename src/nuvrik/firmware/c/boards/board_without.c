@@ -1,6 +1,6 @@
 /* What this board cannot do, or its link does not ask of it: functions that have to be there, and that nobody
    calls. */
-#include "link_sizes.h"
+#include "nuvrik.h"
 #include "nuvrik_board.h"
 
 #if !(NUVRIK_ON_AVR && NUVRIK_PACKETS)

@@ -5,7 +5,8 @@
 #include <stdbool.h>
 #include <stdint.h>
 
-/* Make the module ready: its channel, address and payload are in NUVRIK_LINK.medium. */
+/* Make the module ready: nuvrik.h has its channel, group and address as NUVRIK_RADIO_CHANNEL, NUVRIK_RADIO_GROUP
+   and NUVRIK_RADIO_ADDRESS. */
 void radio_begin(void);
 
 /* A packet that has arrived: put it into `into`, which has room for

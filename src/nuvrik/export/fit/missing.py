@@ -1,14 +1,12 @@
 """The parts of core that a link may do without, so that a chip keeps no room for them.
 
-What a link does not have is known from its tables: a kind that no record is of. In C each such kind asks
-``NUVRIK_HAS_...`` first. A link's own header defines as 0 what it has not, and says of fields what they come
-to (``facts``); then the compiler sees what never comes to pass, and the linker leaves out what nobody
-calls."""
+What a link does not have is known from its tables: a kind that no record is of. What only such a kind comes
+to is then left out."""
 
 from nuvrik.core import desk, sealed
 from nuvrik.core.widths import Table
 from nuvrik.export.program import Program
-from nuvrik.plan.tables.sizes import sizes_of, tables_in
+from nuvrik.plan.tables.sizes import tables_in
 
 KINDS = {
     "OutputTable.kind": "IS_MOTOR IS_SERVO IS_STEPPER IS_SWITCH",
@@ -51,16 +49,3 @@ def missing_in(table: Table, program: Program) -> list[str]:
         missing += [name for name in TAKEN if not any(bits >> getattr(sealed, name) & 1 for bits in takes)]
     asks = kinds["RequestTable.kind"]
     return missing + [name for name, after in MOTIONS.items() if not asks & set(after)]
-
-
-def defines(table: Table, program: Program) -> dict[str, int]:
-    """What the header of a link defines, without the prefix: its rooms, and what it has not."""
-    return sizes_of(table) | {f"HAS_{name}": 0 for name in missing_in(table, program)}
-
-
-def defaults() -> list[str]:
-    """What a header says of each: there, unless a link does without."""
-    lines = []
-    for name in sorted(f"NUVRIK_HAS_{name}" for name in CONSTANTS):
-        lines += [f"#ifndef {name}", f"#define {name} 1", "#endif"]
-    return lines
