@@ -37,7 +37,7 @@ SENSORS = (
     "LimitsTable.end_forward LimitsTable.end_backward"
 )
 KNOBS = "HandsetEndTable.knobs KnobTable.pin_a KnobTable.pin_b"
-SENDS_BITS = "OnOffMaker OnOffMaker.begin OnOffMaker.add OnOffMaker.next"
+BITS = "OnOffMaker OnOffMaker.begin OnOffMaker.add OnOffMaker.next OnOffReader OnOffReader.take"
 SENDS_SLOTS = "TrainMaker TrainMaker.begin TrainMaker.next"
 
 
@@ -72,7 +72,7 @@ def c_roots(wanted: Wanted) -> Roots:
         if isinstance(link.medium, PulsesMedium):
             calls, reads = SENDS_SLOTS, f"{reads} TrainMaker.is_mark Writer.slots WriterTable.channels"
     if wanted.keyed:
-        calls, reads = f"{calls} {SENDS_BITS}", f"{reads} OnOffMaker.is_mark"
+        calls, reads = f"{calls} {BITS}", f"{reads} OnOffMaker.is_mark OnOffReader.body OnOffReader.length"
     return also(roots_of(wanted), Roots.of(calls, reads))
 
 

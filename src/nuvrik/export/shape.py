@@ -127,6 +127,8 @@ class Shape:
         kept = {}
         for field, width in record.fields.items():
             inner = inner_of(width)
+            if width in self.paths and not self.kept(self.program.records[width]):
+                continue
             if inner and not record.is_table:
                 if self.room(record.name, field):
                     kept[field] = width
@@ -143,7 +145,7 @@ class Shape:
         record = self.program.records[width]
         if record.is_table:
             return address
-        return sum(self.size_in(record, field, address) for field in self.kept(record))
+        return sum(self.size_in(record, field, address) for field in self.kept(record)) or 1
 
     def size_in(self, record: Record, field: str, address: int) -> int:
         """How many bytes a field of a state takes."""

@@ -99,12 +99,12 @@ def number(value: int, written: str = "") -> Value:
 def operand(value: Value, c: str, leads: bool) -> str:
     """An operand of something worked out in ``c``. The one that leads carries the cast that makes C do so."""
     text = value.bracketed
-    if value.constant and c == "int32_t" and text.endswith("U"):
-        return f"(int32_t){text}"
     small = value.c in ("uint8_t", "int8_t", "bool")
     if value.constant:
-        fits_int = LIMITS["int16_t"][0] <= value.low and value.high <= LIMITS["int16_t"][1]
-        return f"({c}){text}" if leads and c in ("int32_t", "uint32_t") and fits_int else text
+        # A number has 16 bits on a small chip, without a sign from 32768 on, unless it says that it has more.
+        narrow = LIMITS["int16_t"][0] <= value.low and value.high <= LIMITS["uint16_t"][1]
+        mixed = c == "int32_t" and value.high > LIMITS["int16_t"][1]
+        return f"({c}){text}" if c in ("int32_t", "uint32_t") and narrow and (leads or mixed) else text
     if value.c == c and not (value.promoted and c == "uint16_t"):
         return text
     signed = value.c.startswith("int") or value.promoted
