@@ -39,22 +39,32 @@ def fit(table: Table, roots: Roots) -> Fit:
 
 def _rounds(program: Program, roots: Roots, known: Known) -> Live:
     """Leave out and put in place, over and over until nothing changes."""
-    size = 0, 0
+    live = Live(program, roots)
+    done: dict[str, tuple[int, int]] = {}
+    facts: object = None
     for _ in range(MOST_ROUNDS):
-        live = Live(program, roots)
         known.still.update(live.still())
         known.results.update(live.results())
-        for key in sorted(live.reached):
+        # What is known may matter anywhere; what one routine has become, only to it and to its callers.
+        before, facts = facts, (len(known.still), len(known.results), live.unread, live.idle)
+        others = {key for key in live.reached if done.get(key) != live.size(key)}
+        everywhere = facts != before or live.spare
+        todo = set(live.reached) if everywhere else others | live.callers(others)
+        sizes = {key: live.size(key) for key in todo}
+        for key in sorted(todo):
             routine = program.routines[key]
             Fold(routine, known, live).visit(routine.node)
             Trim(live, routine).visit(routine.node)
         for key, places in live.spare.items():
             program.routines[key] = without_spare(program.routines[key], places)
-        live = Live(program, roots)
-        before, size = size, live.size
-        if not put_in_place(program, live) and size == before:
+        live = Live(program, roots, live, {*todo, *live.spare})
+        same = {key for key in todo & live.reached if live.size(key) == sizes[key]}
+        done = {key: sizes[key] if key in same else done[key] for key in {*done} - todo | same}
+        moved = put_in_place(program, live)
+        if not moved and same >= todo & live.reached:
             break
-    return Live(program, roots)
+        live = Live(program, roots, live, moved)
+    return live
 
 
 # ---- as Python ----

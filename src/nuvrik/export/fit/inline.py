@@ -29,9 +29,9 @@ class Site(NamedTuple):
     call: ast.Call
 
 
-def put_in_place(program: Program, live: Live) -> bool:
-    """Put in place whatever may be; True if anything was. No routine takes part twice, for what has been put
-    somewhere is to be looked at again first."""
+def put_in_place(program: Program, live: Live) -> set[str]:
+    """Put in place whatever may be; gives the routines that took part. No
+    routine takes part twice, for what has been put somewhere is to be looked at again first."""
     sites = _sites(program, live)
     touched: set[str] = set()
     for key, found in sorted(sites.items()):
@@ -42,7 +42,7 @@ def put_in_place(program: Program, live: Live) -> bool:
         if len(found) == 1 or _is_tiny(routine) or (len(found) == 2 and _is_short(routine)):
             put = [_put(site, routine, program, live) for site in found]
             touched |= {*callers, key} if any(put) else set()
-    return bool(touched)
+    return touched
 
 
 def _sites(program: Program, live: Live) -> dict[str, list[Site]]:

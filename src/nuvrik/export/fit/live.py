@@ -1,6 +1,7 @@
 """What anybody asks for: routines that are reached, fields that are read, parameters that matter."""
 
 import ast
+from collections.abc import Collection
 from typing import NamedTuple
 
 from nuvrik.core.ranges import RANGES
@@ -24,22 +25,42 @@ class Roots(NamedTuple):
         return cls(frozenset(calls.split()), frozenset((kind, name) for kind, _, name in fields))
 
 
-class Live:
-    """What is reached from its roots, as the program is now."""
+class Seen(NamedTuple):
+    """What a look at one routine has shown: its nodes, of which kind everything in it is, what it calls, the
+    fields that it reads, and what it stores in fields."""
 
-    def __init__(self, program: Program, roots: Roots) -> None:
+    nodes: list[ast.AST]
+    kinds: Kinds
+    calls: list[tuple[str, ast.Call]]
+    reads: set[Field]
+    stores: list[tuple[Field, ast.expr]]
+
+
+class Live:
+    """What is reached from its roots, as the program is now. ``before``: an earlier look, of which whatever
+    has not ``changed`` since is taken as it was."""
+
+    def __init__(
+        self,
+        program: Program,
+        roots: Roots,
+        before: "Live | None" = None,
+        changed: Collection[str] = (),
+    ) -> None:
         self.program, self.roots = program, roots
-        self._nodes: dict[str, list[ast.AST]] = {}
-        self.kinds: dict[str, Kinds] = {}
-        self.calls: dict[str, list[tuple[str, ast.Call]]] = {}
+        self._seen: dict[str, Seen] = {} if before is None else before._seen
+        for key in changed:
+            self._seen.pop(key, None)
         self.reached = self._reach()
+        self.kinds = {key: self._seen[key].kinds for key in self.reached}
+        self.calls = {key: self._seen[key].calls for key in self.reached}
         self.made = {key for key in self.reached if key.endswith(".__init__")}
         self.reads, self.stores = self._fields()
         self._pure: dict[str, bool] = {}
         self.unread, self.idle, self.spare = self._unread(), self._idle(), self._spare()
 
     def _reach(self) -> set[str]:
-        """Every routine that is reached; and of each its nodes, its kinds and its calls."""
+        """Every routine that is reached; each is looked at, unless it has not changed since."""
         reached: set[str] = set()
         wanted = sorted(self.roots.calls)
         while wanted:
@@ -48,18 +69,38 @@ class Live:
             if key in reached or routine is None:
                 continue
             reached.add(key)
-            nodes = self._nodes[key] = list(walk(routine.node))
-            kinds = self.kinds[key] = Kinds(self.program, routine, nodes)
-            calls = [(kinds.key_of(one), one) for one in nodes if isinstance(one, ast.Call)]
-            self.calls[key] = [(self.made_by(of), one) for of, one in calls if of]
-            wanted += [of for of, _ in self.calls[key]]
+            if key not in self._seen:
+                self._seen[key] = self._look(routine)
+            wanted += [of for of, _ in self._seen[key].calls]
         return reached
 
-    @property
-    def size(self) -> tuple[int, int]:
-        """How much there is of it, and how much of that are numbers: when neither changes, nothing does."""
-        nodes = [one for key in self.reached for one in self._nodes[key]]
+    def _look(self, routine: Routine) -> "Seen":
+        nodes = list(walk(routine.node))
+        kinds = Kinds(self.program, routine, nodes)
+        keys = [(kinds.key_of(one), one) for one in nodes if isinstance(one, ast.Call)]
+        written = {id(into) for one in nodes if (into := _into(one)) is not None}
+        reads: set[Field] = set()
+        stores: list[tuple[Field, ast.expr]] = []
+        for one in nodes:
+            if isinstance(one, ast.Attribute) and isinstance(one.ctx, ast.Load):
+                if id(one) not in written:
+                    reads.add((kinds.of(one.value), one.attr))
+                continue
+            target, value = _store(one)
+            if isinstance(target, ast.Attribute) and value is not None:
+                stores.append(((kinds.of(target.value), target.attr), value))
+        calls = [(self.made_by(of), one) for of, one in keys if of]
+        return Seen(nodes, kinds, calls, reads, stores)
+
+    def size(self, key: str) -> tuple[int, int]:
+        """How much there is of a routine, and how much of that are numbers: when neither changes, it has
+        not."""
+        nodes = self._seen[key].nodes
         return len(nodes), sum(isinstance(one, ast.Constant) for one in nodes)
+
+    def callers(self, keys: Collection[str]) -> set[str]:
+        """The routines that call some."""
+        return {key for key in self.reached if any(of in keys for of, _ in self.calls[key])}
 
     def made_by(self, key: str) -> str:
         """The routine that is run by a call: of a class, its __init__."""
@@ -69,24 +110,16 @@ class Live:
         """Every field that is read, and all that is stored in each."""
         reads: set[Field] = set(self.roots.reads)
         stores: dict[Field, list[ast.expr]] = {}
-        for key in self.reached:
-            kinds, nodes = self.kinds[key], self._nodes[key]
-            written = {id(into) for one in nodes if (into := _into(one)) is not None}
-            for one in nodes:
-                if isinstance(one, ast.Attribute) and isinstance(one.ctx, ast.Load):
-                    if id(one) not in written:
-                        reads.add((kinds.of(one.value), one.attr))
-                    continue
-                target, value = _store(one)
-                if isinstance(target, ast.Attribute) and value is not None:
-                    stores.setdefault((kinds.of(target.value), target.attr), []).append(value)
+        for key in sorted(self.reached):
+            reads |= self._seen[key].reads
+            for field, value in self._seen[key].stores:
+                stores.setdefault(field, []).append(value)
         return reads, stores
 
     def loaded(self, key: str) -> set[str]:
         """The names that a routine reads."""
-        return {
-            one.id for one in self._nodes[key] if isinstance(one, ast.Name) and isinstance(one.ctx, ast.Load)
-        }
+        names = (one for one in self._seen[key].nodes if isinstance(one, ast.Name))
+        return {one.id for one in names if isinstance(one.ctx, ast.Load)}
 
     # ---- what does nothing ----
 
@@ -107,8 +140,9 @@ class Live:
             # What calls itself does something, for all that is known.
             self._pure[key] = False
             node = self.program.routines[key].node
-            nodes = self._nodes.get(key) or list(walk(node))
-            kinds = self.kinds.get(key) or Kinds(self.program, self.program.routines[key], nodes)
+            seen = self._seen.get(key)
+            nodes = seen.nodes if seen else list(walk(node))
+            kinds = seen.kinds if seen else Kinds(self.program, self.program.routines[key], nodes)
             into = (ast.Attribute, ast.Subscript)
             stores = any(isinstance(_store(one)[0], into) for one in nodes)
             loops = any(isinstance(one, ast.While) for one in nodes)
@@ -161,7 +195,7 @@ class Live:
         for key in self.reached - set(map(self.made_by, self.roots.calls)):
             routine = self.program.routines[key]
             names = [name for name in (one.arg for one in routine.node.args.args) if name != "self"]
-            read = {one.id for one in self._nodes[key] if isinstance(one, ast.Name)}
+            read = {one.id for one in self._seen[key].nodes if isinstance(one, ast.Name)}
             for at, name in enumerate(names):
                 every = [call.args[at] for call in given.get(key, [])]
                 same = {one.value if isinstance(one, ast.Constant) else None for one in every}
