@@ -66,11 +66,12 @@ def test_a_life_in_c_is_the_same(link: nuvrik.Link, by_gcc: Native) -> None:
 
 @pytest.mark.slow
 @pytest.mark.skipif(not shutil.which("gcc"), reason="a C compiler: make toolchain")
-@pytest.mark.parametrize("at", range(8 if THOROUGH else 4))
+@pytest.mark.parametrize("at", range(len(STARTERS) + (8 if THOROUGH else 4)))
 def test_so_is_one_with_no_more_in_it_than_the_link_uses(at: int, tmp_path: Path) -> None:
-    """Other links in each run: nothing that a link needs is left out, no room is too small, and what stands
-    in the place of its tables is so."""
-    name, link = random.Random(SEED).sample(LIVED, 8)[at]
+    """Every starter, and other links in each run: nothing that a link needs is left out, no room is too
+    small, and what stands in the place of its tables is so."""
+    others = random.Random(SEED).sample(LIVED[len(STARTERS) :], 8 if THOROUGH else 4)
+    name, link = [*STARTERS.items(), *others][at]
     life, library = Life(link, SEED + 3), tmp_path / "core.so"
     shape = life_shape(link, stream=life.stream)
     build(library, fitted_source(shape))

@@ -98,9 +98,11 @@ class Body(Expressions):
         if isinstance(made, ast.BinOp) and isinstance(made.left, ast.List):
             value = self._fitted(made.left.elts[0], width, name)
             return [head.format(room), f"    {self._its(name)}[i] = {value};", "}"]
-        if not isinstance(made, ast.ListComp) or begins_as_zeros(self._program, width):
+        if isinstance(made, ast.List) and made.elts:
+            raise Outside(made, "a list that is made otherwise", "the fitter has changed how it is made")
+        if isinstance(made, ast.List) or begins_as_zeros(self._program, width):
             return []
-        assert isinstance(made.elt, ast.Call)
+        assert isinstance(made, ast.ListComp) and isinstance(made.elt, ast.Call)
         init = self._program.routines[f"{width}.__init__"]
         given = [f"&{self._its(name)}[i]"]
         if made.elt.args and not all(map(self._shape.implied, init.takes.values())):
@@ -240,7 +242,7 @@ def begins_as_zeros(program: Program, name: str) -> bool:
 def _is_zero(program: Program, node: ast.AnnAssign) -> bool:
     value, width = node.value, ast.unparse(node.annotation)
     if isinstance(value, ast.List):
-        return True
+        return not value.elts
     if isinstance(value, ast.BinOp) and isinstance(value.left, ast.List):
         value = value.left.elts[0]
     if isinstance(value, ast.Call) and width in program.records:

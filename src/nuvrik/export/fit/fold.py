@@ -25,6 +25,12 @@ BINARY: dict[type[ast.operator], Callable[[int, int], int]] = {
     ast.BitOr: operator.or_,
     ast.BitXor: operator.xor,
 }
+IDLE: dict[type[ast.operator], int] = {
+    **dict.fromkeys((ast.Add, ast.Sub, ast.LShift, ast.RShift, ast.BitOr, ast.BitXor), 0),
+    **dict.fromkeys((ast.Mult, ast.FloorDiv), 1),
+}
+"""What changes no number on the right of a sign. A list of one is made by its sign all the same."""
+
 COMPARED: dict[type[ast.cmpop], Callable[[int, int], bool]] = {
     ast.Eq: operator.eq,
     ast.NotEq: operator.ne,
@@ -176,17 +182,9 @@ class Fold(ast.NodeTransformer):
             return ast.Constant(0)  # nobody comes here: the text would raise
         if isinstance(left, ast.Constant) and isinstance(right, ast.Constant) and type(node.op) in BINARY:
             return ast.Constant(BINARY[type(node.op)](left.value, right.value))  # type: ignore[arg-type]
-        idle = {
-            ast.Add: 0,
-            ast.Sub: 0,
-            ast.LShift: 0,
-            ast.RShift: 0,
-            ast.BitOr: 0,
-            ast.Mult: 1,
-            ast.FloorDiv: 1,
-        }
-        if isinstance(right, ast.Constant) and idle.get(type(node.op)) == right.value:
-            return left
+        if isinstance(right, ast.Constant) and not isinstance(left, ast.List):
+            if IDLE.get(type(node.op)) == right.value:
+                return left
         return node
 
     def visit_UnaryOp(self, node: ast.UnaryOp) -> ast.expr:
