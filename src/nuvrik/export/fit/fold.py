@@ -182,9 +182,9 @@ class Fold(ast.NodeTransformer):
             return ast.Constant(0)  # nobody comes here: the text would raise
         if isinstance(left, ast.Constant) and isinstance(right, ast.Constant) and type(node.op) in BINARY:
             return ast.Constant(BINARY[type(node.op)](left.value, right.value))  # type: ignore[arg-type]
-        if isinstance(right, ast.Constant) and not isinstance(left, ast.List):
-            if IDLE.get(type(node.op)) == right.value:
-                return left
+        changes = not isinstance(right, ast.Constant) or IDLE.get(type(node.op)) != right.value
+        if not changes and not isinstance(left, ast.List):
+            return left
         return node
 
     def visit_UnaryOp(self, node: ast.UnaryOp) -> ast.expr:
