@@ -75,7 +75,7 @@ def test_a_fault_of_the_c_alone_fails_its_rehearsal(old: str, new: str, tmp_path
     assert source.count(old) == 1
     changed = source.replace(old, new)
     make = InC(tmp_path)
-    build(make.library(stream=False), changed, flags=("-Wno-error",))
+    build(make.built(stream=False), changed, flags=("-Wno-error",))
     fault = FAULTS["cable_pulled"]
     assert rehearse(TUG, fault, 1).verdict == "pass" and rehearse(TUG, fault, 1, make=make).verdict == "fail"
 

@@ -254,14 +254,14 @@ class InC:
         """The library of a link, once in a process."""
         key = self.folder, id(link), stream
         if key not in _NATIVES:
-            shape, library = life_shape(link, stream=stream), self.library(stream=stream)
+            shape, library = life_shape(link, stream=stream), self.built(stream=stream)
             if not library.exists():
                 build(library, fitted_source(shape), self.compiler)
             # The link is kept with it, so that no other one can have the same key.
             _NATIVES[key] = link, Native(library, shape)
         return _NATIVES[key][1]
 
-    def library(self, *, stream: bool) -> Path:
+    def built(self, *, stream: bool) -> Path:
         """Where the library is of an end that hears a stream, or packets."""
         return self.folder / f"{'stream' if stream else 'packets'}.so"
 
@@ -295,5 +295,5 @@ def in_c_on_the_spot(link: Link, folder: Path, compiler: str) -> InC:
     """Build core for a link with a compiler, and make machines of it. CalledProcessError if that fails."""
     made = InC(folder, compiler)
     stream = not link.medium.datagrams
-    build(made.library(stream=stream), fitted_source(life_shape(link, stream=stream)), compiler)
+    build(made.built(stream=stream), fitted_source(life_shape(link, stream=stream)), compiler)
     return made

@@ -57,7 +57,7 @@ def life_shape(link: Link, *, stream: bool) -> Shape:
 @lru_cache(maxsize=8)
 def _shape(table_bytes: bytes, roots: Roots) -> Shape:
     table: Table = pickle.loads(table_bytes)
-    program, live, _ = fit(table, roots)
+    program, live = fit(table, roots)
     return Shape(pruned(program, live), table, sizes_of(table), INDEXED, live.reads)
 
 

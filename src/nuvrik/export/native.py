@@ -11,9 +11,9 @@ from nuvrik.core.ranges import RANGES
 from nuvrik.core.widths import Table
 from nuvrik.export.expressions import c_name
 from nuvrik.export.fit.kinds import inner_of
-from nuvrik.export.program import Program, Record, Routine, core
+from nuvrik.export.program import Record, Routine, core
 from nuvrik.export.shape import Shape
-from nuvrik.export.to_c import Printed
+from nuvrik.export.to_c import Printed, whole_core
 
 C = Path(__file__).parents[1] / "firmware" / "c"
 """Where the C is that comes with the library."""
@@ -49,7 +49,7 @@ HEAD = "#include <stdbool.h>\n#include <stdint.h>\n#include <string.h>\n\n"
 @cache
 def whole_source() -> str:
     """Core as a whole in C: every function of it can be called."""
-    return HEAD + Printed(Shape(Program())).text()
+    return HEAD + whole_core().text()
 
 
 def fitted_source(shape: Shape) -> str:

@@ -156,12 +156,8 @@ class Printed:
         if routine.owner and not self._shape.implied(routine.owner):
             const = "" if routine.key in self._changing else "const "
             takes.insert(0, f"{const}Nuvrik{routine.owner} *self")
-        private = "" if self._public is None or self.is_public(routine) else "static "
+        private = "" if self._public is None or routine.key in self._public else "static "
         return f"{private}{body.declared(routine.gives)}{c_name(routine)}({', '.join(takes) or 'void'})"
-
-    def is_public(self, routine: Routine) -> bool:
-        """Whether it is called from outside."""
-        return self._public is None or routine.key in self._public
 
     def _ahead(self) -> Iterator[str]:
         """Declarations of what is called before it stands."""
@@ -296,7 +292,7 @@ def described(text: str) -> list[str]:
 
 def plain(text: str) -> str:
     """A docstring without the marks that only Python's tools read."""
-    return re.sub(r":[a-z]+:`([^`]+)`", r"\1", text).replace("``", "")
+    return text.replace("``", "")
 
 
 def constants(wanted: Iterable[Constant]) -> Iterator[str]:

@@ -23,18 +23,17 @@ RUN_HERE = "<core, fitted>"
 
 
 class Fit(NamedTuple):
-    """What is left of core: the program, what of it is alive, and what is known of its link."""
+    """What is left of core: the program, and what of it is alive."""
 
     program: Program
     live: Live
-    known: Known
 
 
 def fit(table: Table, roots: Roots) -> Fit:
     """Core, without what an end with this table does without."""
     program = fresh()
     known = known_of(table, program)
-    return Fit(program, _rounds(program, roots, known), known)
+    return Fit(program, _rounds(program, roots, known))
 
 
 def _rounds(program: Program, roots: Roots, known: Known) -> Live:
@@ -79,7 +78,7 @@ class Fitted(NamedTuple):
 
 def fitted(table: Table, roots: Roots) -> Fitted:
     """It in Python."""
-    program, live, _ = fit(table, roots)
+    program, live = fit(table, roots)
     for key in live.reached:
         _Wide().visit(program.routines[key].node)
     live = Live(program, roots)
