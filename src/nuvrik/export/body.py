@@ -1,6 +1,7 @@
 """The body of one function, statement by statement, to C."""
 
 import ast
+import re
 from collections.abc import Callable, Sequence
 
 from nuvrik.core.ranges import RANGES
@@ -17,12 +18,19 @@ class Body(Expressions):
     def lines(self) -> list[str]:
         """Everything between the braces."""
         lines = self._block(self._routine.statements)
-        names = {one.id for one in ast.walk(self._routine.node) if isinstance(one, ast.Name)}
+        # What core asks for may not be asked for in C: the fields of the only table of its kind have names.
+        lines = [one for one in lines if not self._is_spare(one, lines)]
+        names = set(re.findall(r"(?<![.>\w])\w+", re.sub(r"/\*.*?\*/", "", "\n".join(lines))))
         spare = [name for name, width in self._routine.takes.items() if name not in names]
         kept = [name for name in spare if not self._shape.implied(self._routine.takes[name])]
         if self._routine.gives != "None" and not (lines and always_returns(self._routine.statements)):
             lines.append("return 0;")  # nobody comes here
         return ["    " + line for line in [*(f"(void){name};" for name in kept), *lines]]
+
+    def _is_spare(self, line: str, lines: Sequence[str]) -> bool:
+        """Whether a line only gives a table a name that nothing asks for."""
+        local = re.fullmatch(r"\s*const NUVRIK_FLASH \w+ \*(\w+) = [^()]*;", line)
+        return local is not None and len(re.findall(rf"\b{local[1]}\b", "\n".join(lines))) == 1
 
     # ---- statements ----
 

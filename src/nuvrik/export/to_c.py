@@ -102,8 +102,7 @@ class Printed:
             return
         done.add(record.name)
         named = record.name in self._shape.named
-        kept = record.fields if named else self._shape.kept(record)
-        for width in kept.values():
+        for width in (record.fields if record.is_table else self._shape.kept(record)).values():
             inner = inner_of(width) or width
             if inner in self._program.records:
                 yield from self._struct(self._program.records[inner], done)
