@@ -32,8 +32,10 @@ test: $(VENV)/ready-dev      ## every test; what runs in real time comes last, o
 	$(BIN)/python -m pytest -m live -n 2 --dist loadgroup --durations=10 || status=1; \
 	exit $$status
 
-nightly: $(VENV)/ready-dev   ## what takes hours: exported handsets, 40 links at random and 10,000 readings each
-	NUVRIK_NIGHTLY=1 $(BIN)/python -m pytest -n 2 tests/test_every_door.py
+nightly: $(VENV)/ready-dev   ## what takes hours: every test with all that it can look at, long lives, mutants, fuzzing
+	NUVRIK_NIGHTLY=1 NUVRIK_THOROUGH=1 $(MAKE) test
+	$(MAKE) reached mutants traces
+	FUZZ_SECONDS=3600 $(MAKE) fuzz-core
 
 quick: $(VENV)/ready-dev     ## the tests that take a moment, while you work
 	$(BIN)/python -m pytest -m "not live and not slow" -n 2 --durations=10

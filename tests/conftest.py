@@ -31,6 +31,13 @@ def pytest_report_header() -> str:
     return f"lives: NUVRIK_SEED={os.environ['NUVRIK_SEED']}"
 
 
+def pytest_collection_modifyitems(items) -> None:
+    if not os.environ.get("NUVRIK_NIGHTLY"):
+        for item in items:
+            if item.get_closest_marker("nightly"):
+                item.add_marker(pytest.mark.skip(reason="long: make nightly"))
+
+
 # A shell has what it runs in the background ignore Ctrl-C, nohup has it ignore a hang-up, and
 # children inherit both: not here.
 signal.signal(signal.SIGINT, signal.default_int_handler)

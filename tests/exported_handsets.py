@@ -129,9 +129,9 @@ def in_c(link: nuvrik.Link, rows: list[list[int]], folder: Path) -> tuple[list[i
 OWN = """
 import nuvrik
 from nuvrik import own, wiring
-link = nuvrik.start()
 # The session of what it asks follows from how often it has started: here it is the library's own.
-link.end.begin(1)
+wiring.board.start = lambda: (0, 1, 0)
+link = nuvrik.start()
 rows = open("rows.txt")
 names = {names}
 def before_frame():

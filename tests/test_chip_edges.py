@@ -18,7 +18,7 @@ from nuvrik.core.watch import ARMED, FAILSAFE
 from nuvrik.export.boards import CHIPS, HANDSET, LISTENER, MACHINE, misfits, uses_of_inputs, uses_of_medium
 from nuvrik.export.chip_pins import Pins
 from nuvrik.export.emulated import Emulated
-from nuvrik.export.native import C
+from nuvrik.export.firmware import board_header
 from nuvrik.export.on_avr import built
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.starters import starter_text
@@ -181,7 +181,7 @@ def test_a_hand_on_one_chip_moves_a_motor_on_another_and_stops_it(make, tmp_path
 
 
 def test_what_stands_in_c_and_in_python_is_the_same() -> None:
-    assert f"BOARD_SILENCE_US = {SILENCE_US} " in (C / "nuvrik_board.h").read_text("utf-8")
+    assert f"BOARD_SILENCE_US = {SILENCE_US} " in board_header()
 
 
 def test_a_listener_tells_what_a_remote_sends(tmp_path: Path) -> None:

@@ -107,6 +107,7 @@ def test_a_driver_has_current_and_its_direction_before_a_step(tmp_path: Path) ->
 END = '[telemetry.open_end]\nkind = "digital"\npin = 8\nactive = "low"\nevery_ms = 500\n\n'
 
 
+@pytest.mark.nightly
 def test_an_end_switch_that_is_run_over_counts_and_a_spark_does_not(tmp_path: Path) -> None:
     text = starter_text("vent").replace("mix = { opening", 'end_forward = "open_end"\nmix = { opening')
     link = nuvrik.parse(text.replace("[telemetry.shaft]", END + "[telemetry.shaft]"))

@@ -184,6 +184,7 @@ def test_no_compiler_has_anything_to_say(words: tuple[str, ...], tmp_path: Path)
         assert (done.returncode, done.stderr) == (0, "")
 
 
+@pytest.mark.nightly
 @pytest.mark.skipif(not shutil.which("cppcheck"), reason="cppcheck: make toolchain")
 def test_nor_has_a_checker_of_c(tmp_path: Path) -> None:
     (tmp_path / "core.c").write_text(whole_source(), "utf-8")

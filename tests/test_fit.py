@@ -14,16 +14,16 @@ from links import many
 
 from nuvrik.core.incoming import IN_PACKETS
 from nuvrik.core.widths import Table
+from nuvrik.export.fit import roots
 from nuvrik.export.fit.fitted import run_here
 from nuvrik.export.fit.live import Roots
-from nuvrik.export.fit.roots import CALLS, PACKETS, READS, STREAM, owner_of
+from nuvrik.export.fit.roots import CALLS, PACKETS, READS, STREAM
 
 
 def fit_of(glue: str, table: Table, more: str) -> tuple[Any, Any, set[str]]:
     """The class of an end as it is left, its table, and the methods that its loop calls."""
-    owner = owner_of(glue)
-    methods = {one for one in f"{CALLS[glue]} {more}".split() if one[-1] != "." and "." not in one}
-    methods -= {"after_gap"}
+    owner = roots.ENDS[glue]
+    methods = {*f"{CALLS[glue]} {more}".split()}
     calls = {owner, *(f"{owner}.{name}" for name in methods)}
     reads = {tuple(word.split(".")) for word in READS[glue].split()}
     space = run_here(table, Roots(frozenset(calls), frozenset(reads)))  # type: ignore[arg-type]

@@ -6,7 +6,7 @@ from nuvrik.core.levels import FULL, NO_READING, NOBODY, clamp, later, mul
 from nuvrik.core.mix import Route, fit_side, rests, slowed, total
 from nuvrik.core.motor import Motor, MotorTable
 from nuvrik.core.servo import Servo, ServoTable, Switch, SwitchTable
-from nuvrik.core.stepper import Stepper, StepperTable
+from nuvrik.core.stepper import NO_LIMIT, Stepper, StepperTable
 from nuvrik.core.widths import Table, fine, i32, level, share, sign, u8, u16
 
 IS_MOTOR = 0
@@ -337,6 +337,23 @@ class Outputs:
         if kind == IS_STEPPER:
             return self.steppers[at].demand
         return self.switches[at].demand
+
+    def steps(self, output: u8) -> bool:
+        """Whether an output is a stepper."""
+        return self.table.outputs[output].kind == IS_STEPPER
+
+    def steps_left(self, output: u8) -> i32:
+        """How many steps are left to a stepper that moves by steps, NO_LIMIT to anything else."""
+        if self.steps(output):
+            return self.steppers[self.table.outputs[output].at].steps_left
+        return NO_LIMIT
+
+    def any_driven(self) -> bool:
+        """Whether an output is driven."""
+        for i in range(len(self.table.outputs)):
+            if self.told(i).driven:
+                return True
+        return False
 
     def hold_ends(self) -> bool:
         """Whether an output is about to let go of a load that it holds."""

@@ -90,3 +90,9 @@ MOST_TAIL = 131
 MOST_CODES_SENT = 64
 
 MOST_HEARD = 64
+
+MOST_PACKET = 255
+"""The longest packet that the medium carries."""
+
+MOST_RAW_NAMES = 600
+"""The first line of raw readings, or the longest of the others."""

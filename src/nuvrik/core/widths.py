@@ -6,6 +6,7 @@ the subset check, checked mode, the translator and ``plan/tables.py`` read them 
 
 try:
     from typing import Annotated
+    from typing import Protocol as Protocol
 except ImportError:  # MicroPython has no typing, and looks at no annotation
 
     class _Plain:
@@ -13,6 +14,7 @@ except ImportError:  # MicroPython has no typing, and looks at no annotation
             return int
 
     Annotated = _Plain()  # type: ignore[assignment]
+    Protocol = object  # type: ignore[assignment]
 
 u8 = Annotated[int, "u8", "uint8_t", 0, 255]
 i8 = Annotated[int, "i8", "int8_t", -128, 127]

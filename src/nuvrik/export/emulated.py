@@ -173,11 +173,13 @@ class View:
     def __init__(self, memory: memoryview, address: int, record: Record, shape: Shape) -> None:
         self._memory, self._record, self._shape = memory, record, shape
         self._at: dict[str, tuple[int, str]] = {}
+        self.address = address
+        """Where it begins."""
         for field, width in shape.kept(record).items():
             self._at[field] = address, width
             address += shape.size_in(record, field, AN_ADDRESS)
-        self.end = address
-        """The first address behind it."""
+        self.size = address - self.address
+        """How many bytes it takes."""
 
     def moved(self, memory: memoryview) -> "View":
         """The same record at the beginning of another piece of memory."""

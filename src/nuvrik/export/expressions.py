@@ -31,6 +31,9 @@ OPPOSITE: dict[type[ast.AST], type[ast.cmpop]] = {
 
 Range = tuple[int, int]
 
+AROUND = {"Board": "board", "Own": "nuvrik"}
+"""What the functions of classes that stand around core begin with."""
+
 WRAPS = (0xFF, 0xFFFF, 0x3FFFFFFF)
 """The masks by which numbers wrap. The last keeps within the small integers of MicroPython."""
 
@@ -239,7 +242,7 @@ class Expressions:
             return self._size(node)
         if key == "len":
             return Value(self._count(node.args[0]), "uint8_t", 0, 255)
-        routine = self._program.routines.get(key)
+        routine = self._program.called(key)
         if routine is None:
             raise Outside(node, f"{key} is no function of core", "call functions of core, and abs()")
         given += self._given(routine, node)
@@ -361,6 +364,8 @@ def _plain(value: Value, other: Value, c: str) -> str:
 
 
 def c_name(routine: Routine) -> str:
-    """The name of a function in C."""
+    """The name of a function in C. The board's and the builder's own are named by what they do."""
     name = routine.name.strip("_")
+    if routine.owner in AROUND:
+        return f"{AROUND[routine.owner]}_{name}"
     return f"nuvrik_{snake(routine.owner)}_{name}" if routine.owner else f"nuvrik_{name}"

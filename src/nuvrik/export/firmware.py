@@ -6,17 +6,21 @@ from collections.abc import Iterator
 from functools import cache
 from typing import Any, NamedTuple
 
-from nuvrik.core.pins import level_of_pin, pins_of
 from nuvrik.export import boards
-from nuvrik.export.fitted_c import c_roots, shape_of
+from nuvrik.export.body import Body
+from nuvrik.export.expressions import c_name
+from nuvrik.export.fit.kinds import inner_of
+from nuvrik.export.fitted_c import shape_of
+from nuvrik.export.loops import LOOPS, loop_roots
 from nuvrik.export.native import C
-from nuvrik.export.program import core
+from nuvrik.export.program import core, snake
+from nuvrik.export.shape import Shape
 from nuvrik.export.templates import filled
-from nuvrik.export.to_c import Printed, constants, short, struct
+from nuvrik.export.to_c import Printed, constants, described, short, struct
 from nuvrik.export.wanted import Wanted, arguments_of
 from nuvrik.export.wiring import wires
 from nuvrik.plan.form.backward import AnyItem, DemandItem
-from nuvrik.plan.form.media import Packets, PulsesMedium, RadioMedium
+from nuvrik.plan.form.media import Packets, RadioMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput
 from nuvrik.plan.form.requests import CallRequest
@@ -49,7 +53,7 @@ class Made(NamedTuple):
 def firmware(wanted: Wanted) -> Made:
     """The firmware of one end."""
     board, head, words = wanted.board, _head(wanted), _words(wanted)
-    files: dict[str, str | bytes] = {"nuvrik_board.h": head + _copied("nuvrik_board.h")}
+    files: dict[str, str | bytes] = {"nuvrik_board.h": head + board_header()}
     if board != "blank":
         files["board_without.c"] = head + _copied("boards/board_without.c")
     if board in boards.CHIPS:
@@ -90,30 +94,63 @@ def _copied(name: str) -> str:
     return (C / name).read_text("utf-8")
 
 
+FILLED = ("into", "boot")
+"""The lists that a board fills; it leaves others as they are."""
+
 PUBLIC = frozenset(
     "WAITING STANDBY ARMED FAILSAFE STOPPED FULL NOTHING_THERE DONE RUNNING REFUSED FAILED".split()  # noqa: SIM905
 )
 """The numbers of core that the builder's own code goes by."""
 
-LOOPS = {boards.MACHINE: ("outputs", "machine"), "receiver": ("outputs", "receiver")}
-"""The templates of what turns an end, where there are several."""
+
+@cache
+def board_header() -> str:
+    """What a board has to do, as core/board.py says it."""
+    program = core()
+    module = next(one for one in program.modules if one.name == "board")
+    values = {one.name: one.value for one in module.constants}
+
+    def in_c(text: str) -> str:
+        """A text, with the names that things have in C."""
+        text = text.replace("``NOT_READ``", "BOARD_UNREAD").replace("decided in core", "decided in nuvrik.c")
+        return re.sub(r"``(\w+)``", lambda one: f"{'BOARD' if one[1].isupper() else 'board'}_{one[1]}", text)
+
+    shape, functions = Shape(program), []
+    for one in (each for each in module.externals if each.owner == "Board"):
+        body, takes = Body(shape, one), []
+        for name, width in one.takes.items():
+            const = "const " if inner_of(width) and name not in FILLED else ""
+            takes.append(f"{const}{body.declared(width)}{name}")
+        signature = f"{body.declared(one.gives)}{c_name(one)}({', '.join(takes) or 'void'});"
+        functions.append("\n".join([*described(in_c(one.doc)), *short(signature)]))
+    about = "\n   ".join(
+        line
+        for part in module.doc.split("\n\n")[1:]
+        for line in [*textwrap.wrap(in_c(" ".join(part.split())), WIDEST - 3), ""]
+    ).rstrip()
+    words = {
+        "about": about,
+        "functions": functions,
+        "value": values.__getitem__,
+        "numbers": lambda names: ", ".join(f"BOARD_{name} = {values[name]}" for name in names.split()),
+    }
+    return filled(TEMPLATES, "nuvrik_board.h", words)
 
 
 def link_files(wanted: Wanted, others: str = "") -> dict[str, str]:
     """The C of one end of one link: core, fitted to it, and its loop; and what the builder's own code and the
     board have to know of it. ``others``: the files beside them."""
-    words = _words(wanted)
-    parts = (*(["keyed"] if wanted.keyed else []), *LOOPS.get(wanted.glue, (wanted.glue,)))
-    text = "\n".join(filled(TEMPLATES, f"{part}.c", words) for part in parts)
+    words, shape = _words(wanted), shape_of(wanted)
+    roots = loop_roots(wanted, python=False)
+    text = Printed(shape, roots.calls, {"Demand", "Call", *PUBLIC}).text(filled(TEMPLATES, "loop.c", words))
     numbers: list[str] = []
-    if wanted.table is not None:
-        shape = shape_of(wanted)
-        text = Printed(shape, c_roots(wanted).calls, {"Demand", *PUBLIC}).text(text)
+    if wanted.end in (boards.MACHINE, boards.HANDSET):
         numbers += constants(
             one for module in core().modules for one in module.constants if one.name in PUBLIC
         )
-        demand = shape.program.records["Demand"]
-        numbers += struct(shape, demand) if demand.fields else []
+    for name in ("Demand", *(["Call"] if wanted.calls else [])):
+        record = shape.program.records[name]
+        numbers += struct(shape, record) if record.fields else []
     said = f"{others} {text}"
     told = _for_board(wanted).items()
     words |= {
@@ -135,24 +172,6 @@ def _turning(wanted: Wanted) -> int | None:
     return sum(one.turns << place for place, one in enumerate(wanted.link.outputs.values()))
 
 
-def _input_pins(wanted: Wanted) -> list[tuple[int, int, int]]:
-    """Which control is read from which pin, and what is read there."""
-    places, what = wanted.controls, {boards.ANALOG: 0, boards.CONTACT: 1}
-    return [(places.index(use.of), use.pin, what[use.role]) for use in wanted.read]
-
-
-def _nothing_on(wanted: Wanted) -> list[tuple[int, int, int]]:
-    """Output, pin and level of everything that is off."""
-    if wanted.glue not in LOOPS:
-        return []
-    table: Any = wanted.table
-    return [
-        (output, pin, level_of_pin(one, pin, 0, 0, False))
-        for output, one in enumerate(table.pins)
-        for pin in range(pins_of(one.use))
-    ]
-
-
 def _for_board(wanted: Wanted) -> dict[str, int | str]:
     """What glue and boards are told of a link."""
     link = wanted.link
@@ -167,13 +186,10 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         "NUVRIK_MOST_PACKET": link.medium.payload_max if isinstance(link.medium, Packets) else 1,
         "NUVRIK_ON_AVR": int(wanted.board in boards.CHIPS),
         "NUVRIK_PROGRAM": f'"nuvrik_{wanted.end}"',
-        "NUVRIK_INPUTS_COUNT": len(wanted.read),
         "NUVRIK_LINE_IS_HOSTS": int(not wanted.on_the_line),
         "NUVRIK_HOST_LINE": int(wanted.host_line),
         "NUVRIK_HOST_BAUD": OTHER_BAUD,
-        "NUVRIK_TIMEOUT_MS": link.failsafe.timeout_ms,
         "NUVRIK_LINK_BAUD": baud_of(link),
-        "NUVRIK_PERIOD_MS": link.period_ms,
         "NUVRIK_TICK_MS": link.tick_ms,
         "NUVRIK_PWM_PINS": many(boards.PWM),
         "NUVRIK_PWM_MOST": max((one.duty_max for one in motors), default=255),
@@ -184,7 +200,6 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         "NUVRIK_COUNTER_PINS": many(boards.COUNTER),
         "NUVRIK_END_SWITCHES": many(boards.END),
         "NUVRIK_EDGE_PINS": many(boards.EDGE),
-        "NUVRIK_EDGE_PIN": next((use.pin for use in uses if use.role == boards.EDGE), 0),
         "NUVRIK_EMIT_PINS": many(boards.EMIT, boards.CARRIER),
         "NUVRIK_CARRIER_PINS": many(boards.CARRIER),
     }
@@ -228,32 +243,16 @@ def _words(wanted: Wanted) -> dict[str, Any]:
 def _parts(wanted: Wanted) -> dict[str, Any]:
     """What there is of an end, for the templates of its loop."""
     link, glue = wanted.link, wanted.glue
-    uses = wanted.outputs + wanted.inputs + wanted.timed
-    roles = {use.role for use in uses}
     hooks = [name if isinstance(one, CallRequest) else "" for name, one in link.requests.items()]
     return {
-        "machine": glue in LOOPS,
+        "loop": f"nuvrik_{snake(LOOPS[glue])}",
+        "leaves": wanted.end in (boards.MACHINE, boards.HANDSET) and glue != "remote",
+        "machine": wanted.end == boards.MACHINE,
         "receiver": glue == "receiver",
         "handset": wanted.end == boards.HANDSET,
         "remote": glue == "remote",
-        "end_name": "nuvrik_receiver" if glue == "receiver" else "nuvrik_machine_end",
-        "pins": "NUVRIK_RECEIVER_PINS" if glue == "receiver" else "NUVRIK_END_PINS",
-        "nothing_on": _nothing_on(wanted),
-        "keyed": wanted.keyed,
-        "packetwise": wanted.packets or wanted.keyed,
-        "slots_in": wanted.end == boards.MACHINE and isinstance(link.medium, PulsesMedium),
-        "slots_out": wanted.end == boards.HANDSET and isinstance(link.medium, PulsesMedium),
-        "sensors": len(link.telemetry),
-        "end_switches": boards.END in roles,
-        "step_pins": bool({boards.STEP, boards.COIL} & roles),
-        "pulse_pins": boards.PULSE in roles,
-        "emit_pins": bool({boards.EMIT, boards.CARRIER} & roles),
-        "tells_raw": wanted.tells_raw,
-        "inputs": _input_pins(wanted),
-        "input_names": ",".join(["t_ms", *(use.of for use in wanted.read)]),
-        "knobs": any(use.key.endswith(".pin_b") for use in wanted.inputs),
+        "sensors": len(link.telemetry) if glue == boards.MACHINE else 0,
         "hooks": hooks,
-        "most_arguments": max([1, *(len(arguments_of(one)) for one in link.requests.values())]),
     }
 
 

@@ -12,10 +12,11 @@ from nuvrik.core.widths import Table
 from nuvrik.export import boards
 from nuvrik.export.firmware import Made, is_told
 from nuvrik.export.fit.fitted import fitted
+from nuvrik.export.fit.live import Roots
 from nuvrik.export.fit.merged import merged
 from nuvrik.export.fit.plain import plain_text
-from nuvrik.export.fit.roots import roots_of
 from nuvrik.export.fit.tables import FittedTables
+from nuvrik.export.loops import loop_roots, loop_table
 from nuvrik.export.program import CORE, MODULES, core
 from nuvrik.export.python_chips import FAMILIES, POSIX, misfits_of
 from nuvrik.export.python_wiring import bits_of, off, own_radio, watchdog_ms, wiring
@@ -39,10 +40,22 @@ APART = ("__init__.py", "off.py", "whole.py", "own.py", "names.py")
 for."""
 
 ORDER = (
-    *("tables", "board_chip", "pins", "steps", "inputs", "edges", "uart", "keyed", "silent", "lines"),
-    *("packets", "slots", "outputs", "guard", "moving", "calls", "wiring"),
+    *(
+        "tables",
+        "board_chip",
+        "pins",
+        "steps",
+        "inputs",
+        "edges",
+        "lamp",
+        "uart",
+        "packets",
+        "guard",
+        "calls",
+    ),
+    *("moving", "hand", "wiring"),
 )
-"""The others, so that each comes behind those that it needs; core before them, the loop behind."""
+"""The others, so that each comes behind those that it needs; core before them."""
 
 
 class How(NamedTuple):
@@ -60,19 +73,17 @@ def micropython(wanted: Wanted, how: How = How()) -> Made:  # noqa: B008
     """The files of one end. NotThere, if it is to be precompiled and cannot be."""
     made = wiring(wanted)
     words = _words(wanted, how)
-    loop = f"{wanted.glue}_loop"
     files: dict[str, str] = {}
     for name in ("__init__", "off"):
         files[f"{name}.py"] = filled(PYTHON / "templates", f"{name}.py", words)
     files["wiring.py"] = made.text
-    parts = [loop, "guard", "whole", *(one for one in made.parts if one != "tables")]
-    parts += ["moving"] if wanted.end == boards.MACHINE else []
-    parts += ["calls"] if words["calls"] else []
     if wanted.end in (boards.MACHINE, boards.HANDSET):
         files["own.py"] = (PYTHON / f"own_{wanted.end}.py").read_text("utf-8")
         files["names.py"] = filled(PYTHON / "templates", "names.py", words)
-    files |= {f"{name}.py": (PYTHON / f"{name}.py").read_text("utf-8") for name in parts}
-    files |= core_files(wanted, how)
+    parts = {f"{name}.py": PYTHON / f"{name}.py" for name in ("guard", "whole", *made.parts)}
+    files |= {name: file.read_text("utf-8") for name, file in parts.items() if file.exists()}
+    table = loop_table(wanted, pins=wanted.board != POSIX)
+    files |= core_files(table, loop_roots(wanted, python=True), readable=how.readable)
     tags = _tags(wanted)
     head = f"# {tags}; made by Nuvrik {VERSION_WORDS} from {wanted.file}: do not edit. {FREE}\n"
     texts = {
@@ -82,7 +93,7 @@ def micropython(wanted: Wanted, how: How = How()) -> Made:  # noqa: B008
     if how.precompiled:
         written = {f"{name[:-3]}.mpy": _precompiled(name, texts[name]) for name in APART if name in texts}
         rest = {name[:-3]: text for name, text in texts.items() if name not in APART}
-        order = [*(f"core/{name}" for name in MODULES), *ORDER, loop]
+        order = [*(f"core/{name}" for name in MODULES), *ORDER]
         ordered = {name: rest[name] for name in order if name in rest}
         written["link.mpy"] = _precompiled("link.py", merged(ordered))
     sums = [f"{_sum(text)} {name}\n" for name, text in written.items()]
@@ -108,26 +119,22 @@ def _tags(wanted: Wanted) -> str:
 # ---- core and its tables ----
 
 
-def core_files(wanted: Wanted, how: How) -> dict[str, str]:
-    """What is left of core for an end, and its tables."""
-    table = wanted.table
-    if table is None:
-        return {}
-    if how.readable:
-        return _readable(wanted, table)
-    fit = fitted(table, roots_of(wanted))
+def core_files(table: Table, roots: Roots, *, readable: bool) -> dict[str, str]:
+    """What is left of core for an end with this table, and its tables."""
+    if readable:
+        return _readable(table, roots)
+    fit = fitted(table, roots)
     texts = {f"core/{name}.py": text for name, text in fit.modules.items()}
     texts["core/__init__.py"] = ""
     texts["tables.py"] = FittedTables(core(), fit.reads).module(table, "link")
     return texts
 
 
-def _readable(wanted: Wanted, table: Table) -> dict[str, str]:
+def _readable(table: Table, roots: Roots) -> dict[str, str]:
     """The files of core that this end imports, as they are; but the rooms are the link's own."""
-    wants = {"machine": ["machine_end", "loop"], "handset": ["handset_end"]}.get(wanted.glue, [wanted.glue])
     names: set[str] = {"widths"}
     texts = {name: (CORE / f"{name}.py").read_text("utf-8") for name in (*MODULES, "widths", "__init__")}
-    wants += ["loop", *(["on_off"] if wanted.keyed else [])]
+    wants = [one.name for one in core().modules for record in one.records if record.name in roots.calls]
     while wants:
         name = wants.pop()
         if name not in names:
@@ -191,8 +198,7 @@ def _words(wanted: Wanted, how: How) -> dict[str, Any]:
         "board": wanted.board,
         "posix": posix,
         "udp": isinstance(link.medium, UdpMedium),
-        "loop": "link" if how.precompiled else f"{wanted.glue}_loop",
-        "kind": f"{wanted.glue.capitalize()}Loop",
+        "end_of": "link import wiring_end" if how.precompiled else "wiring import end",
         "machine": machine,
         "handset": wanted.end == boards.HANDSET,
         "remote": wanted.glue == "remote",

@@ -55,15 +55,16 @@ LOOKS_CYCLES = 64
 """Four microseconds: that is finely enough looked, and in half the time."""
 
 
-MACHINE_END = "nuvrik_end"
-"""What the machine's end is called in its firmware."""
+LOOP = "nuvrik"
+"""What the loop is called in its firmware."""
 
 
 def end_in(chip: Emulated, link: Link, *, answers: bool = True) -> View:
     """The machine's end in a chip's memory, or a receiver."""
     shape = shape_of(Wanted(link, "link.toml", chip.chip.name, answers=answers))
-    kind = "Receiver" if isinstance(shape.table, ReceiverTable) else "MachineEnd"
-    return View(chip.memory, chip.symbol(MACHINE_END), shape.program.records[kind], shape)
+    kind = "ReceiverLoop" if isinstance(shape.table, ReceiverTable) else "MachineLoop"
+    end: View = View(chip.memory, chip.symbol(LOOP), shape.program.records[kind], shape).end
+    return end
 
 
 class AvrMachine(ElsewhereMachine):
@@ -93,10 +94,8 @@ class AvrMachine(ElsewhereMachine):
         self._heard = b""
         self._memory = end_in(chip, link)
         # What it had decided when it last wrote its pins: between that and now a frame may have come in.
-        first = chip.symbol(MACHINE_END)
-        self._written = self._memory.moved(
-            chip.keep(first, self._memory.end - first, self._memory.where("told"))
-        )
+        first, size = self._memory.address, self._memory.size
+        self._written = self._memory.moved(chip.keep(first, size, self._memory.where("told")))
         self._looks_at = self._memory
         self._now_ms: int | None = None
         self._target_us = chip.us

@@ -72,7 +72,7 @@ def lines_of(link: Link) -> tuple[int, int]:
     """The lines of core that a frame and a tick run through at worst, in a drive."""
     stream = not link.medium.datagrams
     wanted = Wanted(link, "", "any", packets=not stream)
-    table: Any = wanted.table
+    table: Any = wanted.end_table
     space = run_here(table, roots_of(wanted))
     end = space["MachineEnd"](space["link"])
     end.begin(1, 2, 1)

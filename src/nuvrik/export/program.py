@@ -15,6 +15,7 @@ CORE = Path(__file__).parents[1] / "core"
 MODULES = (
     "sizes",
     "levels",
+    "board",
     "loop",
     "bits",
     "sealed",
@@ -37,12 +38,15 @@ MODULES = (
     "keys",
     "on_off",
     "medium",
+    "line",
     "train",
     "writer",
     "telling",
     "inputs",
     "incoming",
     "machine_end",
+    "pin_writer",
+    "machine_loop",
     "controls",
     "hands",
     "sources",
@@ -52,6 +56,7 @@ MODULES = (
     "asking",
     "knob",
     "handset_end",
+    "handset_loop",
     "marks",
     "burst",
     "families",
@@ -59,10 +64,18 @@ MODULES = (
     "infrared",
     "codes",
     "remote",
+    "remote_loop",
     "receiver",
+    "receiver_loop",
     "bridge",
+    "bridge_loop",
+    "listener",
 )
 """The modules in the subset, from the ground up: each may import only from those before it."""
+
+EXTERNAL = "Protocol"
+"""The base of a class that stands outside of core: it has no fields, and of its methods core knows only what
+they take and give."""
 
 
 class Outside(Exception):
@@ -93,6 +106,7 @@ class Record(NamedTuple):
     fields: Mapping[str, str]
     doc: str
     rooms: Mapping[str, str] = {}
+    is_external: bool = False
 
 
 class Routine(NamedTuple):
@@ -120,13 +134,14 @@ class Routine(NamedTuple):
 
 
 class Module(NamedTuple):
-    """One module."""
+    """One module. ``externals``: the methods of what stands around core."""
 
     name: str
     doc: str
     constants: list[Constant]
     records: list[Record]
     routines: list[Routine]
+    externals: list[Routine]
     tree: ast.Module
 
 
@@ -141,6 +156,11 @@ class Program:
         self.constants = {one.name: one for module in self.modules for one in module.constants}
         self.records = {one.name: one for module in self.modules for one in module.records}
         self.routines = {one.key: one for module in self.modules for one in module.routines}
+        self.externals = {one.key: one for module in self.modules for one in module.externals}
+
+    def called(self, key: str) -> Routine | None:
+        """What is called by a key, be it core's or what stands around it; None for neither."""
+        return self.routines.get(key) or self.externals.get(key)
 
 
 @cache
@@ -165,7 +185,7 @@ def read(name: str, text: str) -> Module:
     tree = ast.parse(text)
     tokens = tokenize.generate_tokens(io.StringIO(text).readline)
     comments = {one.start[0]: one.string[1:].strip() for one in tokens if one.type == tokenize.COMMENT}
-    module = Module(name, ast.get_docstring(tree) or "", [], [], [], tree)
+    module = Module(name, ast.get_docstring(tree) or "", [], [], [], [], tree)
     for node, after in zip(tree.body, [*tree.body[1:], None], strict=True):
         if isinstance(node, ast.Assign):
             module.constants.append(_constant(node, after))
@@ -173,9 +193,8 @@ def read(name: str, text: str) -> Module:
             module.routines.append(_routine(node, ""))
         elif isinstance(node, ast.ClassDef):
             module.records.append(_record(node))
-            module.routines.extend(
-                _routine(one, node.name) for one in node.body if isinstance(one, ast.FunctionDef)
-            )
+            into = module.externals if module.records[-1].is_external else module.routines
+            into.extend(_routine(one, node.name) for one in node.body if isinstance(one, ast.FunctionDef))
         elif not (isinstance(node, ast.ImportFrom) or _is_text(node)):
             raise Outside(
                 node,
@@ -227,8 +246,10 @@ def _constant(node: ast.Assign, after: ast.stmt | None) -> Constant:
 
 def _record(node: ast.ClassDef) -> Record:
     bases = [ast.unparse(base) for base in node.bases]
-    if bases not in ([], ["Table"]) or node.keywords or node.decorator_list:
-        raise Outside(node, f"class {node.name} inherits or is decorated", "only tables have a base: Table")
+    if bases not in ([], ["Table"], [EXTERNAL]) or node.keywords or node.decorator_list:
+        raise Outside(
+            node, f"class {node.name} inherits or is decorated", f"only Table and {EXTERNAL} are bases"
+        )
     fields: dict[str, str] = {}
     stores = [one for one in node.body if isinstance(one, ast.AnnAssign)]
     for one in node.body:
@@ -241,7 +262,8 @@ def _record(node: ast.ClassDef) -> Record:
         fields[name] = width_of(store.annotation, store)
         if fields[name].startswith("list[") and store.value is not None:
             rooms[name] = _room(store.value)
-    return Record(node.name, bases == ["Table"], fields, ast.get_docstring(node) or "", rooms)
+    doc = ast.get_docstring(node) or ""
+    return Record(node.name, bases == ["Table"], fields, doc, rooms, bases == [EXTERNAL])
 
 
 def _room(made: ast.expr) -> str:

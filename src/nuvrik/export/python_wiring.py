@@ -1,12 +1,14 @@
 """Which pin does what, as the module ``wiring`` of a MicroPython export."""
 
-from collections.abc import Iterator
+from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from nuvrik.core.levels import NOBODY
-from nuvrik.core.pins import COILS, ONE_DIRECTION, PULSED, TWO_POWERED, level_of_pin, pins_of
+from nuvrik.core.pins import COILS, PULSED, TWO_POWERED, level_of_pin, pins_of
 from nuvrik.export import boards
 from nuvrik.export.boards import Use
+from nuvrik.export.loops import LOOPS
+from nuvrik.export.program import core
 from nuvrik.export.python_chips import FAMILIES, MOST_RATE, PWM_HZ
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.form.media import Packets, PulsesMedium, UdpMedium
@@ -28,53 +30,101 @@ class Wiring(NamedTuple):
 
 
 class _Text:
-    """What is written, and what it takes from other modules."""
+    """What is written of a board: the classes that it is made of, how it is set up, and what is taken from
+    other modules."""
 
     def __init__(self) -> None:
         self.imports: dict[str, set[str]] = {}
-        self.lines: list[str] = []
+        self.bases: list[str] = []
+        self.setup: list[str] = []
+        self.after: list[str] = []
 
     def use(self, module: str, name: str) -> str:
         self.imports.setdefault(module, set()).add(name)
         return name
 
-    def function(self, head: str, doc: str, *body: str) -> None:
-        self.lines += ["", "", f"def {head}:", f'    """{doc}"""', *(f"    {one}" for one in body)]
+    def base(self, module: str, name: str, *setup: str) -> None:
+        self.bases.append(self.use(module, name))
+        self.setup += setup
 
 
 def wiring(wanted: Wanted) -> Wiring:
     """The wiring of an end on its board."""
     text, posix = _Text(), wanted.board not in FAMILIES
-    link, glue = wanted.link, wanted.glue
+    glue, kind = wanted.glue, LOOPS[wanted.glue]
     board = "board_posix" if posix else "board_chip"
-    constants = [f"WATCHDOG_MS = {watchdog_ms(wanted)}"]
-    if glue == boards.HANDSET:
-        constants += [f"TIMEOUT_MS = {link.failsafe.timeout_ms}", f"PERIOD_MS = {link.period_ms}"]
-    if glue in (boards.MACHINE, "receiver"):
-        _outputs(wanted, text, posix=posix)
-    if glue == boards.MACHINE:
-        _calls(wanted, text)
-    if glue in (boards.MACHINE, boards.HANDSET, "remote"):
-        _inputs(wanted, text)
-    if glue == "remote":
-        table: Any = wanted.table
-        constants += [f"LAMP = {_timed(wanted, 'out').pin}", f"CARRIER_HZ = {table.carrier_hz}"]
-    elif glue in ("receiver", boards.LISTENER):
-        _edges(wanted, text)
-    elif glue in (boards.MACHINE, boards.HANDSET):
+    moves = wanted.end == boards.MACHINE
+    if glue in (boards.MACHINE, boards.HANDSET, boards.BRIDGE, boards.LISTENER):
         _line(wanted, text, posix=posix)
-    if glue in (boards.BRIDGE, boards.LISTENER):
-        text.function("port()", "The host's line.", f"return {_port(wanted, text)}")
-    if glue == boards.BRIDGE:
-        constants.append(f"MOST_PACKET = {most_packet(wanted)}")
-        text.function("radio()", "The builder's own driver.", "import radio", "", "return radio")
-    imports = [f"from nuvrik import {board} as board"]
-    for module, names in sorted(text.imports.items()):
-        imports.append(f"from nuvrik.{module} import {', '.join(sorted(names))}")
-    about = '"""Which pin does what."""'
-    head = [about, "", *imports, "", *constants]
-    needed = {"packets"} if "asked" in text.imports else set()
-    return Wiring("\n".join([*head, *text.lines]) + "\n", sorted({board, *text.imports, *needed}))
+    if moves:
+        _outputs(wanted, text, posix=posix)
+    if not posix and wanted.end in (boards.MACHINE, boards.HANDSET) and wanted.inputs:
+        rows = {use.pin: _reads(use, wanted, text) for use in wanted.inputs}
+        text.base("inputs", "ReadPins", *_named("readers", rows))
+    if any(use.role == boards.EDGE for use in wanted.timed):
+        text.base("edges", "Edges", f"self.watch({_timed(wanted, boards.EDGE)})")
+    if glue == "remote":
+        table: Any = wanted.end_table
+        text.base("lamp", "Lamp", f"self.light({_timed(wanted, boards.CARRIER)}, {table.carrier_hz})")
+    if wanted.calls:
+        made = text.use("calls", "Calls")
+        text.after.append(f"made.calls = {made}(made, {tuple(wanted.link.requests)!r})")
+    module, end = (
+        ("moving", "Moving") if moves else ("hand", "Hand") if glue == boards.HANDSET else ("guard", "Guard")
+    )
+    imports = [f"from nuvrik import {board} as board", f"from nuvrik.core.{_home(kind)} import {kind}"]
+    for name, names in sorted((text.imports | {"tables": {"link"}}).items()):
+        imports.append(f"from nuvrik.{name} import {', '.join(sorted(names))}")
+    given = "link, around" if glue in (boards.BRIDGE, boards.LISTENER) else "link, around, own"
+    lines = [
+        '"""Which pin does what."""',
+        "",
+        *imports,
+        "",
+        f"WATCHDOG_MS = {watchdog_ms(wanted)}",
+        "",
+        "",
+        f"class Board({', '.join(text.bases)}):",
+        '    """What core asks of this board."""',
+        "",
+        "    def __init__(self):",
+        *(f"        {one}" for one in text.setup),
+        "",
+        "    def begin(self):",
+        '        """It is ready."""',
+        "",
+        "    def start(self, boot):",
+        '        """Why it has started, and a number that was not there before."""',
+        "        why, low, high = board.start()",
+        "        boot[0] = low | high << 16",
+        "        return why",
+        "",
+        "    def alive(self):",
+        '        """The loop has made a whole turn."""',
+        "        board.alive()",
+        "",
+        "",
+        "def end():",
+        '    """The end of the link on this board."""',
+        f"    from nuvrik.{module} import {end}",
+        "",
+        "    around = Board()",
+        f"    made = {end}(lambda own: {kind}({given}), around)",
+        *(f"    {one}" for one in text.after),
+        "    return made",
+    ]
+    parts = sorted({board, module, "guard", *text.imports})
+    return Wiring("\n".join(lines) + "\n", parts)
+
+
+def _home(kind: str) -> str:
+    """The module of core that a class is in."""
+    return next(one.name for one in core().modules if any(record.name == kind for record in one.records))
+
+
+def _named(name: str, rows: Mapping[int, str]) -> list[str]:
+    """A dictionary by pins, a line each."""
+    return [f"self.{name} = {{", *(f"    {pin}: {made}," for pin, made in rows.items()), "}"]
 
 
 def watchdog_ms(wanted: Wanted) -> int:
@@ -93,7 +143,7 @@ def most_packet(wanted: Wanted) -> int:
 
 def pin_tables(wanted: Wanted) -> list[Any]:
     """What core knows of the pins of each output."""
-    table: Any = wanted.table
+    table: Any = wanted.end_table
     return list(table.pins)
 
 
@@ -115,92 +165,52 @@ def off(wanted: Wanted) -> list[tuple[int, int]]:
 def _outputs(wanted: Wanted, text: _Text, *, posix: bool) -> None:
     if posix:
         made = text.use("board_posix", "Functions")
-        names = ", ".join(wanted.link.outputs)
-        text.function(
-            "outputs(loop)",
-            "What tells each output, in main.py.",
+        names = tuple(wanted.link.outputs)
+        text.after += [
             "import __main__ as own",
             "",
-            f"names = {names.split(', ')!r}",
-            f"return {made}(loop, [getattr(own, name) for name in names])",
-        )
+            f"made.functions = {made}(made, [getattr(own, name) for name in {names!r}])",
+        ]
         return
-    made = text.use("outputs", "PinWriters")
-    body, rows, steppers = [], [], []
-    outputs = list(wanted.link.outputs.items())
-    family = FAMILIES[wanted.board]
-    if any(isinstance(one, StepperOutput) for _, one in outputs):
-        most = max(one.rate_max for _, one in outputs if isinstance(one, StepperOutput))
-        body.append(f"steps = {text.use('steps', 'Steps')}({family.timer}, {min(2 * most, 2 * MOST_RATE)})")
-    for (name, output), table in zip(outputs, pin_tables(wanted), strict=True):
-        if isinstance(output, StepperOutput):
-            body.append(f"{name} = {_motor(table, text)}")
-            steppers.append(name)
-        writers = ", ".join(_writer(name, output, table, at, text) for at in range(pins_of(table.use)))
-        rows.append(f"    ({writers},),  # {name}")
+    rows: dict[str, dict[int, str]] = {"plain": {}, "duties": {}, "pulses": {}}
+    steppers: dict[int, str] = {}
+    for output, table in zip(wanted.link.outputs.values(), pin_tables(wanted), strict=True):
+        _pins_of(output, table, text, rows, steppers)
+    body = [line for name, made in rows.items() if made for line in _named(name, made)]
+    text.base("pins", "OutPins", f"self.off = {tuple(off(wanted))!r}", *body)
     if steppers:
-        body.append(f"steps.begin({', '.join(steppers)})")
-    pairs = "".join(f"({at}, {name}), " for at, name in enumerate(steppers))
-    body += [
-        "writers = (",
-        *rows,
-        ")",
-        f"return {made}(loop.end, writers, ({pairs}), {tuple(off(wanted))!r})",
-    ]
-    text.function("outputs(loop)", "What sets the pins of each output.", *body)
+        most = max(one.rate_max for one in wanted.link.outputs.values() if isinstance(one, StepperOutput))
+        pairs = ", ".join(f"{pin}: {made}" for pin, made in steppers.items())
+        timer, hz = FAMILIES[wanted.board].timer, min(2 * most, 2 * MOST_RATE)
+        text.base("steps", "Steps", f"self.step({timer}, {hz}, {{{pairs}}})")
 
 
-def _motor(table: Any, text: _Text) -> str:
+def _pins_of(
+    output: Any, table: Any, text: _Text, rows: dict[str, dict[int, str]], steppers: dict[int, str]
+) -> None:
+    """What sets the pins of one output."""
+    first = table.numbers[0]
     if table.use == COILS:
-        return f"{text.use('steps', 'Coils')}({', '.join(map(str, table.numbers))})"
-    return f"{text.use('steps', 'Driven')}({table.numbers[0]})"
-
-
-def _writer(name: str, output: Any, table: Any, at: int, text: _Text) -> str:
-    """What sets one pin of an output."""
-    if isinstance(output, StepperOutput) and at == 0:
-        return f"{name}.put"
-    if table.use == COILS:
-        return text.use("steps", "nothing") if at == 1 else f"{name}.current"
-    number = table.numbers[at]
-    if number == NOBODY:
-        return text.use("steps", "nothing")
-    if table.use == PULSED:
-        return f"{text.use('pins', 'Pulse')}({number}).put"
-    powered = table.use == TWO_POWERED or (at == 0 and table.use <= ONE_DIRECTION + 1)
-    if powered and isinstance(output, MotorOutput):
-        hz = output.pwm_hz or PWM_HZ
-        return f"{text.use('pins', 'Duty')}({number}, {hz}, {table.most}).put"
-    return f"{text.use('pins', 'plain')}({number}, {level_of_pin(table, at, 0, 0, False)})"
-
-
-def _calls(wanted: Wanted, text: _Text) -> None:
-    made = "None"
-    if wanted.calls:
-        requests = wanted.link.requests
-        most = max(len(one.parts) for one in requests.values())
-        made = f"{text.use('calls', 'Calls')}(loop, {tuple(requests)!r}, {most})"
-    text.function("calls(loop)", "What carries out requests.", f"return {made}")
+        ends = [f"self.plain[{pin}]" for pin in table.numbers]
+        rows["plain"] |= {pin: f"{text.use('pins', 'plain')}({pin}, 0)" for pin in table.numbers}
+        steppers[first] = f"{text.use('steps', 'Coils')}({', '.join(ends)})"
+        return
+    for at in range(pins_of(table.use)):
+        number = table.numbers[at]
+        if number == NOBODY:
+            continue
+        if isinstance(output, StepperOutput) and at == 0:
+            steppers[number] = f"{text.use('steps', 'Driven')}({number})"
+        elif table.use == PULSED:
+            rows["pulses"][number] = f"{text.use('pins', 'pulse')}({number})"
+        elif isinstance(output, MotorOutput) and (at == 0 or table.use == TWO_POWERED):
+            rows["duties"][number] = f"{text.use('pins', 'duty')}({number}, {output.pwm_hz or PWM_HZ})"
+        else:
+            level = level_of_pin(table, at, 0, 0, False)
+            rows["plain"][number] = f"{text.use('pins', 'plain')}({number}, {level})"
 
 
 # ---- inputs ----
-
-
-def _inputs(wanted: Wanted, text: _Text) -> None:
-    link = wanted.link
-    machine = wanted.end == boards.MACHINE
-    named = list(link.telemetry) if machine else wanted.controls
-    uses = wanted.inputs if machine else wanted.read
-    rows = [f"    ({named.index(use.of)}, {_reads(use, wanted, text)}),  # {use.of}" for use in uses]
-    text.function("inputs()", "What is read, and what of the link it is.", "return (", *rows, ")")
-    if wanted.glue == boards.HANDSET:
-        knobs = list(dict.fromkeys(use.of for use in wanted.inputs if use.key.endswith(".pin_b")))
-        body = []
-        for at, name in enumerate(knobs):
-            pins = [str(use.pin) for use in wanted.inputs if use.of == name]
-            contacts = ", ".join(f"{text.use('inputs', 'contact')}({pin})" for pin in pins)
-            body.append(f"    ({at}, {contacts}),  # {name}")
-        text.function("knobs()", "The contacts of rotary encoders.", "return (", *body, ")")
 
 
 def _reads(use: Use, wanted: Wanted, text: _Text) -> str:
@@ -227,16 +237,27 @@ def bits_of(wanted: Wanted) -> int:
 
 
 def _line(wanted: Wanted, text: _Text, *, posix: bool) -> None:
-    body = [f"return {made}" for made in _carried(wanted, text, posix=posix)]
-    if own_radio(wanted):
-        body = ["import radio", "", *body]
-    elif isinstance(wanted.link.medium, UdpMedium):
-        body.insert(
-            0,
-            f"radio = {text.use('board_posix', 'Udp')}"
-            f"(board.port_named(), {wanted.link.failsafe.timeout_ms})",
-        )
-    text.function("line(loop)", "What carries the link.", *body)
+    medium = wanted.link.medium
+    if isinstance(medium, PulsesMedium) or wanted.keyed:
+        return
+    if posix:
+        name, more = ("Udp", wanted.link.failsafe.timeout_ms) if wanted.packets else ("Serial", 0)
+        port = f"self.open(board.port_named(), {more or baud_of(wanted.link)})"
+        if own_radio(wanted):
+            text.use("board_posix", "Computer")
+            text.base("packets", "Radio", "import radio", "", "self.radio = radio")
+            text.bases.append("Computer")
+            return
+        text.base("board_posix", name, port)
+        if name == "Udp" and wanted.end == boards.MACHINE:
+            text.after.append("around.link = made")
+        return
+    if wanted.packets or wanted.end == boards.BRIDGE:
+        text.base("packets", "Radio", "import radio", "", "self.radio = radio")
+        if wanted.end == boards.BRIDGE:
+            text.setup += [f"self.port = {text.use('uart', 'Uart')}()", f"self.port.open({_port(wanted)})"]
+    else:
+        text.base("uart", "Uart", f"self.open({_port(wanted)})")
 
 
 def own_radio(wanted: Wanted) -> bool:
@@ -245,42 +266,12 @@ def own_radio(wanted: Wanted) -> bool:
     return wanted.packets and not (posix and isinstance(wanted.link.medium, UdpMedium))
 
 
-def _carried(wanted: Wanted, text: _Text, *, posix: bool) -> Iterator[str]:
-    medium = wanted.link.medium
-    if isinstance(medium, PulsesMedium):
-        edges = f"{text.use('edges', 'Edges')}({_timed(wanted, 'in').pin})"
-        table: Any = wanted.table
-        yield f"{text.use('slots', 'Slots')}(loop, {edges}, {bool(table.medium.active_high)})"
-    elif wanted.keyed:
-        edges = f"{text.use('edges', 'Edges')}({_timed(wanted, 'in').pin})"
-        reader = f"{text.use('keyed', 'Keyed')}({edges}, {text.use('tables', 'link')}.medium.carrier)"
-        yield f"{text.use('packets', 'Packets')}(loop, {reader}, {most_packet(wanted)})"
-    elif posix and isinstance(medium, UdpMedium):
-        asked = wanted.glue == boards.MACHINE
-        made = text.use("asked", "Asked") if asked else text.use("packets", "Packets")
-        yield f"{made}(loop, radio, {most_packet(wanted)})"
-    else:
-        if wanted.packets:
-            made = f"{text.use('packets', 'Packets')}(loop, radio, {most_packet(wanted)})"
-        else:
-            made = f"{text.use('lines', 'Stream')}(loop, {_port(wanted, text)})"
-        yield made if wanted.talks else f"{text.use('silent', 'Silent')}({made})"
-
-
-def _port(wanted: Wanted, text: _Text) -> str:
-    if wanted.board not in FAMILIES:
-        return f"{text.use('board_posix', 'Serial')}(board.port_named(), {baud_of(wanted.link)})"
+def _port(wanted: Wanted) -> str:
+    """The line of a chip."""
     number, *pins = (one for one in FAMILIES[wanted.board].line if one >= 0)
-    words = ", ".join(map(str, (number, baud_of(wanted.link), *pins)))
-    return f"{text.use('uart', 'Port')}({words})"
+    return ", ".join(map(str, (number, baud_of(wanted.link), *pins)))
 
 
-def _edges(wanted: Wanted, text: _Text) -> None:
-    made = f"{text.use('edges', 'Edges')}({_timed(wanted, 'in').pin})"
-    table: Any = wanted.table
-    high = bool(table.medium.in_high) if table is not None else False
-    text.function("edges()", "The receiver's levels, and which is a mark.", f"return {made}, {high}")
-
-
-def _timed(wanted: Wanted, way: str) -> Use:
-    return next(use for use in wanted.timed if use.key.endswith(way))
+def _timed(wanted: Wanted, role: str) -> int:
+    """The pin that carries the link one way."""
+    return next(use.pin for use in wanted.timed if use.role == role)

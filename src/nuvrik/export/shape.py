@@ -16,39 +16,30 @@ from nuvrik.export.fit.live import Field
 from nuvrik.export.program import Program, Record
 from nuvrik.plan.tables.sizes import by_kind
 
+LOOPS = ("MachineLoop", "HandsetLoop", "ReceiverLoop", "RemoteLoop", "BridgeLoop", "Listener")
 ENDS = ("MachineEnd", "HandsetEnd", "Receiver", "Remote", "Bridge")
-"""Classes of core that are one end of a link; there is one in a program."""
-
-NAMES = dict.fromkeys(ENDS, "nuvrik_end") | {
-    "Loop": "nuvrik_loop",
-    "OnOffReader": "nuvrik_reader",
-    "OnOffMaker": "nuvrik_maker",
-    "TrainMaker": "nuvrik_maker",
-}
-"""What the objects are called that are part of no other."""
+"""Classes of core that are one end of a link, on a board and by itself; there is one in a program."""
 
 
 class Shape:
     """How a program lies in C. Without a ``table`` it is core as a whole. ``rooms``: how long the lists of
-    states are, by the names of their rooms; ``reads``: what is read, by core and from outside; ``indexed``:
-    kinds of tables that are looked up in lists from outside."""
+    states are, by the names of their rooms; ``reads``: what is read, by core and from outside."""
 
     def __init__(
         self,
         program: Program,
         table: Table | None = None,
         rooms: Mapping[str, int] | None = None,
-        indexed: Iterable[str] = (),
         reads: Iterable[Field] = (),
     ) -> None:
         self.program, self.table, self.reads = program, table, frozenset(reads)
-        self._rooms, self._indexed = rooms or {}, frozenset(indexed)
+        self._rooms = rooms or {}
         self._kinds = by_kind(table) if table is not None else {}
 
     @cached_property
     def named(self) -> frozenset[str]:
         """The kinds of which there is one table, whose fields are constants with names."""
-        return frozenset(kind for kind, ones in self._kinds.items() if len(ones) == 1) - self._indexed
+        return frozenset(kind for kind, ones in self._kinds.items() if len(ones) == 1)
 
     @cached_property
     def lengths(self) -> dict[Field, int]:
@@ -78,7 +69,10 @@ class Shape:
     def roots(self) -> dict[str, str]:
         """The classes of objects that are part of no other, and what those are called."""
         owners = {routine.owner for routine in self.program.routines.values()}
-        return {kind: NAMES[kind] for kind in NAMES if kind in owners and self.table is not None}
+        if self.table is None:
+            return {}
+        loops = [one for one in LOOPS if one in owners]
+        return dict.fromkeys(loops, "nuvrik") or {one: "nuvrik_end" for one in ENDS if one in owners}
 
     @cached_property
     def paths(self) -> dict[str, str]:
@@ -94,7 +88,7 @@ class Shape:
                 several.add(kind)
             for field, width in self.program.records[kind].fields.items():
                 inner = self.program.records.get(inner_of(width) or width)
-                if inner is None or inner.is_table:
+                if inner is None or inner.is_table or inner.is_external:
                     continue
                 if inner_of(width):
                     if self.room(kind, field):
@@ -108,7 +102,8 @@ class Shape:
 
     def implied(self, width: str) -> bool:
         """Whether nothing of a width need be given or kept: there is only one of it."""
-        return width in self.paths or width in self.named
+        record = self.program.records.get(width)
+        return width in self.paths or width in self.named or (record is not None and record.is_external)
 
     def room(self, kind: str, field: str) -> int:
         """How long a list of a state is. Where core still reads a list of none, C has room for one."""
@@ -128,6 +123,8 @@ class Shape:
         for field, width in record.fields.items():
             inner = inner_of(width)
             if width in self.paths and not self.kept(self.program.records[width]):
+                continue
+            if width in self.program.records and self.program.records[width].is_external:
                 continue
             if inner and not record.is_table:
                 if self.room(record.name, field):

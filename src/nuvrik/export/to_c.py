@@ -98,7 +98,7 @@ class Printed:
 
     def _struct(self, record: Record, done: set[str]) -> Iterator[str]:
         """A struct, behind those that are part of it."""
-        if record.name in done or record.name in self._apart:
+        if record.name in done or record.name in self._apart or record.is_external:
             return
         done.add(record.name)
         named = record.name in self._shape.named
@@ -179,7 +179,12 @@ class Printed:
 
 def whole_core(program: Program | None = None) -> Printed:
     """Core as a whole: every function can be called, every table is reached by its address."""
-    return Printed(Shape(program or Program()))
+    program = program or Program()
+    around = {"board", "pin_writer", "line", "listener"}
+    program.modules[:] = [
+        one for one in program.modules if one.name not in around and one.name[-5:] != "_loop"
+    ]
+    return Printed(Shape(program))
 
 
 def struct(shape: Shape, record: Record) -> Iterator[str]:
@@ -251,6 +256,9 @@ def filled(program: Program) -> frozenset[tuple[str, str]]:
 def _filled_by(program: Program, node: ast.Call, found: Set[tuple[str, str]]) -> Iterator[ast.expr]:
     """The lists that a call stores in."""
     name = ast.unparse(node.func).split(".")[-1]
+    around = program.externals.values()
+    if any(one.name == name and {"into", "boot"} & one.takes.keys() for one in around):
+        yield from node.args
     for routine in (one for one in program.routines.values() if one.name == name):
         for given, takes in zip(node.args, routine.takes, strict=False):
             if (routine.key, takes) in found:

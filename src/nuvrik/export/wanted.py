@@ -63,8 +63,8 @@ class Wanted(NamedTuple):
         return self.answers
 
     @property
-    def table(self) -> Table | None:
-        """What its end of the link comes to; a listener needs none."""
+    def end_table(self) -> Table | None:
+        """What its end of the link comes to; a listener has none."""
         link, stream = self.link, not (self.packets or self.keyed)
         if self.end == boards.LISTENER:
             return None

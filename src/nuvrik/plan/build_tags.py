@@ -30,8 +30,9 @@ SECTIONS = {
 """The section of each table that a machine runs on; ``make lint`` fails where one has none."""
 
 HANDSET_ONLY = """KnobTable TriggerTable AskingTable BridgeTable HandsetEndTable WriterTable ChooserTable
-    HearingTable RemoteTable CodeTable"""
-"""The tables that no machine has."""
+    HearingTable RemoteTable CodeTable ReadTable LineTable MachineLoopTable HandsetLoopTable
+    RemoteLoopTable BridgeLoopTable ListenerTable"""
+"""The tables that no machine has, and those that say how an end is wired to its board."""
 
 SECTION_OF = {name: section for section, names in SECTIONS.items() for name in names.split()}
 

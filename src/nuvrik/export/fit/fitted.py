@@ -100,7 +100,7 @@ class _Wide(ast.NodeTransformer):
 def run_here(table: Table, roots: Roots) -> dict[str, Any]:
     """Fitted core in this process: its classes and functions by name, and its tables as ``link``."""
     fit = fitted(table, roots)
-    texts = {name: fit.modules[name] for name in MODULES if name in fit.modules}
+    texts = {f"core/{name}": fit.modules[name] for name in MODULES if name in fit.modules}
     texts["tables"] = FittedTables(core(), fit.reads).module(table, "link")
     space: dict[str, Any] = {}
     exec(compile(merged(texts), RUN_HERE, "exec"), space)

@@ -3,7 +3,7 @@
 import ast
 import copy
 import operator
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from typing import Any, NamedTuple
 
 from nuvrik.core.ranges import RANGES
@@ -81,12 +81,10 @@ class Fold(ast.NodeTransformer):
     def __init__(self, routine: Routine, known: Known, live: Live) -> None:
         self._kinds = live.kinds[routine.key]
         self._known, self._pure = known, live.pure
-        self._locals: Mapping[str, ast.Constant] = _steady(routine.node)
-        self._read_once = {
-            name: value
-            for name, value in stored_once(routine.node).items()
-            if isinstance(value, ast.Attribute)
-        }
+        # Locals that are stored once: a number that is known, or what a field holds.
+        once = stored_once(routine.node)
+        self._locals = {name: value for name, value in once.items() if isinstance(value, ast.Constant)}
+        self._read_once = {name: value for name, value in once.items() if isinstance(value, ast.Attribute)}
         self._not: dict[str, frozenset[int]] = {}
 
     # ---- expressions ----
@@ -357,11 +355,6 @@ def _said(value: int, name: str) -> ast.Constant:
 def macro_of(kind: str, field: str) -> str:
     """What a field of a table is called where a link says of it once and for all what it comes to."""
     return f"{snake(kind.removesuffix('Table')).upper()}_{field.upper()}"
-
-
-def _steady(node: ast.FunctionDef) -> dict[str, ast.Constant]:
-    """Locals that are stored once, and a number that is known."""
-    return {name: value for name, value in stored_once(node).items() if isinstance(value, ast.Constant)}
 
 
 def stored_once(node: ast.FunctionDef) -> dict[str, ast.expr]:

@@ -5,14 +5,13 @@ Only where that is plainly the same: a routine that gives one expression anywher
 its own, or where its caller ends. What it is given is worked out once, before it."""
 
 import ast
-import copy
 import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
 from nuvrik.export.fit.kinds import Kinds
 from nuvrik.export.fit.live import Live
-from nuvrik.export.fit.trees import Put, annotated, is_narrowed, narrowed, stored_in, walk, with_notes
+from nuvrik.export.fit.trees import Put, annotated, copied, is_narrowed, narrowed, stored_in, walk, with_notes
 from nuvrik.export.program import Program, Routine, notes_of
 
 TINY = 9
@@ -87,7 +86,7 @@ def _put(site: Site, routine: Routine, program: Program, live: Live) -> bool:
             uses = [one.id for one in walk(expression) if isinstance(one, ast.Name)]
             if all(_is_plain(one) or uses.count(name) <= 1 for name, one in given.items()):
                 put = {name: _as_taken(routine, name, value, kinds) for name, value in given.items()}
-                made = Put(put).visit(copy.deepcopy(expression))
+                made = Put(put).visit(copied(expression))
                 if not inside.fits(expression, routine.gives):
                     made = narrowed(made, routine.gives)
                 _Replaced(site.call, made).visit(site.caller.node)
@@ -151,7 +150,7 @@ def _storing(body: list[ast.stmt], store: ast.Assign | ast.AnnAssign) -> list[as
     for at, one in enumerate(body):
         if isinstance(one, ast.Return):
             assert one.value is not None
-            last = copy.deepcopy(store)
+            last = copied(store)
             last.value = one.value
             return [*made, last]
         if not any(isinstance(each, ast.Return) for each in walk(one)):
@@ -247,7 +246,7 @@ def always_returns(body: list[ast.stmt]) -> bool:
 
 def _bound(program: Program, routine: Routine, given: dict[str, ast.expr], kinds: Kinds) -> list[ast.stmt]:
     """A body with what it is given in place of its parameters, under names that its caller has not."""
-    body, inside = copy.deepcopy(routine.node.body), Kinds(program, routine)
+    body, inside = [copied(one) for one in routine.node.body], Kinds(program, routine)
     for one in [each for part in body for each in walk(part) if isinstance(each, ast.Return)]:
         if one.value is not None and not inside.fits(one.value, routine.gives):
             one.value = narrowed(one.value, routine.gives)

@@ -55,7 +55,7 @@ class Kinds:
             key = self.key_of(node)
             if key in self._program.records:
                 return key
-            routine = self._program.routines.get(key)
+            routine = self._program.called(key)
             return routine.gives if routine else ""
         return ""
 

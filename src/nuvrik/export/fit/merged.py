@@ -17,6 +17,10 @@ PREFIXED = ("board_chip", "wiring")
 """Modules that others name what they take from them by: there their names keep it, as a prefix."""
 
 
+ALIASES = {"board": "board_chip", "wiring": "wiring"}
+"""What these name others by; core names none so."""
+
+
 def merged(texts: Mapping[str, str]) -> str:
     """One module out of several, which stand in the order in which they need one another. Names are those of
     files, without their ending. Clash."""
@@ -27,7 +31,7 @@ def merged(texts: Mapping[str, str]) -> str:
         tree = ast.parse(text)
         if name in PREFIXED:
             _Prefixed(f"{name}_", {each for one in tree.body for each in _defined(one)}).visit(tree)
-        tree = _Merged().visit(tree)
+        tree = _Merged({} if name.startswith("core/") else ALIASES).visit(tree)
         for one in tree.body:
             if isinstance(one, ast.Import | ast.ImportFrom):
                 outside.append(one)
@@ -74,11 +78,20 @@ class _Prefixed(ast.NodeTransformer):
 
     def __init__(self, prefix: str, names: set[str]) -> None:
         self._prefix, self._names, self._local = prefix, names, set[str]()
+        self._in_class = False
 
     def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.stmt:
         before, self._local = self._local, self._local | own_names(node)
         self.generic_visit(node)
         self._local = before
+        if not self._in_class:
+            node.name = self._prefix + node.name
+        return node
+
+    def visit_ClassDef(self, node: ast.ClassDef) -> ast.stmt:
+        self._in_class = True
+        self.generic_visit(node)
+        self._in_class = False
         node.name = self._prefix + node.name
         return node
 
@@ -95,8 +108,8 @@ class _Prefixed(ast.NodeTransformer):
 class _Merged(ast.NodeTransformer):
     """Without imports of one another; what was named by its module has a name with that as its prefix."""
 
-    def __init__(self) -> None:
-        self._aliases: dict[str, str] = {"board": "board_chip", "wiring": "wiring"}
+    def __init__(self, aliases: Mapping[str, str]) -> None:
+        self._aliases = aliases
 
     def visit_ImportFrom(self, node: ast.ImportFrom) -> ast.stmt | None:
         return None if (node.module or "").split(".")[0] == PACKAGE else node

@@ -1,12 +1,13 @@
 """What is done to syntax trees in more than one place here."""
 
 import ast
-import copy
 from collections.abc import Iterable, Iterator, Mapping
-from typing import TypeGuard
+from typing import TypeGuard, TypeVar
 
 from nuvrik.core.ranges import RANGES
 from nuvrik.export.program import notes_of
+
+Node = TypeVar("Node", bound=ast.AST)
 
 
 def walk(node: ast.AST) -> Iterator[ast.AST]:
@@ -15,14 +16,37 @@ def walk(node: ast.AST) -> Iterator[ast.AST]:
     while stack:
         one = stack.pop()
         yield one
-        inner: list[ast.AST] = []
-        for name in one._fields:
+        parts = _PARTS.get(one.__class__)
+        if parts is None:
+            parts = _PARTS[one.__class__] = tuple(part for part in one._fields[::-1] if part not in NO_NODES)
+        for name in parts:
             value = getattr(one, name, None)
-            if isinstance(value, list):
-                inner += [each for each in value if isinstance(each, ast.AST)]
-            elif isinstance(value, ast.AST) and not isinstance(value, ast.expr_context):
-                inner.append(value)
-        stack += reversed(inner)
+            if value.__class__ is list:
+                stack += [each for each in value[::-1] if isinstance(each, ast.AST)]
+            elif isinstance(value, ast.AST):
+                stack.append(value)
+
+
+NO_NODES = frozenset(
+    {"ctx", "id", "attr", "arg", "name", "kind", "type_comment", "simple", "level", "module"}
+)
+"""Parts of nodes that are no nodes, or only say whether a name is stored."""
+
+_PARTS: dict[type[ast.AST], tuple[str, ...]] = {}
+"""The other parts, the last first, by the class of a node."""
+
+
+def copied(node: Node) -> Node:
+    """A tree of its own, with all that hangs on its nodes. What is the same everywhere, such as what says
+    which sum it is, stays the same: of a tree by the library's way of copying, that is most of the time."""
+    made = node.__class__()
+    for name, value in vars(node).items():
+        if isinstance(value, list):
+            value = [copied(one) if isinstance(one, ast.AST) else one for one in value]
+        elif isinstance(value, ast.AST) and value._fields:
+            value = copied(value)
+        setattr(made, name, value)
+    return made
 
 
 def calls_in(node: ast.AST) -> Iterator[ast.Call]:
@@ -55,7 +79,7 @@ class Put(ast.NodeTransformer):
         if isinstance(node.ctx, ast.Store):
             assert isinstance(value, ast.Name)
             return ast.Name(value.id, ast.Store())
-        return copy.deepcopy(value)
+        return copied(value)
 
 
 def annotated(name: str, width: str, value: ast.expr) -> ast.AnnAssign:

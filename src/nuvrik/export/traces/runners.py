@@ -9,7 +9,8 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from nuvrik.core.machine_end import EndTable
-from nuvrik.export.micropython import How, core_files
+from nuvrik.export.fit.roots import roots_of
+from nuvrik.export.micropython import core_files
 from nuvrik.export.native import Native
 from nuvrik.export.traces import seen as seen_file
 from nuvrik.export.traces.driver import Life, Step
@@ -121,8 +122,9 @@ def in_micropython(interpreter: str, life: Life, steps: int, folder: Path, *, re
 
 def prepared(link: Link, folder: Path, *, stream: bool, readable: bool = False) -> Path:
     """A program that carries out steps, one a line, and beside it a machine's end as it is exported."""
-    wanted = Wanted(link, "", "any", packets=not stream)
-    for name, text in {"__init__.py": "", **core_files(wanted, How(readable=readable))}.items():
+    roots = roots_of(Wanted(link, "", "any", packets=not stream))
+    files = core_files(end_table(link, stream=stream), roots, readable=readable)
+    for name, text in {"__init__.py": "", **files}.items():
         file = folder / "nuvrik" / name
         file.parent.mkdir(parents=True, exist_ok=True)
         file.write_text(text, "utf-8")

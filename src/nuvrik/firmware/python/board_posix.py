@@ -13,6 +13,9 @@ import threading
 import time
 import traceback
 
+AT_ONCE = 64
+"""So many bytes are read together."""
+
 MOST_MS = 1
 """How long a turn waits for something to come."""
 
@@ -46,7 +49,7 @@ def idle():
         ready = select.select(_waits_for, [], [], MOST_MS / 1000)[0]
     except (OSError, ValueError):
         ready = _waits_for
-    if ready and Serial.gone:
+    if ready and Computer.gone:
         # A port that has hung up is always ready.
         time.sleep(MOST_MS / 1000)
 
@@ -116,7 +119,7 @@ def tell(error):
 
 def leaves():
     """Whether somebody has asked it to end, or its line has gone."""
-    return bool(_asked) or Serial.gone
+    return bool(_asked) or Computer.gone
 
 
 def port_named():
@@ -127,12 +130,24 @@ def port_named():
     sys.exit(f"{sys.argv[0]}: say --port and a device, such as /dev/ttyUSB0, or udp://:PORT to listen")
 
 
-class Serial:
-    """A serial port. What it does not take is kept, so that a frame is never cut."""
+class Computer:
+    """What core asks of a small computer, which has no pins: nothing of it is ever on."""
 
     gone = False
 
-    def __init__(self, name, baud):
+    def looks_off(self):
+        """Nobody feeds anything here."""
+        return True
+
+    def put_off(self):
+        """All has been told that there is."""
+
+
+class Serial(Computer):
+    """A serial port. What it does not take is kept, so that a frame is never cut."""
+
+    def open(self, name, baud):
+        """Make it ready."""
         import termios
 
         speed = getattr(termios, f"B{baud}", None)
@@ -149,20 +164,30 @@ class Serial:
             sys.exit(f"{name}: {error.strerror}")
         except termios.error:
             sys.exit(f"{name}: is no serial port")
-        self.waiting = b""
+        self.waiting = self.heard = b""
+        self.at = 0
         _waits_for.append(self.port)
 
-    def read(self, into):
-        """Put what has come into a buffer, and give how many bytes."""
+    def take(self, line):
+        """The next byte, -1 for none."""
+        if self.at == len(self.heard):
+            self.at, self.heard = 0, self.read()
+            if not self.heard:
+                return -1
+        self.at += 1
+        return self.heard[self.at - 1]
+
+    def read(self):
+        """What has come."""
         try:
-            return os.readv(self.port, [into])
+            return os.read(self.port, AT_ONCE)
         except (BlockingIOError, InterruptedError):
-            return 0
+            return b""
         except OSError as error:
-            if not Serial.gone:
+            if not Computer.gone:
                 print(f"the port has gone: {error.strerror}", file=sys.stderr)
-            Serial.gone = True
-            return 0
+            Computer.gone = True
+            return b""
 
     def free(self):
         """Whether the frame before has gone."""
@@ -173,17 +198,24 @@ class Serial:
                 pass
         return not self.waiting
 
-    def write(self, frame, count):
-        """Send so many bytes."""
+    def give(self, line, frame, count):
+        """Send so many bytes, or say whether it would take any."""
+        if not self.free() or not count:
+            return not self.waiting
         self.waiting = bytes(frame[:count])
         self.free()
+        return True
 
 
-class Udp:
+class Udp(Computer):
     """Datagrams, one frame in each: ``udp://:PORT`` listens, ``udp://HOST:PORT`` speaks first. The other end
-    is whoever drives, once the one before has been silent for a timeout."""
+    is whoever drives, once the one before has been silent for a timeout. ``link``: the machine that anybody
+    may send to: a question is answered where it came from."""
 
-    def __init__(self, name, timeout_ms):
+    link = None
+
+    def open(self, name, timeout_ms):
+        """Make it ready."""
         import socket
 
         host, _, port = name[len("udp://") :].rpartition(":")
@@ -203,6 +235,7 @@ class Udp:
 
     def packet(self, into):
         """A datagram that has come: one that is too long is cut, and its check says so."""
+        self.settle()
         try:
             count, self.sender = self.socket.recvfrom_into(into)
             return count
@@ -217,13 +250,22 @@ class Udp:
         if self.peer is None or self.sender == self.peer or now - self.driven_ms >= self.timeout_ms:
             self.peer, self.driven_ms = self.sender, now
 
-    def free(self):
-        """Whether there is anybody to send to."""
-        return self.peer is not None
+    def settle(self):
+        """What came last, if it was accepted, has an answer perhaps, and may have come from whoever
+        drives."""
+        if self.link is None or not self.link.loop.obeyed:
+            return
+        self.link.loop.obeyed, end = False, self.link.end
+        self.trust(end.machine.watch.driven_ms == 0)
+        while end.answers():
+            self.give_to(self.sender, end.sender.wire, end.sender.count)
 
-    def give(self, packet, count):
-        """Send one to the other end."""
-        self.give_to(self.peer, packet, count)
+    def give(self, line, packet, count):
+        """Send one to the other end, or say whether there is one."""
+        self.settle()
+        if count and self.peer is not None:
+            self.give_to(self.peer, packet, count)
+        return self.peer is not None
 
     def give_to(self, whom, packet, count):
         """Send one to somebody."""
@@ -241,10 +283,10 @@ class Rest:
         self.at, self.value, self.way, self.driven, self.braked = 0, told.value, told.way, False, told.braked
 
 
-def turns(loop, at):
+def turns(link, at):
     """Whether an output stands in no place."""
-    servos = loop.end.machine.outputs.servos
-    return not any(one.demand is loop.end.machine.outputs.told(at) for one in servos)
+    servos = link.end.machine.outputs.servos
+    return not any(one.demand is link.end.machine.outputs.told(at) for one in servos)
 
 
 class Functions:
@@ -252,42 +294,21 @@ class Functions:
     else is told to it. One that raises, or takes too long, is told, stops the machine, and is called again
     until it does better."""
 
-    def __init__(self, loop, functions):
-        self.loop, self.functions = loop, functions
+    def __init__(self, link, functions):
+        self.link, self.functions = link, functions
         self.told = [None] * len(functions)
         _rest[:] = [
-            (function, Rest(loop.end, at)) for at, function in enumerate(functions) if turns(loop, at)
+            (function, Rest(link.end, at)) for at, function in enumerate(functions) if turns(link, at)
         ]
 
     def write(self):
-        """Tell what is new."""
-        if self.loop.end.told:
-            self.loop.end.written()
-            self.write_all()
-
-    def write_all(self):
         """Tell each what it is told now, if that is something else than before. Where one fails the machine
         stops, and comes back here to tell all of them so."""
         for at, function in enumerate(self.functions):
-            one = self.loop.end.machine.outputs.told(at)
+            one = self.link.end.machine.outputs.told(at)
             now = one.value, one.way, one.braked
             if now != self.told[at]:
                 self.told[at] = now
-                self.loop.guarded(function, one)
-                if function in self.loop.failing:
+                self.link.guarded(function, one)
+                if function in self.link.failing:
                     self.told[at] = None
-
-    def go_on(self):
-        """Nothing more."""
-
-    def looks_off(self):
-        """Nobody feeds anything here."""
-        return True
-
-    def put_off(self):
-        """All has been told that there is."""
-
-    def at_rest(self):
-        """Whether nothing is driven."""
-        outputs = self.loop.end.machine.outputs
-        return not any(outputs.told(at).driven for at in range(len(self.functions)))

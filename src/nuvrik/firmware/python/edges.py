@@ -12,18 +12,17 @@ ROOM = 128
 
 
 class Edges:
-    """Those of one pin. ``next`` gives the microseconds of the next level that has ended, the oldest first,
-    and 0 for none; ``high`` says which it was."""
+    """Those of one pin."""
 
-    def __init__(self, number):
-        self.pin = Pin(number, Pin.IN, Pin.PULL_UP)
+    def watch(self, number):
+        """From now on."""
+        self.edge_pin = Pin(number, Pin.IN, Pin.PULL_UP)
         self.lengths = array("H", [0] * ROOM)
         self.levels = bytearray(ROOM)
         self.put = self.got = 0
-        self.high = False
-        self.at = self.pin.value()
+        self.level = self.edge_pin.value()
         self.before_us = ticks_us()
-        self.pin.irq(self.change, Pin.IRQ_RISING | Pin.IRQ_FALLING)
+        self.edge_pin.irq(self.change, Pin.IRQ_RISING | Pin.IRQ_FALLING)
 
     def change(self, pin):
         """An edge. What does not fit any more is lost."""
@@ -32,20 +31,20 @@ class Edges:
         after = self.put + 1 & ROOM - 1
         if after != self.got:
             self.lengths[self.put] = us if 0 < us < 65535 else 65535
-            self.levels[self.put] = self.at
+            self.levels[self.put] = self.level
             self.put = after
         self.before_us = now_us
-        self.at = pin.value()
+        self.level = pin.value()
 
-    def next(self):
-        """The oldest."""
+    def edge(self, pin, into):
+        """The microseconds of the oldest level that has ended, 0 for none; into says which it was."""
         if self.got != self.put:
             us = self.lengths[self.got]
-            self.high = self.levels[self.got] != 0
+            into[0] = self.levels[self.got]
             self.got = self.got + 1 & ROOM - 1
             return us
         if ticks_diff(ticks_us(), self.before_us) >= SILENCE_US:
             self.before_us = ticks_add(self.before_us, SILENCE_US)
-            self.high = self.at != 0
+            into[0] = self.level
             return SILENCE_US
         return 0

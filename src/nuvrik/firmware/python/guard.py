@@ -12,17 +12,48 @@ TIDY_MS = 1000
 """How often what the builder's own code has left is collected. Core leaves nothing."""
 
 
-class Guard:
-    """What all ends have in common. ``run`` turns for ever."""
+class Own:
+    """The builder's own code, as core calls it: through what keeps it from doing harm."""
 
-    def __init__(self):
+    def __init__(self, link):
+        self.link = link
+
+    def before_outputs(self):
+        """At every tick."""
+        if self.link.before_outputs is not None:
+            self.link.guarded(self.link.before_outputs)
+
+    def before_frame(self):
+        """When controls have been read."""
+        if self.link.before_frame is not None:
+            self.link.read_own()
+
+    def call(self, call):
+        """Carry out a request."""
+        return self.link.calls.call(call)
+
+
+class Guard:
+    """What all ends have in common. ``run`` turns for ever. ``made``: makes the loop of core, given what it
+    calls of the builder's own code; ``around``: the board. ``before_outputs`` and ``before_frame``: the
+    builder's own functions; ``calls``: what carries out requests."""
+
+    before_outputs = before_frame = calls = None
+
+    def __init__(self, made, around):
         self.failing = []
         self.tidying_ms = 0
-
-    def begin(self):
-        """Everything else is ready."""
+        self.around = around
+        self.loop = made(Own(self))
+        self.end = getattr(self.loop, "end", None)
+        self.loop.begin()
         self.before_ms = board.now_ms()
         self.tidied_ms = self.before_ms
+
+    def turn(self):
+        """One turn."""
+        now_ms = board.now_ms()
+        self.loop.turn(now_ms & 0xFFFF, self.gap_to(now_ms))
 
     def watched(self, watchdog):
         """From now on a loop that hangs is noticed. Until it turns for the first time the watchdog is fed for
@@ -39,6 +70,13 @@ class Guard:
         return gap_ms if gap_ms < MOST_GAP_MS else MOST_GAP_MS
 
     # ---- the builder's own code ----
+
+    def read_own(self):
+        """What it reads."""
+        self.guarded(self.before_frame)
+
+    def stop(self):
+        """What does not move has nothing to stop: a remote that sends nothing is silence."""
 
     def guarded(self, function, given=None):
         """Call a function of the builder's own, and give what it gives. What it raises stops whatever moves,

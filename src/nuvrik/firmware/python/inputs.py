@@ -1,10 +1,18 @@
-"""What is read on pins: each gives a function that reads it, None for nothing yet."""
+"""What is read on pins."""
 
 from machine import ADC, Pin
 from time import ticks_diff, ticks_us
 
 SPARK_US = 200
 """A contact that closes for less than that was a spark."""
+
+
+class ReadPins:
+    """``readers``: what reads each pin, by its number."""
+
+    def input(self, pin, what):
+        """What it reads now."""
+        return self.readers[pin]()
 
 
 class Analog:

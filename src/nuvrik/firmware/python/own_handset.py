@@ -7,7 +7,7 @@ from nuvrik import names
 def read(name, raw):
     """A reading of a control that the board does not read by itself; of a key of a remote, how often it has
     arrived so far."""
-    nuvrik.link.end.read(names.CONTROLS.index(name), raw)
+    nuvrik.link.loop.read(names.CONTROLS.index(name), raw)
 
 
 def armed():

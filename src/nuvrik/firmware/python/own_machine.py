@@ -51,7 +51,7 @@ def limit(name, most):
     been left, and then more, the output counts again when its sticks have rested. A hold is left alone."""
     if not isinstance(most, int) or not 0 <= most <= FULL:
         raise ValueError("limit is a whole number from 0 to " + str(FULL))
-    if not nuvrik.link.end.cap(names.OUTPUTS.index(name), most):
+    if not nuvrik.link.loop.limit(names.OUTPUTS.index(name), most):
         raise ValueError(name + " does not turn: a place or a switch has no way of being less")
 
 
@@ -66,26 +66,23 @@ def stop(why):
 def move(name, level):
     """From the function of a request that moves something, while it is called: let an output go so far, -FULL
     to FULL, until the next tick. Ramps and limits hold as ever."""
-    if nuvrik.link.calls is None or not nuvrik.link.calls.calling:
-        raise ValueError("move is for the function of a request: nothing else may start anything")
     if not isinstance(level, int) or not -FULL <= level <= FULL:
         raise ValueError("move goes by a whole number, to " + str(FULL) + " either way")
-    nuvrik.link.end.machine.wish(names.OUTPUTS.index(name), level)
+    output = names.OUTPUTS.index(name)
+    if nuvrik.link.calls is None or not nuvrik.link.loop.move(output, level):
+        raise ValueError("move is for the function of a request: nothing else may start anything")
 
 
 def tell(name, raw):
     """What a sensor reads that the board does not read by itself: a whole number."""
     if not isinstance(raw, int):
         raise ValueError(name + " is told as a whole number")
-    nuvrik.link.end.telling.take(names.SENSORS.index(name), raw)
+    nuvrik.link.loop.tell(names.SENSORS.index(name), raw)
 
 
 def tell_axes(name, x, y, z):
     """The same for one with three axes."""
-    at = names.SENSORS.index(name)
-    nuvrik.link.end.telling.take_axis(at, 0, x)
-    nuvrik.link.end.telling.take_axis(at, 1, y)
-    nuvrik.link.end.telling.take_axis(at, 2, z)
+    nuvrik.link.loop.tell_axes(names.SENSORS.index(name), x, y, z)
 
 
 def on(name, function):

@@ -1,41 +1,26 @@
-"""What carries frames in packets: a radio module's driver, or a socket."""
-
-ACCEPTED = 1
-"""As in core/sealed.py."""
-
-MOST_TAKEN = 4
-"""So many packets are looked at in a turn, so that a flood cannot keep a tick from coming."""
+"""A radio module, through a driver of the builder's own."""
 
 
-class Packets:
-    """Frames one to a packet. ``radio`` has ``packet(into)``, which gives how many bytes of a packet have
-    been put there, 0 for none; ``free()``, whether it would take one; and ``give(packet, count)``."""
+class Radio:
+    """``radio`` has ``packet(into)``, which gives how many bytes of a packet have been put there, 0 for none;
+    ``free()``, whether it would take one; and ``give(packet, count)``. Where there is a ``port``, that is a
+    host's line."""
 
-    def __init__(self, loop, radio, most):
-        self.loop, self.radio = loop, radio
-        self.kept = bytearray(most)
+    port = None
 
-    def listen(self, hears):
-        """Take what has come, or throw it away."""
-        kept, loop, radio = self.kept, self.loop, self.radio
-        end = loop.end
-        for _ in range(MOST_TAKEN):
-            count = radio.packet(kept)
-            if count == 0:
-                return
-            if hears:
-                end.begin_packet()
-                for i in range(count):
-                    end.packet_byte(kept[i])
-                if end.end_packet() == ACCEPTED:
-                    loop.obey()
-                    self.accepted()
+    def packet(self, into):
+        """A packet that has come whole."""
+        return self.radio.packet(into)
 
-    def accepted(self):
-        """A packet was accepted."""
+    def take(self, line):
+        """The next byte from a host."""
+        return self.port.take(line)
 
-    def send(self):
-        """Send what is due, as soon as it can be taken."""
-        if self.radio.free() and self.loop.end.send():
-            sender = self.loop.sender
-            self.radio.give(sender.wire, sender.count)
+    def give(self, line, frame, count):
+        """Send a packet, or bytes to the host."""
+        if line:
+            return self.port.give(line, frame, count)
+        if count == 0:
+            return self.radio.free()
+        self.radio.give(frame, count)
+        return True

@@ -4,21 +4,25 @@ from machine import Pin, Timer
 
 
 class Steps:
-    """All steppers of a board. ``hz``: how often it looks."""
+    """All steppers of a board. ``hz``: how often it looks; ``motors``: by the first of their pins."""
 
-    def __init__(self, timer, hz):
-        self.hz = hz
-        self.motors = []
+    def step(self, timer, hz, motors):
+        """Look from now on."""
+        self.hz, self.motors = hz, motors
+        self.every = tuple(motors.values())
         self.timer = Timer(timer)
+        self.timer.init(freq=hz, callback=self.look)
 
-    def begin(self, *motors):
-        """These are all."""
-        self.motors = motors
-        self.timer.init(freq=self.hz, callback=self.look)
+    def steps(self, pins, count, rate, left):
+        """How fast one goes, which way, and how far it may."""
+        motor = self.motors[pins[0]]
+        motor.way = -1 if rate < 0 else 1
+        motor.left = left
+        motor.rate = -rate if rate < 0 else rate
 
     def look(self, timer):
         """Whether any is to step."""
-        for motor in self.motors:
+        for motor in self.every:
             if motor.rate and motor.left:
                 motor.part += motor.rate
                 if motor.part >= self.hz:
@@ -35,14 +39,6 @@ class StepMotor:
         self.rate = self.part = 0
         self.left = -1
         self.way = 0
-
-    def let(self, way, left):
-        """Which way it goes, and how far it may."""
-        self.way, self.left = way, left
-
-    def put(self, rate):
-        """How fast."""
-        self.rate = rate
 
 
 class Driven(StepMotor):
@@ -61,33 +57,15 @@ class Driven(StepMotor):
 class Coils(StepMotor):
     """One that hangs on four pins: A plus, A minus, B plus, B minus."""
 
-    def __init__(self, *numbers):
+    def __init__(self, *pins):
         super().__init__()
-        self.pins = tuple(Pin(number, Pin.OUT, value=0).value for number in numbers)
+        self.pins = pins
         self.phase = 0
-        self.held = False
 
     def step(self):
         """The next phase, or the one before."""
-        self.phase = self.phase + self.way & 3
-        self.show()
-
-    def show(self):
-        """Put current into the coils."""
-        phase = self.phase
+        phase = self.phase = self.phase + self.way & 3
         self.pins[0](phase == 0 or phase == 1)
         self.pins[1](phase == 2 or phase == 3)
         self.pins[2](phase == 1 or phase == 2)
         self.pins[3](phase == 3 or phase == 0)
-
-    def current(self, on):
-        """Whether there is current at all."""
-        if on:
-            self.show()
-        else:
-            for pin in self.pins:
-                pin(0)
-
-
-def nothing(level):
-    """A pin that only a driver has."""

@@ -57,7 +57,8 @@ def _lengths(kinds: dict[str, list[Any]]) -> dict[str, int]:
         return kinds.get(name, [])
 
     body = HEAD_BYTES + _payload(of) + CHECK_BYTES
-    made = {"MOST_KEPT": body, "MOST_BODY": body + SPARE, "MOST_SENT": body + SPARE}
+    packet = max([0, *(one.payload_max for one in of("MediumTable"))])
+    made = {"MOST_PACKET": packet, "MOST_KEPT": body, "MOST_BODY": body + SPARE, "MOST_SENT": body + SPARE}
     if _sends_nothing(of):
         made |= {"MOST_SENT": 0, "MOST_WAITING": 0, "MOST_ECHO": 0}
     asked = [len(one.arguments) for one in of("RequestTable")]
