@@ -17,7 +17,7 @@ timeout_ms = 400
     f'[channels.{name}]\nkind = "{kind}"\n{f"bits = {bits}" if bits else ""}\n'
     for name, kind, bits in [
         *((name, "level", 12) for name in ("throttle", "turn", "thruster", "winch", "hook", "searchlight")),
-        *((name, "flag", 0) for name in ("arm", "horn", "creep")),
+        *((name, "flag", 0) for name in ("arm", "horn", "slow")),
     ]
 )
 

@@ -8,8 +8,8 @@ import pytest
 from links import TUG
 
 import nuvrik
+from nuvrik.core.states import ARMED
 from nuvrik.ends.machine import Machine
-from nuvrik.failsafe.table import ARMED
 from nuvrik.mixing.demand import Demand
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.recordings.pilot import practice

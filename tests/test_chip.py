@@ -28,7 +28,7 @@ from nuvrik.wire.kinds import STOP
 
 pytestmark = [needs_a_chip, pytest.mark.slow]
 
-LINKS = {"tug": "atmega328p", "arm": "atmega328p", "marram": "atmega2560"}
+LINKS = {"tug": "atmega328p", "crane": "atmega328p", "marram": "atmega2560"}
 
 HANGS = """
 #include "nuvrik.h"

@@ -16,13 +16,13 @@ import nuvrik
 from nuvrik.core import levels, ramp, watch
 from nuvrik.core.controls import Moved
 from nuvrik.core.levels import FULL, TIMER_MAX
+from nuvrik.core.states import Happening, State
 from nuvrik.core.widths import Table
 from nuvrik.ends.hands import QuickMoved
 from nuvrik.export import checked, subset
 from nuvrik.export.native import STRICT, Native, build, whole_source
 from nuvrik.export.program import CORE, MODULES, Program
 from nuvrik.export.to_c import WIDEST, whole_core
-from nuvrik.failsafe.table import Happening, State
 from nuvrik.failsafe.why import Code
 from nuvrik.mixing.demand import Told
 from nuvrik.mixing.motor import Quick

@@ -6,8 +6,8 @@ from test_loads_and_places import CALLS, KEYS
 
 import nuvrik
 from nuvrik.core.levels import NO_READING
+from nuvrik.core.states import State
 from nuvrik.core.widths import Table
-from nuvrik.failsafe.table import State
 from nuvrik.plan.starters import starter_text
 from nuvrik.rehearsal.faults import FAULTS, faults_for
 from nuvrik.rehearsal.verdict import rehearse

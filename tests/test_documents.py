@@ -9,12 +9,12 @@ import pytest
 from links import write
 
 import nuvrik
+from nuvrik.core.bits import level_code
 from nuvrik.core.controls import bent_level
 from nuvrik.mixing.motor import Motor
 from nuvrik.mixing.pins import Pins
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plan.tables.handset import moved_table
-from nuvrik.wire.codes import level_code
 
 ROOT = Path(__file__).parents[1]
 BLOCK = re.compile(r"```python\n(.*?)```", re.DOTALL)

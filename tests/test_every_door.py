@@ -22,7 +22,7 @@ from test_keys_of_a_terminal import KEYED
 from typed import nuvrik_command
 
 import nuvrik
-from nuvrik.failsafe.table import ARMED, STOPPED
+from nuvrik.core.states import ARMED, STOPPED
 from nuvrik.mixing.demand import Demand
 from nuvrik.plan.form.controls import ButtonControl
 from nuvrik.plan.form.media import InfraredMedium, RadioMedium
@@ -92,7 +92,7 @@ def test_a_hand_at_any_door_of_any_link(at: int) -> None:
 
 # ---- doors that open their port themselves ---------------------------------------------------
 
-OPENED = ["arm", "marram", "tug"]
+OPENED = ["crane", "marram", "tug"]
 
 
 @pytest.fixture

@@ -18,7 +18,8 @@ from nuvrik.rehearsal.world import World
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import ECHO, HELLO, REQUEST
 from nuvrik.wire.messages import Ask, Echo, Jog, Query, pack_ask, pack_echo, pack_hello, pack_jog
-from nuvrik.wire.styles.keys import KeyMaker, KeyReader
+from nuvrik.wire.styles.keys import KeyReader
+from nuvrik.wire.styles.style import PlainMaker
 
 pytestmark = pytest.mark.slow
 
@@ -163,7 +164,7 @@ def test_two_programs_on_one_machine_never_do_a_thing_twice_between_them() -> No
 def test_keys_bring_the_machine_as_near_as_there_are_keys_and_keep_it_there(wanted: list) -> None:
     link = tug_in("keys")
     assert isinstance(link.frame, KeysFrame)
-    sender, reader = KeyMaker(link, link.frame), KeyReader(link)
+    sender, reader = PlainMaker(link), KeyReader(link)
     for throttle, turn, arm in wanted:
         heard = ()
         for _ in range(12):

@@ -183,7 +183,7 @@ MISFITS = [
         "outputs.port_screw",
         "no pins",
     ),
-    ("arm", "atmega328p", "baud = 57600", "baud = 115200", "medium.baud", "+2.1 % off"),
+    ("crane", "atmega328p", "baud = 57600", "baud = 115200", "medium.baud", "+2.1 % off"),
     (
         "pan_tilt",
         "atmega328p",
@@ -247,7 +247,7 @@ def test_options_that_make_no_sense_are_said(tug: Path, tmp_path: Path) -> None:
         (("--board", "atmega"), "atmega328p"),
         (("--end", "handset", "--one-way"), "--end machine"),
     ):
-        file = write(tmp_path, "arm.toml", starter_text("arm")) if "bridge" in words else tug
+        file = write(tmp_path, "crane.toml", starter_text("crane")) if "bridge" in words else tug
         assert what in nuvrik_command("export", file, "--out", tmp_path / "fw", *words, code=2)
     assert not (tmp_path / "fw").exists()
 

@@ -18,9 +18,9 @@ from nuvrik.core.handset_end import HandsetEnd
 from nuvrik.core.hearing import NEVER_HEARD
 from nuvrik.core.levels import FULL, TIMER_MAX
 from nuvrik.core.sealed import ACCEPTED, NO_EVENT
+from nuvrik.core.states import STATES
 from nuvrik.core.writer import OUT_SLOTS
 from nuvrik.ends.asking import Asked
-from nuvrik.failsafe.table import STATES
 from nuvrik.plan.tables.handset_end import bridge_table, handset_end_table
 from nuvrik.wire.events import Frame
 from nuvrik.wire.kinds import TELEMETRY

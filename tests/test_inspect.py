@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from links import WIRED, WIRED_TEXT, any_link, any_values, many, write
+from payloads import pack_telemetry
 from typed import nuvrik_command
 
 import nuvrik
@@ -25,7 +26,7 @@ from nuvrik.recordings.pilot import practice
 from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import ALL_KINDS, COMMAND, ECHO, HELLO, TELEMETRY
-from nuvrik.wire.messages import Echo, Query, Telemetry, TelemetryForm, pack_echo, pack_hello
+from nuvrik.wire.messages import Echo, Query, Telemetry, pack_echo, pack_hello
 
 pytestmark = pytest.mark.slow
 
@@ -226,10 +227,12 @@ def test_inspect_says_it_on_the_command_line(tmp_path: Path) -> None:
 def test_a_bystander_hears_both_ends_each_with_its_own_sequence() -> None:
     panel = nuvrik.parse(starter_text("panel"))
     encoder, decoder = Encoder(panel), nuvrik.Decoder(panel, ALL_KINDS)
-    form, events = TelemetryForm(panel), []
+    events = []
     for seq in range(300):
         events += decoder.feed(encoder.command_on_wire([0] * 5, seq & 0xFF))
-        said = encoder.sealed(TELEMETRY, seq + 120 & 0xFF, form.pack(Telemetry(0, seq & 0xFF, {})))
+        said = encoder.sealed(
+            TELEMETRY, seq + 120 & 0xFF, pack_telemetry(panel, Telemetry(0, seq & 0xFF, {}))
+        )
         events += decoder.feed(encoder.on_wire(said))
     assert len(events) == 600 and all(isinstance(event, Frame) for event in events)
 

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from links import WIRED_TEXT, many, write
+from payloads import taken
 from terminals import cable, start, wait_for
 from typed import nuvrik_command
 
@@ -20,7 +21,7 @@ from nuvrik.ports.jog import jog_once, place_once
 from nuvrik.ports.sim import SimLine
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import REQUEST
-from nuvrik.wire.messages import Jog, pack_jog, unpack_jog
+from nuvrik.wire.messages import Jog, pack_jog
 
 BOX = nuvrik.parse(starter_text("marram"))
 NAMES = list(BOX.outputs)
@@ -46,7 +47,7 @@ def armed() -> tuple[nuvrik.Machine, int]:
 @given(st.integers(0, 255), st.integers(-200, 200), st.integers(0, 255))
 def test_only_a_small_short_move_of_something_that_moves_is_a_jog(place: int, step: int, time: int) -> None:
     payload = bytes((0xFF, place, step & 0xFF, time))
-    jog = unpack_jog(payload, BOX)
+    jog = taken(BOX, REQUEST, payload)
     signed = (step & 0xFF) - 256 * ((step & 0xFF) > 127)
     turning = place < len(NAMES) and BOX.outputs[NAMES[place]].kind in ("motor", "stepper")
     sound = place < len(NAMES) - 1 and 1 <= time <= 50 and abs(signed) <= (64 if turning else 127)
@@ -55,7 +56,7 @@ def test_only_a_small_short_move_of_something_that_moves_is_a_jog(place: int, st
         assert pack_jog(jog) == payload and jog.for_ms == 10 * time and abs(jog.level) <= FULL
     (event,) = nuvrik.Decoder(BOX).feed_datagram(ENCODER.sealed(REQUEST, 3, payload))
     assert isinstance(event, nuvrik.Frame) == sound
-    assert unpack_jog(b"\x01" + payload[1:], BOX) is None
+    assert taken(BOX, REQUEST, b"\x01" + payload[1:]) is None
 
 
 @settings(max_examples=many(60))
@@ -251,7 +252,7 @@ def test_sheets_are_drawn_for_every_starter_and_drive_knows_the_simulated_port(t
         used = [said for control in link.controls for said in effects(link, control)]
         assert "arms the machine" in used or not link.controls
     assert "STOPS EVERYTHING" in effects(BOX, "stop_button") and "on: throttle slowed to 40 %" in effects(
-        BOX, "creep_switch"
+        BOX, "slow_switch"
     )
     tug = write(tmp_path, "tug.toml", starter_text("tug"))
     nuvrik_command("check", tug, "--sheet", tmp_path / "sheet.png")

@@ -12,8 +12,8 @@ import nuvrik
 from nuvrik.core.demand import FOLLOW
 from nuvrik.core.desk import DONE, NO_MOTION, steps_between
 from nuvrik.core.machine import Machine
+from nuvrik.core.states import State
 from nuvrik.core.stepper import NO_LIMIT
-from nuvrik.failsafe.table import State
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
 from nuvrik.plan.tables import machine_table
@@ -139,9 +139,9 @@ KEYED = nuvrik.parse(KEYS)
 
 @given(st.floats(0.1, 1), st.sampled_from("wdx"), st.integers(0, 2**32))
 def test_one_stick_position_is_one_key_however_it_trembles(place: float, before: str, seed: int) -> None:
-    from nuvrik.wire.styles.keys import KeyMaker
+    from nuvrik.wire.styles.style import PlainMaker
 
-    commands, rng = KeyMaker(KEYED, KEYED.frame), random.Random(seed)
+    commands, rng = PlainMaker(KEYED), random.Random(seed)
     level = round(place * FULL)
     first = {"w": [level, 0, 0, 0], "d": [0, level, 0, 0], "x": [0, 0, 0, 0]}[before]
     for _ in range(6):

@@ -13,6 +13,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from links import WIRED_TEXT, problem_in, write
+from payloads import pack_reply, pack_telemetry, taken
 from terminals import cable, start, wait_for
 from typed import nuvrik_command
 
@@ -33,15 +34,10 @@ from nuvrik.wire.messages import (
     Query,
     Reply,
     Telemetry,
-    TelemetryForm,
     Who,
     pack_ask,
     pack_echo,
     pack_hello,
-    pack_reply,
-    unpack_hello,
-    unpack_reply,
-    unpack_request,
 )
 from nuvrik.wire.outcomes import MOST_SENT, Outcome
 
@@ -89,14 +85,13 @@ def test_the_layout_text_names_all_that_must_be_agreed_on() -> None:
 
 
 def test_payloads_worked_out_by_hand() -> None:
-    form = TelemetryForm(EXAMPLE)
     # ARMED and heard, command 7; items 0 and 2: battery C8 in bits 0 to 7, door 1 in bit 8.
     said = Telemetry(2, 7, {"battery": (0xC8,), "door": (1,)})
-    assert form.pack(said).hex() == "0a0705c801"
+    assert pack_telemetry(EXAMPLE, said).hex() == "0a0705c801"
     # STOPPED by its own code, which gave 9: bit 5, and a byte more.
-    assert form.pack(Telemetry(4, 7, {"door": (1,)}, own_stop=9)).hex() == "2c07090401"
+    assert pack_telemetry(EXAMPLE, Telemetry(4, 7, {"door": (1,)}, own_stop=9)).hex() == "2c07090401"
     # WAITING, nothing heard; shaft 0x123 alone.
-    assert form.pack(Telemetry(0, None, {"shaft": (0x123,)})).hex() == "0000022301"
+    assert pack_telemetry(EXAMPLE, Telemetry(0, None, {"shaft": (0x123,)})).hex() == "0000022301"
     # Request 0, boot 11223344, session 5, number 9, -345 steps = FEA7.
     ask = Ask(0, 0x11223344, 5, 9, (-345,))
     assert pack_ask(ask, EXAMPLE.requests["move"]).hex() == "004433221105000900a7fe"
@@ -108,7 +103,8 @@ def test_payloads_worked_out_by_hand() -> None:
     assert pack_hello(who).hex() == "01004dbe01000200cdab0900000000010003" + b"tug".hex()
     how = How(60, 1000, 65535, 3, "märz".encode())
     assert pack_hello(how).hex() == "01013c000000e8030000ffff03" + "märz".encode().hex()
-    assert unpack_hello(pack_hello(who)) == who and unpack_hello(pack_hello(how)) == how
+    assert all(taken(EXAMPLE, HELLO, pack_hello(page)) == page for page in (who, how))
+    assert taken(EXAMPLE, TELEMETRY, pack_telemetry(EXAMPLE, said)) == said
     assert pack_echo(Echo(True, b"\x01\x02")).hex() == "010102"
 
 
@@ -137,7 +133,7 @@ def test_every_message_comes_back_and_every_other_length_is_refused(
         HELLO: (pack_hello(who), name),
         ECHO: (pack_echo(Echo(True, name[:16] or b"x")), None),
         TELEMETRY: (
-            TelemetryForm(EXAMPLE).pack(Telemetry(4, number & 255, {"shaft": (steps & 4095,)})),
+            pack_telemetry(EXAMPLE, Telemetry(4, number & 255, {"shaft": (steps & 4095,)})),
             None,
         ),
     }
@@ -150,8 +146,8 @@ def test_every_message_comes_back_and_every_other_length_is_refused(
             decoder.forget()
             (event,) = decoder.feed(encoder.on_wire(encoder.sealed(kind, 2, wrong)))
             assert isinstance(event, RefusedFrame) or kind in (HELLO, ECHO), (kind, event)
-    assert unpack_request(messages[REQUEST][0], EXAMPLE) == Ask(0, boot, session, number, (steps,))
-    assert unpack_reply(messages[REPLY][0]).status is status
+    assert taken(EXAMPLE, REQUEST, messages[REQUEST][0]) == Ask(0, boot, session, number, (steps,))
+    assert taken(EXAMPLE, REPLY, messages[REPLY][0]).status is status
 
 
 def test_a_hello_is_heard_whatever_the_layout_and_a_question_whatever_the_pair() -> None:

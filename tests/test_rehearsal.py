@@ -15,8 +15,8 @@ from links import TUG, WIRED, WIRED_TEXT, write
 import nuvrik
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
+from nuvrik.core.states import ARMED, FAILSAFE, TABLE, Happening, State, stay
 from nuvrik.ends.machine import Machine
-from nuvrik.failsafe.table import ARMED, FAILSAFE, TABLE, Happening, State, stay
 from nuvrik.recordings.pilot import play, practice
 from nuvrik.recordings.recording import Recording, RecordingError, parse_recording
 from nuvrik.rehearsal.faults import FAULTS, faults_for

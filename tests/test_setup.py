@@ -142,10 +142,9 @@ def test_rocker_nudge_selector_creep_and_accelerator_on_marrams_handset() -> Non
     assert hold(60, hook_open=1)["hook"] == hold(60)["hook"] == level_of(0.9)
     ahead = hold(60, left_stick=1023)["throttle"]
     assert ahead == FULL and hold(60, left_stick=1023, grip=545)["throttle"] < 0.5 * FULL
-    hold(60, creep_switch=1)
+    hold(60, slow_switch=1)
     assert (
-        hold(60, left_stick=1023)["throttle"] == mul(FULL, level_of(0.4))
-        and "creep_switch" in handset.latched
+        hold(60, left_stick=1023)["throttle"] == mul(FULL, level_of(0.4)) and "slow_switch" in handset.latched
     )
     assert hold(60, horn_button=1)["horn"] == 1 and hold(60)["horn"] == 0
     handset.read(now + 700, left_stick=508)

@@ -11,16 +11,17 @@ from links import any_values, many, problem_in, write
 from typed import nuvrik_command
 
 import nuvrik
+from nuvrik.core.text import CHECK_CRC8, CHECK_CRC16, CHECK_SUM8, CHECK_XOR8
 from nuvrik.inspection.undetected import measure
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
-from nuvrik.wire.checks import crc8, crc16, sum8, xor8
 from nuvrik.wire.events import REASONS, Frame, RefusedFrame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import COMMAND, STOP, TO_HANDSET
 from nuvrik.wire.packing import quantised
 from nuvrik.wire.slip import escape, unescape
 from nuvrik.wire.styles import style_of
+from nuvrik.wire.styles.text import check_of
 
 HEAD = '[link]\nname = "s"\nrate_hz = 20\n[medium]\nkind = "serial"\n'
 TAIL = """
@@ -69,8 +70,9 @@ links = st.sampled_from(list(STYLES.values()))
 
 def test_published_check_values() -> None:
     digits = b"123456789"
-    assert (crc16(digits), crc8(digits)) == (0x29B1, 0xF4)
-    assert sum8(digits) == sum(range(0x31, 0x3A)) & 0xFF and xor8(digits) == 0x31
+    assert (check_of(digits, CHECK_CRC16), check_of(digits, CHECK_CRC8)) == (0x29B1, 0xF4)
+    assert check_of(digits, CHECK_SUM8) == sum(range(0x31, 0x3A)) & 0xFF
+    assert check_of(digits, CHECK_XOR8) == 0x31
 
 
 def test_the_bytes_of_rfc_1055() -> None:
@@ -179,7 +181,7 @@ GOOD = b"DRIVE 90;1.25;2;15;1"
 
 
 def with_xor(text: bytes) -> bytes:
-    return text + b"*%02X\n" % xor8(text)
+    return text + b"*%02X\n" % check_of(text, CHECK_XOR8)
 
 
 @pytest.mark.parametrize(

@@ -14,12 +14,13 @@ from random_links import random_link
 
 import nuvrik
 from nuvrik.core import writer
+from nuvrik.core.bits import level_code
 from nuvrik.core.levels import NO_READING
 from nuvrik.ends.sending import sending
 from nuvrik.plan.layout import layout_text
 from nuvrik.plan.tables.writer import writer_table
 from nuvrik.wire.cobs import stuff, unstuff
-from nuvrik.wire.codes import decode_table, encode, level_code, level_from_code
+from nuvrik.wire.codes import decode_table, encode, level_from_code
 from nuvrik.wire.decoder import REASONS, Decoder, Frame, RefusedFrame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import COMMAND, HELLO, STOP, TELEMETRY

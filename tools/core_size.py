@@ -110,4 +110,4 @@ def main(names: list[str]) -> int:
 
 
 if __name__ == "__main__":
-    sys.exit(main(sys.argv[1:] or ["tug", "rover", "arm", "marram", "vent", "panel"]))
+    sys.exit(main(sys.argv[1:] or ["tug", "rover", "crane", "marram", "vent", "panel"]))

@@ -17,8 +17,8 @@ from pydantic.fields import FieldInfo
 
 from nuvrik.cli import app
 from nuvrik.core.ramp import Ramp
+from nuvrik.core.states import Happening, State
 from nuvrik.export.native import whole_source
-from nuvrik.failsafe.table import Happening, State
 from nuvrik.failsafe.why import WORDS, Code
 from nuvrik.failsafe.words import cell_words
 from nuvrik.plan.form.backward import Cue

@@ -16,13 +16,13 @@ from nuvrik.version import VERSION_WORDS
 
 if TYPE_CHECKING:
     from nuvrik.budget.conditions import Conditions
+    from nuvrik.core.states import State
     from nuvrik.ends.asking import Asked
     from nuvrik.ends.handset import Handset
     from nuvrik.ends.machine import Machine
     from nuvrik.ends.motions import RequestRefused
     from nuvrik.ends.remote import Receiver, Remote
     from nuvrik.ends.sensors import Reading
-    from nuvrik.failsafe.table import State
     from nuvrik.figures.tables import frames_table
     from nuvrik.levels import fraction_of, level_of
     from nuvrik.mixing.demand import Demand
@@ -81,7 +81,7 @@ HOMES = {
     "connect": "nuvrik.ports.connection",
     "Problem": "nuvrik.plan.problems",
     "RefusedFrame": "nuvrik.wire.events",
-    "State": "nuvrik.failsafe.table",
+    "State": "nuvrik.core.states",
     "load": "nuvrik.plan.load",
     "parse": "nuvrik.plan.load",
     "problems_in": "nuvrik.plan.rules.check",

@@ -8,8 +8,8 @@ from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.inputs.files import read_recording
 from nuvrik.cli.words import DONE, busy, console
+from nuvrik.core.states import ARMED, FAILSAFE
 from nuvrik.demo import DATA, DEMO_LOSS, JAM_MS, demo_text
-from nuvrik.failsafe.table import ARMED, FAILSAFE
 from nuvrik.plan.form.models import Link, schema_text
 from nuvrik.plan.load import load
 from nuvrik.plan.starters import starter_text

@@ -4,9 +4,9 @@ import shutil
 import sys
 from collections.abc import Callable, Iterable
 
+from nuvrik.core.states import State
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.failsafe.table import State
 from nuvrik.inspection.statistics import LinkStats
 from nuvrik.plan.form.models import Link
 from nuvrik.ports.sim import SimLine

@@ -2,15 +2,27 @@
 
 from nuvrik.core.bits import ends_in_zeros, got, mask_of
 from nuvrik.core.desk import (
+    HOW,
     JOG_BYTES,
+    JOG_CODE,
     JOG_MOST_TIME,
     JOG_MOST_TURNING,
+    MOST_TOKEN,
     ArgumentTable,
     DeskTable,
     RequestTable,
 )
 from nuvrik.core.outputs import Outputs
-from nuvrik.core.sealed import HEAD, Sealed
+from nuvrik.core.sealed import (
+    ACCEPTED,
+    BAD_FIELD,
+    HEAD,
+    KIND_HELLO,
+    KIND_REQUEST,
+    KIND_STOP,
+    WRONG_KIND,
+    Sealed,
+)
 from nuvrik.core.widths import few, i32, span, u8, u16
 
 ASK_BYTES = 9
@@ -55,6 +67,30 @@ def request_fits(sealed: Sealed, desk: DeskTable) -> bool:
             return False
         at += argument.bits
     return ends_in_zeros(sealed.body, 8 * (HEAD + ASK_BYTES) + bits, HEAD + sealed.payload)
+
+
+def understood(sealed: Sealed, desk: DeskTable, outputs: Outputs) -> u8:
+    """Whether the payload of a frame for a machine, of any kind but a command, is one that can be."""
+    first: u8 = sealed.body[HEAD]
+    size: u16 = sealed.payload
+    if sealed.kind == KIND_STOP:
+        return ACCEPTED if size == 0 else BAD_FIELD
+    if sealed.kind == KIND_REQUEST:
+        if size == 0:
+            return BAD_FIELD
+        jogs: bool = first == JOG_CODE
+        fits: bool = jogs and jog_fits(sealed, outputs)
+        fits = fits or (not jogs and request_fits(sealed, desk))
+        return ACCEPTED if fits else BAD_FIELD
+    # The first byte of a hello or an echo says which way it goes: 0 asks, 1 answers.
+    if size > 0 and first == 1:
+        return WRONG_KIND
+    if size == 0 or first != 0:
+        return BAD_FIELD
+    if sealed.kind == KIND_HELLO:
+        asks: bool = size == 4 and sealed.body[HEAD + 3] <= HOW
+        return ACCEPTED if asks else BAD_FIELD
+    return ACCEPTED if size >= 2 and size <= MOST_TOKEN + 1 else BAD_FIELD
 
 
 def argument_given(sealed: Sealed, about: ArgumentTable, at: u16) -> i32:

@@ -1,7 +1,7 @@
 """The machine's end of a link: bytes in, bytes out, and between them the machine."""
 
 from nuvrik.core.answers import say
-from nuvrik.core.asks import ASK_BYTES, argument_given, jog_fits, jog_step, request_fits
+from nuvrik.core.asks import ASK_BYTES, argument_given, jog_step, understood
 from nuvrik.core.bits import IS_CHOICE, ChannelTable, ends_in_zeros, got, mask_of, value_from_code
 from nuvrik.core.demand import Demand
 from nuvrik.core.desk import (
@@ -9,7 +9,6 @@ from nuvrik.core.desk import (
     JOG_CODE,
     JOG_STEPS,
     JOG_UNIT_MS,
-    MOST_TOKEN,
     WHO,
     ArgumentTable,
     Desk,
@@ -35,7 +34,6 @@ from nuvrik.core.sealed import (
     LATE,
     NO_EVENT,
     QUEUED_UP,
-    WRONG_KIND,
     Sealed,
     SealedTable,
 )
@@ -256,28 +254,9 @@ class MachineEnd:
 
     def understand(self, kind: u8) -> u8:
         """Whether the payload is one that can be. A command's values are in values afterwards."""
-        first: u8 = self.sealed.body[HEAD]
-        size: u16 = self.sealed.payload
         if kind == KIND_COMMAND:
             return self.unpack()
-        if kind == KIND_STOP:
-            return ACCEPTED if size == 0 else BAD_FIELD
-        if kind == KIND_REQUEST:
-            if size == 0:
-                return BAD_FIELD
-            jogs: bool = first == JOG_CODE
-            fits: bool = jogs and jog_fits(self.sealed, self.machine.outputs)
-            fits = fits or (not jogs and request_fits(self.sealed, self.table.machine.desk))
-            return ACCEPTED if fits else BAD_FIELD
-        # The first byte of a hello or an echo says which way it goes: 0 asks, 1 answers.
-        if size > 0 and first == 1:
-            return WRONG_KIND
-        if size == 0 or first != 0:
-            return BAD_FIELD
-        if kind == KIND_HELLO:
-            asks: bool = size == 4 and self.sealed.body[HEAD + 3] <= HOW
-            return ACCEPTED if asks else BAD_FIELD
-        return ACCEPTED if size >= 2 and size <= MOST_TOKEN + 1 else BAD_FIELD
+        return understood(self.sealed, self.table.machine.desk, self.machine.outputs)
 
     def unpack(self) -> u8:
         """A command's payload to values."""

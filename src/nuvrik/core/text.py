@@ -23,7 +23,9 @@ CHECK_XOR8 = 1
 CHECK_SUM8 = 2
 CHECK_CRC8 = 3
 CHECK_CRC16 = 4
-"""The checks that a line may carry."""
+"""The checks that a line may carry: the exclusive or of all bytes; their sum modulo 256; CRC-8 with
+polynomial 0x07, initial value 0, as in the SMBus specification 3.0 (over 123456789 it is F4); CRC-16 with
+polynomial 0x1021, initial value 0xFFFF (29B1). None is reflected, none has a final XOR."""
 
 CHECK_MARK = 42
 """The character * stands before the check."""

@@ -10,12 +10,12 @@ from nuvrik.core import handset as core
 from nuvrik.core.arming import UNREAD
 from nuvrik.core.asking import QUESTION_NONE
 from nuvrik.core.levels import NO_READING, NOBODY, TIMER_MAX
+from nuvrik.core.states import ARMED, State
 from nuvrik.ends.asking import Asked, Asker, Identity
 from nuvrik.ends.hands import Hands
 from nuvrik.ends.hearing import Hearing
 from nuvrik.ends.sending import sending
 from nuvrik.ends.sensors import Reading
-from nuvrik.failsafe.table import ARMED, State
 from nuvrik.failsafe.why import NOTHING, Code, Why, in_words
 from nuvrik.levels import level_of
 from nuvrik.plan.form.models import Link

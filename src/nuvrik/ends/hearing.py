@@ -2,10 +2,10 @@
 
 from functools import cached_property
 
+from nuvrik.core.states import STATES, State
 from nuvrik.ends.asking import Asker
 from nuvrik.ends.cues import Beeper
 from nuvrik.ends.sensors import Reading, Readings
-from nuvrik.failsafe.table import STATES, State
 from nuvrik.levels import LONG_AGO
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.handset_end import lost_ms

@@ -4,13 +4,13 @@ from collections import Counter
 
 from nuvrik.core.levels import NO_READING, NOBODY
 from nuvrik.core.sealed import ACCEPTED, BAD_FIELD
+from nuvrik.core.states import FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.core.watch import ARMED as IS_ARMED
 from nuvrik.core.watch import GIVE_UP
 from nuvrik.ends.desk import BOOTS, Desk
 from nuvrik.ends.motions import Hook
 from nuvrik.ends.moving import Moving
 from nuvrik.ends.quick import QuickEnd
-from nuvrik.failsafe.table import FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.failsafe.why import Code, Why, in_words
 from nuvrik.levels import level_of

@@ -1,5 +1,6 @@
-"""A machine's end as core has it, around CPython's own decoder and encoder, which are several times faster
-than those that go byte by byte. A property in the tests holds the two ways to each other."""
+"""A fast path, held to core by tests/test_handset_end.py. A machine's end as core has it, around CPython's
+own decoder and encoder, which are several times faster than those that go byte by byte. A property in the
+tests holds the two ways to each other."""
 
 from nuvrik.core.inputs import Inputs
 from nuvrik.core.machine import Machine

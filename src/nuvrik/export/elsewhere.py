@@ -14,13 +14,13 @@ from nuvrik.core.levels import NOBODY
 from nuvrik.core.machine_end import EndTable
 from nuvrik.core.outputs import IS_STEPPER
 from nuvrik.core.sealed import ACCEPTED, TOO_LONG
+from nuvrik.core.states import STATES, State
 from nuvrik.core.stepper import NO_LIMIT
 from nuvrik.ends.machine import Machine
 from nuvrik.export.fitted_c import life_shape
 from nuvrik.export.native import Native, build, fitted_source
 from nuvrik.export.traces.runners import NativeEnd, prepared
 from nuvrik.export.traces.seen import carry_out, seen
-from nuvrik.failsafe.table import STATES, State
 from nuvrik.failsafe.why import Code, Why, in_words
 from nuvrik.mixing.demand import Demand
 from nuvrik.plan.form.backward import VectorItem

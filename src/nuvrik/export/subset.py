@@ -23,7 +23,7 @@ C_WORDS = frozenset(
 )
 """Words of C99 and C++11; as names they would read well in Python and not compile elsewhere."""
 
-WITHOUT_RULES = ("widths", "ranges")
+WITHOUT_RULES = ("widths", "ranges", "states")
 """The modules of core that are not in the subset."""
 
 

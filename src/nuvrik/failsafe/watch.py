@@ -1,8 +1,8 @@
 """The state of one machine in words: a State and a Why for the numbers of ``core.watch``."""
 
 from nuvrik.core.levels import NOBODY
+from nuvrik.core.states import STATES, State
 from nuvrik.core.watch import Watch
-from nuvrik.failsafe.table import STATES, State
 from nuvrik.failsafe.why import Code, Why
 
 

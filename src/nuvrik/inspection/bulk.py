@@ -1,8 +1,8 @@
-"""Whole captures at once: the same frames as the stream decoder finds, worked out column by column.
+"""A fast path, held to the stream decoder by tests/test_inspect.py. Whole captures at once: the same frames
+as the stream decoder finds, worked out column by column.
 
-Only for packed frames on a stream of bytes; the few that are not ordinary commands go through the
-ordinary reader. Feed pieces of any size; memory is bounded by the piece.
-"""
+Only for packed frames on a stream of bytes; the few that are not ordinary commands go through the ordinary
+reader. Feed pieces of any size; memory is bounded by the piece."""
 
 from binascii import crc_hqx
 from collections import Counter

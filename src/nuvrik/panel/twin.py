@@ -5,8 +5,8 @@ link; so the host works it out, from the same frames, by the same rules."""
 
 from nuvrik.core.levels import TIMER_MAX
 from nuvrik.core.loop import EXPIRES, Loop
+from nuvrik.core.states import State
 from nuvrik.ends.machine import Machine
-from nuvrik.failsafe.table import State
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.medium import loop_table
 from nuvrik.ports.around import Around

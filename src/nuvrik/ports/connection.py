@@ -9,9 +9,9 @@ from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
 
+from nuvrik.core.states import ARMED, STANDBY, State
 from nuvrik.ends.asking import Asked, Identity
 from nuvrik.ends.sensors import Reading
-from nuvrik.failsafe.table import ARMED, STANDBY, State
 from nuvrik.plan.form.channels import ChoiceChannel, LevelChannel, ShareChannel
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load

@@ -10,9 +10,9 @@ from dataclasses import replace
 from typing import Any, NamedTuple
 
 from nuvrik.budget.conditions import Conditions
+from nuvrik.core.states import ARMED
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.failsafe.table import ARMED
 from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.problems import suggestion

@@ -4,8 +4,9 @@ from collections.abc import Generator
 from itertools import pairwise
 
 from nuvrik.budget.stop import stop_bound
+from nuvrik.core.bits import level_code
 from nuvrik.core.controls import bent_level
-from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
+from nuvrik.core.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL, level_of
 from nuvrik.plan.form.channels import LevelChannel, ShareChannel
@@ -21,7 +22,7 @@ from nuvrik.rehearsal.fault import ANY, Fault, any_link, only
 from nuvrik.rehearsal.faults_on_the_way import infrared_link
 from nuvrik.rehearsal.hands import moving_controls, reading_at, sticks
 from nuvrik.rehearsal.world import World
-from nuvrik.wire.codes import level_code, level_from_code
+from nuvrik.wire.codes import level_from_code
 
 HANGS_MS = 20_000
 """How long a machine hangs at most while frames queue up: far longer than any timeout."""

@@ -13,8 +13,8 @@ from typing import NamedTuple
 
 from pydantic import BaseModel
 
+from nuvrik.core.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.ends.machine import Machine
-from nuvrik.failsafe.table import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.levels import FULL, TIMER_MAX
 from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.form.models import Link

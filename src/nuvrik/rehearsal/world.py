@@ -14,9 +14,9 @@ from typing import Any, NamedTuple
 from nuvrik.budget.conditions import Conditions
 from nuvrik.core.levels import TIMER_MAX
 from nuvrik.core.loop import EXPIRES, LISTENS, after_gap
+from nuvrik.core.states import ARMED, State
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.failsafe.table import ARMED, State
 from nuvrik.failsafe.why import Why
 from nuvrik.mixing.demand import Demand
 from nuvrik.plan.form.models import Link

@@ -7,7 +7,10 @@ levels, shares and choices have a code for it, the others do not.
 
 from functools import lru_cache
 
-from nuvrik.levels import FULL, div
+from nuvrik.core import bits as core
+from nuvrik.core.bits import level_code, share_code
+from nuvrik.core.levels import NO_READING
+from nuvrik.levels import FULL
 from nuvrik.plan.form.channels import SCALED
 
 Value = int | None
@@ -17,29 +20,18 @@ class Unsaid(Exception):
     """A value that a style has no way of saying."""
 
 
-def level_code(level: int, bits: int) -> int:
-    """The two's complement code of a level: -(2**(bits-1) - 1) to 2**(bits-1) - 1, as unsigned bits."""
-    most = (1 << (bits - 1)) - 1
-    return div(level * most, FULL) & ((1 << bits) - 1)
-
-
 def level_from_code(code: int, bits: int) -> Value:
     """The level of a code; None for the most negative code, which is *no reading*."""
-    # The most negative code has no positive partner, so it is free to say "no reading".
-    half = 1 << (bits - 1)
-    signed = code - (code & half) * 2
-    return None if signed == -half else div(signed * FULL, half - 1)
-
-
-def share_code(share: int, bits: int) -> int:
-    """The code of a share: 0 to 2**bits - 2."""
-    return div(share * ((1 << bits) - 2), FULL)
+    return _value(core.level_from_code(code, bits))
 
 
 def share_from_code(code: int, bits: int) -> Value:
     """The share of a code; None for all ones, which is *no reading*."""
-    most = (1 << bits) - 2
-    return None if code > most else div(code * FULL, most)
+    return _value(core.share_from_code(code, bits))
+
+
+def _value(given: int) -> Value:
+    return None if given == NO_READING else given
 
 
 def value_range(kind: str, options: int = 2) -> tuple[int, int]:

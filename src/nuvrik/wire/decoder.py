@@ -1,9 +1,8 @@
-"""Whatever arrives to events: every frame that may be believed, and of every other, why not.
+"""A fast path, held to core by tests/test_traces.py: whatever arrives to events, every frame that may be
+believed, and of every other, why not.
 
-This is the one stream decoder; what stands between two end markers is for the reader of
-the style. No byte sequence whatever raises, and memory is bounded by the
-longest frame.
-"""
+This is the one stream decoder; what stands between two end markers is for the reader of the style. No byte
+sequence whatever raises, and memory is bounded by the longest frame."""
 
 from collections.abc import Callable, Iterable
 

@@ -1,9 +1,9 @@
-"""A set of channel values to a payload, and back: declared order, least significant bit first.
+"""A fast path, held to core by tests/test_traces.py. A set of channel values to a payload, and back: declared
+order, least significant bit first.
 
-Packing runs once for every frame, so a ``Packer`` writes, once, the two expressions that a
-person would write by hand for exactly these channels, and compiles them. Only integers and the
-names of local look-ups go into that text, never anything from the link file.
-"""
+Packing runs once for every frame, so a ``Packer`` writes, once, the two expressions that a person would write
+by hand for exactly these channels, and compiles them. Only integers and the names of local look-ups go into
+that text, never anything from the link file."""
 
 from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache

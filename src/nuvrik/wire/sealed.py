@@ -1,4 +1,5 @@
-"""Head, payload, check: the body of a frame in the styles that have every protection.
+"""Head, payload, check, in the styles that have every protection: a fast path, held to
+core in tests/test_traces.py.
 
 ::
 
@@ -32,7 +33,7 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import CRC_INITIAL, layout_tag
 from nuvrik.wire.events import Event, Frame, Opener, RefusedFrame
 from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REPLY, STOP, TELEMETRY
-from nuvrik.wire.messages import WRONG_WAY, only_asks, parsers
+from nuvrik.wire.messages import WRONG_WAY, Payloads, only_asks
 from nuvrik.wire.packing import Packer
 
 VERSION = 1
@@ -108,7 +109,7 @@ class SealedReader:
         self._tag = layout_tag(link)
         self._pair = link.frame.pair
         self._accepts = frozenset(accepts)
-        self._parsers = parsers(link, accepts)
+        self._payloads = Payloads(link, accepts)
         self.last: int | None = None
         self._worn = False
         self.fresh: Callable[[int], bool] | None = None
@@ -144,7 +145,7 @@ class SealedReader:
         if kind == COMMAND:
             values = self._unpack(int.from_bytes(body, "little")) if length == self._command_bytes else None
         else:
-            values = self._parsers[kind](bytes(body[HEAD_BYTES:-CHECK_BYTES]))
+            values = self._payloads.take(body)
             if values is WRONG_WAY:
                 return RefusedFrame(at, "wrong_kind", raw)
             if kind == HELLO and values is not None:

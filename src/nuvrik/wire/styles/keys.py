@@ -8,19 +8,17 @@ link alive, and a key let go ends in silence.
 
 from collections.abc import Sequence
 
-from nuvrik.core.keys import Chooser, Keys
-from nuvrik.core.levels import NO_READING, NOBODY
+from nuvrik.core.keys import Keys
+from nuvrik.core.levels import NO_READING
 from nuvrik.plan.form.frame_actions import KeysFrame
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.styles import keys_table
-from nuvrik.plan.tables.writer import chooser_table
-from nuvrik.plan.wiring import staying_channels
-from nuvrik.wire.codes import Unsaid, Value
+from nuvrik.wire.codes import Value
 from nuvrik.wire.events import Event, Frame, Reader, RefusedFrame
 from nuvrik.wire.kinds import COMMAND, STOP
 from nuvrik.wire.sealed import SealedReader
-from nuvrik.wire.styles.style import HEX_MARK, Maker, Mark, Part, Row, Style
-from nuvrik.wire.styles.text import HexReader
+from nuvrik.wire.styles.style import HEX_MARK, Maker, Mark, Part, PlainMaker, Row, Style
+from nuvrik.wire.styles.text import LineReader
 
 
 class KeyReader:
@@ -58,33 +56,6 @@ class KeyReader:
         return Frame(at, COMMAND, None, tuple(None if v == NO_READING else v for v in self._values), raw)
 
 
-class KeyMaker(Maker):
-    """Makes keys: ``core.keys`` chooses, for the values wanted, the one that brings the machine's nearest."""
-
-    def __init__(self, link: Link, frame: KeysFrame) -> None:
-        super().__init__(link)
-        table, stay = chooser_table(link), staying_channels(link)
-        self._stays = [name in stay for name in link.channels]
-        self._keys = table.keys.keys
-        self._chooser = Chooser(table)
-
-    def text(self, values: Sequence[Value]) -> bytes:
-        """The key to send; b"" if every key there is would lead further away. Raises Unsaid for *no
-        reading* of what does not stay by itself: there is no key for that."""
-        if any(value is None and not stays for value, stays in zip(values, self._stays, strict=True)):
-            raise Unsaid
-        return self._pressed(
-            self._chooser.choose([NO_READING if value is None else value for value in values])
-        )
-
-    def stop(self, seq: int) -> bytes:
-        """The key that stops."""
-        return self._pressed(self._chooser.stop())
-
-    def _pressed(self, place: int) -> bytes:
-        return b"" if place == NOBODY else bytes((self._keys[place].code,))
-
-
 class KeysStyle(Style):
     """A byte for each action."""
 
@@ -96,11 +67,11 @@ class KeysStyle(Style):
         self._frame = link.frame
 
     def maker(self) -> Maker:
-        return KeyMaker(self.link, self._frame)
+        return PlainMaker(self.link)
 
     def reader(self, accepts: frozenset[int], sealed: SealedReader) -> Reader:
         # Keys only go one way; what comes back are lines of hex digits.
-        return KeyReader(self.link) if COMMAND in accepts else HexReader(sealed)
+        return KeyReader(self.link) if COMMAND in accepts else LineReader(self.link, sealed, accepts)
 
     def wrapped(self, body: bytes) -> bytes:
         return body + b"\n" if body.startswith(HEX_MARK) else body

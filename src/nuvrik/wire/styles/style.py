@@ -9,8 +9,11 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
 from typing import ClassVar, NamedTuple
 
+from nuvrik.core.levels import NO_READING, NOBODY
+from nuvrik.core.writer import OUT_SLOTS, OUT_TEXT, Writer
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag
+from nuvrik.plan.tables.writer import writer_table
 from nuvrik.wire.codes import Unsaid, Value
 from nuvrik.wire.events import Event, Reader
 from nuvrik.wire.kinds import HELLO
@@ -101,6 +104,37 @@ class Maker(ABC):
 
     def _sealed(self, kind: int, seq: int, payload: bytes, anyone: bool) -> bytes:
         return sealed(kind, ANY_PAIR if anyone and kind == HELLO else self._pair, self.tag, seq, payload)
+
+
+class PlainMaker(Maker):
+    """Makes commands and stops that are no sealed bodies, text, keys or slots, as ``core.writer`` writes
+    them."""
+
+    def __init__(self, link: Link) -> None:
+        super().__init__(link)
+        self._writer = Writer(writer_table(link, stream=False))
+        self._nothing = [NO_READING] * len(link.channels)
+
+    def text(self, values: Sequence[Value]) -> bytes:
+        """A command; b"" where every key there is would lead further away. Raises Unsaid for *no reading* of
+        what there is no way to leave out."""
+        self._writer.last[:] = self._nothing
+        said = self._writer.command([NO_READING if one is None else one for one in values])
+        if self._writer.unsaid != NOBODY:
+            raise Unsaid
+        return self._made(len(values)) if said else b""
+
+    def stop(self, seq: int) -> bytes:
+        table = self._writer.table
+        if table.way_out == OUT_SLOTS or (table.way_out == OUT_TEXT and not table.text.stop):
+            return b""
+        return self._made(0) if self._writer.stop() else b""
+
+    def _made(self, slots: int) -> bytes:
+        writer = self._writer
+        if writer.table.way_out == OUT_SLOTS:
+            return b"".join(slot.to_bytes(2, "big") for slot in writer.slots[:slots])
+        return bytes(writer.sender.wire[: writer.sender.count])
 
 
 class Style(ABC):

@@ -4,103 +4,62 @@ Frames of other kinds travel beside them as a line of ``#`` and the sealed body 
 that nothing of their protection is lost and a terminal still shows them as text.
 """
 
-import re
 from abc import abstractmethod
-from collections.abc import Callable, Collection, Mapping, Sequence
-from functools import lru_cache
-from typing import cast
+from collections.abc import Collection, Sequence
 
-from nuvrik.core.text import FormTable, number_of_value, value_of_number
-from nuvrik.plan.form.frame_base import CHECK_DIGITS, MAX_BODY, MAX_TEXT
+from nuvrik.core.levels import NO_READING
+from nuvrik.core.sealed import ACCEPTED, TOO_LONG, Sealed
+from nuvrik.core.text import CHECK_MARK, NO_CHECK, TextReader, check_begins, check_digits, check_over
+from nuvrik.plan.form.frame_base import CHECK_DIGITS, MAX_TEXT
 from nuvrik.plan.form.frame_texts import TextForm
 from nuvrik.plan.form.frames import Text
 from nuvrik.plan.form.models import Link
-from nuvrik.wire.checks import CHECKS
-from nuvrik.wire.codes import Unsaid, Value
+from nuvrik.plan.tables.ends import sealed_table
+from nuvrik.plan.tables.styles import CHECKS, text_table
+from nuvrik.wire.codes import Value
 from nuvrik.wire.events import REASONS, Event, Frame, Reader, RefusedFrame
 from nuvrik.wire.kinds import COMMAND, STOP
 from nuvrik.wire.sealed import SealedReader
-from nuvrik.wire.styles.style import HEX_MARK, Maker, Mark, Part, Row, Style
+from nuvrik.wire.styles.style import HEX_MARK, Maker, Mark, Part, PlainMaker, Row, Style
 from nuvrik.wire.words import message_text, value_text
 
-CHECK_MARK = b"*"
-NUMBER = re.compile(rb"([+-]?0*[0-9]{1,7})(?:\.([0-9]{1,4}))?").fullmatch
-"""A sign, up to 7 digits besides the zeros in front of them, and decimals."""
-HEX_DIGITS = re.compile(rb"(?:[0-9A-Fa-f]{2})*").fullmatch
-MOST_KNOWN = 1 << 12
-"""A field with more numbers than this is read number by number."""
-
-# See wire/sealed.py: events are made by the hundred thousand.
-_new = tuple.__new__
+WHY = tuple(REASONS)
+"""The reasons by the numbers that core has for them, from TOO_LONG on."""
 
 
-def number_of(value: int, form: TextForm) -> int:
-    """The number that stands for a value in text, in units of its last decimal."""
-    # A form has all that core's table of it has.
-    return number_of_value(cast(FormTable, form), value)
+def check_of(text: bytes, check: int) -> int:
+    """A check of core's over a text.
 
-
-def value_of(number: int, form: TextForm) -> int | None:
-    """The value that a number stands for; None if it is beyond the range."""
-    if not min(form.low, form.high) <= number <= max(form.low, form.high):
-        return None
-    return value_of_number(cast(FormTable, form), number)
-
-
-def written(number: int, form: TextForm, width: int) -> str:
-    """A number as text: sign, digits padded with zeros, and a point if there are decimals."""
-    digits = str(abs(number)).rjust(form.decimals + 1, "0")
-    if form.decimals:
-        digits = digits[: -form.decimals] + "." + digits[-form.decimals :]
-    sign = "-" if number < 0 else "+" if form.signed and width else ""
-    return sign + digits.rjust(width - len(sign), "0")
-
-
-class TextMaker(Maker):
-    """Makes the text of commands and stops."""
-
-    def __init__(self, link: Link, frame: Text) -> None:
-        super().__init__(link)
-        self._frame = frame
-        self._forms = frame.forms(link.channels)
-        self._modulo = [channel.kind == "count" for channel in link.channels.values()]
-
-    def texts(self, values: Sequence[Value]) -> list[str]:
-        """The text of each value. Raises Unsaid for *no reading* where there is no way to write it."""
-        frame, texts = self._frame, []
-        for value, form, counts in zip(values, self._forms, self._modulo, strict=True):
-            if value is None:
-                if not (frame.says_no_reading and form.empty):
-                    raise Unsaid
-                texts.append("")
-                continue
-            whole = value & form.high if counts else value
-            texts.append(written(number_of(whole, form), form, frame.width(form)))
-        return texts
-
-    def text(self, values: Sequence[Value]) -> bytes:
-        frame = self._frame
-        return with_check((frame.tag + frame.between.join(self.texts(values))).encode(), frame)
-
-    def stop(self, seq: int) -> bytes:
-        return with_check(self._frame.stop.encode(), self._frame) if self._frame.stop else b""
+    >>> from nuvrik.core.text import CHECK_CRC8, CHECK_CRC16
+    >>> f"{check_of(b'123456789', CHECK_CRC8):02X} {check_of(b'123456789', CHECK_CRC16):04X}"
+    'F4 29B1'
+    """
+    total: int = check_begins(check)
+    for byte in text:
+        total = check_over(check, total, byte)
+    return total
 
 
 def with_check(text: bytes, frame: Text) -> bytes:
     """A text with its check behind it, if the style has one."""
-    if frame.check == "none":
+    check = CHECKS[frame.check]
+    if check == NO_CHECK:
         return text
-    return text + CHECK_MARK + b"%0*X" % (CHECK_DIGITS[frame.check], CHECKS[frame.check](text))
+    return text + b"%c%0*X" % (CHECK_MARK, check_digits(check), check_of(text, check))
 
 
-class HexReader:
-    """Lines of ``#`` and a sealed body in hex digits, and nothing else."""
+class LineReader:
+    """Lines to events: commands and stops as text, and lines of ``#`` and a sealed body in hex digits. What a
+    line is decides ``core.text``."""
 
-    end = b"\n"
     most = MAX_TEXT
 
-    def __init__(self, sealed: SealedReader) -> None:
-        self._sealed = sealed
+    def __init__(self, link: Link, sealed: SealedReader, accepts: Collection[int]) -> None:
+        table = text_table(link)
+        self._text, self._values = TextReader(table), [0] * len(link.channels)
+        self._body, self._sealed = Sealed(sealed_table(link, ())), sealed
+        self._commands, self._stops = COMMAND in accepts and bool(table.forms), STOP in accepts
+        self.end = bytes(table.ending)
         self.forget = sealed.forget
 
     @property
@@ -113,104 +72,29 @@ class HexReader:
         return piece
 
     def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
-        """The event of one line."""
-        if not body.startswith(HEX_MARK):
-            return RefusedFrame(at, "wrong_kind", raw)
-        digits = bytes(body[1:])
-        if len(digits) > 2 * MAX_BODY:
-            return RefusedFrame(at, "too_long", raw)
-        if not HEX_DIGITS(digits):
-            return RefusedFrame(at, "stuffing", raw)
-        return self._sealed.judge(bytes.fromhex(digits.decode("ascii")), raw, at)
-
-
-class TextReader(HexReader):
-    """Commands and stops as text, and lines of hex digits."""
-
-    def __init__(
-        self,
-        frame: Text,
-        link: Link,
-        split: Callable[[bytes], list[bytes]],
-        sealed: SealedReader,
-        accepts: Collection[int],
-    ) -> None:
-        super().__init__(sealed)
-        self._split = split
-        self.end = frame.end.encode()
-        self._tag, self._stop = frame.tag.encode(), frame.stop.encode()
-        self._commands, self._stops = COMMAND in accepts, STOP in accepts
-        self._digits = CHECK_DIGITS[frame.check]
-        self._check = CHECKS.get(frame.check)
-        self._fields = [_Field(form, frame) for form in frame.forms(link.channels)]
-        self._known = [field.known for field in self._fields]
-
-    def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
         """The event of one line; in a packet, its end may be there or not."""
-        piece = raw.removesuffix(self.end)
-        if piece[:1] == HEX_MARK:
-            return super().judge(piece, piece, at)
-        text = piece
-        # The check first: what is damaged may look like a stop, or like another kind.
-        if self._check is not None:
-            mark = len(piece) - self._digits - 1
-            text = piece[: max(mark, 0)]
-            if piece[mark:].upper() != CHECK_MARK + b"%0*X" % (self._digits, self._check(text)):
-                return RefusedFrame(at, "check", piece)
-        if text == self._stop and text:
+        text = self._text
+        text.begin()
+        for byte in raw:
+            text.keep(byte)
+        text.without_ending()
+        piece = raw[: text.length]
+        if text.is_hex():
+            event = text.unhex(self._body)
+            if event == ACCEPTED:
+                return self._sealed.judge(bytes(self._body.body[: self._body.length]), piece, at)
+            return RefusedFrame(at, WHY[event - TOO_LONG], piece)
+        if not self._commands:
+            digits = check_digits(text.table.check)
+            sound = not digits or text.sound(digits)
+            return RefusedFrame(at, "wrong_kind" if sound else "check", piece)
+        event = text.read(self._values)
+        if event != ACCEPTED:
+            return RefusedFrame(at, WHY[event - TOO_LONG], piece)
+        if text.stop:
             return Frame(at, STOP, None, (), piece) if self._stops else RefusedFrame(at, "wrong_kind", piece)
-        if not (self._commands and text.startswith(self._tag)):
-            return RefusedFrame(at, "wrong_kind", piece)
-        fields = self._split(text[len(self._tag) :])
-        if len(fields) != len(self._known):
-            return RefusedFrame(at, "bad_field", piece)
-        # Nearly every field is written as our own handset writes it, and found by one look-up.
-        try:
-            values = tuple([known[field] for known, field in zip(self._known, fields, strict=True)])
-        except KeyError:
-            # Written in another way than we do, or no number that can be.
-            try:
-                values = tuple([field.value(text) for field, text in zip(self._fields, fields, strict=True)])
-            except ValueError:
-                return RefusedFrame(at, "bad_field", piece)
-        return _new(Frame, (at, COMMAND, None, values, piece))
-
-
-class _Field:
-    """How one field is read. ``known`` is what its ordinary texts mean."""
-
-    def __init__(self, form: TextForm, frame: Text) -> None:
-        self.form = form
-        self._strip, self._blank = frame.spaces_ignored, frame.says_no_reading
-        self.known = text_table(form, frame.width(form))
-
-    def value(self, text: bytes) -> Value:
-        """What a text means. ValueError where it means nothing."""
-        form = self.form
-        text = text.strip(b" ") if self._strip else text
-        if not text and self._blank:
-            return None if form.empty else 0
-        found = NUMBER(text)
-        decimals = (found[2] or b"") if found else b""
-        if found is None or len(decimals) > form.decimals:
-            raise ValueError(text)
-        value = value_of(int(found[1] + decimals.ljust(form.decimals, b"0")), form)
-        if value is None:
-            raise ValueError(text)
-        return value
-
-
-@lru_cache(maxsize=32)
-def text_table(form: TextForm, width: int) -> Mapping[bytes, Value]:
-    """What each text means that a handset of the same link would write, for decoding by one look-up; empty
-    where there are too many."""
-    low, high = sorted((form.low, form.high))
-    if high - low > MOST_KNOWN:
-        return {}
-    return {
-        written(number, form, width).encode("ascii"): value_of(number, form)
-        for number in range(low, high + 1)
-    }
+        values = tuple([None if value == NO_READING else value for value in self._values])
+        return Frame(at, COMMAND, None, values, piece)
 
 
 class TextStyle(Style):
@@ -227,10 +111,10 @@ class TextStyle(Style):
         """The fields of a command, without its tag and check."""
 
     def maker(self) -> Maker:
-        return TextMaker(self.link, self.frame)
+        return PlainMaker(self.link)
 
     def reader(self, accepts: frozenset[int], sealed: SealedReader) -> Reader:
-        return TextReader(self.frame, self.link, self.split, sealed, accepts)
+        return LineReader(self.link, sealed, accepts)
 
     def wrapped(self, body: bytes) -> bytes:
         end = self.frame.end.encode()
@@ -250,8 +134,9 @@ class TextStyle(Style):
         return [*made, (1 + digits if digits else 0, "check", check)]
 
     def parts(self, maker: Maker, values: Sequence[Value], seq: int, body: bytes) -> list[Part]:
-        assert isinstance(maker, TextMaker)
-        texts = maker.texts(values)
+        digits = CHECK_DIGITS[self.frame.check]
+        until = len(body) - (1 + digits if digits else 0)
+        texts = [text.decode() for text in self.split(body[len(self.frame.tag) : until])]
         pairs = zip(texts, values, self.fields, strict=True)
         meanings = [f"{text}: {value_text(value, field)}" for text, value, field in pairs]
         parts, place = [], 0

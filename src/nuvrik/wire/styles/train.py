@@ -7,48 +7,30 @@ bits, high byte first; on a stream of bytes 0xFFFF stands for the gap between tw
 
 from collections.abc import Sequence
 
-from nuvrik.core.train import slot_of_value, value_of_slot
+from nuvrik.core import train
+from nuvrik.core.sealed import ACCEPTED
 from nuvrik.plan.form.frame_actions import TrainFrame
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.styles import train_table
-from nuvrik.wire.codes import Unsaid, Value
+from nuvrik.wire.codes import Value
 from nuvrik.wire.events import Event, Frame, Reader, RefusedFrame
 from nuvrik.wire.kinds import COMMAND
 from nuvrik.wire.sealed import SealedReader
-from nuvrik.wire.styles.style import Maker, Mark, Part, Row, Style
+from nuvrik.wire.styles.style import Maker, Mark, Part, PlainMaker, Row, Style
 from nuvrik.wire.words import value_text
 
 GAP = b"\xff\xff"
 SLOT_BYTES = 2
 
 
-class TrainMaker(Maker):
-    """Makes trains, as bytes."""
-
-    def __init__(self, link: Link) -> None:
-        super().__init__(link)
-        self._table = train_table(link)
-
-    def text(self, values: Sequence[Value]) -> bytes:
-        """A slot for each value. Raises Unsaid for *no reading*: there is no slot for that."""
-        if None in values:
-            raise Unsaid
-        pairs = zip(self._table.channels, values, strict=True)
-        return in_bytes([slot_of_value(self._table, channel, value or 0) for channel, value in pairs])
-
-    def stop(self, seq: int) -> bytes:
-        """There is no train that only stops; b""."""
-        return b""
-
-
 class TrainReader:
-    """Trains to commands."""
+    """Trains to commands: ``core.train`` reads them."""
 
     end = GAP
     last: int | None = None
 
     def __init__(self, link: Link) -> None:
-        self._table = train_table(link)
+        self._train, self._values = train.TrainReader(train_table(link)), [0] * len(link.channels)
         self.most = SLOT_BYTES * len(link.channels)
 
     def forget(self) -> None:
@@ -59,18 +41,13 @@ class TrainReader:
         return piece
 
     def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
-        """The event of one train: as many slots as there are channels, none of them further out than the
-        margin, or it is none."""
-        # A train has no check; its number of slots and their lengths are all that can be held against it.
-        if len(body) != self.most:
+        """The event of one train."""
+        slots = in_slots(bytes(body))
+        self._train.count = len(slots)
+        self._train.slots[: len(slots)] = slots
+        if len(body) % SLOT_BYTES or self._train.end(self._values) != ACCEPTED:
             return RefusedFrame(at, "bad_field", raw)
-        lengths = in_slots(bytes(body))
-        table = self._table
-        if not all(table.shortest_us <= length <= table.longest_us for length in lengths):
-            return RefusedFrame(at, "bad_field", raw)
-        pairs = zip(table.channels, lengths, strict=True)
-        values = tuple(value_of_slot(table, channel, length) for channel, length in pairs)
-        return Frame(at, COMMAND, None, values, raw)
+        return Frame(at, COMMAND, None, tuple(self._values), raw)
 
 
 def in_bytes(lengths: Sequence[int]) -> bytes:
@@ -94,7 +71,7 @@ class Train(Style):
         self._frame = link.frame
 
     def maker(self) -> Maker:
-        return TrainMaker(self.link)
+        return PlainMaker(self.link)
 
     def reader(self, accepts: frozenset[int], sealed: SealedReader) -> Reader:
         return TrainReader(self.link)
