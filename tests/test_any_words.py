@@ -11,7 +11,7 @@ from links import THOROUGH, TUG, write
 from typed import nuvrik_command
 from typer.testing import CliRunner
 
-from nuvrik.cli import app
+from nuvrik.cli import COMMANDS, app
 from nuvrik.cli.words import SHOW_FAULTS
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.recordings.pilot import practice
@@ -69,9 +69,10 @@ ENDLESS = {"machine", "panel", "demo"}
 
 def commands(command: Any, path: tuple[str, ...] = ()) -> list[tuple[tuple[str, ...], Any]]:
     """Every command there is, with its own parameters: a new one is tried without being named here."""
-    if not hasattr(command, "commands"):
+    if not hasattr(command, "list_commands"):
         return [] if ENDLESS & set(path) else [(path, command)]
-    return [found for name, one in command.commands.items() for found in commands(one, (*path, name))]
+    inner = ((name, command.get_command(None, name)) for name in command.list_commands(None))
+    return [found for name, one in inner for found in commands(one, (*path, name))]
 
 
 def files(folder: Path) -> list[str]:
@@ -121,12 +122,17 @@ def test_any_words_end_in_an_exit_code_and_plain_words(seed: int, tmp_path: Path
             path.write_bytes(before)
 
 
+def test_the_help_of_all_says_of_each_what_that_says_of_itself() -> None:
+    group = typer.main.get_command(app)
+    for name, said in COMMANDS.items():
+        assert (group.get_command(None, name).help or "").split("\n")[0] == said  # type: ignore[attr-defined]
+
+
 def test_a_fault_of_its_own_is_said_as_one(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     def fault(*_: object) -> None:
         raise RuntimeError("on purpose")
 
-    # By its whole name: in the package, check is the command until its module is there.
-    monkeypatch.setattr(importlib.import_module("nuvrik.cli.check"), "write_new", fault)
+    monkeypatch.setattr(importlib.import_module("nuvrik.cli.new"), "write_new", fault)
     done = CliRunner().invoke(app, ["new", str(tmp_path / "new.toml")], prog_name="nuvrik")
     assert done.exit_code == 2 and "Traceback" not in done.output
     assert (

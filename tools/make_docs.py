@@ -130,8 +130,9 @@ def command_pages() -> str:
 
 
 def _commands(command: Any, path: tuple[str, ...]) -> Iterator[tuple[str, Any]]:
-    for name, one in getattr(command, "commands", {}).items():
-        if getattr(one, "commands", None):
+    for name in command.list_commands(None):
+        one = command.get_command(None, name)
+        if hasattr(one, "list_commands"):
             yield from _commands(one, (*path, name))
         else:
             yield " ".join((*path, name)), one

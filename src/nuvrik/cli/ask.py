@@ -3,8 +3,12 @@
 import time
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Annotated
 
-from nuvrik.cli.words import DONE, NO, Trouble, say, say_json, tell
+import typer
+
+from nuvrik.cli.options import Json, LinkFile, PortName
+from nuvrik.cli.words import DONE, NO, Trouble, say, say_json, speaks_plainly, tell
 from nuvrik.ends.asking import Asked
 from nuvrik.plan.form.channels import ChoiceChannel, FlagChannel
 from nuvrik.plan.form.models import Link
@@ -172,3 +176,24 @@ def _value(link: Link, name: str, text: str) -> float | str | None:
         return float(text) if text.isascii() and "_" not in text else text
     except ValueError:
         raise Trouble(f"{name} is {text[:40]!r}, not a number") from None
+
+
+@speaks_plainly
+def command(
+    link: LinkFile,
+    words: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="REQUEST NAME=VALUE...", help="A request, or only CHANNEL=VALUE..."),
+    ],
+    port: PortName,
+    for_s: Annotated[
+        float | None, typer.Option("--for-s", min=0, max=3600, help="Set channels for so many seconds (1).")
+    ] = None,
+    as_json: Json = False,
+) -> int:
+    """Make one request, or set channels for a while.
+
+    Values are as in the link file: levels -1 to 1, flags on or off, a choice by its name. It arms where that
+    is needed, and disarms before it leaves.
+    """
+    return run(link, words or [], port, for_s, as_json)

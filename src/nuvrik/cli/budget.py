@@ -2,7 +2,9 @@
 
 import math
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
+
+import typer
 
 from nuvrik.budget.compare import Row, compare
 from nuvrik.budget.conditions import Conditions
@@ -11,7 +13,8 @@ from nuvrik.budget.seen import conditions_seen
 from nuvrik.budget.trips import Way, hours_words, mean_hours, timeout_for
 from nuvrik.cli.inputs.captures import Source, events_of
 from nuvrik.cli.inputs.files import conditions_of
-from nuvrik.cli.words import DONE, Trouble, busy, console, say, say_json, table
+from nuvrik.cli.options import Burst, BurstFrames, Json, LinkFile, Loss, drawn
+from nuvrik.cli.words import DONE, Trouble, busy, console, say, say_json, speaks_plainly, table
 from nuvrik.export.boards import CHIPS
 from nuvrik.plan.form.media import InfraredMedium, PulsesMedium, retries_of
 from nuvrik.plan.form.models import Link
@@ -196,3 +199,34 @@ def _print_rows(rows: list[Row]) -> None:
         for row in rows
     ]
     console().print(table("\nthe same channels in every style", columns, cells))
+
+
+@speaks_plainly
+def command(
+    link: LinkFile,
+    compare: Annotated[
+        bool, typer.Option("--compare", help="Show the same channels in every frame style.")
+    ] = False,
+    capture: Annotated[
+        Path | None, typer.Option("--from", metavar="CAPTURE", help="Take loss and bursts from a capture.")
+    ] = None,
+    loss: Loss = 0.0,
+    burst_loss: Burst = 0.0,
+    burst_frames: BurstFrames = 5.0,
+    figure: Annotated[
+        Path | None,
+        drawn("--figure", "Write a picture of the odds of a false trip; with --compare, of the styles."),
+    ] = None,
+    board: Annotated[
+        str | None,
+        typer.Option("--board", metavar="BOARD", help="Estimate whether a tick fits on this chip."),
+    ] = None,
+    page: Annotated[bool, typer.Option("--panel", help="A page drives: its part of the stop too.")] = False,
+    as_json: Json = False,
+) -> int:
+    """Do the sums of a link.
+
+    It prints bytes, airtime, latency, the worst stop, and the odds of a false trip.
+    """
+    medium = {"loss": loss, "burst_loss": burst_loss, "burst_frames": burst_frames}
+    return run(link, medium, Options(capture, compare, figure, as_json, board, page))

@@ -1,13 +1,16 @@
 """``nuvrik calibrate``: what the hardware is really like, into the link file."""
 
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
+
+import typer
 
 from nuvrik.calibration.buttons import Pressed, pressed
 from nuvrik.calibration.controls import Calibrated, calibrate
 from nuvrik.calibration.motors import Load, fit_motor, worst_load
 from nuvrik.cli.inputs.files import read_log, read_recording
-from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
+from nuvrik.cli.options import Json, LinkFile, drawn
+from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, speaks_plainly, table
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput
 from nuvrik.plan.load import load
@@ -154,3 +157,24 @@ def _finish(file: Path, changes: dict[tuple[str, ...], Any], write: bool, as_jso
     write_into(file, changes)
     if not as_json:
         say(f"{file}: {len(changes)} keys written, comments kept")
+
+
+@speaks_plainly
+def command(
+    link: LinkFile,
+    recording: Annotated[
+        list[Path], typer.Argument(metavar="RECORDING...", help="A sweep of all controls; or a motor's logs.")
+    ],
+    output: Annotated[
+        str | None, typer.Option("--output", metavar="NAME", help="This motor, from a log t_ms,duty,speed.")
+    ] = None,
+    write: Annotated[bool, typer.Option("--write", help="Put what was found into the link file.")] = False,
+    figure: Annotated[Path | None, drawn("--figure", "Write a picture of what was seen.")] = None,
+    as_json: Json = False,
+) -> int:
+    """Find ranges, rests and dead zones in a recording.
+
+    Move every control to all its ends, then let go and keep recording for two seconds. With --output,
+    find a motor's start duty and duty curve in a log of duty against speed.
+    """
+    return run(link, recording, output, write, figure, as_json)

@@ -1,21 +1,21 @@
 """``nuvrik check`` and ``nuvrik new``."""
 
-import random
-import re
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
+
+import typer
 
 from nuvrik.budget.stop import stop_bound
-from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
+from nuvrik.cli.options import Json, LinkFile, drawn
+from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say_json, speaks_plainly, table
 from nuvrik.inspection.undetected import measure
 from nuvrik.plan.form.channels import ChoiceChannel
 from nuvrik.plan.form.media import InfraredMedium, retries_of
-from nuvrik.plan.form.models import FailsafeSection, Link, schema_text
+from nuvrik.plan.form.models import FailsafeSection, Link
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import UnreadableError, parse, read_text
 from nuvrik.plan.problems import LinkFileError, Problem, listing, suggestion
 from nuvrik.plan.rules.check import problems_in
-from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plan.wiring import output_routes
 from nuvrik.plan.words import (
     argument_words,
@@ -27,36 +27,13 @@ from nuvrik.plan.words import (
     stop_words,
     uses_of,
 )
-from nuvrik.ports.files import write_file
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.styles.style import Style
-
-SCHEMA = "link.schema.json"
-"""What the first line of every starter names."""
 
 TRIES = 1000
 """How many damaged frames of each sort `check` tries."""
 
 STYLES = {"error": "bold red", "warning": "bold yellow", "note": "cyan"}
-
-
-def write_new(file: Path, like: str) -> int:
-    """Copy a starter, give it a pair number of its own, and say what to do next."""
-    if like not in starter_names():
-        raise Trouble(f'there is no starter "{like}": {suggestion(like, starter_names())}')
-    pair = random.SystemRandom().randint(1, 255)
-    text = re.sub(r"^pair = \d+", f"pair = {pair}", starter_text(like), count=1, flags=re.MULTILINE)
-    try:
-        write_file(file, text, new=True)
-    except FileExistsError:
-        raise Trouble(f"{file}: is there already; choose another name, or move it away") from None
-    say(f"{file}: written, like {like}, with pair number {pair}")
-    schema = file.with_name(SCHEMA)
-    if not schema.exists():
-        write_file(schema, schema_text())
-        say(f"{schema}: written beside it, so that an editor completes and checks keys")
-    say(f"next: nuvrik check {file}")
-    return DONE
 
 
 def run(file: Path, sheet: Path | None, wiring: Path | None, end: str, as_json: bool) -> int:
@@ -269,3 +246,30 @@ def _print_problems(file: str, problems: list[Problem]) -> None:
         level = (f"{problem.level:8}", STYLES[problem.level])
         out.print("  ", level, f"{place}{problem.what}", soft_wrap=True)
         out.print(f"            -> {problem.do}", soft_wrap=True)
+
+
+@speaks_plainly
+def command(
+    link: LinkFile,
+    sheet: Annotated[
+        Path | None,
+        drawn("--sheet", "Write the driver's sheet as a picture."),
+    ] = None,
+    wiring: Annotated[
+        Path | None,
+        drawn("--wiring", "Write the builder's sheet, every pin and its wire, as a picture."),
+    ] = None,
+    end: Annotated[
+        str, typer.Option("--end", metavar="END", help="Whose wires: machine or handset.")
+    ] = "machine",
+    tables: Annotated[
+        bool, typer.Option("--tables", help="Print the whole numbers that the machine runs on instead.")
+    ] = False,
+    as_json: Json = False,
+) -> int:
+    """Say what a link file means, and what is wrong with it."""
+    if tables:
+        from nuvrik.cli.tables import run_tables
+
+        return run_tables(link, as_json)
+    return run(link, sheet, wiring, end, as_json)

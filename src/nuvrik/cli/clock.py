@@ -2,7 +2,9 @@
 
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
+
+import typer
 
 from nuvrik.budget.clocks import (
     WAYS,
@@ -16,7 +18,8 @@ from nuvrik.budget.clocks import (
     servo,
     settings,
 )
-from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
+from nuvrik.cli.options import Json, drawn
+from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, speaks_plainly, table
 
 FOURTH = 4
 
@@ -286,3 +289,54 @@ def hertz(clock_hz: float) -> str:
         if clock_hz >= size:
             return f"{clock_hz / size:.7g} {unit}"
     return f"{clock_hz:.4g} Hz"
+
+
+@speaks_plainly
+def command(
+    hz: Annotated[int, typer.Option("--hz", min=1, max=10**10, help="The clock, in Hz.")],
+    uart: Annotated[
+        int | None, typer.Option("--uart", metavar="BAUD", min=1, help="Divisors for this baud rate.")
+    ] = None,
+    pwm: Annotated[
+        float | None, typer.Option("--pwm", metavar="HZ", min=0.001, help="Timer settings for this PWM.")
+    ] = None,
+    servo: Annotated[
+        float | None, typer.Option("--servo", metavar="HZ", min=1, help="Servo pulses at this frame rate.")
+    ] = None,
+    divide_by: Annotated[
+        str, typer.Option("--divide-by", metavar="A,B,...", help="How the UART divides: samples, or 16ths.")
+    ] = "16,8,4,64,16ths",
+    bits: Annotated[int, typer.Option("--bits", min=2, max=32, help="Bits of the period register.")] = 8,
+    prescalers: Annotated[
+        str, typer.Option("--prescalers", metavar="A,B,...", help="The prescalers that the timer has.")
+    ] = "1,8,64,256,1024",
+    clocks_per_count: Annotated[
+        int, typer.Option("--clocks-per-count", min=1, max=64, help="4 on chips that count every fourth.")
+    ] = 1,
+    pulse_us: Annotated[
+        str, typer.Option("--pulse-us", metavar="A,B,C", help="A servo's pulses: end, centre, end.")
+    ] = "1000,1500,2000",
+    degrees: Annotated[float, typer.Option("--degrees", min=1, max=720, help="A servo's travel.")] = 90.0,
+    volts: Annotated[float, typer.Option("--volts", min=0.1, help="The supply behind the PWM.")] = 5.0,
+    other_hz: Annotated[
+        int | None, typer.Option("--other-hz", min=1, help="The other end's clock, for --uart.")
+    ] = None,
+    instead_hz: Annotated[
+        int | None, typer.Option("--instead-hz", min=1, help="Show what changes with another clock.")
+    ] = None,
+    figure: Annotated[
+        Path | None, drawn("--figure", "Write a picture of the servo pulses and the PWM.")
+    ] = None,
+    as_json: Json = False,
+) -> int:
+    """Say what a microcontroller's clock can do.
+
+    --uart finds divisors for a baud rate, --pwm timer settings, --servo servo pulses.
+    """
+    from nuvrik.budget.clocks import Timer
+
+    pulses = numbers(pulse_us, "--pulse-us")
+    timer = Timer(bits, numbers(prescalers, "--prescalers"), clocks_per_count)
+    divided = ways(divide_by)
+    wanted = Wanted(hz, uart, pwm, servo, timer, divided, pulses, degrees, other_hz, volts)
+    return run(wanted, instead_hz, figure, as_json)

@@ -3,11 +3,14 @@
 from collections import Counter
 from itertools import pairwise
 from pathlib import Path
+from typing import Annotated
+
+import typer
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.inputs.files import read_recording
-from nuvrik.cli.words import DONE, busy, console
+from nuvrik.cli.words import DONE, busy, console, speaks_plainly
 from nuvrik.core.states import ARMED, FAILSAFE
 from nuvrik.demo import DATA, DEMO_LOSS, JAM_MS, demo_text
 from nuvrik.plan.form.models import Link, schema_text
@@ -135,3 +138,17 @@ def _tell_what_next(link_file: Path, session: Path, frame: Path) -> None:
         f"And onto a board, when you have one: nuvrik export {link_file} --out firmware\n"
         f"Or drive it now, in your browser: nuvrik panel {link_file} --port sim"
     )
+
+
+@speaks_plainly
+def command(
+    out: Annotated[
+        Path,
+        typer.Option("--out", metavar="FOLDER", help="For the link file, the recording and the figures."),
+    ] = Path("marram-demo"),
+    seed: Annotated[
+        int, typer.Option("--seed", help="Another number is another run of bad luck on the radio.")
+    ] = 4,
+) -> int:
+    """Show the whole thing on a model tug, with no hardware."""
+    return run(out, seed)

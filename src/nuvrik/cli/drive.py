@@ -5,11 +5,15 @@ import sys
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
+from typing import Annotated
+
+import typer
 
 from nuvrik.cli.inputs.lines import open_line
 from nuvrik.cli.inputs.meeting import make_ready, opened_log
+from nuvrik.cli.options import HandsetLogFile, LinkFile, PortName, Sources
 from nuvrik.cli.status import Status
-from nuvrik.cli.words import DONE, Trouble, tell
+from nuvrik.cli.words import DONE, Trouble, speaks_plainly, tell
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.panel.twin import Twin
@@ -126,3 +130,23 @@ def _fault_keys(hands: Hands, sim: SimLine, status: Status) -> Iterator[Keys | N
         yield keys
     finally:
         keys.close()
+
+
+@speaks_plainly
+def command(
+    link: LinkFile,
+    port: PortName,
+    source: Sources,
+    log: HandsetLogFile = None,
+    headless: Annotated[bool, typer.Option("--headless", help="Print no status lines.")] = False,
+    at_once: Annotated[
+        bool, typer.Option("--at-once", help="With --port sim: take no longer than the computing does.")
+    ] = False,
+) -> int:
+    """Be the handset, from whatever hands there are.
+
+    Ctrl-C, or the end of all sources, sends sticks at rest and arm off before it leaves. A terminal does not
+    tell when a key is let go, so that with --from keys a key counts as released only a while after its last
+    arrival. With --port sim the digits make faults of the rehearsal, and what comes of each is judged.
+    """
+    return run(link, port, source, log, headless, at_once)

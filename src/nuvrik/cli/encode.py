@@ -3,8 +3,12 @@
 import re
 import sys
 from pathlib import Path
+from typing import Annotated
 
-from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table, tell
+import typer
+
+from nuvrik.cli.options import Json, LinkFile
+from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, speaks_plainly, table, tell
 from nuvrik.levels import level_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
@@ -87,3 +91,17 @@ def _value(text: str, field: Field) -> Value:
     if text.isdecimal() and len(text) < 10 and int(text) <= most:
         return int(text)
     raise Trouble(f"{field.name}={text}: a {field.kind} here is a whole number from 0 to {most}")
+
+
+@speaks_plainly
+def command(
+    link: LinkFile,
+    values: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="NAME=VALUE...", help="Levels -1 to 1, flags 0 or 1; none is no reading."),
+    ] = None,
+    seq: Annotated[int, typer.Option("--seq", min=0, max=255, help="The sequence number.")] = 0,
+    as_json: Json = False,
+) -> int:
+    """Turn channel values into the bytes of a frame, in hex."""
+    return run_encode(link, values or [], seq, as_json)

@@ -3,9 +3,12 @@
 import json
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
-from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say
+import typer
+
+from nuvrik.cli.options import Board, LinkFile
+from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, speaks_plainly
 from nuvrik.plan.form.media import InfraredMedium, Packets, UdpMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load, parse, read_text
@@ -271,3 +274,44 @@ def _write_vectors(file: Path, vectors: Path, seed: int, steps: int) -> int:
     write_file(vectors, "\n".join(lines) + "\n")
     say(f"{vectors}: written, {steps} steps of a life, one a line")
     return DONE
+
+
+@speaks_plainly
+def command(
+    link: LinkFile,
+    to: Annotated[str, typer.Option("--to", metavar="LANGUAGE", help="c or micropython.")] = "c",
+    end: Annotated[
+        str, typer.Option("--end", metavar="END", help="machine, handset, bridge or listener.")
+    ] = "machine",
+    board: Board = "",
+    out: Annotated[Path | None, typer.Option("--out", metavar="DIR", help="Write firmware there.")] = None,
+    packets: Annotated[
+        bool, typer.Option("--packets", help="Frames go to a radio module's driver, of your own, as packets.")
+    ] = False,
+    one_way: Annotated[
+        bool, typer.Option("--one-way", help="The machine only listens: no answers, and less room taken.")
+    ] = False,
+    readable: Annotated[
+        bool,
+        typer.Option("--readable", help="MicroPython: core as it is, with its comments; takes more room."),
+    ] = False,
+    precompiled: Annotated[
+        bool, typer.Option("--precompiled", help="MicroPython: as byte code, which takes the least room.")
+    ] = False,
+    verify: Annotated[
+        Path | None,
+        typer.Option("--verify", metavar="DIR", help="Is what was written there still what the link means?"),
+    ] = None,
+    vectors: Annotated[
+        Path | None,
+        typer.Option("--vectors", metavar="FILE", help="Write a random life of the machine as JSON lines."),
+    ] = None,
+    seed: Annotated[int, typer.Option("--seed", help="Which life.")] = 0,
+    steps: Annotated[int, typer.Option("--steps", min=1, max=1_000_000, help="How long it is.")] = 5000,
+) -> int:
+    """Write firmware for either end, in C or in MicroPython.
+
+    What is generated says so, and is made anew each time; main.c or main.py is yours, and is written once.
+    """
+    how = to, end, board, out, packets, one_way, readable, precompiled
+    return run_export(link, Options(*how, verify, vectors, seed, steps))

@@ -2,9 +2,13 @@
 
 import statistics
 from pathlib import Path
+from typing import Annotated
+
+import typer
 
 from nuvrik.cli.inputs.lines import open_line
-from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
+from nuvrik.cli.options import Json
+from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, speaks_plainly, table
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import load, parse
@@ -113,3 +117,20 @@ def _list_ports(as_json: bool) -> int:
     console().print(table("ports", ["port", "what"], [(port.device, port.description) for port in ports]))
     say("next: nuvrik hello LINK --port PORT")
     return DONE
+
+
+@speaks_plainly
+def command(
+    link: Annotated[Path | None, typer.Argument(metavar="[LINK]", help="The link file.")] = None,
+    port: Annotated[
+        str | None,
+        typer.Option("--port", metavar="PORT", help="A device, a URL, or sim; without it, ports are listed."),
+    ] = None,
+    for_s: Annotated[float, typer.Option("--for-s", min=0.1, max=60, help="How many seconds to ask.")] = 5.0,
+    as_json: Json = False,
+) -> int:
+    """Ask the other end who it is and what it was built from.
+
+    No motor is told anything. Without a port, list the ports there are.
+    """
+    return run(link, port, for_s, as_json)

@@ -3,9 +3,13 @@
 from collections import Counter
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Annotated
+
+import typer
 
 from nuvrik.cli.inputs.captures import BAR_FROM_BYTES, Source, events_of, is_bulk, opened, read_log_of_bytes
-from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, table
+from nuvrik.cli.options import Json, LinkFile, drawn
+from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, speaks_plainly, table
 from nuvrik.inspection.against import Compared, compare
 from nuvrik.inspection.describe import event_record, event_text
 from nuvrik.inspection.diagnosis import diagnose
@@ -206,3 +210,39 @@ def _say_compared(way: str, found: Compared, sender: str, hearer: str) -> None:
         say(f"  none arrived from {gap.from_ms / 1000:.2f} to {gap.to_ms / 1000:.2f} s: {gap.frames} frames")
     if len(found.gaps) > 10:
         say(f"  and {len(found.gaps) - 10} more gaps")
+
+
+@speaks_plainly
+def command(
+    link: LinkFile,
+    file: Annotated[
+        Path | None,
+        typer.Argument(metavar="[FILE]", help="A capture: raw bytes, hex, or CSV t_ms,hex; - is stdin."),
+    ] = None,
+    hex_text: Annotated[
+        str | None, typer.Option("--hex", metavar="HEX", help="Bytes to look at, in hex.")
+    ] = None,
+    port: Annotated[
+        str | None, typer.Option("--port", metavar="PORT", help="Listen on a port instead.")
+    ] = None,
+    for_s: Annotated[float, typer.Option("--for-s", min=0, help="How many seconds to listen.")] = 10.0,
+    each_byte: Annotated[bool, typer.Option("--each-byte", help="Say what every byte is.")] = False,
+    summary: Annotated[
+        bool, typer.Option("--summary", help="Print only counts, and not each frame.")
+    ] = False,
+    figure: Annotated[
+        Path | None,
+        drawn("--figure", "Write a picture of a frame, and of the gaps between frames."),
+    ] = None,
+    against: Annotated[
+        Path | None,
+        typer.Option("--against", metavar="FILE", help="Lay the log of the other end beside FILE."),
+    ] = None,
+    as_json: Json = False,
+) -> int:
+    """Turn bytes into values, and say of every refused frame why.
+
+    If nothing decodes, it says what is probably the matter: another speed, an inverted line, another file.
+    """
+    options = Options(as_json, each_byte, summary, figure, against)
+    return run_inspect(link, file, hex_text, port, for_s, options)

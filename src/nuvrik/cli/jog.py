@@ -3,9 +3,13 @@
 import sys
 from collections.abc import Callable
 from pathlib import Path
+from typing import Annotated
+
+import typer
 
 from nuvrik.cli.inputs.lines import open_line
-from nuvrik.cli.words import DONE, NO, Trouble, ask, say, tell
+from nuvrik.cli.options import LinkFile, PortName
+from nuvrik.cli.words import DONE, NO, Trouble, ask, say, speaks_plainly, tell
 from nuvrik.levels import level_of
 from nuvrik.mixing.demand import FOLLOW
 from nuvrik.mixing.motor import Motor
@@ -237,3 +241,31 @@ def _yes(question: str) -> bool:
             if not sys.stdin.isatty():
                 say(answer.strip())
             return answer.strip().lower().startswith("y")
+
+
+@speaks_plainly
+def command(
+    link: LinkFile,
+    output: Annotated[
+        str, typer.Argument(metavar="OUTPUT", help="An output, a side (left, right), or several: A,B.")
+    ],
+    port: PortName,
+    level: Annotated[
+        float, typer.Option("--level", min=0.02, max=0.5, help="How far to move it, 0.02 to 0.5 of full.")
+    ] = 0.25,
+    for_ms: Annotated[
+        int, typer.Option("--for-ms", min=50, max=500, help="For how long, 50 to 500 ms.")
+    ] = 300,
+    find_start: Annotated[bool, typer.Option("--find-start", help="Raise the duty until it moves.")] = False,
+    sweep: Annotated[
+        Path | None,
+        typer.Option("--sweep", metavar="FILE", help="Write a log of duty and speed, up and down."),
+    ] = None,
+) -> int:
+    """Move an output or a side a little: which way does it turn?
+
+    It asks whether it went the right way, and writes reverse into the link file if not. A servo is moved
+    outwards from the centre to find its travel. It arms for each move, and disarms after it. With --sweep,
+    and a shaft counter, it measures a motor's speed at each duty, for calibrate --output.
+    """
+    return run(link, output, port, level, for_ms, find_start, sweep)

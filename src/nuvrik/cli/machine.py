@@ -7,11 +7,14 @@ import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any, TextIO
+from typing import Annotated, Any, TextIO
+
+import typer
 
 from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.inputs.lines import open_line
-from nuvrik.cli.words import DONE, Trouble, tell
+from nuvrik.cli.options import LinkFile, PortName
+from nuvrik.cli.words import DONE, Trouble, speaks_plainly, tell
 from nuvrik.ends.machine import Machine
 from nuvrik.inspection.statistics import WRAPPED, LinkStats
 from nuvrik.plan.form.models import Link
@@ -223,3 +226,35 @@ def _log(path: Path | None) -> Iterator[TextIO]:
         return
     with open_log(path) as file:
         yield file
+
+
+@speaks_plainly
+def command(
+    link: LinkFile,
+    port: PortName,
+    log: Annotated[
+        Path | None,
+        typer.Option("--log", metavar="FILE", help="Write the log here, as CSV, and not to the screen."),
+    ] = None,
+    why: Annotated[
+        bool, typer.Option("--why", help="Say on stderr why each output does what it does.")
+    ] = False,
+    for_s: Annotated[float | None, typer.Option("--for-s", min=0, help="End after so many seconds.")] = None,
+    watchdog: Annotated[
+        Path | None, typer.Option("--watchdog", metavar="FILE", help="A watchdog device to keep quiet.")
+    ] = None,
+    code: Annotated[
+        Path | None,
+        typer.Option("--code", metavar="FILE", help="Your own functions, for outputs, sensors and requests."),
+    ] = None,
+    each_byte: Annotated[
+        bool, typer.Option("--bytes", help="Log also every byte that comes and goes, for inspect.")
+    ] = False,
+) -> int:
+    """Be the machine: log what each output is told to do.
+
+    It writes a row of CSV whenever something changes. However it ends, it first brings every output to rest.
+    With --code it is a machine with motors: a file of Python has tables OUTPUTS, SENSORS and REQUESTS of
+    functions by name. A function that raises, or takes longer than 250 ms, stops the machine and is named.
+    """
+    return run_machine_command(link, port, log, why, for_s, watchdog, code, each_byte)

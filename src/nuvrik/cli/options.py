@@ -5,7 +5,6 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import typer
-from typer.core import TyperGroup
 
 from nuvrik.cli.words import COULD_NOT, leave
 
@@ -49,14 +48,6 @@ def refuse_old_options(words: Sequence[str]) -> None:
             leave(f"budget {option}: the sums of a clock are now called nuvrik clock --hz HZ", COULD_NOT)
 
 
-class Commands(TyperGroup):
-    """All commands; what is typed is first looked through for options of before."""
-
-    def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
-        refuse_old_options(args)
-        return super().parse_args(ctx, args)
-
-
 Json = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
 
 LinkFile = Annotated[Path, typer.Argument(metavar="LINK", help="The link file.")]
@@ -76,4 +67,25 @@ Board = Annotated[
         help="In C atmega328p, atmega2560, cortex_m3, posix or blank; in MicroPython rp2040, esp32, esp32s3, "
         "any or posix.",
     ),
+]
+
+From = Annotated[Path | None, typer.Option("--from", metavar="RECORDING", help="A pilot's recording, CSV.")]
+Loss = Annotated[float, typer.Option("--loss", help="Share of frames lost one by one, 0 to 1.")]
+Burst = Annotated[float, typer.Option("--burst-loss", help="Share of frames lost in bursts, 0 to 0.95.")]
+BurstFrames = Annotated[float, typer.Option("--burst-frames", help="Mean length of a burst, in frames.")]
+BitErrors = Annotated[float, typer.Option("--bit-errors", help="Share of bits inverted, 0 to 1.")]
+
+Sources = Annotated[
+    list[str],
+    typer.Option(
+        "--from",
+        metavar="SOURCE",
+        help="pad, pad:1, keys, board:PORT, - (CSV lines of a program) or a recording; several, if need be. "
+        "NAME=SOURCE gives one the name that the link file has for it.",
+    ),
+]
+
+HandsetLogFile = Annotated[
+    Path | None,
+    typer.Option("--log", metavar="FILE", help="Write all that is read, sent and heard here, as CSV."),
 ]

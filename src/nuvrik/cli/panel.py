@@ -5,12 +5,16 @@ import sys
 from collections.abc import Sequence
 from contextlib import ExitStack
 from pathlib import Path
+from typing import Annotated
+
+import typer
 
 from nuvrik.budget.stop import page_stale_ms
 from nuvrik.cli.inputs.lines import open_line
 from nuvrik.cli.inputs.meeting import make_ready, opened_log
 from nuvrik.cli.inputs.page import served, showing, tls_context
-from nuvrik.cli.words import DONE, tell
+from nuvrik.cli.options import HandsetLogFile, LinkFile, PortName
+from nuvrik.cli.words import DONE, speaks_plainly, tell
 from nuvrik.ends.handset import Handset
 from nuvrik.panel.control import page_controls
 from nuvrik.panel.described import describe
@@ -81,3 +85,40 @@ def run(
         played = run_handset(link, driven, player, told, clock, signals, player.heard, make)
     tell(f"interrupted: {played.farewell.words}")
     return DONE
+
+
+@speaks_plainly
+def command(
+    link: LinkFile,
+    port: PortName,
+    source: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--from",
+            metavar="SOURCE",
+            help="Hands at the host besides: pad, board:PORT, as of drive.",
+        ),
+    ] = None,
+    at: Annotated[
+        int, typer.Option("--at", metavar="N", min=0, max=65535, help="The number of the web port; 0: any.")
+    ] = 0,
+    listen: Annotated[
+        list[str] | None,
+        typer.Option("--listen", metavar="NAME", help="A name or address of this computer, for phones."),
+    ] = None,
+    cert: Annotated[
+        Path | None, typer.Option("--cert", metavar="PEM", help="A certificate: the page comes over TLS.")
+    ] = None,
+    key: Annotated[
+        Path | None, typer.Option("--key", metavar="PEM", help="Its key, if that is not in the same file.")
+    ] = None,
+    log: HandsetLogFile = None,
+    qr: Annotated[bool, typer.Option("--qr", help="Show the link as a code, for a phone.")] = False,
+    opens: Annotated[bool, typer.Option("--open/--no-open", help="Open it in a browser here.")] = True,
+) -> int:
+    """Be the handset from a page in a browser.
+
+    The page drives once it has taken the hand; Space and Esc on it stop. The link that is printed lets in
+    whoever has it, until the program ends. Ctrl-C sends sticks at rest and arm off before it leaves.
+    """
+    return run(link, port, source or [], at, listen or [], cert, key, log, qr, opens)

@@ -6,10 +6,14 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import ExitStack, suppress
 from pathlib import Path
+from typing import Annotated
+
+import typer
 
 from nuvrik.calibration.buttons import pressed
 from nuvrik.calibration.which import Which
-from nuvrik.cli.words import DONE, NO, Trouble, console, say, table, tell
+from nuvrik.cli.options import LinkFile, Sources
+from nuvrik.cli.words import DONE, NO, Trouble, console, say, speaks_plainly, table, tell
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, ReadControl, SliderControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
@@ -288,3 +292,24 @@ def _watch(
 def _furthest(sources: list[Source], which: Which, signals: Signals, item: str, taken: Sequence[str]) -> str:
     _watch(sources, which, signals, SETTLE_MS, None, ())
     return which.moved(button=False, without=taken) or item
+
+
+@speaks_plainly
+def command(
+    link: LinkFile,
+    source: Sources,
+    out: Annotated[
+        Path | None, typer.Option("--out", metavar="FILE", help="Write the recording here, as CSV.")
+    ] = None,
+    for_s: Annotated[float | None, typer.Option("--for-s", min=0, help="End after so many seconds.")] = None,
+    assign: Annotated[
+        bool, typer.Option("--assign", help="Ask which stick is which, and write it into the link file.")
+    ] = False,
+) -> int:
+    """Record raw readings of any source, ready for calibrate.
+
+    --from page opens a page in a browser, as panel does, and records what is done on it.
+    It shows what has been seen of every control as it goes. Nothing is sent and nothing moves. Ctrl-C ends
+    it. With --assign it asks for one control after the other, and writes what moved as its source.
+    """
+    return run(link, source, out, for_s, assign)

@@ -4,13 +4,16 @@ import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Annotated, Any, TypeVar
+
+import typer
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.inputs.elsewhere import AVR, PYTHON, makers
 from nuvrik.cli.inputs.files import conditions_of, read_recording
-from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, table
+from nuvrik.cli.options import BitErrors, Burst, BurstFrames, From, Json, LinkFile, Loss, drawn, page
+from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, speaks_plainly, table
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
 from nuvrik.plan.problems import suggestion
@@ -272,3 +275,89 @@ def _print_whys(mine: list[Run], put: Callable[..., None]) -> None:
         verdict = ("fail", "red") if failed else ("pass", "green")
         first = [(f" (first seed {seeds[0]})", "dim")] if failed else []
         put("    ", verdict, f" {len(seeds)} of {len(mine)}: {why}", *first)
+
+
+@speaks_plainly
+def command(
+    link: LinkFile,
+    fault: Annotated[
+        list[str] | None,
+        typer.Option("--fault", metavar="NAME", help="Rehearse only this fault; may be given several times."),
+    ] = None,
+    seed: Annotated[int, typer.Option("--seed", help="The first seed.")] = 0,
+    runs: Annotated[
+        int, typer.Option("--runs", min=1, max=10000, help="How many seeds to try for each fault.")
+    ] = 5,
+    jobs: Annotated[
+        int, typer.Option("--jobs", min=1, max=64, help="How many processes share the work.")
+    ] = 1,
+    recording: From = None,
+    loss: Loss = 0.0,
+    burst_loss: Burst = 0.0,
+    burst_frames: BurstFrames = 5.0,
+    bit_errors: BitErrors = 0.0,
+    jitter: Annotated[
+        float, typer.Option("--jitter", help="Pulses: edge jitter, as a share of a unit.")
+    ] = 0.0,
+    mark_stretch_us: Annotated[
+        float, typer.Option("--mark-stretch-us", help="Pulses: marks longer by so much.")
+    ] = 0.0,
+    lamp: Annotated[float, typer.Option("--lamp-per-s", help="Infrared: pulses a second from a lamp.")] = 0.0,
+    figure: Annotated[
+        Path | None,
+        drawn("--figure", "Write a picture of the one --fault on a time axis."),
+    ] = None,
+    report: Annotated[
+        Path | None,
+        typer.Option(
+            "--report", metavar="HTML", callback=page, help="Write verdicts, figures and sums as one page."
+        ),
+    ] = None,
+    soak: Annotated[
+        float | None,
+        typer.Option(
+            "--soak", metavar="HOURS", min=0.01, help="Drive for so many virtual hours, with random faults."
+        ),
+    ] = None,
+    every_state: Annotated[
+        bool, typer.Option("--every-state", help="Try every event in every state instead of faults.")
+    ] = False,
+    on: Annotated[
+        str,
+        typer.Option(
+            "--on", metavar="PLACES", help="Where the machine runs: python, c, micropython, avr, arm."
+        ),
+    ] = "python",
+    most_states: Annotated[
+        int, typer.Option("--most-states", min=1, help="With --every-state: look at no more than these.")
+    ] = 20_000,
+    as_json: Json = False,
+) -> int:
+    """Run the link against faults: verdicts and stop times.
+
+    Both ends run in virtual time; the stop time is from the last frame that was accepted. With
+    --every-state the machine alone is searched: every event in every state that can be reached.
+    """
+    medium = {
+        "loss": loss,
+        "burst_loss": burst_loss,
+        "burst_frames": burst_frames,
+        "bit_errors": bit_errors,
+        "jitter": jitter,
+        "mark_stretch_us": mark_stretch_us,
+        "lamp_per_s": lamp,
+    }
+    from nuvrik.cli.inputs.elsewhere import places
+
+    machines = places(on)
+    if every_state:
+        from nuvrik.cli.search import run_search
+
+        return run_search(link, most_states, as_json, machines)
+    if soak is not None:
+        from nuvrik.cli.soak import run_soak
+
+        return run_soak(link, medium, soak, seed, as_json)
+    seeds = range(seed, seed + runs)
+    options = Options(fault or [], seeds, recording, jobs, figure, report, as_json, machines)
+    return run(link, medium, options)
