@@ -23,7 +23,7 @@ from core_size import with_board, without_board
 
 import nuvrik
 from nuvrik.core.watch import ARMED
-from nuvrik.export.boards import CHIPS
+from nuvrik.export.chips import CHIPS
 from nuvrik.export.emulated import Emulated, build_emulator
 from nuvrik.export.firmware import firmware
 from nuvrik.export.on_avr import BOOTS_US, built, end_in

@@ -20,6 +20,7 @@ import nuvrik
 from nuvrik.core.machine_end import MachineEnd
 from nuvrik.export import boards
 from nuvrik.export.chip_pins import Pins
+from nuvrik.export.chips import CHIPS
 from nuvrik.export.emulated import Emulated, build_emulator
 from nuvrik.export.on_avr import built, end_in
 from nuvrik.export.wanted import Wanted
@@ -59,7 +60,7 @@ def chip_with(
     answers: bool = True,
 ) -> "Chip":
     """Firmware for a link, with a main.c of one's own if one is given, on a chip that has just got power."""
-    chip = boards.CHIPS[board]
+    chip = CHIPS[board]
     folder.mkdir(exist_ok=True)
     program = built(Wanted(link, "link.toml", board, answers=answers), folder, main)
     return Chip(link, Emulated(emulator(), program, chip), answers=answers)
@@ -164,7 +165,7 @@ class Chip:
 def be_on_a_terminal(program: Path, library: Path, link: nuvrik.Link) -> None:
     """Be a board on a cable, in real time, until killed. Says the port's name; and with its own time in
     milliseconds "on" and "off" when its pins go so, and "silent" when nothing has come for a while."""
-    chip = Chip(link, Emulated(library, program, boards.CHIPS["atmega328p"]))
+    chip = Chip(link, Emulated(library, program, CHIPS["atmega328p"]))
     chip.emulated.look_every(64)
     master, slave = pty.openpty()
     tty.setraw(slave)

@@ -15,8 +15,9 @@ import nuvrik
 from nuvrik.budget.stop import stop_bound
 from nuvrik.core.levels import FULL
 from nuvrik.core.watch import ARMED, FAILSAFE
-from nuvrik.export.boards import CHIPS, HANDSET, LISTENER, MACHINE, misfits, uses_of_inputs, uses_of_medium
+from nuvrik.export.boards import HANDSET, LISTENER, MACHINE, misfits, uses_of_inputs, uses_of_medium
 from nuvrik.export.chip_pins import Pins
+from nuvrik.export.chips import CHIPS
 from nuvrik.export.emulated import Emulated
 from nuvrik.export.firmware import board_header
 from nuvrik.export.on_avr import built

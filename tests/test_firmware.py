@@ -16,6 +16,7 @@ from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.export import boards
+from nuvrik.export.chips import CHIPS
 from nuvrik.export.firmware import firmware
 from nuvrik.export.native import STRICT
 from nuvrik.export.wanted import Wanted
@@ -67,7 +68,7 @@ def compiles(compiler: str, flags: tuple[str, ...], files: list[Path]) -> None:
 @pytest.mark.parametrize("name", NAMES)
 def test_what_is_written_compiles_without_a_warning(name: str, tmp_path: Path) -> None:
     link = nuvrik.parse(starter_text(name))
-    chip = next(one.name for one in boards.CHIPS.values() if not any(boards.misfits(link, one)))
+    chip = next(one.name for one in CHIPS.values() if not any(boards.misfits(link, one)))
     packets = link.medium.kind == "radio"
     flags = (*AVR_STRICT, f"-mmcu={chip}", "-DF_CPU=16000000UL")
     compiles("avr-gcc", flags, written(name, chip, tmp_path / "chip", packets))
@@ -272,7 +273,7 @@ def test_the_builders_sheet_has_every_wire(tug: Path, tmp_path: Path) -> None:
         file, picture = write(tmp_path, f"{name}.toml", starter_text(name)), tmp_path / f"{name}.png"
         nuvrik_command("check", file, "--wiring", picture)
         link = nuvrik.load(file)
-        chip = next(one for one in boards.CHIPS.values() if not any(boards.misfits(link, one)))
+        chip = next(one for one in CHIPS.values() if not any(boards.misfits(link, one)))
         wires = list(wires_of(link, chip, boards.MACHINE))
         assert picture.read_bytes()[:4] == b"\x89PNG" and len({wire.pin for wire in wires}) == len(wires)
         powered = [use for use in boards.uses_of_outputs(link) if use.role in (boards.PWM, boards.STEP)]

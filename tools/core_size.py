@@ -11,7 +11,8 @@ import tempfile
 from pathlib import Path
 
 import nuvrik
-from nuvrik.export.boards import CHIPS, misfits
+from nuvrik.export.boards import misfits
+from nuvrik.export.chips import CHIPS
 from nuvrik.export.firmware import firmware
 from nuvrik.export.memory import taken
 from nuvrik.export.wanted import Wanted

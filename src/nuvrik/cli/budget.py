@@ -15,7 +15,7 @@ from nuvrik.cli.inputs.captures import Source, events_of
 from nuvrik.cli.inputs.files import conditions_of
 from nuvrik.cli.options import Burst, BurstFrames, Json, LinkFile, Loss, drawn
 from nuvrik.cli.words import DONE, Trouble, busy, console, say, say_json, speaks_plainly, table
-from nuvrik.export.boards import CHIPS
+from nuvrik.export.chips import CHIPS
 from nuvrik.plan.form.media import InfraredMedium, PulsesMedium, retries_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load

@@ -74,7 +74,8 @@ def run(file: Path, sheet: Path | None, wiring: Path | None, end: str, as_json: 
 
 def _wires(link: Link, end: str) -> tuple[str, list[Any]]:
     """The board on which an end fits, and its wires."""
-    from nuvrik.export.boards import CHIPS, ENDS, misfits
+    from nuvrik.export.boards import ENDS, misfits
+    from nuvrik.export.chips import CHIPS
     from nuvrik.export.wiring import wires
 
     if end not in ENDS[:2]:

@@ -138,7 +138,7 @@ def _does_not_fit(link: Link, board: str, problems: list[Problem]) -> int:
 
 def _looked_for_room(made: Any, options: Options) -> tuple[str, list[Problem]]:
     """How much of a chip it takes, in words, and what does not fit."""
-    from nuvrik.export.boards import CHIPS
+    from nuvrik.export.chips import CHIPS
     from nuvrik.export.memory import overfull, taken
 
     board = options.board
@@ -165,7 +165,8 @@ def _one_way(link: Link, end: str) -> None:
 
 
 def _misfits(link: Link, file: str, options: Options) -> list[Problem]:
-    from nuvrik.export.boards import BRIDGE, CHIPS, LISTENER, misfits
+    from nuvrik.export.boards import BRIDGE, LISTENER, misfits
+    from nuvrik.export.chips import CHIPS
     from nuvrik.export.python_chips import misfits_of
 
     board, end = options.board, options.end

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from nuvrik.budget.clocks import divisors
+from nuvrik.export.chips import CHIPS, Chip
 from nuvrik.plan.form.backward import AnyItem, DigitalItem, ShaftItem, VectorItem
 from nuvrik.plan.form.controls import ButtonControl, KeyControl
 from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium, RadioMedium, SerialMedium
@@ -25,71 +26,6 @@ BAUD_PERCENT = 2.0
 """A receiver that samples eight times a bit stands 3.9 percent between both ends; half of that is ours."""
 
 
-class Chip(NamedTuple):
-    """One chip as its usual board brings it out. ``pwm``: pin -> timer; ``wide``: its timers of 16 bits,
-    those for servos first; ``analog``: its pins that read volts; ``counts``: those that can count edges;
-    ``carrier``: the one that can make a carrier; ``taken``: what the board needs for itself; ``first_ram``:
-    where its RAM begins; ``second``: the pins of a second line, which a handset's host has."""
-
-    name: str
-    clock_hz: int
-    flash: int
-    ram: int
-    first_ram: int
-    pins: int
-    pwm: dict[int, int]
-    wide: tuple[int, ...]
-    analog: range
-    counts: tuple[int, ...]
-    carrier: int
-    second: dict[int, str]
-    taken: dict[int, str]
-
-    def pin_name(self, pin: int) -> str:
-        """A pin as it is printed on the board."""
-        return f"A{pin - self.analog.start}" if pin in self.analog else str(pin)
-
-
-HOSTS = "the host's line"
-LINE = {0: "the serial line", 1: "the serial line"}
-
-ATMEGA328P = Chip(
-    name="atmega328p",
-    clock_hz=16_000_000,
-    flash=32_256,
-    ram=2048,
-    first_ram=0x100,
-    pins=20,
-    pwm={3: 2, 5: 0, 6: 0, 9: 1, 10: 1, 11: 2},
-    wide=(1,),
-    analog=range(14, 20),
-    counts=tuple(range(2, 20)),
-    carrier=3,
-    second={},
-    taken=LINE,
-)
-"""32 KiB, of which the usual loader keeps half a kilobyte for itself."""
-
-ATMEGA2560 = Chip(
-    name="atmega2560",
-    clock_hz=16_000_000,
-    flash=253_952,
-    ram=8192,
-    first_ram=0x200,
-    pins=70,
-    pwm={
-        **{2: 3, 3: 3, 4: 0, 5: 3, 6: 4, 7: 4, 8: 4, 9: 2, 10: 2},
-        **{11: 1, 12: 1, 13: 0, 44: 5, 45: 5, 46: 5},
-    },
-    wide=(5, 4, 3, 1),
-    analog=range(54, 70),
-    counts=(2, 3, 10, 11, 12, 13, 14, 15, 18, 19, 20, 21, 50, 51, 52, 53, *range(62, 70)),
-    carrier=9,
-    second={18: HOSTS, 19: HOSTS},
-    taken=LINE,
-)
-
-CHIPS = {chip.name: chip for chip in (ATMEGA328P, ATMEGA2560)}
 CORTEX_M3 = "cortex_m3"
 """An emulated one."""
 

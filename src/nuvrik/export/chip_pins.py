@@ -1,12 +1,8 @@
 """What the pins of an AVR do, from its registers.
 
-Addresses are of data memory, as the data sheets of both chips have them. Which pin is on which port and
-timer is read from the board that the firmware is built with."""
+Addresses are of data memory, as the data sheets of both chips have them."""
 
-import re
-
-from nuvrik.export.boards import Chip
-from nuvrik.export.native import C
+from nuvrik.export.chips import Chip
 
 PORTS = {
     **{letter: 0x22 + 3 * at for at, letter in enumerate("ABCDEFG")},
@@ -22,12 +18,8 @@ class Pins:
     """Where it stands what the pins of a chip do."""
 
     def __init__(self, chip: Chip) -> None:
-        text = (C / "boards" / f"board_{chip.name}.h").read_text("utf-8")
-        plain, pwm = text.partition("BOARD_PWM_NARROW")[::2]
-        places = re.findall(r"X\((\d+), (\w), (\d)\)", plain)
-        self.places = {int(pin): (port, int(bit)) for pin, port, bit in places}
-        timers = re.findall(r"X\((\d+), (\d), (\w)\)", pwm)
-        self.timers = {int(pin): (int(timer), channel) for pin, timer, channel in timers}
+        self.places = {pin: (place[0], int(place[1])) for pin, place in enumerate(chip.places)}
+        self.timers = {pin: (int(timed[0]), timed[1]) for pin, timed in chip.timed.items()}
 
     def port(self, pin: int) -> int:
         """Where its level is set; its direction is one address below."""

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from nuvrik.core.ranges import RANGES
-from nuvrik.export.boards import Chip
+from nuvrik.export.chips import Chip
 from nuvrik.export.fit.kinds import inner_of
 from nuvrik.export.program import Record
 from nuvrik.export.shape import Shape

@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 
 from nuvrik.export import boards
 from nuvrik.export.body import Body
+from nuvrik.export.chips import CHIPS
 from nuvrik.export.expressions import c_name
 from nuvrik.export.fit.kinds import inner_of
 from nuvrik.export.fitted_c import shape_of
@@ -56,8 +57,8 @@ def firmware(wanted: Wanted) -> Made:
     files: dict[str, str | bytes] = {"nuvrik_board.h": head + board_header()}
     if board != "blank":
         files["board_without.c"] = head + _copied("boards/board_without.c")
-    if board in boards.CHIPS:
-        files["board_chip.h"] = head + _copied(f"boards/board_{board}.h")
+    if board in CHIPS:
+        files["board_chip.h"] = head + filled(TEMPLATES, "board_chip.h", words)
         files |= {name: head + _copied(f"boards/{name}") for name in AVR_PARTS}
     elif board == boards.CORTEX_M3:
         files |= {
@@ -184,7 +185,7 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
     told: dict[str, int | str] = {
         "NUVRIK_PACKETS": int(wanted.packets),
         "NUVRIK_MOST_PACKET": link.medium.payload_max if isinstance(link.medium, Packets) else 1,
-        "NUVRIK_ON_AVR": int(wanted.board in boards.CHIPS),
+        "NUVRIK_ON_AVR": int(wanted.board in CHIPS),
         "NUVRIK_PROGRAM": f'"nuvrik_{wanted.end}"',
         "NUVRIK_LINE_IS_HOSTS": int(not wanted.on_the_line),
         "NUVRIK_HOST_LINE": int(wanted.host_line),
@@ -207,7 +208,7 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         told["NUVRIK_RADIO_CHANNEL"] = link.medium.channel
         told["NUVRIK_RADIO_GROUP"] = link.medium.group
         told["NUVRIK_RADIO_ADDRESS"] = f"UINT32_C({link.medium.address:#x})"
-    chip = boards.CHIPS.get(wanted.board)
+    chip = CHIPS.get(wanted.board)
     if chip is not None:
         told["BOARD_SERVO_TIMER"] = boards.servo_timer(chip, uses) if many(boards.PULSE) else 0
     return told
@@ -216,7 +217,7 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
 def _words(wanted: Wanted) -> dict[str, Any]:
     """What the templates are filled with."""
     link = wanted.link
-    chip = boards.CHIPS.get(wanted.board)
+    chip = CHIPS.get(wanted.board)
     by_board = {use.of for use in wanted.inputs}
     if wanted.end == boards.HANDSET:
         told = [name for name in wanted.controls if _is_read(link, name) and name not in by_board]

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import NamedTuple
 
-from nuvrik.export.boards import Chip
+from nuvrik.export.chips import Chip
 from nuvrik.plan.problems import Problem
 
 STACK = 256

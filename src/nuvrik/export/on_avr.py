@@ -13,19 +13,9 @@ from nuvrik.core.levels import TIMER_MAX
 from nuvrik.core.outputs import IS_STEPPER
 from nuvrik.core.receiver import ReceiverTable
 from nuvrik.ends.machine import Machine
-from nuvrik.export.boards import (
-    ANALOG,
-    CHIPS,
-    CONTACT,
-    END,
-    PLAIN,
-    PWM,
-    Chip,
-    misfits,
-    uses_of_outputs,
-    uses_of_sensors,
-)
+from nuvrik.export.boards import ANALOG, CONTACT, END, PLAIN, PWM, misfits, uses_of_outputs, uses_of_sensors
 from nuvrik.export.chip_pins import Pins
+from nuvrik.export.chips import CHIPS, Chip
 from nuvrik.export.elsewhere import ElsewhereMachine, Step
 from nuvrik.export.emulated import Emulated, View, build_emulator
 from nuvrik.export.firmware import firmware

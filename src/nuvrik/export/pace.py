@@ -14,7 +14,7 @@ from types import FrameType
 from typing import Any, NamedTuple
 
 from nuvrik.core.levels import FULL
-from nuvrik.export import boards
+from nuvrik.export.chips import CHIPS
 from nuvrik.export.fit.fitted import RUN_HERE, run_here
 from nuvrik.export.fit.roots import roots_of
 from nuvrik.export.python_chips import FAMILIES
@@ -52,15 +52,15 @@ class Pace(NamedTuple):
         return self.busy_ms > LITTLE * self.tick_ms
 
 
-BOARDS = (*boards.CHIPS, *(name for name in FAMILIES if name != "any"))
+BOARDS = (*CHIPS, *(name for name in FAMILIES if name != "any"))
 
 
 def pace(link: Link, board: str) -> Pace:
     """The estimate for a machine on a board, one of BOARDS; for a link whose frames come on a line or in
     packets."""
     frame, tick = lines_of(link)
-    if board in boards.CHIPS:
-        cycles, hz = CYCLES_A_LINE_OF_C, boards.CHIPS[board].clock_hz
+    if board in CHIPS:
+        cycles, hz = CYCLES_A_LINE_OF_C, CHIPS[board].clock_hz
     else:
         cycles = INSTRUCTIONS_A_LINE * CYCLES_AN_INSTRUCTION
         hz = FAMILIES[board].clock_mhz * 1_000_000

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from nuvrik.export import boards
 from nuvrik.export.boards import Use
+from nuvrik.export.chips import LINE
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium
 from nuvrik.plan.form.models import Link
@@ -133,7 +134,7 @@ def misfits_of(wanted: Wanted) -> Iterator[Problem]:
     yield from _medium(wanted)
     taken = dict(family.kept)
     if wanted.on_the_line or wanted.end == boards.BRIDGE:
-        taken |= dict.fromkeys(family.line[1:], boards.LINE[0])
+        taken |= dict.fromkeys(family.line[1:], LINE[0])
     sets = {use.key for use in [*wanted.outputs, *wanted.timed] if use.role != boards.EDGE}
     used = {use.pin for use in uses}
     quiet = family.pins - family.only_read - taken.keys() - family.at_start.keys() - used

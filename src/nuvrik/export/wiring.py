@@ -15,12 +15,12 @@ from nuvrik.export.boards import (
     MACHINE,
     PWM,
     STEP,
-    Chip,
     Use,
     uses_of_inputs,
     uses_of_medium,
     uses_of_outputs,
 )
+from nuvrik.export.chips import Chip
 from nuvrik.plan.form.backward import VoltsItem
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput, SwitchOutput
