@@ -110,7 +110,7 @@ def opened(monkeypatch: pytest.MonkeyPatch) -> Callable[[str], Watched]:
 
 def turning_channel(name: str) -> str:
     """A channel that makes something turn by itself."""
-    return {"arm": "base"}.get(name, "throttle")
+    return {"crane": "base"}.get(name, "throttle")
 
 
 @pytest.mark.live

@@ -226,11 +226,11 @@ class Process:
     [
         ("False", "pass", ""),
         (
-            "calls == 9 and told.way",
+            "calls == 4 and told.way",
             'raise OSError("no answer from the driver")',
             "no answer from the driver",
         ),
-        ("calls == 9 and told.way", "time.sleep(30)", "it took longer than 250 ms"),
+        ("calls == 4 and told.way", "time.sleep(30)", "it took longer than 250 ms"),
     ],
 )
 def test_a_small_computer_is_a_machine_and_stops(fails: str, what: str, says: str, tmp_path: Path) -> None:
@@ -245,7 +245,7 @@ def test_a_small_computer_is_a_machine_and_stops(fails: str, what: str, says: st
             driver.kill()
         rows = machine.wait(False) if not says else None
         if says:
-            # It fails once, on the ninth call; that stops the machine, and it is asked again, and told rest.
+            # It fails once, on the fourth call; that stops the machine, and it is asked again, and told rest.
             end = time.monotonic() + 20
             while not (rows := rows_of(machine.log)) or len(powered(TUG, rows)) < 3:
                 assert time.monotonic() < end, rows

@@ -149,7 +149,8 @@ class PanelServer:
             self._asked &= set(here)
             waits = [one for one in here if one not in self._asked]
             old = [one for one in waits if time.monotonic() - since[one] > FIRST_REQUEST_S]
-            for one in {*old, *waits[max(0, MOST_CONNECTIONS - (len(here) - len(waits))) :]}:
+            # Those that have waited longest go: whoever has just come may be about to ask.
+            for one in {*old, *waits[: max(0, len(here) - MOST_CONNECTIONS)]}:
                 if one.transport is not None:
                     one.transport.abort()
 
