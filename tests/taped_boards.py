@@ -340,24 +340,24 @@ class PlayerInC(Player):
 
     now_ms = 0
 
-    def __init__(self, tape: Tape, library: ctypes.CDLL) -> None:
+    def __init__(self, tape: Tape, built: ctypes.CDLL) -> None:
         super().__init__(tape)
-        self.library = library
-        if hasattr(library, "nuvrik_told"):
-            library.nuvrik_told.restype = ctypes.POINTER(Told)
+        self.built = built
+        if hasattr(built, "nuvrik_told"):
+            built.nuvrik_told.restype = ctypes.POINTER(Told)
         self.failed: AssertionError | None = None
         self._asked = ASKED(self._answer)
-        ctypes.c_void_p.in_dll(library, "asked").value = ctypes.cast(self._asked, ctypes.c_void_p).value
+        ctypes.c_void_p.in_dll(built, "asked").value = ctypes.cast(self._asked, ctypes.c_void_p).value
 
     def ask(self, method: str, *values: int) -> Any:
-        function = getattr(self.library, f"nuvrik_{CALLED.get(method, method)}")
+        function = getattr(self.built, f"nuvrik_{CALLED.get(method, method)}")
         function.restype = ctypes.c_bool if method in ("limit", "move") else None
         return function(*values)
 
     def told(self, wanted: Wanted) -> list[tuple[int, int]]:
         """What each output is told."""
         many = len(wanted.link.outputs) if wanted.end == boards.MACHINE else 0
-        ones = [self.library.nuvrik_told(at).contents for at in range(many)]
+        ones = [self.built.nuvrik_told(at).contents for at in range(many)]
         return [(one.value, one.way) for one in ones]
 
     def _answer(self, what: int, a: int, b: int, c: int, d: int, bytes: int) -> int:
@@ -421,14 +421,14 @@ def c_plays(wanted: Wanted, tape: Tape, folder: Path, compiler: str = "gcc") -> 
     words += ["-fsanitize=undefined", "-fsanitize-undefined-trap-on-error"]
     files = [str(folder / "nuvrik.c"), str(folder / "board.c")]
     subprocess.run([*words, *files, "-o", str(made)], check=True, capture_output=True, text=True)
-    library = ctypes.CDLL(str(made))
-    player = PlayerInC(tape, library)
-    library.nuvrik_begin()
+    built = ctypes.CDLL(str(made))
+    player = PlayerInC(tape, built)
+    built.nuvrik_begin()
     while player.at < len(tape) and player.failed is None:
         _, (_, gap_ms), _ = tape[player.at]
         player.at += 1
         player.now_ms += gap_ms
-        library.nuvrik_turn()
+        built.nuvrik_turn()
         if player.failed is None:
             player.next("told", player.told(wanted))
     if player.failed is not None:

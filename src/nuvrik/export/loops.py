@@ -45,11 +45,11 @@ def loop_table(wanted: Wanted, *, pins: bool = True) -> Table:
     """The table of an end on its board. Without ``pins`` its outputs and its inputs are the builder's own
     code's, and no pin is the board's."""
     link, end = wanted.link, wanted.end_table
-    if wanted.glue == "receiver":
-        return end or made(EndTable)
-    if wanted.glue == boards.LISTENER:
-        # Receivers are low while they see the carrier.
+    if end is None:
+        # A listener's; receivers are low while they see the carrier.
         return made(ListenerTable, pin=wanted.timed[0].pin, marks_high=False)
+    if wanted.glue == "receiver":
+        return end
     reads = [_read(wanted, use) for use in (_reads(wanted) if pins else [])]
     if wanted.glue == "remote":
         return made(RemoteLoopTable, end=end, reads=reads)
