@@ -130,14 +130,20 @@ class Both:
 
 def test_a_handset_on_a_chip_sends_and_takes_what_the_library_does() -> None:
     rng, seen = random.Random(os.environ["NUVRIK_SEED"]), Counter[str]()
-    for at in range(many(60)):
+    for at in range(4 * many(60)):
+        # Some seeds make no link that asks for anything: then a few more live.
+        if at >= many(60) and _lived(seen):
+            break
         both = Both(rng, STYLES[at % len(STYLES)])
         for (method, given), _ in zip(life_of_a_handset_end(rng, both.table), range(5000), strict=False):
             both.step(method, given)
         seen += both.seen
-    # A life in which nothing happens would prove nothing.
-    assert min(seen["sent"], seen["accepted"], seen["refused"]) > 100, seen
-    assert seen["ASKED"] and len(seen) > 5, seen
+    assert _lived(seen), seen
+
+
+def _lived(seen: Counter[str]) -> bool:
+    """Lives in which nothing happens would prove nothing."""
+    return min(seen["sent"], seen["accepted"], seen["refused"]) > 100 and seen["ASKED"] > 0 and len(seen) > 5
 
 
 @pytest.mark.parametrize("style", ["packed", "slip"])
