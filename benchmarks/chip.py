@@ -22,7 +22,7 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "tools"))
 from core_size import with_board, without_board
 
 import nuvrik
-from nuvrik.core.watch import ARMED
+from nuvrik.core.machine.watch import ARMED
 from nuvrik.export.chips import CHIPS
 from nuvrik.export.emulated import Emulated, build_emulator
 from nuvrik.export.firmware import firmware

@@ -17,7 +17,7 @@ from pathlib import Path
 import pytest
 
 import nuvrik
-from nuvrik.core.machine_end import MachineEnd
+from nuvrik.core.loops.machine_end import MachineEnd
 from nuvrik.export import boards
 from nuvrik.export.chip_pins import Pins
 from nuvrik.export.chips import CHIPS

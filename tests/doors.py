@@ -8,8 +8,8 @@ from blessed.keyboard import Keystroke
 
 import nuvrik
 from nuvrik.budget.stop import stop_bound
-from nuvrik.core.bridge import Bridge
-from nuvrik.core.states import ARMED
+from nuvrik.core.loops.bridge import Bridge
+from nuvrik.core.machine.states import ARMED
 from nuvrik.levels import place_at
 from nuvrik.mixing.demand import Demand
 from nuvrik.panel.control import page_controls

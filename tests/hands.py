@@ -1,8 +1,8 @@
 """Controls and sources of core by themselves, told what they are told in a handset."""
 
-from nuvrik.core.hands import Hands
+from nuvrik.core.hand.hands import Hands
+from nuvrik.core.hand.sources import Sources, SourcesTable
 from nuvrik.core.levels import NO_READING, TIMER_MAX
-from nuvrik.core.sources import Sources, SourcesTable
 from nuvrik.plan.tables import made
 from nuvrik.plan.tables.handset import hands_table, source_table
 

@@ -7,20 +7,10 @@ from typing import Any
 
 from random_links import random_link
 
-from nuvrik.core import (
-    bits,
-    demand,
-    desk,
-    loop,
-    machine,
-    motor,
-    ramp,
-    servo,
-    stepper,
-    watch,
-    writer,
-)
+from nuvrik.core import loop, ramp
+from nuvrik.core.frames import bits, writer
 from nuvrik.core.levels import FULL, NO_READING, NOBODY, TIMER_MAX
+from nuvrik.core.machine import demand, desk, machine, motor, servo, stepper, watch
 from nuvrik.core.widths import Table
 from nuvrik.plan.form.models import FailsafeSection
 from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput, ServoOutput, StepperOutput

@@ -7,9 +7,13 @@ from typing import Any
 
 from random_links import random_link
 
-from nuvrik.core import asking, bridge, hands, handset, handset_end, incoming, sealed, sender, telling
-from nuvrik.core.knob import KnobTable
+from nuvrik.core.frames import incoming, sealed, sender
+from nuvrik.core.hand import hands, handset
+from nuvrik.core.hand.knob import KnobTable
 from nuvrik.core.levels import FULL
+from nuvrik.core.loops import bridge, handset_end
+from nuvrik.core.machine import telling
+from nuvrik.core.requests import asking
 from nuvrik.core.widths import Table
 from nuvrik.plan.tables.handset import handset_table
 from nuvrik.plan.tables.handset_end import asking_table, bridge_table, handset_end_table

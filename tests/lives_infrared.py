@@ -7,7 +7,9 @@ from typing import Any
 from random_links import _output
 
 import nuvrik
-from nuvrik.core import infrared, on_off, receiver, remote
+from nuvrik.core.frames import on_off
+from nuvrik.core.infrared import infrared
+from nuvrik.core.loops import receiver, remote
 from nuvrik.core.widths import Table
 from nuvrik.plan.form.media import CODE_FORMS
 from nuvrik.plan.tables.infrared import receiver_table, remote_table, shape_table

@@ -11,9 +11,9 @@ from typing import Any
 
 import nuvrik
 from nuvrik.core import board as core_board
-from nuvrik.core import bridge_loop, handset_loop, machine_loop, receiver_loop, remote_loop
-from nuvrik.core.desk import DONE, FAILED, REFUSED, RUNNING
 from nuvrik.core.levels import FULL
+from nuvrik.core.loops import bridge_loop, handset_loop, machine_loop, receiver_loop, remote_loop
+from nuvrik.core.machine.desk import DONE, FAILED, REFUSED, RUNNING
 from nuvrik.export import boards
 from nuvrik.export.firmware import board_header, link_files
 from nuvrik.export.fit.fitted import run_here

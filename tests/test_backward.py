@@ -19,8 +19,8 @@ from terminals import cable, ended, rows_of, start, wait_for
 from typed import nuvrik_command
 
 import nuvrik
-from nuvrik.core.bits import level_code
-from nuvrik.core.telling import Telling
+from nuvrik.core.frames.bits import level_code
+from nuvrik.core.machine.telling import Telling
 from nuvrik.ends.cues import Beeper
 from nuvrik.ends.sensors import Readings
 from nuvrik.inspection.statistics import LinkStats

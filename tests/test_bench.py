@@ -8,7 +8,7 @@ import pytest
 from links import TUG
 
 import nuvrik
-from nuvrik.core.states import ARMED
+from nuvrik.core.machine.states import ARMED
 from nuvrik.ends.machine import Machine
 from nuvrik.mixing.demand import Demand
 from nuvrik.plan.starters import starter_names, starter_text

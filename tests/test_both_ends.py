@@ -8,7 +8,7 @@ from links import TUG, many
 
 import nuvrik
 from nuvrik.budget.stop import run_down_ms, stop_bound
-from nuvrik.core.states import State
+from nuvrik.core.machine.states import State
 
 pytestmark = pytest.mark.slow
 

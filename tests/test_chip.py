@@ -12,7 +12,7 @@ from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.budget.stop import stop_bound
-from nuvrik.core.watch import ARMED, FAILSAFE
+from nuvrik.core.machine.watch import ARMED, FAILSAFE
 from nuvrik.export.boards import HANDSET, PLAIN, PWM, uses_of_outputs, uses_of_sensors
 from nuvrik.export.chip_pins import Pins
 from nuvrik.export.chips import CHIPS

@@ -14,7 +14,7 @@ from test_traces import SEED
 import nuvrik
 from nuvrik.budget.stop import stop_bound
 from nuvrik.core.levels import FULL
-from nuvrik.core.watch import ARMED, FAILSAFE
+from nuvrik.core.machine.watch import ARMED, FAILSAFE
 from nuvrik.export.boards import HANDSET, LISTENER, MACHINE, misfits, uses_of_inputs, uses_of_medium
 from nuvrik.export.chip_pins import Pins
 from nuvrik.export.chips import CHIPS

@@ -9,7 +9,7 @@ from chips import Chip, chip_with, needs_a_chip
 
 import nuvrik
 from nuvrik.budget.stop import stop_bound
-from nuvrik.core.watch import WHY_OWN_CODE
+from nuvrik.core.machine.watch import WHY_OWN_CODE
 from nuvrik.export.chip_pins import Pins
 from nuvrik.export.on_avr import BOOTS_US
 from nuvrik.plan.starters import starter_text

@@ -13,15 +13,16 @@ from lives import any_ramp
 from lives_handset import any_handset
 
 import nuvrik
-from nuvrik.core import levels, ramp, watch
-from nuvrik.core.controls import Moved
+from nuvrik.core import levels, ramp
+from nuvrik.core.hand.controls import Moved
 from nuvrik.core.levels import FULL, TIMER_MAX
-from nuvrik.core.states import Happening, State
+from nuvrik.core.machine import watch
+from nuvrik.core.machine.states import Happening, State
 from nuvrik.core.widths import Table
 from nuvrik.ends.hands import QuickMoved
 from nuvrik.export import checked, subset
 from nuvrik.export.native import STRICT, Native, build, whole_source
-from nuvrik.export.program import CORE, MODULES, Program
+from nuvrik.export.program import MODULES, Program, file_of, text_of
 from nuvrik.export.to_c import WIDEST, whole_core
 from nuvrik.failsafe.why import Code
 from nuvrik.mixing.demand import Told
@@ -34,7 +35,7 @@ pytestmark = pytest.mark.skipif(not shutil.which("gcc"), reason="a C compiler: m
 
 STEPS = 5_000 if THOROUGH else 2_000
 EDGES = (0, 1, 2, 399, 400, 401, 1000, 32767, 32768, TIMER_MAX - 1, TIMER_MAX)
-TEXTS = {name: (CORE / f"{name}.py").read_text("utf-8") for name in MODULES}
+TEXTS = {name: text_of(name) for name in MODULES}
 
 
 @pytest.fixture(scope="module")
@@ -45,7 +46,7 @@ def native(tmp_path_factory: pytest.TempPathFactory) -> Native:
 
 
 def changed(module: str, old: str, new: str) -> dict[str, str]:
-    assert TEXTS[module].count(old) == 1, f"{old} stands once in core/{module}.py"
+    assert TEXTS[module].count(old) == 1, f"{old} stands once in core/{file_of(module)}"
     return TEXTS | {module: TEXTS[module].replace(old, new)}
 
 

@@ -6,7 +6,7 @@ from test_loads_and_places import CALLS, KEYS
 
 import nuvrik
 from nuvrik.core.levels import NO_READING
-from nuvrik.core.states import State
+from nuvrik.core.machine.states import State
 from nuvrik.core.widths import Table
 from nuvrik.plan.starters import starter_text
 from nuvrik.rehearsal.faults import FAULTS, faults_for
@@ -73,7 +73,7 @@ toggle = true
 
 
 def _stop_fails_open(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.core.handset import Handset
+    from nuvrik.core.hand.handset import Handset
 
     pressed = Handset.stop_pressed
     unread = lambda self: self.value(self.table.stop) == NO_READING  # noqa: E731
@@ -81,7 +81,7 @@ def _stop_fails_open(patch: pytest.MonkeyPatch) -> None:
 
 
 def _no_band(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.core import mix, outputs
+    from nuvrik.core.machine import mix, outputs
 
     def unsettled(route, values):
         return mix.total(Table(**(vars(route) | {"band": 0})), values)
@@ -90,7 +90,7 @@ def _no_band(patch: pytest.MonkeyPatch) -> None:
 
 
 def _any_source(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.core.sources import Sources
+    from nuvrik.core.hand.sources import Sources
 
     def refresh(self, hands) -> None:
         for source in self.table.sources:
@@ -102,7 +102,7 @@ def _any_source(patch: pytest.MonkeyPatch) -> None:
 
 
 def _optional_at_once(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.core.commands import Commands
+    from nuvrik.core.machine.commands import Commands
 
     look = Commands.look_at_optional
 
@@ -147,7 +147,7 @@ def _code_first(patch: pytest.MonkeyPatch) -> None:
 
 
 def _disarming_switches_off(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.core.receiver import Receiver
+    from nuvrik.core.loops.receiver import Receiver
 
     act = Receiver.act
 
@@ -160,7 +160,7 @@ def _disarming_switches_off(patch: pytest.MonkeyPatch) -> None:
 
 
 def _places_forgotten(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.core.keys import Keys
+    from nuvrik.core.frames.keys import Keys
 
     forget = Keys.forget
 
@@ -185,7 +185,7 @@ SWITCHED = nuvrik.parse(
 
 
 def _deaf_to_its_switch(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.core.inputs import Inputs
+    from nuvrik.core.machine.inputs import Inputs
 
     patch.setattr(Inputs, "look", lambda *_: None)
 
@@ -208,8 +208,8 @@ def _nothing_is_zero(patch: pytest.MonkeyPatch) -> None:
 
 
 def _others_stay_ready(patch: pytest.MonkeyPatch) -> None:
+    from nuvrik.core.hand.sources import Sources
     from nuvrik.core.levels import NOBODY
-    from nuvrik.core.sources import Sources
 
     patch.setattr(Sources, "ended", lambda *_: NOBODY)
 
@@ -225,7 +225,7 @@ def _hands_are_one(patch: pytest.MonkeyPatch) -> None:
 
 
 def _lifted_at_once(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.core import outputs
+    from nuvrik.core.machine import outputs
 
     patch.setattr(outputs, "all_rest", lambda *_: True)
 

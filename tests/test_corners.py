@@ -9,7 +9,7 @@ from links import TUG, many
 
 import nuvrik
 from nuvrik.core.levels import NOBODY
-from nuvrik.core.states import State
+from nuvrik.core.machine.states import State
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
 from nuvrik.wire.frames import Encoder

@@ -9,8 +9,8 @@ import pytest
 from links import write
 
 import nuvrik
-from nuvrik.core.bits import level_code
-from nuvrik.core.controls import bent_level
+from nuvrik.core.frames.bits import level_code
+from nuvrik.core.hand.controls import bent_level
 from nuvrik.mixing.motor import Motor
 from nuvrik.mixing.pins import Pins
 from nuvrik.plan.starters import starter_names, starter_text

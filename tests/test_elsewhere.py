@@ -9,7 +9,7 @@ from links import THOROUGH, TUG, problem_in, write
 from typed import nuvrik_command
 
 import nuvrik
-from nuvrik.core.machine_end import MachineEnd
+from nuvrik.core.loops.machine_end import MachineEnd
 from nuvrik.export.elsewhere import InC
 from nuvrik.export.fitted_c import life_shape
 from nuvrik.export.native import build, fitted_source

@@ -22,7 +22,7 @@ from test_keys_of_a_terminal import KEYED
 from typed import nuvrik_command
 
 import nuvrik
-from nuvrik.core.states import ARMED, STOPPED
+from nuvrik.core.machine.states import ARMED, STOPPED
 from nuvrik.mixing.demand import Demand
 from nuvrik.plan.form.controls import ButtonControl
 from nuvrik.plan.form.media import InfraredMedium, RadioMedium

@@ -72,7 +72,7 @@ def test_the_command_writes_looks_through_and_refuses(tmp_path: Path) -> None:
     main = out / "main.py"
     main.write_text("mine\n")
     assert "file by file" in " ".join(nuvrik_command("export", tug, "--verify", out).split())
-    edited = out / "nuvrik" / "core" / "motor.py"
+    edited = out / "nuvrik" / "core" / "machine" / "motor.py"
     edited.write_text(edited.read_text() + "# mine too\n")
     assert "edited" in nuvrik_command("export", tug, "--verify", out, code=1)
     said = nuvrik_command("export", tug, "--to", "micropython", "--out", out)
@@ -104,8 +104,8 @@ def test_core_as_it_is_does_the_same(tmp_path: Path) -> None:
         life = Life(nuvrik.parse(starter_text(name)), SEED)
         folder = tmp_path / name
         assert in_micropython(MICROPYTHON, life, many(3000), folder, readable=True) == "", SEED
-        core = (folder / "nuvrik" / "core" / "motor.py").read_text("utf-8")
-        assert core == (Path(nuvrik.__file__).parent / "core" / "motor.py").read_text("utf-8")
+        core = (folder / "nuvrik" / "core" / "machine" / "motor.py").read_text("utf-8")
+        assert core == (Path(nuvrik.__file__).parent / "core" / "machine" / "motor.py").read_text("utf-8")
 
 
 def test_numbers_that_loops_take_from_core_are_cores() -> None:

@@ -12,8 +12,8 @@ from links import TUG, WIRED, many
 import nuvrik
 from nuvrik.budget.stop import run_down_ms
 from nuvrik.core.levels import NOBODY
-from nuvrik.core.states import TABLE, Happening, State
-from nuvrik.core.watch import Watch
+from nuvrik.core.machine.states import TABLE, Happening, State
+from nuvrik.core.machine.watch import Watch
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL

@@ -11,11 +11,11 @@ from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.budget.conditions import Conditions
-from nuvrik.core.controls import Key
-from nuvrik.core.hands import Hands
+from nuvrik.core.hand.controls import Key
+from nuvrik.core.hand.hands import Hands
+from nuvrik.core.machine.states import ARMED, DRIVE_MOVED, FAILSAFE, STANDBY, TABLE, State, edge
+from nuvrik.core.machine.watch import Watch
 from nuvrik.core.ramp import Ramp, RampTable
-from nuvrik.core.states import ARMED, DRIVE_MOVED, FAILSAFE, STANDBY, TABLE, State, edge
-from nuvrik.core.watch import Watch
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.ends.remote import Receiver, Remote, frame_of, infrared
@@ -86,7 +86,7 @@ def _neutral_does_not_matter(patch: Patch) -> None:
 
 
 def _moves_again_at_once(patch: Patch) -> None:
-    from nuvrik.core.states import go
+    from nuvrik.core.machine.states import go
 
     patch.setitem(TABLE[DRIVE_MOVED], FAILSAFE, go(ARMED))
 

@@ -12,7 +12,7 @@ import pytest
 from everywhere import LIVES
 from links import many
 
-from nuvrik.core.incoming import IN_PACKETS
+from nuvrik.core.frames.incoming import IN_PACKETS
 from nuvrik.core.widths import Table
 from nuvrik.export.fit import roots
 from nuvrik.export.fit.fitted import run_here

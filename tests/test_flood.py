@@ -18,7 +18,7 @@ from terminals import RUNNING, ended, start, wait_for
 
 import nuvrik
 from nuvrik.budget.stop import stop_bound
-from nuvrik.core.states import State
+from nuvrik.core.machine.states import State
 from nuvrik.ports.live import run_machine
 from nuvrik.ports.open import open_port
 from nuvrik.wire.frames import Encoder

@@ -13,13 +13,13 @@ from random_links import random_link
 
 import nuvrik
 import nuvrik.plan.starters
-from nuvrik.core.bridge import Bridge
-from nuvrik.core.handset_end import HandsetEnd
-from nuvrik.core.hearing import NEVER_HEARD
+from nuvrik.core.frames.sealed import ACCEPTED, NO_EVENT
+from nuvrik.core.frames.writer import OUT_SLOTS
 from nuvrik.core.levels import FULL, TIMER_MAX
-from nuvrik.core.sealed import ACCEPTED, NO_EVENT
-from nuvrik.core.states import STATES
-from nuvrik.core.writer import OUT_SLOTS
+from nuvrik.core.loops.bridge import Bridge
+from nuvrik.core.loops.handset_end import HandsetEnd
+from nuvrik.core.loops.hearing import NEVER_HEARD
+from nuvrik.core.machine.states import STATES
 from nuvrik.ends.asking import Asked
 from nuvrik.plan.tables.handset_end import bridge_table, handset_end_table
 from nuvrik.wire.events import Frame

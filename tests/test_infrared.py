@@ -14,8 +14,8 @@ from typed import nuvrik_command
 import nuvrik
 from nuvrik.budget.conditions import Conditions
 from nuvrik.calibration.remotes import learn
-from nuvrik.core.burst import MOST_SCORE, NO_FIT
-from nuvrik.core.families import MARGIN, RC5, SIRC12, Found
+from nuvrik.core.infrared.burst import MOST_SCORE, NO_FIT
+from nuvrik.core.infrared.families import MARGIN, RC5, SIRC12, Found
 from nuvrik.core.sizes import MOST_LENGTHS
 from nuvrik.ends.remote import Receiver, Remote
 from nuvrik.plan.form.media import CODE_FORMS

@@ -14,7 +14,7 @@ from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.seen import conditions_seen
 from nuvrik.budget.stop import stop_bound
 from nuvrik.budget.trips import Chain, hours_words
-from nuvrik.core.states import TABLE, Happening, State
+from nuvrik.core.machine.states import TABLE, Happening, State
 from nuvrik.failsafe.words import cell_words
 from nuvrik.levels import FULL
 from nuvrik.plan.edit import edited

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from links import many
 
-from nuvrik.core.controls import bent_level
+from nuvrik.core.hand.controls import bent_level
 from nuvrik.core.ramp import Ramp
 from nuvrik.levels import FULL, Clock, div, level_of, mul
 from nuvrik.plan.form.controls import AxisControl, ButtonControl

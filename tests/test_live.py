@@ -58,7 +58,9 @@ def under_way(tmp_path: Path, line: Cable, link_file: Path, recording: Path):
     while not log.exists() and time.monotonic() < end:
         time.sleep(0.02)
     handset = start("drive", link_file, "--port", line.ports[0], "--from", recording, "--headless")
-    wait_for(log, lambda row: row["port_screw"] == "230")
+    full = wait_for(log, lambda row: row["port_screw"] == "230" and row["starboard_screw"] == "-230")
+    # The one is mounted the other way round; both go forward.
+    assert full["port_screw.percent"] == full["starboard_screw.percent"] == "100"
     assert "FAILSAFE" not in {row["state"] for row in rows_of(log)}
     return handset, machine, log
 

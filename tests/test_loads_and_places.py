@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 from links import TUG, many
 
 import nuvrik
-from nuvrik.core.demand import FOLLOW
-from nuvrik.core.desk import DONE, NO_MOTION, steps_between
-from nuvrik.core.machine import Machine
-from nuvrik.core.states import State
-from nuvrik.core.stepper import NO_LIMIT
+from nuvrik.core.machine.demand import FOLLOW
+from nuvrik.core.machine.desk import DONE, NO_MOTION, steps_between
+from nuvrik.core.machine.machine import Machine
+from nuvrik.core.machine.states import State
+from nuvrik.core.machine.stepper import NO_LIMIT
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
 from nuvrik.plan.tables import machine_table

@@ -18,7 +18,7 @@ from terminals import cable, start, wait_for
 from typed import nuvrik_command
 
 import nuvrik
-from nuvrik.core.hearing import HOW_BYTES
+from nuvrik.core.loops.hearing import HOW_BYTES
 from nuvrik.inspection.statistics import WRAPPED, LinkStats
 from nuvrik.plan.layout import answers_bytes, layout_tag, layout_text
 from nuvrik.plan.starters import starter_names, starter_text

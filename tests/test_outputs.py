@@ -9,7 +9,7 @@ from links import TUG, many
 
 import nuvrik
 from nuvrik.budget.conditions import Conditions
-from nuvrik.core.outputs import Outputs
+from nuvrik.core.machine.outputs import Outputs
 from nuvrik.levels import FULL, div, level_of, mul
 from nuvrik.mixing.demand import Mode
 from nuvrik.mixing.motor import Motor
@@ -271,7 +271,7 @@ def test_every_output_says_why() -> None:
         machine.tick(20 * seq)
         seen.append(machine.reasons()["port_screw"])
     assert seen[3] == "not armed: arm is off; at rest" and seen[4] == "asked to rest"
-    assert seen[6].startswith("asked for 100 %, ramp at") and "reversing: 120 ms of pause left" in seen
+    assert seen[6].startswith("asked for +100 %, ramp at +") and "reversing: 120 ms of pause left" in seen
     for later in (390, 410):
         machine.tick(20 * (len(frames) - 1) + later)
     assert machine.reasons()["port_screw"].startswith("failsafe: no drive frame for 400 ms; coming to rest")

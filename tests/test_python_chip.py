@@ -275,10 +275,10 @@ def test_a_loop_that_hangs_feeds_no_watchdog(tmp_path: Path) -> None:
 
 def spoilt(folder: Path, link: nuvrik.Link, way: str, tmp: Path) -> None:
     """Make an export into none, one way or another."""
-    core = folder / "nuvrik" / "core" / "motor.py"
+    core = folder / "nuvrik" / "core" / "machine" / "motor.py"
     if way == "mixed":
         other = nuvrik.parse(starter_text("tug").replace("ramp_ms = 250", "ramp_ms = 300", 1))
-        core.write_bytes((exported(other, tmp) / "nuvrik" / "core" / "motor.py").read_bytes())
+        core.write_bytes((exported(other, tmp) / "nuvrik" / "core" / "machine" / "motor.py").read_bytes())
     elif way == "damaged":
         data = bytearray(core.read_bytes())
         data[-20] ^= 1
@@ -295,9 +295,9 @@ def spoilt(folder: Path, link: nuvrik.Link, way: str, tmp: Path) -> None:
 @pytest.mark.parametrize(
     ("way", "says"),
     [
-        ("mixed", "core/motor.py is of another export: its first line says build tags"),
-        ("damaged", "core/motor.py is damaged"),
-        ("missing", "core/motor.py is missing"),
+        ("mixed", "core/machine/motor.py is of another export: its first line says build tags"),
+        ("damaged", "core/machine/motor.py is damaged"),
+        ("missing", "core/machine/motor.py is missing"),
         ("unlisted", "files.txt is missing or damaged"),
         ("stale", "link.py is of another export, and stands before link.mpy"),
         ("small", "it does not fit into this chip's memory; export it with --precompiled"),

@@ -15,7 +15,7 @@ from links import TUG, WIRED, WIRED_TEXT, write
 import nuvrik
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
-from nuvrik.core.states import ARMED, FAILSAFE, TABLE, Happening, State, stay
+from nuvrik.core.machine.states import ARMED, FAILSAFE, TABLE, Happening, State, stay
 from nuvrik.ends.machine import Machine
 from nuvrik.recordings.pilot import play, practice
 from nuvrik.recordings.recording import Recording, RecordingError, parse_recording

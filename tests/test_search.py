@@ -10,13 +10,13 @@ from links import THOROUGH, write
 from typed import nuvrik_command
 
 import nuvrik
-from nuvrik.core import states as table
-from nuvrik.core import watch
-from nuvrik.core.demand import FOLLOW
 from nuvrik.core.levels import NOBODY, later
-from nuvrik.core.machine import Machine
-from nuvrik.core.motor import Motor
-from nuvrik.core.states import (
+from nuvrik.core.machine import states as table
+from nuvrik.core.machine import watch
+from nuvrik.core.machine.demand import FOLLOW
+from nuvrik.core.machine.machine import Machine
+from nuvrik.core.machine.motor import Motor
+from nuvrik.core.machine.states import (
     ARMED,
     BARE_ON,
     DRIVE_MOVED,
@@ -33,7 +33,7 @@ from nuvrik.core.states import (
     go,
     stay,
 )
-from nuvrik.core.watch import Watch
+from nuvrik.core.machine.watch import Watch
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.rehearsal.search import Searcher
 from nuvrik.wire.sealed import SealedReader

@@ -11,7 +11,7 @@ from links import any_values, many, problem_in, write
 from typed import nuvrik_command
 
 import nuvrik
-from nuvrik.core.text import CHECK_CRC8, CHECK_CRC16, CHECK_SUM8, CHECK_XOR8
+from nuvrik.core.frames.text import CHECK_CRC8, CHECK_CRC16, CHECK_SUM8, CHECK_XOR8
 from nuvrik.inspection.undetected import measure
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text

@@ -12,9 +12,9 @@ from links import THOROUGH
 from random_links import random_link
 
 import nuvrik
-from nuvrik.core.desk import REFUSED
-from nuvrik.core.sealed import ACCEPTED, TOO_LONG
-from nuvrik.core.telling import NOTHING_THERE
+from nuvrik.core.frames.sealed import ACCEPTED, TOO_LONG
+from nuvrik.core.machine.desk import REFUSED
+from nuvrik.core.machine.telling import NOTHING_THERE
 from nuvrik.export.fitted_c import life_shape
 from nuvrik.export.native import Native, build, fitted_source
 from nuvrik.export.on_arm import COMPILER, EMULATOR, RunsOnArm, build_life

@@ -13,8 +13,8 @@ from lives import life_of_a_writer
 from random_links import random_link
 
 import nuvrik
-from nuvrik.core import writer
-from nuvrik.core.bits import level_code
+from nuvrik.core.frames import writer
+from nuvrik.core.frames.bits import level_code
 from nuvrik.core.levels import NO_READING
 from nuvrik.ends.sending import sending
 from nuvrik.plan.layout import layout_text

@@ -12,8 +12,7 @@ from pathlib import Path
 
 import coverage
 
-ROOT = Path(__file__).parents[1]
-CORE = ROOT / "src" / "nuvrik" / "core"
+from nuvrik.export.program import CORE, name_of
 
 
 def live(links: int, steps: int, seed: int = 5) -> None:
@@ -42,25 +41,25 @@ def live(links: int, steps: int, seed: int = 5) -> None:
 def unreached(links: int, steps: int) -> list[str]:
     """What has not been reached, a place a line, as ``module: text of the line``, with `` -> `` and where it
     would go for a branch."""
-    watch = coverage.Coverage(branch=True, include=[str(CORE / "*.py")], data_file=None)
+    watch = coverage.Coverage(branch=True, include=[str(CORE / "*")], data_file=None)
     watch.start()
     live(links, steps)
     watch.stop()
     found = []
-    for file in sorted(CORE.glob("*.py")):
+    for file in sorted(CORE.rglob("*.py")):
         lines = file.read_text("utf-8").splitlines()
         for line in watch.analysis2(str(file))[3]:
-            found.append(f"{file.stem}: {lines[line - 1].strip()}")
+            found.append(f"{name_of(file)}: {lines[line - 1].strip()}")
         about = watch._analyze(str(file))
         for line, others in about.missing_branch_arcs().items():
             for to in others:
                 there = lines[to - 1].strip() if to > 0 else "the end"
-                found.append(f"{file.stem}: {lines[line - 1].strip()} -> {there}")
+                found.append(f"{name_of(file)}: {lines[line - 1].strip()} -> {there}")
     return found
 
 
 if __name__ == "__main__":
-    sys.path.insert(0, str(ROOT / "tests"))
+    sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
     os.environ.setdefault("NUVRIK_SEED", "1")
     given = [int(one) for one in sys.argv[1:]]
     for one in unreached(*(given + [6, 4000][len(given) :])):

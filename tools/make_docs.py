@@ -16,8 +16,8 @@ from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
 from nuvrik.cli import app
+from nuvrik.core.machine.states import Happening, State
 from nuvrik.core.ramp import Ramp
-from nuvrik.core.states import Happening, State
 from nuvrik.export.native import whole_source
 from nuvrik.failsafe.why import WORDS, Code
 from nuvrik.failsafe.words import cell_words

@@ -29,7 +29,7 @@ import nuvrik  # noqa: E402
 from nuvrik.export.elsewhere import MicroPythons  # noqa: E402
 from nuvrik.export.native import Native, build  # noqa: E402
 from nuvrik.export.on_arm import RunsOnArm, build_life  # noqa: E402
-from nuvrik.export.program import CORE, MODULES  # noqa: E402
+from nuvrik.export.program import MODULES, text_of  # noqa: E402
 from nuvrik.export.traces.driver import Life  # noqa: E402
 from nuvrik.export.traces.runners import NativeLife, in_all  # noqa: E402
 from nuvrik.plan.starters import starter_names, starter_text  # noqa: E402
@@ -126,7 +126,7 @@ def main() -> int:
         os.execv(sys.executable, [sys.executable, *sys.argv])
     # Not into what is started from here: compilers, and emulators.
     del os.environ["LD_PRELOAD"]
-    texts = "".join((CORE / f"{name}.py").read_text("utf-8") for name in MODULES)
+    texts = "".join(text_of(name) for name in MODULES)
     whole: dict[str, Any] = {"steps_a_link": steps, "seed": seed}
     whole |= {"core": hashlib.sha256(texts.encode()).hexdigest()[:12]}
     whole["runners"] = [

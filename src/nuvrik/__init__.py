@@ -16,7 +16,7 @@ from nuvrik.version import VERSION_WORDS
 
 if TYPE_CHECKING:
     from nuvrik.budget.conditions import Conditions
-    from nuvrik.core.states import State
+    from nuvrik.core.machine.states import State
     from nuvrik.ends.asking import Asked
     from nuvrik.ends.handset import Handset
     from nuvrik.ends.machine import Machine
@@ -81,7 +81,7 @@ HOMES = {
     "connect": "nuvrik.ports.connection",
     "Problem": "nuvrik.plan.problems",
     "RefusedFrame": "nuvrik.wire.events",
-    "State": "nuvrik.core.states",
+    "State": "nuvrik.core.machine.states",
     "load": "nuvrik.plan.load",
     "parse": "nuvrik.plan.load",
     "problems_in": "nuvrik.plan.rules.check",

@@ -23,6 +23,7 @@ __all__ = [
     "clamp",
     "div",
     "fraction_of",
+    "in_percent",
     "level_of",
     "mul",
     "place_at",
@@ -49,6 +50,16 @@ def level_of(fraction: float) -> int:
 def fraction_of(level: int) -> float:
     """A level as a fraction of full scale, for people to read."""
     return level / FULL
+
+
+def in_percent(level: int) -> str:
+    """A level as people read it: per cent of its own full, forward positive.
+
+    >>> in_percent(8192), in_percent(-20), in_percent(0)
+    ('+50 %', '0 %', '0 %')
+    """
+    percent = div(100 * level, FULL)
+    return f"{percent:+d} %" if percent else "0 %"
 
 
 def along(points: Sequence[tuple[int, int]], level: int) -> int:

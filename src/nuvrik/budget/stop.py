@@ -2,7 +2,7 @@
 
 from typing import NamedTuple
 
-from nuvrik.core.infrared import END_US
+from nuvrik.core.infrared.infrared import END_US
 from nuvrik.ends.remote import frame_of
 from nuvrik.plan.form.controls import KeyControl
 from nuvrik.plan.form.media import InfraredMedium, retries_of

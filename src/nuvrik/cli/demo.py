@@ -11,7 +11,7 @@ from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
 from nuvrik.cli.inputs.files import read_recording
 from nuvrik.cli.words import DONE, busy, console, speaks_plainly
-from nuvrik.core.states import ARMED, FAILSAFE
+from nuvrik.core.machine.states import ARMED, FAILSAFE
 from nuvrik.demo import DATA, DEMO_LOSS, JAM_MS, demo_text
 from nuvrik.plan.form.models import Link, schema_text
 from nuvrik.plan.load import load
@@ -83,12 +83,10 @@ def _tell_what_happened(link: Link, trace: Trace) -> None:
     say = console().print
     say(("3. What the machine did, and why", "bold"))
     for before, moment in _changes(trace.moments):
-        duties = ", ".join(
-            f"{name} {duty:+d}" for name, duty in zip(link.outputs, moment.values, strict=True)
-        )
+        told = ", ".join(f"{demand.output} {demand.words}" for demand in moment.demands)
         was = f"{before.state} -> " if before and before.state is not moment.state else ""
         why = f": {moment.words}" if moment.words else ""
-        say(f"{moment.t_ms / 1000:8.2f} s  {was}{moment.state}{why}  ", (duties, "dim"))
+        say(f"{moment.t_ms / 1000:8.2f} s  {was}{moment.state}{why}  ", (told, "dim"))
     lost = len(trace.sent) - len(trace.accepted) - len(trace.refused)
     refused = (
         ", ".join(f"{n} {reason}" for reason, n in Counter(r for _, r in trace.refused).items()) or "none"
@@ -129,7 +127,7 @@ def _jam_stop(link: Link, trace: Trace) -> str:
 def _tell_what_next(link_file: Path, session: Path, frame: Path) -> None:
     say = console().print
     say(("4. Pictures, and what to try", "bold"))
-    say(f"{session}: sticks, frames, who may move, and duty, on one time axis")
+    say(f"{session}: sticks, frames, who may move, and what the screws are told, on one time axis")
     say(f"{frame}: one frame, byte by byte")
     say(
         f"Change a number in {link_file}, say timeout_ms = 400 to 1000, or ramp_ms, and run the demo again.\n"

@@ -4,7 +4,7 @@ import shutil
 import sys
 from collections.abc import Callable, Iterable
 
-from nuvrik.core.states import State
+from nuvrik.core.machine.states import State
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.inspection.statistics import LinkStats
@@ -131,7 +131,7 @@ def _away(handset: Handset, fields: tuple[Field, ...]) -> list[str]:
 def _doing(sim: SimLine) -> list[str]:
     """What the simulated machine does."""
     told = zip(sim.machine.link.outputs, sim.machine.demands, strict=True)
-    moving = [f"{name} {demand.signed}" for name, demand in told if demand.driven]
+    moving = [f"{name} {demand.words}" for name, demand in told if demand.driven]
     return [str(sim.machine.state), *(moving or ["no output is driven"])]
 
 

@@ -4,9 +4,9 @@ from collections import deque
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from nuvrik.core.asking import QUESTION_NONE, Asking
-from nuvrik.core.hands import Hands
+from nuvrik.core.hand.hands import Hands
 from nuvrik.core.levels import NOBODY, TIMER_MAX
+from nuvrik.core.requests.asking import QUESTION_NONE, Asking
 from nuvrik.plan.build_tags import BuildTags
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.handset_end import asking_table
@@ -93,8 +93,8 @@ class Asked:
 
 
 class Asker:
-    """One request at a time, in the order in which they were asked for: what ``core.asking`` does, with
-    names, and a queue before it."""
+    """One request at a time, in the order in which they were asked for: what ``core.requests.asking`` does,
+    with names, and a queue before it."""
 
     def __init__(self, link: Link, session: int) -> None:
         self._requests = list(link.requests.items())

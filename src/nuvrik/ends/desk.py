@@ -1,9 +1,9 @@
-"""The machine's desk in words: the builder's own code around the rules of ``core.desk``."""
+"""The machine's desk in words: the builder's own code around the rules of ``core.machine.desk``."""
 
 from collections.abc import Generator
 
-from nuvrik.core import desk as core
-from nuvrik.core.machine import Machine
+from nuvrik.core.machine import desk as core
+from nuvrik.core.machine.machine import Machine
 from nuvrik.ends.motions import Hook, RequestRefused, Routine, whole
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.requests import AnyRequest

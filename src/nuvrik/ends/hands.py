@@ -2,9 +2,9 @@
 
 from collections.abc import Mapping
 
-from nuvrik.core.controls import Moved, MovedTable, bent_level
-from nuvrik.core.hands import IS_KEY, IS_MOVED
-from nuvrik.core.handset import Handset
+from nuvrik.core.hand.controls import Moved, MovedTable, bent_level
+from nuvrik.core.hand.hands import IS_KEY, IS_MOVED
+from nuvrik.core.hand.handset import Handset
 from nuvrik.core.levels import NO_READING
 from nuvrik.plan.form.base import MAX_RAW_SPAN
 from nuvrik.plan.form.models import Link

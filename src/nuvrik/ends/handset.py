@@ -1,16 +1,16 @@
 """The handset: raw readings in, frames out; and, on a two-way link, what comes back.
 
-The rules (readings, what controls become, arm and stop, whose turn it is) are ``core.handset``. Around them
-stand ``hands``, which has the names of controls and what programs set in their place, ``sending``, which
+The rules (readings, what controls become, arm and stop, whose turn it is) are ``core.hand.handset``. Around
+them stand ``hands``, which has the names of controls and what programs set in their place, ``sending``, which
 makes frames, ``hearing``, which takes what comes back, and ``asking``, what was asked for."""
 
 from collections.abc import Collection
 
-from nuvrik.core import handset as core
-from nuvrik.core.arming import UNREAD
-from nuvrik.core.asking import QUESTION_NONE
+from nuvrik.core.hand import handset as core
+from nuvrik.core.hand.arming import UNREAD
 from nuvrik.core.levels import NO_READING, NOBODY, TIMER_MAX
-from nuvrik.core.states import ARMED, State
+from nuvrik.core.machine.states import ARMED, State
+from nuvrik.core.requests.asking import QUESTION_NONE
 from nuvrik.ends.asking import Asked, Asker, Identity
 from nuvrik.ends.hands import Hands
 from nuvrik.ends.hearing import Hearing

@@ -2,7 +2,7 @@
 
 from functools import cached_property
 
-from nuvrik.core.states import STATES, State
+from nuvrik.core.machine.states import STATES, State
 from nuvrik.ends.asking import Asker
 from nuvrik.ends.cues import Beeper
 from nuvrik.ends.sensors import Reading, Readings

@@ -2,11 +2,11 @@
 
 from collections import Counter
 
+from nuvrik.core.frames.sealed import ACCEPTED, BAD_FIELD
 from nuvrik.core.levels import NO_READING, NOBODY
-from nuvrik.core.sealed import ACCEPTED, BAD_FIELD
-from nuvrik.core.states import FAILSAFE, STANDBY, STOPPED, WAITING, State
-from nuvrik.core.watch import ARMED as IS_ARMED
-from nuvrik.core.watch import GIVE_UP
+from nuvrik.core.machine.states import FAILSAFE, STANDBY, STOPPED, WAITING, State
+from nuvrik.core.machine.watch import ARMED as IS_ARMED
+from nuvrik.core.machine.watch import GIVE_UP
 from nuvrik.ends.desk import BOOTS, Desk
 from nuvrik.ends.motions import Hook
 from nuvrik.ends.moving import Moving

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from nuvrik.core.levels import FULL
-from nuvrik.core.outputs import Outputs
+from nuvrik.core.machine.outputs import Outputs
 from nuvrik.mixing.build import build_outputs
 from nuvrik.mixing.demand import FOLLOW, Demand, Mode
 from nuvrik.plan.form.models import Link

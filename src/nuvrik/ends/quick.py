@@ -2,12 +2,12 @@
 own decoder and encoder, which are several times faster than those that go byte by byte. A property in the
 tests holds the two ways to each other."""
 
-from nuvrik.core.inputs import Inputs
-from nuvrik.core.machine import Machine
-from nuvrik.core.machine_end import EndTable, MachineEnd
-from nuvrik.core.pins import Again
-from nuvrik.core.sender import Sender
-from nuvrik.core.telling import Telling
+from nuvrik.core.frames.sender import Sender
+from nuvrik.core.loops.machine_end import EndTable, MachineEnd
+from nuvrik.core.machine.inputs import Inputs
+from nuvrik.core.machine.machine import Machine
+from nuvrik.core.machine.pins import Again
+from nuvrik.core.machine.telling import Telling
 from nuvrik.wire.bits import put
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.frames import Encoder

@@ -12,17 +12,17 @@ arm, and nothing goes off."""
 from collections import Counter
 from collections.abc import Iterable
 
-from nuvrik.core.codes import CodeMaker
-from nuvrik.core.infrared import NOT_YET
-from nuvrik.core.receiver import (
+from nuvrik.core.infrared.codes import CodeMaker
+from nuvrik.core.infrared.infrared import NOT_YET
+from nuvrik.core.loops.receiver import (
     OURS,
     REPEAT_OF_NOTHING,
     UNKNOWN_KEY,
     WRONG_ADDRESS,
     WRONG_CODE,
 )
-from nuvrik.core.receiver import Receiver as Rules
-from nuvrik.core.remote import Remote as Keys
+from nuvrik.core.loops.receiver import Receiver as Rules
+from nuvrik.core.loops.remote import Remote as Keys
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.mixing.demand import Demand

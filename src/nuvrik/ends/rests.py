@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
-from nuvrik.core.controls import MovedTable, bent_level
+from nuvrik.core.hand.controls import MovedTable, bent_level
 from nuvrik.levels import level_of
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, SliderControl, parts_of
 from nuvrik.plan.form.models import Link

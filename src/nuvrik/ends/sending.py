@@ -6,9 +6,9 @@ property in the tests holds the two to each other. Text, keys and trains are wri
 
 from typing import Protocol
 
-from nuvrik.core.asking import Asking
+from nuvrik.core.frames.writer import OUT_SLOTS, Writer
 from nuvrik.core.levels import NO_READING, NOBODY
-from nuvrik.core.writer import OUT_SLOTS, Writer
+from nuvrik.core.requests.asking import Asking
 from nuvrik.ends.quick import QuickSender
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.writer import writer_table

@@ -15,7 +15,7 @@ from types import ModuleType
 from typing import Any
 
 from nuvrik.core.ranges import RANGES
-from nuvrik.export.program import CORE, MODULES, Module, Program, Routine
+from nuvrik.export.program import CORE, MODULES, Module, Program, Routine, file_of
 
 CHECK, SMALL = "_checked", "_small"
 
@@ -125,7 +125,7 @@ def compiled(program: Program, module: Module) -> Any:
     """The code of a module of core with its checks."""
     for routine in module.routines:
         _Checks(program, routine).done()
-    return compile(ast.fix_missing_locations(module.tree), str(CORE / f"{module.name}.py"), "exec")
+    return compile(ast.fix_missing_locations(module.tree), str(CORE / file_of(module.name)), "exec")
 
 
 class Finder(importlib.abc.MetaPathFinder, importlib.abc.Loader):
@@ -153,5 +153,5 @@ def install() -> None:
     """Let every import of core from now on be checked. RuntimeError if core has been imported already."""
     early = [name for name in MODULES if f"nuvrik.core.{name}" in sys.modules]
     if early:
-        raise RuntimeError(f"core/{early[0]}.py has been imported before checked mode was put on")
+        raise RuntimeError(f"core/{file_of(early[0])} has been imported before checked mode was put on")
     sys.meta_path.insert(0, Finder())

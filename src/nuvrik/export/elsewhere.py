@@ -10,12 +10,12 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
 
+from nuvrik.core.frames.sealed import ACCEPTED, TOO_LONG
 from nuvrik.core.levels import NOBODY
-from nuvrik.core.machine_end import EndTable
-from nuvrik.core.outputs import IS_STEPPER
-from nuvrik.core.sealed import ACCEPTED, TOO_LONG
-from nuvrik.core.states import STATES, State
-from nuvrik.core.stepper import NO_LIMIT
+from nuvrik.core.loops.machine_end import EndTable
+from nuvrik.core.machine.outputs import IS_STEPPER
+from nuvrik.core.machine.states import STATES, State
+from nuvrik.core.machine.stepper import NO_LIMIT
 from nuvrik.ends.machine import Machine
 from nuvrik.export.fitted_c import life_shape
 from nuvrik.export.native import Native, build, fitted_source

@@ -3,13 +3,13 @@
 from typing import Any
 
 from nuvrik.core import board
-from nuvrik.core.bridge_loop import BridgeLoopTable
-from nuvrik.core.handset_loop import HandsetLoopTable
-from nuvrik.core.line import BY_BYTES, BY_LEVELS, BY_PACKETS, BY_SLOTS, LineTable
-from nuvrik.core.listener import ListenerTable
-from nuvrik.core.machine_end import EndTable
-from nuvrik.core.machine_loop import MachineLoopTable
-from nuvrik.core.remote_loop import RemoteLoopTable
+from nuvrik.core.loops.bridge_loop import BridgeLoopTable
+from nuvrik.core.loops.handset_loop import HandsetLoopTable
+from nuvrik.core.loops.line import BY_BYTES, BY_LEVELS, BY_PACKETS, BY_SLOTS, LineTable
+from nuvrik.core.loops.listener import ListenerTable
+from nuvrik.core.loops.machine_end import EndTable
+from nuvrik.core.loops.machine_loop import MachineLoopTable
+from nuvrik.core.loops.remote_loop import RemoteLoopTable
 from nuvrik.core.widths import Table
 from nuvrik.export import boards
 from nuvrik.export.fit.live import Roots

@@ -5,6 +5,7 @@ import subprocess
 import sys
 import tempfile
 from binascii import crc32
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -17,7 +18,7 @@ from nuvrik.export.fit.merged import merged
 from nuvrik.export.fit.plain import plain_text
 from nuvrik.export.fit.tables import FittedTables
 from nuvrik.export.loops import loop_roots, loop_table
-from nuvrik.export.program import CORE, MODULES, core
+from nuvrik.export.program import CORE, MODULES, core, file_of, text_of
 from nuvrik.export.python_chips import FAMILIES, POSIX, misfits_of
 from nuvrik.export.python_wiring import bits_of, off, own_radio, watchdog_ms, wiring
 from nuvrik.export.tables_as_python import as_python
@@ -93,7 +94,7 @@ def micropython(wanted: Wanted, how: How = How()) -> Made:  # noqa: B008
     if how.precompiled:
         written = {f"{name[:-3]}.mpy": _precompiled(name, texts[name]) for name in APART if name in texts}
         rest = {name[:-3]: text for name, text in texts.items() if name not in APART}
-        order = [*(f"core/{name}" for name in MODULES), *ORDER]
+        order = [*(f"core/{file_of(name)[:-3]}" for name in MODULES), *ORDER]
         ordered = {name: rest[name] for name in order if name in rest}
         written["link.mpy"] = _precompiled("link.py", merged(ordered))
     sums = [f"{_sum(text)} {name}\n" for name, text in written.items()]
@@ -124,16 +125,22 @@ def core_files(table: Table, roots: Roots, *, readable: bool) -> dict[str, str]:
     if readable:
         return _readable(table, roots)
     fit = fitted(table, roots)
-    texts = {f"core/{name}.py": text for name, text in fit.modules.items()}
-    texts["core/__init__.py"] = ""
+    texts = {f"core/{file_of(name)}": text for name, text in fit.modules.items()}
+    texts |= dict.fromkeys(_packages(fit.modules), "")
     texts["tables.py"] = FittedTables(core(), fit.reads).module(table, "link")
     return texts
+
+
+def _packages(names: Iterable[str]) -> set[str]:
+    """The files that make folders of modules packages."""
+    folders = {name.rpartition(".")[0] for name in names}
+    return {f"core/{folder}/__init__.py".replace("//", "/") for folder in folders | {""}}
 
 
 def _readable(table: Table, roots: Roots) -> dict[str, str]:
     """The files of core that this end imports, as they are; but the rooms are the link's own."""
     names: set[str] = {"widths"}
-    texts = {name: (CORE / f"{name}.py").read_text("utf-8") for name in (*MODULES, "widths", "__init__")}
+    texts = {name: text_of(name) for name in (*MODULES, "widths")}
     wants = [one.name for one in core().modules for record in one.records if record.name in roots.calls]
     while wants:
         name = wants.pop()
@@ -146,15 +153,15 @@ def _readable(table: Table, roots: Roots) -> dict[str, str]:
         most = line.partition(" = ")[0]
         lines.append(f"{most} = {rooms[most]}" if most in rooms else line)
     texts["sizes"] = "\n".join(lines) + "\n"
-    made = {f"core/{name}.py": texts[name] for name in sorted(names)}
-    made["core/__init__.py"] = texts["__init__"]
+    made = {f"core/{file_of(name)}": texts[name] for name in sorted(names)}
+    made |= {name: (CORE.parent / name).read_text("utf-8") for name in _packages(names)}
     made["tables.py"] = '"""The link as core runs on it."""\n\n' + as_python(table, "link") + "\n"
     return made
 
 
 def _imported(text: str) -> list[str]:
     froms = [node.module or "" for node in ast.walk(ast.parse(text)) if isinstance(node, ast.ImportFrom)]
-    return [one.rpartition(".")[2] for one in froms if one.startswith("nuvrik.core.")]
+    return [one.removeprefix("nuvrik.core.") for one in froms if one.startswith("nuvrik.core.")]
 
 
 # ---- byte code ----

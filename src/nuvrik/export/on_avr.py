@@ -10,8 +10,8 @@ from functools import cached_property
 from pathlib import Path
 
 from nuvrik.core.levels import TIMER_MAX
-from nuvrik.core.outputs import IS_STEPPER
-from nuvrik.core.receiver import ReceiverTable
+from nuvrik.core.loops.receiver import ReceiverTable
+from nuvrik.core.machine.outputs import IS_STEPPER
 from nuvrik.ends.machine import Machine
 from nuvrik.export.boards import ANALOG, CONTACT, END, PLAIN, PWM, misfits, uses_of_outputs, uses_of_sensors
 from nuvrik.export.chip_pins import Pins

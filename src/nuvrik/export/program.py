@@ -13,65 +13,98 @@ from typing import NamedTuple
 CORE = Path(__file__).parents[1] / "core"
 
 MODULES = (
+    # What every folder stands on.
     "sizes",
     "levels",
     "board",
     "loop",
-    "bits",
-    "sealed",
     "ramp",
-    "demand",
-    "motor",
-    "servo",
-    "stepper",
-    "pins",
-    "watch",
-    "commands",
-    "mix",
-    "outputs",
-    "desk",
-    "machine",
-    "sender",
-    "answers",
-    "asks",
-    "text",
-    "keys",
-    "on_off",
-    "medium",
-    "line",
-    "train",
-    "writer",
-    "telling",
-    "inputs",
-    "incoming",
-    "machine_end",
-    "pin_writer",
-    "machine_loop",
-    "controls",
-    "hands",
-    "sources",
-    "arming",
-    "handset",
-    "hearing",
-    "asking",
-    "knob",
-    "handset_end",
-    "handset_loop",
-    "marks",
-    "burst",
-    "families",
-    "shape",
-    "infrared",
-    "codes",
-    "remote",
-    "remote_loop",
-    "receiver",
-    "receiver_loop",
-    "bridge",
-    "bridge_loop",
-    "listener",
+    "curve",
+    # The hand: readings to levels, who has the say, when arm is sent.
+    "hand.knob",
+    "hand.controls",
+    "hand.hands",
+    "hand.sources",
+    "hand.arming",
+    "hand.handset",
+    # Frames: levels to bytes and back.
+    "frames.bits",
+    "frames.sealed",
+    "frames.sender",
+    "frames.text",
+    "frames.keys",
+    "frames.on_off",
+    "frames.medium",
+    "frames.train",
+    "frames.incoming",
+    "frames.writer",
+    # The machine: who may move, and what each output is told.
+    "machine.watch",
+    "machine.commands",
+    "machine.mix",
+    "machine.demand",
+    "machine.motor",
+    "machine.servo",
+    "machine.stepper",
+    "machine.outputs",
+    "machine.desk",
+    "machine.telling",
+    "machine.machine",
+    "machine.inputs",
+    "machine.pins",
+    "machine.pin_writer",
+    # What is asked and answered.
+    "requests.answers",
+    "requests.asks",
+    "requests.asking",
+    # Codes of remote controls.
+    "infrared.marks",
+    "infrared.burst",
+    "infrared.families",
+    "infrared.shape",
+    "infrared.infrared",
+    "infrared.codes",
+    # Each end whole, and its loop.
+    "loops.line",
+    "loops.machine_end",
+    "loops.machine_loop",
+    "loops.hearing",
+    "loops.handset_end",
+    "loops.handset_loop",
+    "loops.remote",
+    "loops.remote_loop",
+    "loops.receiver",
+    "loops.receiver_loop",
+    "loops.bridge",
+    "loops.bridge_loop",
+    "loops.listener",
 )
-"""The modules in the subset, from the ground up: each may import only from those before it."""
+"""The modules in the subset, in the order of the data, from the ground up: each may import only from those
+before it. ``hand.knob`` is ``core/hand/knob.py``."""
+
+
+def text_of(name: str) -> str:
+    """The text of a module of core."""
+    return (CORE / file_of(name)).read_text("utf-8")
+
+
+def file_of(name: str) -> str:
+    """Where a module stands in core.
+
+    >>> file_of("hand.knob")
+    'hand/knob.py'
+    """
+    return name.replace(".", "/") + ".py"
+
+
+def name_of(file: Path) -> str:
+    """The module of core that stands in a file.
+
+    >>> name_of(CORE / "hand" / "knob.py")
+    'hand.knob'
+    """
+    return ".".join(file.relative_to(CORE).with_suffix("").parts)
+
 
 EXTERNAL = "Protocol"
 """The base of a class that stands outside of core: it has no fields, and of its methods core knows only what
@@ -151,7 +184,7 @@ class Program:
     def __init__(self, texts: Mapping[str, str] | None = None) -> None:
         """Read core, or modules of the same form given as texts."""
         if texts is None:
-            texts = {name: (CORE / f"{name}.py").read_text("utf-8") for name in MODULES}
+            texts = {name: text_of(name) for name in MODULES}
         self.modules = [read(name, text) for name, text in texts.items()]
         self.constants = {one.name: one for module in self.modules for one in module.constants}
         self.records = {one.name: one for module in self.modules for one in module.records}

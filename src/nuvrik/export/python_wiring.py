@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from nuvrik.core.levels import NOBODY
-from nuvrik.core.pins import COILS, PULSED, TWO_POWERED, level_of_pin, pins_of
+from nuvrik.core.machine.pins import COILS, PULSED, TWO_POWERED, level_of_pin, pins_of
 from nuvrik.export import boards
 from nuvrik.export.boards import Use
 from nuvrik.export.loops import LOOPS

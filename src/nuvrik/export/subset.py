@@ -11,7 +11,18 @@ from typing import NamedTuple
 
 from nuvrik.core.ranges import RANGES
 from nuvrik.export.body import Body
-from nuvrik.export.program import CORE, MODULES, Module, Outside, Program, Routine, read
+from nuvrik.export.program import (
+    CORE,
+    MODULES,
+    Module,
+    Outside,
+    Program,
+    Routine,
+    file_of,
+    name_of,
+    read,
+    text_of,
+)
 from nuvrik.export.shape import Shape
 from nuvrik.plan.build_tags import HANDSET_ONLY, SECTION_OF
 
@@ -23,7 +34,7 @@ C_WORDS = frozenset(
 )
 """Words of C99 and C++11; as names they would read well in Python and not compile elsewhere."""
 
-WITHOUT_RULES = ("widths", "ranges", "states")
+WITHOUT_RULES = ("widths", "ranges", "machine.states")
 """The modules of core that are not in the subset."""
 
 
@@ -36,7 +47,7 @@ class Trouble(NamedTuple):
     instead: str
 
     def __str__(self) -> str:
-        return f"core/{self.module}.py:{self.line}: {self.what}\n    -> {self.instead}"
+        return f"core/{file_of(self.module)}:{self.line}: {self.what}\n    -> {self.instead}"
 
 
 def check(texts: Mapping[str, str] | None = None) -> list[Trouble]:
@@ -46,7 +57,7 @@ def check(texts: Mapping[str, str] | None = None) -> list[Trouble]:
     []
     """
     if texts is None:
-        texts = {name: (CORE / f"{name}.py").read_text("utf-8") for name in MODULES}
+        texts = {name: text_of(name) for name in MODULES}
     found: list[Trouble] = []
     for name, text in texts.items():
         try:
@@ -81,7 +92,7 @@ def _imports(module: Module, below: tuple[str, ...]) -> Found:
     allowed = {f"nuvrik.core.{name}" for name in (*below, "widths")}
     for node in ast.walk(module.tree):
         if isinstance(node, ast.Import):
-            yield node, f"import {node.names[0].name}", "from nuvrik.core.MODULE import NAME"
+            yield node, f"import {node.names[0].name}", "from nuvrik.core.FOLDER.MODULE import NAME"
         if isinstance(node, ast.ImportFrom) and node.module not in allowed:
             yield node, f"an import from {node.module}", f"import from {', '.join(sorted(allowed))}"
 
@@ -99,7 +110,7 @@ def _names(module: Module, taken: dict[str, str]) -> Found:
                 "all of core shares its names: choose another",
             )
         elif name:
-            taken[name.lower()] = f"core/{module.name}.py"
+            taken[name.lower()] = f"core/{file_of(module.name)}"
     for part in ast.walk(module.tree):
         for one in _declared(part):
             if one in C_WORDS or (one in RANGES and not isinstance(part, ast.AnnAssign)):
@@ -186,7 +197,7 @@ def _translated(shape: Shape, module: Module, routine: Routine) -> Iterator[Trou
 
 def unread() -> list[str]:
     """Modules of core that nobody checks or translates, because they are not listed."""
-    there = {file.stem for file in CORE.glob("*.py")} - {"__init__", *WITHOUT_RULES}
+    there = {name_of(file) for file in CORE.rglob("*.py") if file.name != "__init__.py"} - {*WITHOUT_RULES}
     return sorted(there ^ set(MODULES))
 
 
@@ -194,7 +205,7 @@ def main() -> int:
     """Print what is outside the subset; 1 if anything is."""
     found = [
         *map(str, check()),
-        *(f"core/{name}.py is not in MODULES of export/program.py" for name in unread()),
+        *(f"core/{file_of(name)} is not in MODULES of export/program.py" for name in unread()),
     ]
     for one in found:
         print(one, file=sys.stderr)

@@ -180,7 +180,7 @@ class Printed:
 def whole_core(program: Program | None = None) -> Printed:
     """Core as a whole: every function can be called, every table is reached by its address."""
     program = program or Program()
-    around = {"board", "pin_writer", "line", "listener"}
+    around = {"board", "machine.pin_writer", "loops.line", "loops.listener"}
     program.modules[:] = [
         one for one in program.modules if one.name not in around and one.name[-5:] != "_loop"
     ]

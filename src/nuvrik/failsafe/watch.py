@@ -1,8 +1,8 @@
-"""The state of one machine in words: a State and a Why for the numbers of ``core.watch``."""
+"""The state of one machine in words: a State and a Why for the numbers of ``core.machine.watch``."""
 
 from nuvrik.core.levels import NOBODY
-from nuvrik.core.states import STATES, State
-from nuvrik.core.watch import Watch
+from nuvrik.core.machine.states import STATES, State
+from nuvrik.core.machine.watch import Watch
 from nuvrik.failsafe.why import Code, Why
 
 

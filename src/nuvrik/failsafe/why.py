@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from enum import IntEnum
 from typing import NamedTuple
 
-from nuvrik.core import watch
+from nuvrik.core.machine import watch
 
 
 class Code(IntEnum):

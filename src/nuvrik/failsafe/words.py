@@ -1,6 +1,6 @@
 """The failsafe table in words, for people to read."""
 
-from nuvrik.core.states import ARMED, TABLE, Goal, Happening, State
+from nuvrik.core.machine.states import ARMED, TABLE, Goal, Happening, State
 
 FOLLOWED = {
     Happening.DRIVE_REST: "follow",

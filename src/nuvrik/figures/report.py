@@ -9,7 +9,7 @@ from typing import Any
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import stop_bound
-from nuvrik.core.states import Happening, State
+from nuvrik.core.machine.states import Happening, State
 from nuvrik.failsafe.words import cell_words
 from nuvrik.figures.budget import draw_timeouts
 from nuvrik.figures.session import draw_run

@@ -1,15 +1,16 @@
-"""A whole run on one time axis: sticks, frames, who may move, duty."""
+"""A whole run on one time axis: sticks, frames, who may move, what outputs are told."""
 
 from pathlib import Path
 from typing import Any
 
-from nuvrik.core.controls import Moved
+from nuvrik.core.hand.controls import Moved
 from nuvrik.core.levels import NO_READING, TIMER_MAX
 from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot, save
-from nuvrik.levels import fraction_of, share_at
+from nuvrik.levels import fraction_of
+from nuvrik.mixing.demand import Demand
 from nuvrik.plan.form.controls import AxisControl, SliderControl
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import Output, ServoOutput, StepperOutput, SwitchOutput
+from nuvrik.plan.form.outputs import Output, ServoOutput, SwitchOutput
 from nuvrik.plan.tables.handset import moved_table
 from nuvrik.recordings.pilot import practice
 from nuvrik.recordings.recording import Recording
@@ -26,7 +27,7 @@ def draw_session(
     jam_ms: tuple[int, int] | None = None,
     jam: str = "jammed",
 ) -> None:
-    """Draw a rehearsal: what the hand did, what was accepted, the failsafe's state, the motors' duty."""
+    """Draw a rehearsal: what the hand did, what was accepted, the failsafe's state, what outputs are told."""
     plt = pyplot()
     figure, axes = plt.subplots(
         4, 1, figsize=(12.8, 8), sharex=True, height_ratios=(3, 0.9, 0.55, 3), layout="constrained"
@@ -133,22 +134,16 @@ def _draw_duty(axis: Any, link: Link, trace: Trace, end_s: float) -> None:
     moved = [name for name, output in link.outputs.items() if not isinstance(output, SwitchOutput)]
     for name, colour in zip(moved, SERIES, strict=False):
         place, output = list(link.outputs).index(name), link.outputs[name]
-        shares = [_share(output, moment.values[place]) for moment in trace.moments]
+        shares = [_share(output, moment.demands[place]) for moment in trace.moments]
         axis.step(times, [*shares, shares[-1]], where="post", color=colour, label=name, linewidth=1.4)
     axis.axhline(0, color=PALE, zorder=0)
     axis.set(title="what the outputs are told", ylim=(-1.05, 1.05), ylabel="of their own full, forward +")
     _legend(axis, min(len(moved), len(SERIES)))
 
 
-def _share(output: Output, value: int) -> float | None:
-    """A value in the driver's units as a share of its own full, forward positive."""
-    assert not isinstance(output, SwitchOutput)
-    sign = -1 if output.reverse else 1
-    if isinstance(output, StepperOutput):
-        return sign * value / output.rate_max
-    if isinstance(output, ServoOutput) or output.driver == "servo_pulse":
-        return sign * share_at(output.pulse_us, value) if value else None
-    return sign * value / output.duty_max
+def _share(output: Output, demand: Demand) -> float | None:
+    """Of its own full, forward positive; None for a servo without pulses, whose place nobody knows."""
+    return None if isinstance(output, ServoOutput) and not demand.value else demand.fraction
 
 
 def _legend(axis: Any, count: int) -> None:

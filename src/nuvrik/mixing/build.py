@@ -1,6 +1,6 @@
 """The outputs of a link file as objects: numbers, and words around them."""
 
-from nuvrik.core.outputs import Outputs
+from nuvrik.core.machine.outputs import Outputs
 from nuvrik.mixing.demand import Output
 from nuvrik.mixing.motor import Motor
 from nuvrik.mixing.others import Servo, Switch

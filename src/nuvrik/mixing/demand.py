@@ -3,9 +3,9 @@
 from enum import IntEnum
 from typing import NamedTuple, Protocol
 
-from nuvrik.core import demand
-from nuvrik.core.stepper import NO_LIMIT, Stepper
-from nuvrik.levels import fraction_of
+from nuvrik.core.machine import demand
+from nuvrik.core.machine.stepper import NO_LIMIT, Stepper
+from nuvrik.levels import fraction_of, in_percent
 
 
 class Mode(IntEnum):
@@ -49,8 +49,13 @@ class Demand(NamedTuple):
 
     @property
     def signed(self) -> int:
-        """The value with the sign of its direction: what a log shows."""
+        """The value with the sign of the way its driver is set to: a log's column of counts."""
         return self.value * self.direction
+
+    @property
+    def words(self) -> str:
+        """Where it stands, as people read it."""
+        return "holding its load" if self.driven and not self.level else in_percent(self.level)
 
     @property
     def effort(self) -> int:

@@ -1,7 +1,7 @@
-"""A motor output in words: a Demand and a reason around the numbers of ``core.motor``."""
+"""A motor output in words: a Demand and a reason around the numbers of ``core.machine.motor``."""
 
-from nuvrik.core import motor as core
-from nuvrik.levels import FULL
+from nuvrik.core.machine import motor as core
+from nuvrik.levels import in_percent
 from nuvrik.mixing.demand import FOLLOW, Demand, Mode, Told
 from nuvrik.plan.form.outputs import MotorOutput
 from nuvrik.plan.tables import motor_table
@@ -51,7 +51,7 @@ class Motor:
 
     @property
     def hold_ends(self) -> bool:
-        """Whether it holds a load and will let go of it within ``core.motor.HOLD_ENDS_MS``."""
+        """Whether it holds a load and will let go of it within ``core.machine.motor.HOLD_ENDS_MS``."""
         return self.core.hold_ends()
 
     def halt(self) -> None:
@@ -62,7 +62,7 @@ class Motor:
         """Why it does what it does, in a line."""
         level, wanted = self.core.ramp.at(), target or 0
         if mode is not FOLLOW:
-            return f"coming to rest, at {_percent(level)}" if level else "at rest"
+            return f"coming to rest, at {in_percent(level)}" if level else "at rest"
         pause_ms = self.core.ramp.pause_left(wanted)
         if wanted and pause_ms:
             return f"reversing: {pause_ms} ms of pause left"
@@ -75,9 +75,7 @@ class Motor:
         if target is None:
             return "no reading: coming to rest"
         if not wanted:
-            return f"asked to rest, at {_percent(level)}" if level else "asked to rest"
-        return f"asked for {_percent(wanted)}" + (f", ramp at {_percent(level)}" if level != wanted else "")
-
-
-def _percent(level: int) -> str:
-    return f"{100 * level / FULL:.0f} %"
+            return f"asked to rest, at {in_percent(level)}" if level else "asked to rest"
+        return f"asked for {in_percent(wanted)}" + (
+            f", ramp at {in_percent(level)}" if level != wanted else ""
+        )

@@ -1,6 +1,6 @@
-"""Servo and switch in words: a Demand and a reason around the numbers of ``core.servo``."""
+"""Servo and switch in words: a Demand and a reason around the numbers of ``core.machine.servo``."""
 
-from nuvrik.core import servo as core
+from nuvrik.core.machine import servo as core
 from nuvrik.core.ramp import coarse
 from nuvrik.levels import FULL
 from nuvrik.mixing.demand import FOLLOW, HELD, LOST, Demand, Mode, Told

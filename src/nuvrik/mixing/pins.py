@@ -1,8 +1,9 @@
-"""Demands to pin levels, by the names that the pins have in a link file. The order is ``core.pins``'s."""
+"""Demands to pin levels, by the names that the pins have in a link file. The order is
+``core.machine.pins``'s."""
 
 from collections.abc import Sequence
 
-from nuvrik.core import pins as core
+from nuvrik.core.machine import pins as core
 from nuvrik.mixing.demand import Demand
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import AnyOutput

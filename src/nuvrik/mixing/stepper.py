@@ -1,7 +1,7 @@
-"""A stepper in words: a Demand and a reason around the numbers of ``core.stepper``."""
+"""A stepper in words: a Demand and a reason around the numbers of ``core.machine.stepper``."""
 
-from nuvrik.core import stepper as core
-from nuvrik.core.desk import steps_between
+from nuvrik.core.machine import stepper as core
+from nuvrik.core.machine.desk import steps_between
 from nuvrik.mixing.demand import FOLLOW, Demand, Mode, ToldSteps
 from nuvrik.plan.form.outputs import StepperOutput
 from nuvrik.plan.tables import stepper_table
@@ -33,5 +33,5 @@ class Stepper:
         if mode is FOLLOW and pause_ms:
             return f"reversing: {pause_ms} ms of pause left"
         if self.demand.value:
-            return f"turning at {self.demand.signed} steps/s"
+            return f"turning at {self.demand.words}"
         return "asked to rest" if mode is FOLLOW else "at rest"

@@ -4,7 +4,7 @@ from collections.abc import Collection, Mapping
 from typing import Any
 
 from nuvrik.budget.stop import page_stale_ms
-from nuvrik.core.states import STATES
+from nuvrik.core.machine.states import STATES
 from nuvrik.panel.control import PageControl, page_controls
 from nuvrik.plan.form.channels import ChoiceChannel, LevelChannel, ShareChannel
 from nuvrik.plan.form.controls import (

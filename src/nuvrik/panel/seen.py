@@ -103,7 +103,7 @@ def machine_seen(machine: Machine, *, simulated: bool) -> dict[str, Any]:
     for name, demand in zip(machine.link.outputs, machine.demands, strict=True):
         outputs[name] = [
             thousandths(demand.fraction),
-            demand.signed,
+            demand.value,
             demand.driven,
             shown(reasons[name]),
         ]

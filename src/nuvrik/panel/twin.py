@@ -5,7 +5,7 @@ link; so the host works it out, from the same frames, by the same rules."""
 
 from nuvrik.core.levels import TIMER_MAX
 from nuvrik.core.loop import EXPIRES, Loop
-from nuvrik.core.states import State
+from nuvrik.core.machine.states import State
 from nuvrik.ends.machine import Machine
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.medium import loop_table

@@ -8,8 +8,8 @@ different files do not understand each other instead of misunderstanding each ot
 from binascii import crc_hqx
 from collections.abc import Iterable
 
-from nuvrik.core.asks import ASK_BYTES
-from nuvrik.core.hearing import REPLY_BYTES, WHO_BYTES
+from nuvrik.core.loops.hearing import REPLY_BYTES, WHO_BYTES
+from nuvrik.core.requests.asks import ASK_BYTES
 from nuvrik.plan.form.channels import ChoiceChannel
 from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES, MAX_BODY
 from nuvrik.plan.form.frames import AnyFrame

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
 
-from nuvrik.core.states import ARMED, STANDBY, State
+from nuvrik.core.machine.states import ARMED, STANDBY, State
 from nuvrik.ends.asking import Asked, Identity
 from nuvrik.ends.sensors import Reading
 from nuvrik.plan.form.channels import ChoiceChannel, LevelChannel, ShareChannel

@@ -2,7 +2,7 @@
 
 from typing import NamedTuple
 
-from nuvrik.core.desk import HOW, WHO
+from nuvrik.core.machine.desk import HOW, WHO
 from nuvrik.ends.asking import Identity, identity_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag

@@ -19,7 +19,7 @@ sirc12, sirc15, sirc20    pulse width: leader 2400/600, a mark of 600 is 0, of 1
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from nuvrik.core.codes import CodeMaker
+from nuvrik.core.infrared.codes import CodeMaker
 from nuvrik.plan.form.media import CODE_FORMS, CodeForm, InfraredCode
 from nuvrik.plan.tables.infrared import CARRIERS, FRAMES, code_table, key_code
 from nuvrik.pulses.shape import Shape

@@ -6,9 +6,9 @@ shown as such."""
 
 from collections.abc import Iterable, Iterator
 
-from nuvrik.core.infrared import ADDRESS, AGAIN_ONLY, NOT_YET, SAME_PRESS
-from nuvrik.core.infrared import InfraredReader as Core
-from nuvrik.core.marks import Cleaner
+from nuvrik.core.infrared.infrared import ADDRESS, AGAIN_ONLY, NOT_YET, SAME_PRESS
+from nuvrik.core.infrared.infrared import InfraredReader as Core
+from nuvrik.core.infrared.marks import Cleaner
 from nuvrik.plan.tables.infrared import NUMBERS, shape_table
 from nuvrik.pulses.codes import LEARNED, PROTOCOLS, Code
 from nuvrik.pulses.shape import FEWEST_BITS, Shape, regular

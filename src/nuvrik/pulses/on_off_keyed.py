@@ -1,8 +1,8 @@
-"""Frames over the cheapest radio modules, for Python: ``core.on_off`` has the rules."""
+"""Frames over the cheapest radio modules, for Python: ``core.frames.on_off`` has the rules."""
 
 from collections.abc import Iterable
 
-from nuvrik.core.on_off import LONGEST_BODY, LONGEST_RUN_US, OnOffMaker, OnOffReader
+from nuvrik.core.frames.on_off import LONGEST_BODY, LONGEST_RUN_US, OnOffMaker, OnOffReader
 from nuvrik.plan.tables.on_off import on_off_table
 
 

@@ -9,7 +9,7 @@ that is all by which it can be known.
 from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
-from nuvrik.core.train import TrainMaker
+from nuvrik.core.frames.train import TrainMaker
 from nuvrik.plan.form.media import MOST_SLOTS, PulsesMedium
 from nuvrik.plan.tables.medium import medium_table
 

@@ -5,9 +5,9 @@ columns with a dot in their names, which recordings pass over::
 
     t_ms,left_stick,...,handset.why,machine.state,sent.hex,back.hex,channel.throttle,...,item.battery,...
 
-A machine's log has ``t_ms,state,why``, a column an output, and, where bytes are wanted, ``heard.hex`` and
-``answered.hex``. ``inspect`` reads the bytes of both. Where a line carries packets, as over UDP, the columns
-are ``sent.packets`` and so on.
+A machine's log has ``t_ms,state,why``, a column an output in the units of its driver, another in per cent of
+its own full, and, where bytes are wanted, ``heard.hex`` and ``answered.hex``. ``inspect`` reads the bytes of
+both. Where a line carries packets, as over UDP, the columns are ``sent.packets`` and so on.
 """
 
 from collections.abc import Mapping
@@ -88,9 +88,12 @@ def handset_row(handset: Handset, carried: list[str]) -> list[str]:
 
 def machine_header(link: Link) -> list[str]:
     """The columns of a machine's log."""
-    return ["t_ms", "state", "why", *link.outputs]
+    return ["t_ms", "state", "why", *link.outputs, *(f"{name}.percent" for name in link.outputs)]
 
 
 def machine_row(t_ms: int, machine: Machine) -> list[str]:
-    """One row of a machine's log: signed duty for each output."""
-    return [str(t_ms), str(machine.state), machine.why, *(str(demand.signed) for demand in machine.demands)]
+    """One row of a machine's log: what each output is told, as its driver is and of its own full."""
+    demands = machine.demands
+    counts = [str(demand.signed) for demand in demands]
+    of_full = [f"{100 * demand.fraction:.5g}" for demand in demands]
+    return [str(t_ms), str(machine.state), machine.why, *counts, *of_full]

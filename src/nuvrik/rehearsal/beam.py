@@ -4,7 +4,7 @@ import random
 from typing import Any
 
 from nuvrik.budget.conditions import Conditions
-from nuvrik.core.states import ARMED
+from nuvrik.core.machine.states import ARMED
 from nuvrik.ends.remote import Receiver, Remote, infrared
 from nuvrik.pulses.codes import PROTOCOLS
 from nuvrik.pulses.noise import LAMP_MARK_US

@@ -10,7 +10,7 @@ from dataclasses import replace
 from typing import Any, NamedTuple
 
 from nuvrik.budget.conditions import Conditions
-from nuvrik.core.states import ARMED
+from nuvrik.core.machine.states import ARMED
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.plan.form.media import InfraredMedium

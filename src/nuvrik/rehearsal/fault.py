@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
-from nuvrik.core.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
+from nuvrik.core.machine.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.failsafe.why import Code
 from nuvrik.plan.form.frame_base import Lack
 from nuvrik.plan.form.media import InfraredMedium

@@ -1,7 +1,7 @@
 """Faults of the two ends, of hands and programs, and of the bench."""
 
 from nuvrik.budget.stop import run_down_ms
-from nuvrik.core.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
+from nuvrik.core.machine.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.ends.handset import Handset
 from nuvrik.failsafe.why import Code
 from nuvrik.plan.form.controls import ButtonControl

@@ -4,7 +4,7 @@ a pad or a door that takes over, and the builder's own code that will not have e
 from collections.abc import Generator
 
 from nuvrik.budget.stop import run_down_ms
-from nuvrik.core.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
+from nuvrik.core.machine.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.ends.rests import RestsFirst
 from nuvrik.failsafe.why import Code
 from nuvrik.plan.form.backward import DigitalItem

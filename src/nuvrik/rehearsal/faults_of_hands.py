@@ -4,9 +4,9 @@ from collections.abc import Generator
 from itertools import pairwise
 
 from nuvrik.budget.stop import stop_bound
-from nuvrik.core.bits import level_code
-from nuvrik.core.controls import bent_level
-from nuvrik.core.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
+from nuvrik.core.frames.bits import level_code
+from nuvrik.core.hand.controls import bent_level
+from nuvrik.core.machine.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL, level_of
 from nuvrik.plan.form.channels import LevelChannel, ShareChannel

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from nuvrik.core.states import FAILSAFE
+from nuvrik.core.machine.states import FAILSAFE
 from nuvrik.failsafe.why import Code
 from nuvrik.plan.form.channels import FlagChannel
 from nuvrik.plan.form.frame_base import Lack

@@ -13,7 +13,7 @@ from typing import NamedTuple
 
 from pydantic import BaseModel
 
-from nuvrik.core.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
+from nuvrik.core.machine.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.ends.machine import Machine
 from nuvrik.levels import FULL, TIMER_MAX
 from nuvrik.plan.form.media import InfraredMedium

@@ -13,7 +13,7 @@ from typing import Any, Literal, NamedTuple
 
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import run_down_ms, stop_bound
-from nuvrik.core.states import ARMED, State
+from nuvrik.core.machine.states import ARMED, State
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL

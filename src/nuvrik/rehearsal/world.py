@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 from nuvrik.budget.conditions import Conditions
 from nuvrik.core.levels import TIMER_MAX
 from nuvrik.core.loop import EXPIRES, LISTENS, after_gap
-from nuvrik.core.states import ARMED, State
+from nuvrik.core.machine.states import ARMED, State
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.why import Why

@@ -7,8 +7,8 @@ levels, shares and choices have a code for it, the others do not.
 
 from functools import lru_cache
 
-from nuvrik.core import bits as core
-from nuvrik.core.bits import level_code, share_code
+from nuvrik.core.frames import bits as core
+from nuvrik.core.frames.bits import level_code, share_code
 from nuvrik.core.levels import NO_READING
 from nuvrik.levels import FULL
 from nuvrik.plan.form.channels import SCALED

@@ -1,6 +1,6 @@
 """Items of telemetry to codes and back: what a sensor reads, as bits, as a value with its unit."""
 
-from nuvrik.core.telling import NOTHING_THERE
+from nuvrik.core.machine.telling import NOTHING_THERE
 from nuvrik.levels import FULL, clamp
 from nuvrik.plan.form.backward import (
     AnyItem,

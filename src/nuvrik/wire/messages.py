@@ -8,8 +8,9 @@ from collections.abc import Collection, Sequence
 from functools import cached_property
 from typing import Any, NamedTuple
 
-from nuvrik.core.asks import ASK_BYTES, argument_given, jog_step, understood
-from nuvrik.core.desk import (
+from nuvrik.core.frames.sealed import ACCEPTED, WRONG_KIND, Sealed
+from nuvrik.core.loops.hearing import Hearing, there
+from nuvrik.core.machine.desk import (
     HOW,
     JOG_CODE,
     JOG_MOST_TIME,
@@ -18,9 +19,8 @@ from nuvrik.core.desk import (
     WHO,
     DeskTable,
 )
-from nuvrik.core.hearing import Hearing, there
-from nuvrik.core.outputs import Outputs
-from nuvrik.core.sealed import ACCEPTED, WRONG_KIND, Sealed
+from nuvrik.core.machine.outputs import Outputs
+from nuvrik.core.requests.asks import ASK_BYTES, argument_given, jog_step, understood
 from nuvrik.levels import FULL, clamp, div
 from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES
 from nuvrik.plan.form.models import Link

@@ -2,7 +2,8 @@
 
 from enum import IntEnum
 
-from nuvrik.core import asking, desk
+from nuvrik.core.machine import desk
+from nuvrik.core.requests import asking
 
 
 class Outcome(IntEnum):

@@ -1,6 +1,6 @@
 """Values and messages in words, for people, and values as numbers, for programs."""
 
-from nuvrik.core.states import STATES
+from nuvrik.core.machine.states import STATES
 from nuvrik.levels import fraction_of
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.codes import Value

@@ -3,7 +3,8 @@
 What a link does not have is known from its tables: a kind that no record is of. What only such a kind comes
 to is then left out."""
 
-from nuvrik.core import desk, sealed
+from nuvrik.core.frames import sealed
+from nuvrik.core.machine import desk
 from nuvrik.core.widths import Table
 from nuvrik.export.program import Program
 from nuvrik.plan.tables.sizes import tables_in

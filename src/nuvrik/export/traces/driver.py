@@ -5,10 +5,10 @@ import random
 from collections.abc import Iterator
 from typing import Any
 
-from nuvrik.core.desk import DONE, FAILED, OWN_MOTION, REFUSED, RUNNING
 from nuvrik.core.levels import FULL
-from nuvrik.core.machine_end import MachineEnd
-from nuvrik.core.telling import NOTHING_THERE
+from nuvrik.core.loops.machine_end import MachineEnd
+from nuvrik.core.machine.desk import DONE, FAILED, OWN_MOTION, REFUSED, RUNNING
+from nuvrik.core.machine.telling import NOTHING_THERE
 from nuvrik.export.traces.seen import carry_out, seen
 from nuvrik.levels import level_of
 from nuvrik.plan.form.backward import DemandItem, ShaftItem, VectorItem

@@ -2,16 +2,17 @@
 
 import ctypes
 import json
+import shutil
 import subprocess
-import sys
 from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Any, Protocol
 
-from nuvrik.core.machine_end import EndTable
+from nuvrik.core.loops.machine_end import EndTable
 from nuvrik.export.fit.roots import roots_of
 from nuvrik.export.micropython import core_files
 from nuvrik.export.native import Native
+from nuvrik.export.program import CORE
 from nuvrik.export.traces import seen as seen_file
 from nuvrik.export.traces.driver import Life, Step
 from nuvrik.export.traces.seen import carry_out, seen
@@ -87,7 +88,7 @@ def in_all(places: Mapping[str, Lived], life: Life, steps: int) -> dict[str, str
 PROGRAM = """
 import sys, json
 sys.path.insert(0, {source!r})
-from nuvrik.core.machine_end import MachineEnd
+from nuvrik.core.loops.machine_end import MachineEnd
 from nuvrik.tables import link as table
 from seen import carry_out, seen
 kinds = {kinds!r}
@@ -137,13 +138,10 @@ def prepared(link: Link, folder: Path, *, stream: bool, readable: bool = False) 
 
 def copy_core(folder: Path) -> None:
     """Core as it is, where MicroPython finds it."""
-    package = Path(sys.modules["nuvrik"].__file__ or "").parent
     there = folder / "nuvrik" / "core"
     if not there.exists():
-        there.mkdir(parents=True)
+        shutil.copytree(CORE, there, ignore=shutil.ignore_patterns("__pycache__"))
         (folder / "nuvrik" / "__init__.py").write_text("")
-        for file in (package / "core").glob("*.py"):
-            (there / file.name).write_text(file.read_text("utf-8"), "utf-8")
 
 
 def lived(life: Iterable[tuple[Step, list[int], list[int]]], steps: int) -> Iterator[dict[str, Any]]:

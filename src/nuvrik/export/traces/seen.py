@@ -1,6 +1,6 @@
 """One step of a life, and what can be seen of a machine after it. This file runs in MicroPython too.
 
-``end`` is a core.machine_end.MachineEnd, or the same in C. Nothing here decides anything.
+``end`` is a core.loops.machine_end.MachineEnd, or the same in C. Nothing here decides anything.
 """
 
 try:

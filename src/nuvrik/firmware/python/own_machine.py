@@ -13,7 +13,7 @@ FULL = 16384
 """Full scale."""
 
 NOTHING_THERE = -100000
-"""A sensor that reads nothing; as in core/telling.py."""
+"""A sensor that reads nothing; as in core/machine/telling.py."""
 
 DONE = 0
 RUNNING = 1

@@ -1,8 +1,6 @@
 """A machine's end of a link as one table: what arrives, what goes out, and the machine between them."""
 
-from nuvrik.core.desk import DeskTable
-from nuvrik.core.hearing import HOW_BYTES, WHO_BYTES
-from nuvrik.core.incoming import (
+from nuvrik.core.frames.incoming import (
     IN_COBS,
     IN_KEYS,
     IN_LINES,
@@ -11,10 +9,7 @@ from nuvrik.core.incoming import (
     IN_SLOTS,
     IncomingTable,
 )
-from nuvrik.core.levels import NOBODY
-from nuvrik.core.machine import MachineTable
-from nuvrik.core.machine_end import EndTable
-from nuvrik.core.sealed import (
+from nuvrik.core.frames.sealed import (
     KIND_COMMAND,
     KIND_ECHO,
     KIND_HELLO,
@@ -22,8 +17,13 @@ from nuvrik.core.sealed import (
     KIND_STOP,
     SealedTable,
 )
-from nuvrik.core.sender import AS_IT_IS, ESCAPED, IN_HEX, STUFFED, SenderTable
-from nuvrik.core.telling import (
+from nuvrik.core.frames.sender import AS_IT_IS, ESCAPED, IN_HEX, STUFFED, SenderTable
+from nuvrik.core.levels import NOBODY
+from nuvrik.core.loops.hearing import HOW_BYTES, WHO_BYTES
+from nuvrik.core.loops.machine_end import EndTable
+from nuvrik.core.machine.desk import DeskTable
+from nuvrik.core.machine.machine import MachineTable
+from nuvrik.core.machine.telling import (
     AXES,
     TELLS_AXES,
     TELLS_COUNT,

@@ -1,10 +1,10 @@
 """Who may move, and what commands are to that, as tables."""
 
-from nuvrik.core import states as words
-from nuvrik.core.commands import CommandTable
 from nuvrik.core.levels import NOBODY
-from nuvrik.core.states import Goal, Happening, State
-from nuvrik.core.watch import NOWHERE, STATES, Cell, WatchTable
+from nuvrik.core.machine import states as words
+from nuvrik.core.machine.commands import CommandTable
+from nuvrik.core.machine.states import Goal, Happening, State
+from nuvrik.core.machine.watch import NOWHERE, STATES, Cell, WatchTable
 from nuvrik.failsafe.why import Code
 from nuvrik.levels import level_of
 from nuvrik.plan.form.models import FailsafeSection, Link

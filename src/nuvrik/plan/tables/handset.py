@@ -2,9 +2,9 @@
 
 from collections.abc import Mapping
 
-from nuvrik.core.arming import ArmingTable
-from nuvrik.core.controls import ButtonTable, KeyControlTable, MovedTable
-from nuvrik.core.hands import (
+from nuvrik.core.hand.arming import ArmingTable
+from nuvrik.core.hand.controls import ButtonTable, KeyControlTable, MovedTable
+from nuvrik.core.hand.hands import (
     IS_BUTTON,
     IS_KEY,
     IS_MOVED,
@@ -17,9 +17,8 @@ from nuvrik.core.hands import (
     RockerTable,
     SelectorTable,
 )
-from nuvrik.core.handset import LEFT_ALONE, LEFT_AS_SENT, LEFT_AT_REST, LEFT_UNREAD, HandsetTable
-from nuvrik.core.levels import FULL, NOBODY
-from nuvrik.core.sources import (
+from nuvrik.core.hand.handset import LEFT_ALONE, LEFT_AS_SENT, LEFT_AT_REST, LEFT_UNREAD, HandsetTable
+from nuvrik.core.hand.sources import (
     FROM_ALL,
     FROM_CHOICE,
     FROM_FIRST_MOVED,
@@ -34,6 +33,7 @@ from nuvrik.core.sources import (
     SourcesTable,
     SourceTable,
 )
+from nuvrik.core.levels import FULL, NOBODY
 from nuvrik.levels import level_of
 from nuvrik.plan.form.channels import (
     AnyChannel,

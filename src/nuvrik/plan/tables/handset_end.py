@@ -2,15 +2,15 @@
 
 from collections.abc import Iterable, Iterator
 
-from nuvrik.core.asking import AskingTable, TriggerTable
-from nuvrik.core.bridge import BridgeTable
-from nuvrik.core.desk import JOG_MOST_TURNING, JOG_STEPS
-from nuvrik.core.handset_end import HandsetEndTable
-from nuvrik.core.hearing import HearingTable
-from nuvrik.core.incoming import IN_LINES, IN_PACKETS, IncomingTable
-from nuvrik.core.knob import KnobTable
+from nuvrik.core.frames.incoming import IN_LINES, IN_PACKETS, IncomingTable
+from nuvrik.core.frames.sealed import KIND_ECHO, KIND_HELLO, KIND_REPLY, KIND_TELEMETRY
+from nuvrik.core.hand.knob import KnobTable
 from nuvrik.core.levels import NOBODY
-from nuvrik.core.sealed import KIND_ECHO, KIND_HELLO, KIND_REPLY, KIND_TELEMETRY
+from nuvrik.core.loops.bridge import BridgeTable
+from nuvrik.core.loops.handset_end import HandsetEndTable
+from nuvrik.core.loops.hearing import HearingTable
+from nuvrik.core.machine.desk import JOG_MOST_TURNING, JOG_STEPS
+from nuvrik.core.requests.asking import AskingTable, TriggerTable
 from nuvrik.plan.form.controls import AxisControl, SliderControl
 from nuvrik.plan.form.media import Packets
 from nuvrik.plan.form.models import Link

@@ -2,8 +2,8 @@
 
 from typing import Any
 
-from nuvrik.core.codes import CodeTable, KeyCodeTable
-from nuvrik.core.families import (
+from nuvrik.core.infrared.codes import CodeTable, KeyCodeTable
+from nuvrik.core.infrared.families import (
     LEARNED,
     NEC,
     NEC_EXTENDED,
@@ -13,9 +13,9 @@ from nuvrik.core.families import (
     SIRC15,
     SIRC20,
 )
-from nuvrik.core.receiver import HeardKeyTable, ReceiverTable
-from nuvrik.core.remote import RemoteTable
-from nuvrik.core.shape import WORDS, ShapeTable
+from nuvrik.core.infrared.shape import WORDS, ShapeTable
+from nuvrik.core.loops.receiver import HeardKeyTable, ReceiverTable
+from nuvrik.core.loops.remote import RemoteTable
 from nuvrik.plan.form.controls import KeyControl
 from nuvrik.plan.form.media import CODE_FORMS, InfraredMedium
 from nuvrik.plan.form.models import Link

@@ -1,8 +1,8 @@
 """A machine's own inputs as a table."""
 
-from nuvrik.core.inputs import InputsTable
 from nuvrik.core.levels import FULL, NOBODY, clamp, div
-from nuvrik.core.outputs import LimitsTable
+from nuvrik.core.machine.inputs import InputsTable
+from nuvrik.core.machine.outputs import LimitsTable
 from nuvrik.levels import level_of
 from nuvrik.plan.form.backward import AnalogItem, DistanceItem, VoltsItem
 from nuvrik.plan.form.models import Link

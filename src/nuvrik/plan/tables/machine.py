@@ -2,7 +2,9 @@
 
 from collections.abc import Iterator
 
-from nuvrik.core.desk import (
+from nuvrik.core.levels import NOBODY
+from nuvrik.core.loops.hearing import WHO_BYTES
+from nuvrik.core.machine.desk import (
     ASKS_CALL,
     ASKS_HOME,
     ASKS_ROUTINE,
@@ -13,10 +15,8 @@ from nuvrik.core.desk import (
     RoutineStepTable,
     WishTable,
 )
-from nuvrik.core.hearing import WHO_BYTES
-from nuvrik.core.levels import NOBODY
-from nuvrik.core.machine import MachineTable
-from nuvrik.core.outputs import AT_BACKWARD_END, AT_FORWARD_END
+from nuvrik.core.machine.machine import MachineTable
+from nuvrik.core.machine.outputs import AT_BACKWARD_END, AT_FORWARD_END
 from nuvrik.levels import level_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.outputs import StepperOutput

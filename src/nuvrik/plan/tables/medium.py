@@ -1,9 +1,9 @@
 """What carries a link's frames, and how often its loops go round, as tables."""
 
+from nuvrik.core.frames.medium import MediumTable
+from nuvrik.core.frames.on_off import OnOffTable
 from nuvrik.core.levels import NOBODY
 from nuvrik.core.loop import LoopTable
-from nuvrik.core.medium import MediumTable
-from nuvrik.core.on_off import OnOffTable
 from nuvrik.plan.form.media import AnyMedium, InfraredMedium, OnOffMedium, Packets, PulsesMedium, RadioMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.made import made

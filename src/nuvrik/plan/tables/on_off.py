@@ -1,7 +1,7 @@
 """How bodies are sent by switching a carrier, as a table."""
 
+from nuvrik.core.frames.on_off import UNIT, OnOffTable
 from nuvrik.core.levels import div
-from nuvrik.core.on_off import UNIT, OnOffTable
 from nuvrik.plan.tables.made import made
 
 FEWEST_TRAINING_BITS = 12

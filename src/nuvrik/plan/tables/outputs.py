@@ -2,11 +2,12 @@
 
 from collections.abc import Sequence
 
+from nuvrik.core.curve import CurveTable, Point
 from nuvrik.core.levels import FULL, NOBODY, clamp, div
-from nuvrik.core.mix import Route, Term
-from nuvrik.core.motor import CurveTable, MotorTable, Point
-from nuvrik.core.outputs import IS_MOTOR, IS_SERVO, IS_STEPPER, IS_SWITCH, OutputsTable, OutputTable
-from nuvrik.core.pins import (
+from nuvrik.core.machine.mix import Route, Term
+from nuvrik.core.machine.motor import MotorTable
+from nuvrik.core.machine.outputs import IS_MOTOR, IS_SERVO, IS_STEPPER, IS_SWITCH, OutputsTable, OutputTable
+from nuvrik.core.machine.pins import (
     COILS,
     ONE_DIRECTION,
     PULSED,
@@ -17,9 +18,9 @@ from nuvrik.core.pins import (
     TWO_POWERED,
     PinTable,
 )
+from nuvrik.core.machine.servo import GOES, RELEASES, STAYS, ServoTable, SwitchTable
+from nuvrik.core.machine.stepper import StepperTable
 from nuvrik.core.ramp import FINE, RampTable
-from nuvrik.core.servo import GOES, RELEASES, STAYS, ServoTable, SwitchTable
-from nuvrik.core.stepper import StepperTable
 from nuvrik.levels import level_of
 from nuvrik.plan import wiring
 from nuvrik.plan.form.models import Link
@@ -50,7 +51,7 @@ ROLES = {
     TWO_DIRECTIONS: ("pwm", "forward", "backward"),
     TWO_POWERED: ("forward", "backward"),
 }
-"""What the pins of a motor's driver are called in a link file, in the order of ``core.pins``."""
+"""What the pins of a motor's driver are called in a link file, in the order of ``core.machine.pins``."""
 
 
 def outputs_table(link: Link) -> OutputsTable:
@@ -193,7 +194,7 @@ def pin_table(model: AnyOutput) -> PinTable:
 
 
 def _pin_numbers(model: AnyOutput) -> list[int]:
-    """The board's pins of an output, in the order of ``core.pins``."""
+    """The board's pins of an output, in the order of ``core.machine.pins``."""
     if isinstance(model, StepperOutput) and model.driver == "four_wires":
         roles = STEPPER_PINS[model.driver]
     else:
@@ -203,8 +204,8 @@ def _pin_numbers(model: AnyOutput) -> list[int]:
 
 
 def pin_roles(model: AnyOutput) -> tuple[str, ...]:
-    """What the pins of an output are called, in the order of ``core.pins``. Four coils are told as a driver
-    of steps is."""
+    """What the pins of an output are called, in the order of ``core.machine.pins``. Four coils are told as a
+    driver of steps is."""
     if isinstance(model, StepperOutput):
         return ("step", "dir", "enable") if model.current else ("step", "dir")
     return ROLES[USES[model.driver]] if isinstance(model, MotorOutput) else ("pin",)

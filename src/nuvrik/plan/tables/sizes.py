@@ -4,12 +4,12 @@ from collections.abc import Iterator
 from typing import Any
 
 from nuvrik.core import sizes
-from nuvrik.core.asks import ASK_BYTES
-from nuvrik.core.desk import MOST_TOKEN
-from nuvrik.core.hearing import REPLY_BYTES
-from nuvrik.core.sender import ESCAPED, IN_HEX, STUFFED
+from nuvrik.core.frames.sender import ESCAPED, IN_HEX, STUFFED
+from nuvrik.core.frames.writer import OUT_TEXT
+from nuvrik.core.loops.hearing import REPLY_BYTES
+from nuvrik.core.machine.desk import MOST_TOKEN
+from nuvrik.core.requests.asks import ASK_BYTES
 from nuvrik.core.widths import Table
-from nuvrik.core.writer import OUT_TEXT
 from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES
 from nuvrik.plan.layout import HELLO_MOST
 

@@ -1,9 +1,8 @@
 """What the frame styles that are no sealed bodies need to know, as tables: text, keys, trains."""
 
-from nuvrik.core.bits import IS_CHOICE, IS_COUNT, IS_FLAG, IS_LEVEL, IS_SHARE, ChannelTable
-from nuvrik.core.keys import ChangeTable, KeysTable, KeyTable
-from nuvrik.core.levels import FULL
-from nuvrik.core.text import (
+from nuvrik.core.frames.bits import IS_CHOICE, IS_COUNT, IS_FLAG, IS_LEVEL, IS_SHARE, ChannelTable
+from nuvrik.core.frames.keys import ChangeTable, KeysTable, KeyTable
+from nuvrik.core.frames.text import (
     CHECK_CRC8,
     CHECK_CRC16,
     CHECK_SUM8,
@@ -12,7 +11,8 @@ from nuvrik.core.text import (
     FormTable,
     TextTable,
 )
-from nuvrik.core.train import TrainTable
+from nuvrik.core.frames.train import TrainTable
+from nuvrik.core.levels import FULL
 from nuvrik.levels import level_of
 from nuvrik.plan.form.channels import AnyChannel
 from nuvrik.plan.form.frame_actions import KeyAction, KeysFrame, TrainFrame

@@ -1,8 +1,8 @@
 """A handset's commands as one table: in every style, on a stream or in packets."""
 
-from nuvrik.core.keys import ChooserTable
+from nuvrik.core.frames.keys import ChooserTable
+from nuvrik.core.frames.writer import OUT_KEYS, OUT_SEALED, OUT_SLOTS, OUT_TEXT, WriterTable
 from nuvrik.core.levels import FULL, NOBODY
-from nuvrik.core.writer import OUT_KEYS, OUT_SEALED, OUT_SLOTS, OUT_TEXT, WriterTable
 from nuvrik.levels import level_of
 from nuvrik.plan.form.frame_actions import KeysFrame, TrainFrame
 from nuvrik.plan.form.frame_headed import PackedFrame, SlipFrame

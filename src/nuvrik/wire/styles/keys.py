@@ -8,7 +8,7 @@ link alive, and a key let go ends in silence.
 
 from collections.abc import Sequence
 
-from nuvrik.core.keys import Keys
+from nuvrik.core.frames.keys import Keys
 from nuvrik.core.levels import NO_READING
 from nuvrik.plan.form.frame_actions import KeysFrame
 from nuvrik.plan.form.models import Link
@@ -22,7 +22,7 @@ from nuvrik.wire.styles.text import LineReader
 
 
 class KeyReader:
-    """Keys to commands: ``core.keys`` keeps the values."""
+    """Keys to commands: ``core.frames.keys`` keeps the values."""
 
     end = b""
     most = 1

@@ -9,8 +9,8 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
 from typing import ClassVar, NamedTuple
 
+from nuvrik.core.frames.writer import OUT_SLOTS, OUT_TEXT, Writer
 from nuvrik.core.levels import NO_READING, NOBODY
-from nuvrik.core.writer import OUT_SLOTS, OUT_TEXT, Writer
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.tables.writer import writer_table
@@ -107,8 +107,8 @@ class Maker(ABC):
 
 
 class PlainMaker(Maker):
-    """Makes commands and stops that are no sealed bodies, text, keys or slots, as ``core.writer`` writes
-    them."""
+    """Makes commands and stops that are no sealed bodies, text, keys or slots, as ``core.frames.writer``
+    writes them."""
 
     def __init__(self, link: Link) -> None:
         super().__init__(link)

@@ -7,9 +7,9 @@ that nothing of their protection is lost and a terminal still shows them as text
 from abc import abstractmethod
 from collections.abc import Collection, Sequence
 
+from nuvrik.core.frames.sealed import ACCEPTED, TOO_LONG, Sealed
+from nuvrik.core.frames.text import CHECK_MARK, NO_CHECK, TextReader, check_begins, check_digits, check_over
 from nuvrik.core.levels import NO_READING
-from nuvrik.core.sealed import ACCEPTED, TOO_LONG, Sealed
-from nuvrik.core.text import CHECK_MARK, NO_CHECK, TextReader, check_begins, check_digits, check_over
 from nuvrik.plan.form.frame_base import CHECK_DIGITS, MAX_TEXT
 from nuvrik.plan.form.frame_texts import TextForm
 from nuvrik.plan.form.frames import Text
@@ -30,7 +30,7 @@ WHY = tuple(REASONS)
 def check_of(text: bytes, check: int) -> int:
     """A check of core's over a text.
 
-    >>> from nuvrik.core.text import CHECK_CRC8, CHECK_CRC16
+    >>> from nuvrik.core.frames.text import CHECK_CRC8, CHECK_CRC16
     >>> f"{check_of(b'123456789', CHECK_CRC8):02X} {check_of(b'123456789', CHECK_CRC16):04X}"
     'F4 29B1'
     """
@@ -50,7 +50,7 @@ def with_check(text: bytes, frame: Text) -> bytes:
 
 class LineReader:
     """Lines to events: commands and stops as text, and lines of ``#`` and a sealed body in hex digits. What a
-    line is decides ``core.text``."""
+    line is decides ``core.frames.text``."""
 
     most = MAX_TEXT
 

@@ -7,8 +7,8 @@ bits, high byte first; on a stream of bytes 0xFFFF stands for the gap between tw
 
 from collections.abc import Sequence
 
-from nuvrik.core import train
-from nuvrik.core.sealed import ACCEPTED
+from nuvrik.core.frames import train
+from nuvrik.core.frames.sealed import ACCEPTED
 from nuvrik.plan.form.frame_actions import TrainFrame
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.styles import train_table
@@ -24,7 +24,7 @@ SLOT_BYTES = 2
 
 
 class TrainReader:
-    """Trains to commands: ``core.train`` reads them."""
+    """Trains to commands: ``core.frames.train`` reads them."""
 
     end = GAP
     last: int | None = None

@@ -1,0 +1,1 @@
+"""Frames: channels into bytes and bytes into channels, in every style."""

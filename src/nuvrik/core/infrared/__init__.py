@@ -1,0 +1,1 @@
+"""Marks and spaces: codes of remote controls, and carriers that are only switched."""

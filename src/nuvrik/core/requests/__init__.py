@@ -1,0 +1,1 @@
+"""What is asked, answered, and carried out at most once."""
