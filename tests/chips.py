@@ -24,6 +24,7 @@ from nuvrik.export.chips import CHIPS
 from nuvrik.export.emulated import Emulated, build_emulator
 from nuvrik.export.on_avr import built, end_in
 from nuvrik.export.wanted import Wanted
+from nuvrik.plan.outputs.base import PLAIN, PULSE, PWM
 from nuvrik.recordings.recording import Recording
 
 NEEDED = ("avr-gcc", "avr-nm", "make", "gcc", "simavr")
@@ -77,12 +78,12 @@ class Chip:
         self.link, self.emulated = link, emulated
         self.pins = Pins(emulated.chip)
         uses = boards.uses_of_outputs(link)
-        self.power = [use.pin for use in uses if use.role == boards.PWM]
-        self.servos = {use.pin: use.of for use in uses if use.role == boards.PULSE}
+        self.power = [use.pin for use in uses if use.role == PWM]
+        self.servos = {use.pin: use.of for use in uses if use.role == PULSE}
         self.ways = {
-            use.pin: [other.pin for other in uses if other.of == use.of and other.role == boards.PLAIN]
+            use.pin: [other.pin for other in uses if other.of == use.of and other.role == PLAIN]
             for use in uses
-            if use.role == boards.PWM
+            if use.role == PWM
         }
         self.end: MachineEnd = end_in(emulated, link, answers=answers)  # type: ignore[assignment]
         watched = {at for use in uses for at in (self.pins.port(use.pin), self.pins.port(use.pin) - 1)}

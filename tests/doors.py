@@ -11,12 +11,12 @@ from nuvrik.budget.stop import stop_bound
 from nuvrik.core.loops.bridge import Bridge
 from nuvrik.core.machine.states import ARMED
 from nuvrik.levels import place_at
-from nuvrik.mixing.demand import Demand
 from nuvrik.panel.control import page_controls
 from nuvrik.panel.player import PanelPlayer
 from nuvrik.panel.room import Answer, Room
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, ReadControl, SliderControl
-from nuvrik.plan.form.outputs import ServoOutput
+from nuvrik.plan.outputs import ServoOutput
+from nuvrik.plan.outputs.demand import Demand
 from nuvrik.plan.tables.handset_end import bridge_table
 from nuvrik.plan.wiring import output_routes, waiting_controls
 from nuvrik.ports.driving import Player, run_handset

@@ -3,8 +3,8 @@
 from nuvrik.core.hand.hands import Hands
 from nuvrik.core.hand.sources import Sources, SourcesTable
 from nuvrik.core.levels import NO_READING, TIMER_MAX
-from nuvrik.plan.tables import made
 from nuvrik.plan.tables.handset import hands_table, source_table
+from nuvrik.plan.tables.made import made
 
 MOST = 65_535
 

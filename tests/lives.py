@@ -13,16 +13,11 @@ from nuvrik.core.levels import FULL, NO_READING, NOBODY, TIMER_MAX
 from nuvrik.core.machine import demand, desk, machine, motor, servo, stepper, watch
 from nuvrik.core.widths import Table
 from nuvrik.plan.form.models import FailsafeSection
-from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput, ServoOutput, StepperOutput
-from nuvrik.plan.tables import (
-    machine_table,
-    made,
-    motor_table,
-    ramp_table,
-    servo_table,
-    stepper_table,
-    watch_table,
-)
+from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput
+from nuvrik.plan.outputs.motor import CAN_BRAKE
+from nuvrik.plan.tables.failsafe import watch_table
+from nuvrik.plan.tables.machine import machine_table
+from nuvrik.plan.tables.made import made, ramp_table
 from nuvrik.plan.tables.writer import writer_table
 
 EDGES = (0, 1, 2, 399, 400, 401, 1000, 32767, 32768, TIMER_MAX - 1, TIMER_MAX)
@@ -113,7 +108,7 @@ def any_motor(rng: random.Random) -> Table:
             model["duty_curve"] = [[0.0, 0.0], [0.25, 0.1], [0.5, 0.6], [1.0, 1.0]]
     if model["driver"] in CAN_BRAKE:
         model |= {"idle": rng.choice(("coast", "brake")), "on_loss": rng.choice(("ramp", "off", "brake"))}
-    return motor_table(MotorOutput.model_validate(model))
+    return MotorOutput.model_validate(model).table
 
 
 def life_of_a_servo(rng: random.Random, table: Table) -> Iterator[Step]:
@@ -142,7 +137,7 @@ def any_servo(rng: random.Random) -> Table:
         "on_loss": rng.choice(("hold", "centre", "release", "preset")),
         "preset": rng.choice((-1, 0.2, 1)),
     }
-    return servo_table(ServoOutput.model_validate(model))
+    return ServoOutput.model_validate(model).table
 
 
 def life_of_a_machine(rng: random.Random, table: Any) -> Iterator[Step]:
@@ -293,17 +288,15 @@ def life_of_a_stepper(rng: random.Random, table: Any) -> Iterator[Step]:
 
 
 def any_stepper(rng: random.Random) -> Table:
-    return stepper_table(
-        StepperOutput.model_validate(
-            {
-                "kind": "stepper",
-                "rate_max": rng.choice((1, 50, 400, 65_535)),
-                "ramp_ms": rng.choice((0, 1, 300, 3000)),
-                "reverse_pause_ms": rng.choice((0, 120)),
-                "reverse": rng.random() < 0.5,
-            }
-        )
-    )
+    return StepperOutput.model_validate(
+        {
+            "kind": "stepper",
+            "rate_max": rng.choice((1, 50, 400, 65_535)),
+            "ramp_ms": rng.choice((0, 1, 300, 3000)),
+            "reverse_pause_ms": rng.choice((0, 120)),
+            "reverse": rng.random() < 0.5,
+        }
+    ).table
 
 
 def any_machine(rng: random.Random) -> Table:

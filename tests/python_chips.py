@@ -16,6 +16,7 @@ import nuvrik
 from nuvrik.export.firmware import Made
 from nuvrik.export.micropython import How, micropython
 from nuvrik.export.wanted import Wanted
+from nuvrik.plan.outputs.base import PWM
 from nuvrik.plan.starters import starter_text
 
 MICROPYTHON = shutil.which("micropython", path=str(Path(sys.executable).parent)) or ""
@@ -183,7 +184,7 @@ def power_pins(link: nuvrik.Link) -> list[int]:
     """The pins that make motors turn."""
     from nuvrik.export import boards
 
-    return [use.pin for use in boards.uses_of_outputs(link) if use.role == boards.PWM]
+    return [use.pin for use in boards.uses_of_outputs(link) if use.role == PWM]
 
 
 def full_ahead(until_ms: int) -> list[tuple[float, bytes]]:

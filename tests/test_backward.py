@@ -25,11 +25,10 @@ from nuvrik.ends.cues import Beeper
 from nuvrik.ends.sensors import Readings
 from nuvrik.inspection.statistics import LinkStats
 from nuvrik.levels import level_of
-from nuvrik.plan.form.backward import Cue
 from nuvrik.plan.starters import starter_text
 from nuvrik.plan.tables.ends import telling_table
+from nuvrik.plan.telemetry import Cue
 from nuvrik.wire.events import Frame, RefusedFrame
-from nuvrik.wire.items import raw_numbers, value_of
 from nuvrik.wire.kinds import ECHO, HELLO, REPLY, REQUEST, TELEMETRY
 from nuvrik.wire.messages import Telemetry
 
@@ -53,7 +52,7 @@ def test_no_payload_whatever_raises(payload: bytes) -> None:
 def code_of(name: str, raw: object) -> tuple[int, ...]:
     """The codes that the machine sends for a reading."""
     telling, place, item = Telling(telling_table(PANEL)), list(ITEMS).index(name), ITEMS[name]
-    numbers = raw_numbers(item, raw)  # type: ignore[arg-type]
+    numbers = item.numbers(raw)  # type: ignore[arg-type]
     for axis, number in enumerate(numbers):
         if len(numbers) > 1:
             telling.take_axis(place, axis, number)
@@ -65,14 +64,14 @@ def code_of(name: str, raw: object) -> tuple[int, ...]:
 
 @given(st.integers(-100, 1200), st.integers(0, 5000), st.tuples(*[st.integers(-600, 600)] * 3))
 def test_a_reading_comes_back_as_what_it_measured(adc: int, mm: int, axes: tuple[int, int, int]) -> None:
-    volts, _ = value_of(ITEMS["supply"], code_of("supply", adc))
+    volts, _ = ITEMS["supply"].value(code_of("supply", adc))
     assert volts == pytest.approx(12.75 * min(max(adc, 0), 1023) / 1023, abs=12.75 / 254 / 2 + 0.01)
-    metres, unit = value_of(ITEMS["distance"], code_of("distance", mm))
+    metres, unit = ITEMS["distance"].value(code_of("distance", mm))
     assert metres == pytest.approx(min(max(mm, 20), 4000) / 1000, abs=0.001) and unit == "m"
-    tilt, _ = value_of(ITEMS["tilt"], code_of("tilt", axes))
+    tilt, _ = ITEMS["tilt"].value(code_of("tilt", axes))
     assert tilt == pytest.approx([min(max(axis, -512), 512) / 512 for axis in axes], abs=0.003)
-    assert value_of(ITEMS["distance"], code_of("distance", None)) == (None, "m"), "nothing there"
-    assert value_of(ITEMS["door"], code_of("door", 0)) == (True, ""), "active low"
+    assert ITEMS["distance"].value(code_of("distance", None)) == (None, "m"), "nothing there"
+    assert ITEMS["door"].value(code_of("door", 0)) == (True, ""), "active low"
     for item, wrong in (("tilt", 3), ("tilt", (1, 2)), ("supply", 1.5), ("supply", "x")):
         with pytest.raises(TypeError):
             code_of(item, wrong)

@@ -10,7 +10,7 @@ from links import TUG
 import nuvrik
 from nuvrik.core.machine.states import ARMED
 from nuvrik.ends.machine import Machine
-from nuvrik.mixing.demand import Demand
+from nuvrik.plan.outputs.demand import Demand
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.recordings.pilot import practice
 from nuvrik.rehearsal.bench import Bench, Verdict, bench_faults

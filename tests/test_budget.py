@@ -20,7 +20,7 @@ from nuvrik.budget.seen import conditions_seen
 from nuvrik.budget.stop import run_down_ms, stop_bound
 from nuvrik.budget.trips import Chain, Way, failed_tries, mean_hours, simulated_hours, timeout_for
 from nuvrik.levels import FULL
-from nuvrik.mixing.demand import Demand
+from nuvrik.plan.outputs.demand import Demand
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plant.plant import FULL_VOLTS, Plant
 from nuvrik.recordings.pilot import practice

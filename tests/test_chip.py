@@ -13,13 +13,14 @@ from typed import nuvrik_command
 import nuvrik
 from nuvrik.budget.stop import stop_bound
 from nuvrik.core.machine.watch import ARMED, FAILSAFE
-from nuvrik.export.boards import HANDSET, PLAIN, PWM, uses_of_outputs, uses_of_sensors
+from nuvrik.export.boards import HANDSET, uses_of_outputs, uses_of_sensors
 from nuvrik.export.chip_pins import Pins
 from nuvrik.export.chips import CHIPS
 from nuvrik.export.chips import Chip as BoardChip
 from nuvrik.export.emulated import BY_HAND, POWER, TOO_LOW, Emulated
 from nuvrik.export.on_avr import BOOTS_US, built, on_avr
 from nuvrik.export.wanted import Wanted
+from nuvrik.plan.outputs.base import PLAIN, PWM
 from nuvrik.plan.starters import starter_text
 from nuvrik.recordings.pilot import play, practice
 from nuvrik.recordings.recording import Recording

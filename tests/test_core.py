@@ -25,11 +25,12 @@ from nuvrik.export.native import STRICT, Native, build, whole_source
 from nuvrik.export.program import MODULES, Program, file_of, text_of
 from nuvrik.export.to_c import WIDEST, whole_core
 from nuvrik.failsafe.why import Code
-from nuvrik.mixing.demand import Told
-from nuvrik.mixing.motor import Quick
-from nuvrik.mixing.others import QuickServo
+from nuvrik.plan.outputs.demand import Told
+from nuvrik.plan.outputs.motor import Quick
+from nuvrik.plan.outputs.servo import QuickServo
 from nuvrik.plan.starters import starter_names, starter_text
-from nuvrik.plan.tables import made, ramp_table, watch_table
+from nuvrik.plan.tables.failsafe import watch_table
+from nuvrik.plan.tables.made import made, ramp_table
 
 pytestmark = pytest.mark.skipif(not shutil.which("gcc"), reason="a C compiler: make toolchain")
 

@@ -172,7 +172,7 @@ def _places_forgotten(patch: pytest.MonkeyPatch) -> None:
 
 
 def _direction_first(patch: pytest.MonkeyPatch) -> None:
-    from nuvrik.mixing.pins import OutputPins
+    from nuvrik.plan.outputs.pins import OutputPins
 
     follow = OutputPins.follow
     patch.setattr(OutputPins, "follow", lambda self, demand: follow(self, demand)[::-1])

@@ -318,9 +318,9 @@ def test_a_missing_reading_in_armed_brings_what_turns_to_rest() -> None:
 
 
 def test_a_halt_begins_the_reverse_pause() -> None:
-    from nuvrik.mixing.demand import Mode
-    from nuvrik.mixing.motor import Motor
-    from nuvrik.plan.form.outputs import MotorOutput
+    from nuvrik.plan.outputs import MotorOutput
+    from nuvrik.plan.outputs.demand import Mode
+    from nuvrik.plan.outputs.motor import Motor
 
     motor = Motor("m", MotorOutput(kind="motor", driver="pwm_2dir", reverse_pause_ms=200))
     motor.tick(FULL, 20, Mode.FOLLOW)

@@ -11,8 +11,8 @@ from links import write
 import nuvrik
 from nuvrik.core.frames.bits import level_code
 from nuvrik.core.hand.controls import bent_level
-from nuvrik.mixing.motor import Motor
-from nuvrik.mixing.pins import Pins
+from nuvrik.plan.outputs.motor import Motor
+from nuvrik.plan.outputs.pins import Pins
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plan.tables.handset import moved_table
 

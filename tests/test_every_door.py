@@ -23,9 +23,9 @@ from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.core.machine.states import ARMED, STOPPED
-from nuvrik.mixing.demand import Demand
 from nuvrik.plan.form.controls import ButtonControl
 from nuvrik.plan.form.media import InfraredMedium, RadioMedium
+from nuvrik.plan.outputs.demand import Demand
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.ports.jog import jog_once
 from nuvrik.ports.own_code import OwnCode

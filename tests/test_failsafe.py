@@ -19,7 +19,7 @@ from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL
 from nuvrik.plan.form.models import FailsafeSection
 from nuvrik.plan.starters import starter_text
-from nuvrik.plan.tables import watch_table
+from nuvrik.plan.tables.failsafe import watch_table
 from nuvrik.wire import kinds, messages
 from nuvrik.wire.frames import Encoder
 

@@ -21,6 +21,7 @@ from nuvrik.export.firmware import firmware
 from nuvrik.export.native import STRICT
 from nuvrik.export.wanted import Wanted
 from nuvrik.export.wiring import wires as wires_of
+from nuvrik.plan.outputs import base
 from nuvrik.plan.starters import starter_names, starter_text
 
 pytestmark = pytest.mark.slow
@@ -276,7 +277,7 @@ def test_the_builders_sheet_has_every_wire(tug: Path, tmp_path: Path) -> None:
         chip = next(one for one in CHIPS.values() if not any(boards.misfits(link, one)))
         wires = list(wires_of(link, chip, boards.MACHINE))
         assert picture.read_bytes()[:4] == b"\x89PNG" and len({wire.pin for wire in wires}) == len(wires)
-        powered = [use for use in boards.uses_of_outputs(link) if use.role in (boards.PWM, boards.STEP)]
+        powered = [use for use in boards.uses_of_outputs(link) if use.role in (base.PWM, base.STEP)]
         held = {wire.pin for wire in wires if wire.needs == "10 k to ground"}
         assert {str(use.pin) for use in powered} <= held
     assert "names no pin" in nuvrik_command("check", tug, "--end", "handset", "--wiring", picture, code=2)

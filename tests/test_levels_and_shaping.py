@@ -13,8 +13,8 @@ from nuvrik.core.hand.controls import bent_level
 from nuvrik.core.ramp import Ramp
 from nuvrik.levels import FULL, Clock, div, level_of, mul
 from nuvrik.plan.form.controls import AxisControl, ButtonControl
-from nuvrik.plan.tables import ramp_table
 from nuvrik.plan.tables.handset import moved_table
+from nuvrik.plan.tables.made import ramp_table
 
 WIDE = 2**30
 """What div takes."""

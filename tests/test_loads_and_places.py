@@ -16,7 +16,7 @@ from nuvrik.core.machine.states import State
 from nuvrik.core.machine.stepper import NO_LIMIT
 from nuvrik.levels import FULL
 from nuvrik.plan.starters import starter_text
-from nuvrik.plan.tables import machine_table
+from nuvrik.plan.tables.machine import machine_table
 from nuvrik.wire.frames import Encoder
 
 AT_REST = {"left_stick": 508, "right_stick": 515, "arm_button": 0, "stop_button": 0}
@@ -32,9 +32,9 @@ NOT_ARMED = [state for state in State if state is not State.ARMED]
 def test_a_hold_has_no_gap_says_when_it_ends_and_may_begin_with_arming(
     hold_ms: int, from_arming: bool
 ) -> None:
-    from nuvrik.mixing.demand import Mode
-    from nuvrik.mixing.motor import Motor
-    from nuvrik.plan.form.outputs import MotorOutput
+    from nuvrik.plan.outputs import MotorOutput
+    from nuvrik.plan.outputs.demand import Mode
+    from nuvrik.plan.outputs.motor import Motor
 
     model = MotorOutput(
         kind="motor",

@@ -11,13 +11,14 @@ import nuvrik
 from nuvrik.budget.conditions import Conditions
 from nuvrik.core.machine.outputs import Outputs
 from nuvrik.levels import FULL, div, level_of, mul
-from nuvrik.mixing.demand import Mode
-from nuvrik.mixing.motor import Motor
-from nuvrik.mixing.others import Servo, Switch
-from nuvrik.mixing.pins import OutputPins
-from nuvrik.plan.form.outputs import CAN_BRAKE, MotorOutput, ServoOutput, SwitchOutput
+from nuvrik.plan.outputs import MotorOutput, ServoOutput, SwitchOutput
+from nuvrik.plan.outputs.demand import Mode
+from nuvrik.plan.outputs.motor import CAN_BRAKE, Motor
+from nuvrik.plan.outputs.pins import OutputPins
+from nuvrik.plan.outputs.servo import Servo
+from nuvrik.plan.outputs.switch import Switch
 from nuvrik.plan.starters import starter_names, starter_text
-from nuvrik.plan.tables import outputs_table
+from nuvrik.plan.tables.outputs import outputs_table
 from nuvrik.recordings.pilot import practice
 from nuvrik.rehearsal.faults import faults_for
 from nuvrik.rehearsal.verdict import rehearse
@@ -72,7 +73,8 @@ def test_no_motor_exceeds_its_limit_or_turns_over_under_power(model: MotorOutput
     for target, dt, mode in moves:
         was = motor.demand
         demand = motor.tick(target, dt, mode)
-        most = model.limit * model.duty_max
+        # A limit is kept to half of the finest level, of which a count of 16 bits is finer.
+        most = model.limit * model.duty_max + model.duty_max / (2 * FULL)
         if pulses:
             low, rest, high = model.pulse_us
             assert (

@@ -21,12 +21,12 @@ from nuvrik.core.ramp import Ramp
 from nuvrik.export.native import whole_source
 from nuvrik.failsafe.why import WORDS, Code
 from nuvrik.failsafe.words import cell_words
-from nuvrik.plan.form.backward import Cue
 from nuvrik.plan.form.frame_actions import KeyAction
 from nuvrik.plan.form.frame_texts import TextField
 from nuvrik.plan.form.models import TAGGED, Board, FailsafeSection, LinkSection, schema_text
 from nuvrik.plan.form.requests import Argument, RoutineStep
 from nuvrik.plan.load import NAMED
+from nuvrik.plan.telemetry import Cue
 from nuvrik.wire.decoder import REASONS
 
 DOCS = Path(__file__).parents[1] / "docs"

@@ -25,9 +25,9 @@ if TYPE_CHECKING:
     from nuvrik.ends.sensors import Reading
     from nuvrik.figures.tables import frames_table
     from nuvrik.levels import fraction_of, level_of
-    from nuvrik.mixing.demand import Demand
     from nuvrik.plan.form.models import Link
     from nuvrik.plan.load import load, parse
+    from nuvrik.plan.outputs.demand import Demand
     from nuvrik.plan.problems import LinkFileError, Problem
     from nuvrik.plan.rules.check import problems_in
     from nuvrik.ports import aio
@@ -56,7 +56,7 @@ HOMES = {
     "Asked": "nuvrik.ends.asking",
     "Connection": "nuvrik.ports.connection",
     "Decoder": "nuvrik.wire.decoder",
-    "Demand": "nuvrik.mixing.demand",
+    "Demand": "nuvrik.plan.outputs.demand",
     "Encoder": "nuvrik.wire.frames",
     "Frame": "nuvrik.wire.events",
     "fraction_of": "nuvrik.levels",

@@ -9,7 +9,6 @@ from nuvrik.plan.form.channels import LevelChannel, ShareChannel
 from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES
 from nuvrik.plan.form.media import InfraredMedium, retries_of
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput
 from nuvrik.plan.wiring import output_routes
 from nuvrik.wire.frames import Encoder
 
@@ -89,19 +88,10 @@ def _steps(link: Link) -> list[Step]:
         if not isinstance(channel, LevelChannel | ShareChannel):
             continue
         share = link.frame.finest(name, channel)
-        moved = [_means(link, out, share) for out, route in routes.items() if name in route.channels]
-        found.append(Step(name, share, ", ".join(dict.fromkeys(words for words in moved if words))))
+        moved = {
+            f"{amount} of {out}": None
+            for out, route in routes.items()
+            if name in route.channels and (amount := link.outputs[out].amount(share))
+        }
+        found.append(Step(name, share, ", ".join(moved)))
     return found
-
-
-def _means(link: Link, name: str, share: float) -> str:
-    output = link.outputs[name]
-    if isinstance(output, MotorOutput):
-        return f"{share * output.duty_max:.2g} counts of {name}"
-    if isinstance(output, ServoOutput):
-        degrees = share * abs(output.angle[1] - output.angle[0]) / 2
-        pulse_us = share * (output.pulse_us[2] - output.pulse_us[0]) / 2
-        return f"{pulse_us:.2g} us or {degrees:.2g} degrees of {name}"
-    if isinstance(output, StepperOutput):
-        return f"{share * output.rate_max:.2g} steps/s of {name}"
-    return ""

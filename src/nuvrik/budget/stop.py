@@ -7,7 +7,6 @@ from nuvrik.ends.remote import frame_of
 from nuvrik.plan.form.controls import KeyControl
 from nuvrik.plan.form.media import InfraredMedium, retries_of
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput, StepperOutput
 from nuvrik.plan.rules.draft import Draft
 from nuvrik.plan.rules.pulses import moving_keys
 from nuvrik.plan.tables.infrared import shape_table
@@ -100,9 +99,9 @@ def page_stale_ms(link: Link) -> int:
 
 
 def run_down_ms(link: Link, *, lost: bool = False) -> int:
-    """How long the slowest motor or stepper takes from full to rest, in ms; ``lost``: when frames stop."""
-    turning = (o for o in link.outputs.values() if isinstance(o, MotorOutput | StepperOutput))
-    return max((output.loss_ramp_ms if lost else output.ramp_ms for output in turning), default=0)
+    """How long the slowest of what turns takes from full to rest, in ms; ``lost``: when frames stop."""
+    ramps = (one.loss_ramp_ms if lost else one.run_down_ms for one in link.outputs.values())
+    return max(ramps, default=0)
 
 
 def stop_bound(link: Link) -> StopBound:

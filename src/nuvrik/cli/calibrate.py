@@ -12,8 +12,8 @@ from nuvrik.cli.inputs.files import read_log, read_recording
 from nuvrik.cli.options import Json, LinkFile, drawn
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, say_json, speaks_plainly, table
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput
 from nuvrik.plan.load import load
+from nuvrik.plan.outputs import MotorOutput
 from nuvrik.plan.problems import suggestion
 from nuvrik.ports.link_file import write_into
 

@@ -21,8 +21,6 @@ from nuvrik.plan.words import (
     argument_words,
     channel_words,
     control_words,
-    item_words,
-    output_words,
     route_words,
     stop_words,
     uses_of,
@@ -143,9 +141,7 @@ def _print_meaning(link: Link, file: Path) -> None:
 
 
 def _item_rows(link: Link) -> list[tuple[str, str, str, str]]:
-    return [
-        (name, item.kind, item_words(item), f"{item.every_ms} ms") for name, item in link.telemetry.items()
-    ]
+    return [(name, item.kind, item.words, f"{item.every_ms} ms") for name, item in link.telemetry.items()]
 
 
 def _request_rows(link: Link) -> list[tuple[str, str, str, str]]:
@@ -181,7 +177,7 @@ def _output_rows(link: Link) -> list[tuple[str, str, str, str]]:
     routes = output_routes(link)
     rows = []
     for name, output in link.outputs.items():
-        driver, keeps = output_words(output)
+        driver, keeps = output.words
         rows.append((name, driver, route_words(routes[name]), keeps))
     return rows
 

@@ -11,11 +11,11 @@ from nuvrik.cli.inputs.lines import open_line
 from nuvrik.cli.options import LinkFile, PortName
 from nuvrik.cli.words import DONE, NO, Trouble, ask, say, speaks_plainly, tell
 from nuvrik.levels import level_of
-from nuvrik.mixing.demand import FOLLOW
-from nuvrik.mixing.motor import Motor
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.load import load
+from nuvrik.plan.outputs import MotorOutput, ServoOutput
+from nuvrik.plan.outputs.demand import FOLLOW
+from nuvrik.plan.outputs.motor import Motor
 from nuvrik.plan.problems import suggestion
 from nuvrik.plan.wiring import output_routes, place_channels
 from nuvrik.ports.files import may_log_to, write_file
@@ -55,7 +55,7 @@ def run(
         sim = line if isinstance(line, SimLine) else None
 
         def move(one: str, fraction: float) -> None:
-            ms = LONGEST_MS if isinstance(link.outputs[one], ServoOutput) else for_ms
+            ms = LONGEST_MS if link.outputs[one].stands else for_ms
             jog_once(link, line, sim, one, fraction, ms, signals)
 
         def to_its_centre(channels: list[str]) -> None:
@@ -82,7 +82,7 @@ def run(
 
 def _named(link: Link, name: str) -> list[str]:
     """The outputs that a name means: one of them, a side of the mix, or several with commas between."""
-    able = [one for one, output in link.outputs.items() if not isinstance(output, SwitchOutput)]
+    able = [one for one, output in link.outputs.items() if output.moves]
     sides = {} if link.mix is None else {"left": list(link.mix.left), "right": list(link.mix.right)}
     names = sides.get(name, []) if name not in able else []
     names = names or [one.strip() for one in name.split(",")]
@@ -90,7 +90,7 @@ def _named(link: Link, name: str) -> list[str]:
         if one not in able:
             hint = suggestion(one, [*able, *sides], "this link has none")
             raise Trouble(f'there is no output "{one}" that moves: {hint}')
-    if len(names) > 1 and any(isinstance(link.outputs[one], ServoOutput) for one in names):
+    if len(names) > 1 and any(link.outputs[one].stands for one in names):
         raise Trouble("servos are jogged one by one: each has a travel of its own")
     return names
 

@@ -121,9 +121,10 @@ def _draw(link: Link, runs: list[Run], options: Options, played: Recording | Non
 
 def _draw_pins(link: Link, runs: list[Run], options: Options) -> None:
     """The run that came nearest to the bound, as its pins show it."""
-    from nuvrik.export.boards import PLAIN, PWM, uses_of_outputs
+    from nuvrik.export.boards import uses_of_outputs
     from nuvrik.export.on_avr import chip_for
     from nuvrik.figures.stop import draw_stop
+    from nuvrik.plan.outputs.base import PLAIN, PWM
 
     assert options.figure is not None
     shown = max(runs, key=lambda run: run.pins_us or 0, default=None)

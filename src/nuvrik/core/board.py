@@ -80,7 +80,7 @@ class Board(Protocol):
         half of one. A new length counts from the next pulse on."""
 
     def steps(self, pins: list[u8], count: u8, rate: i32, left: i32) -> None:
-        """Let a stepper turn by so many steps a second. pins: one that steps a driver with each pulse, or
+        """Step so many times a second. pins: one that steps a driver with each pulse, or
         four, the ends of the coils (A plus, A minus, B plus, B minus), for one phase after the other,
         backward where rate is below 0. The first call makes them outputs that are low. rate 0: no step, at
         once, and coils keep what they have until ``pin`` takes it from each of them. left: no more than so

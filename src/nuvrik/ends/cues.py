@@ -1,6 +1,6 @@
 """Cues: a value that comes back, made heard as beeps at an interval."""
 
-from nuvrik.plan.form.backward import Cue
+from nuvrik.plan.telemetry import Cue
 
 
 class Beeper:

@@ -14,16 +14,15 @@ from nuvrik.ends.quick import QuickEnd
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.failsafe.why import Code, Why, in_words
 from nuvrik.levels import level_of
-from nuvrik.mixing.demand import FOLLOW, Demand, Mode
-from nuvrik.plan.form.backward import VectorItem
 from nuvrik.plan.form.channels import source_name
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.requests import CallRequest
+from nuvrik.plan.outputs.demand import FOLLOW, Demand, Mode
 from nuvrik.plan.tables.ends import end_table
+from nuvrik.plan.telemetry import Raw
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.frames import Encoder
-from nuvrik.wire.items import Raw, raw_numbers
 from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REQUEST, STOP
 from nuvrik.wire.messages import STARTS, Jog
 from nuvrik.wire.packing import Values
@@ -218,8 +217,8 @@ class Machine:
                 known = ", ".join(self._items) or "none"
                 raise KeyError(f"no telemetry is called {name}; this link has: {known}")
             place, item = self._items[name]
-            for axis, one in enumerate(raw_numbers(item, raw)):
-                if isinstance(item, VectorItem):
+            for axis, one in enumerate(item.numbers(raw)):
+                if item.parts > 1:
                     telling.take_axis(place, axis, one)
                 else:
                     telling.take(place, one)

@@ -4,9 +4,9 @@ from collections.abc import Sequence
 
 from nuvrik.core.levels import FULL
 from nuvrik.core.machine.outputs import Outputs
-from nuvrik.mixing.build import build_outputs
-from nuvrik.mixing.demand import FOLLOW, Demand, Mode
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.outputs import KINDS
+from nuvrik.plan.outputs.demand import FOLLOW, Demand, InWords, Mode
 
 
 class Moving:
@@ -14,7 +14,12 @@ class Moving:
 
     def __init__(self, link: Link, outputs: Outputs) -> None:
         self.core = outputs
-        self.outputs = build_outputs(link, outputs)
+        self.outputs: list[InWords] = []
+        for kind in KINDS.values():
+            setattr(outputs, kind.rows, [])
+        for name, model in link.outputs.items():
+            self.outputs.append(one := model.in_words(name, link.failsafe.timeout_ms))
+            getattr(outputs, model.rows).append(one.core)
         self._told = [output.told for output in self.outputs]
         self.demands: list[Demand] = [told.demand for told in self._told]
 

@@ -25,9 +25,9 @@ from nuvrik.core.loops.receiver import Receiver as Rules
 from nuvrik.core.loops.remote import Remote as Keys
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.mixing.demand import Demand
 from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.outputs.demand import Demand
 from nuvrik.plan.tables.infrared import code_table, key_code, keys_of, receiver_table, remote_table
 from nuvrik.pulses.codes import Code, signed
 from nuvrik.pulses.infrared import InfraredReader

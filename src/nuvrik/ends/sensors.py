@@ -2,9 +2,8 @@
 
 from typing import NamedTuple
 
-from nuvrik.plan.form.backward import DemandItem, ShaftItem
 from nuvrik.plan.form.models import Link
-from nuvrik.wire.items import Value, value_of, value_words
+from nuvrik.plan.telemetry import ShaftItem, Value, value_words
 from nuvrik.wire.messages import Telemetry
 
 DEGREES_PER_TURN = 360
@@ -57,8 +56,8 @@ class Readings:
             if isinstance(item, ShaftItem):
                 self.latest[name] = self._shaft(name, item, codes[0], now_ms)
             else:
-                value, unit = value_of(item, codes)
-                self.latest[name] = Reading(value, unit, isinstance(item, DemandItem), now_ms)
+                value, unit = item.value(codes)
+                self.latest[name] = Reading(value, unit, not item.measured, now_ms)
 
     def _shaft(self, name: str, item: ShaftItem, code: int, now_ms: int) -> Reading:
         """The count goes round at 2**bits: less than half of that is taken to have passed since the last."""

@@ -5,12 +5,13 @@ from typing import NamedTuple
 
 from nuvrik.budget.clocks import divisors
 from nuvrik.export.chips import CHIPS, Chip
-from nuvrik.plan.form.backward import AnyItem, DigitalItem, ShaftItem, VectorItem
 from nuvrik.plan.form.controls import ButtonControl, KeyControl
 from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium, RadioMedium, SerialMedium
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput, StepperOutput, pin_users, pwm_roles
+from nuvrik.plan.outputs import MotorOutput
+from nuvrik.plan.outputs.base import COIL, PULSE, PWM, STEP
 from nuvrik.plan.problems import Problem, listing
+from nuvrik.plan.telemetry import ANALOG, CONTACT, COUNTER
 
 MOST_SERVOS = 12
 """More pulses than that do not fit into a round that servos like."""
@@ -44,27 +45,14 @@ class Use(NamedTuple):
 MACHINE, HANDSET, BRIDGE, LISTENER = "machine", "handset", "bridge", "listener"
 ENDS = (MACHINE, HANDSET, BRIDGE, LISTENER)
 
-PWM, PULSE, STEP, COIL, PLAIN, ANALOG, COUNTER, CONTACT, END, EDGE, EMIT, CARRIER = (
-    *("pwm", "pulse", "step", "coil", "plain"),
-    *("analog", "counter", "contact", "end"),
-    *("edge", "emit", "carrier"),
-)
+END, EDGE, EMIT, CARRIER = "end", "edge", "emit", "carrier"
 
 
 def uses_of_outputs(link: Link) -> list[Use]:
     """Every pin of the outputs of a link, in the order of the file."""
     found = []
     for name, output in link.outputs.items():
-        for role, pin in pin_users(output).items():
-            how = PLAIN
-            if role in pwm_roles(output):
-                pulse = not isinstance(output, MotorOutput) or output.driver == "servo_pulse"
-                how = PULSE if pulse else PWM
-            elif isinstance(output, StepperOutput) and role == "pins.step":
-                how = STEP
-            elif isinstance(output, StepperOutput) and output.driver == "four_wires":
-                how = COIL
-            found.append(Use(f"outputs.{name}.{role}", pin, how, name))
+        found += [Use(f"outputs.{name}.{one.key}", one.number, one.role, name) for one in output.on_pins]
     return found
 
 
@@ -75,7 +63,7 @@ def uses_of_sensors(link: Link) -> list[Use]:
         getattr(one, key, None) for one in link.outputs.values() for key in ("end_forward", "end_backward")
     }
     for name, item in link.telemetry.items():
-        how = END if name in ends else reads(item)
+        how = END if name in ends else item.read_as
         if item.pin is not None and how:
             found.append(Use(f"telemetry.{name}.pin", item.pin, how, name))
     return found
@@ -123,15 +111,6 @@ def second_line(link: Link, board: str, end: str) -> bool:
         and bool(uses_of_controls(link))
     )
     return has and wants
-
-
-def reads(item: AnyItem) -> str:
-    """How a board reads a sensor, "" where the builder's own code has to."""
-    if isinstance(item, DigitalItem):
-        return CONTACT
-    if isinstance(item, ShaftItem):
-        return COUNTER if item.sensor else ""
-    return ANALOG if not isinstance(item, VectorItem) and hasattr(item, "raw") else ""
 
 
 def servo_timer(chip: Chip, uses: list[Use]) -> int:
@@ -183,7 +162,7 @@ def _pins(chip: Chip, pins: range | tuple[int, ...] | list[int]) -> str:
 def missing_pins(link: Link) -> Iterator[Problem]:
     """Outputs of which nobody has said where they hang."""
     for name, output in link.outputs.items():
-        if not pin_users(output):
+        if not output.on_pins:
             yield _problem(f"outputs.{name}", "names no pins", "say which of the board's pins it has")
 
 
@@ -253,8 +232,8 @@ def _timers(link: Link, chip: Chip, uses: list[Use], timed: list[Use]) -> Iterat
         yield _problem(pulses[-1].key, what, "drive the others from a second board")
     steps = any(use.role in (STEP, COIL) for use in uses)
     for name, output in link.outputs.items():
-        if isinstance(output, StepperOutput) and output.rate_max > MOST_RATE:
-            what = f"is {output.rate_max}; the {chip.name} makes {MOST_RATE} steps a second at most"
+        if output.steps_hz > MOST_RATE:
+            what = f"is {output.steps_hz}; the {chip.name} makes {MOST_RATE} steps a second at most"
             yield _problem(f"outputs.{name}.rate_max", what, "let the driver step in larger steps")
         if isinstance(output, MotorOutput) and output.pwm_hz and not 900 <= output.pwm_hz <= 1050:
             what = f"is {output.pwm_hz}; the {chip.name} makes 976 Hz, whatever a file says"

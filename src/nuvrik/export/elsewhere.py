@@ -22,15 +22,14 @@ from nuvrik.export.native import Native, build, fitted_source
 from nuvrik.export.traces.runners import NativeEnd, prepared
 from nuvrik.export.traces.seen import carry_out, seen
 from nuvrik.failsafe.why import Code, Why, in_words
-from nuvrik.mixing.demand import Demand
-from nuvrik.plan.form.backward import VectorItem
 from nuvrik.plan.form.channels import source_name
 from nuvrik.plan.form.frame_actions import TrainFrame
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.outputs.demand import Demand
 from nuvrik.plan.tables.ends import end_table
+from nuvrik.plan.telemetry import Raw
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import REASONS, Event, Frame, RefusedFrame
-from nuvrik.wire.items import Raw, raw_numbers
 from nuvrik.wire.styles.train import in_slots
 
 Step = list[Any]
@@ -219,8 +218,8 @@ class ElsewhereMachine(Machine):
         """Take raw readings of the machine's sensors."""
         for name, raw in readings.items():
             place, item = self._places[name]
-            numbers = raw_numbers(item, raw)
-            word = "axes" if isinstance(item, VectorItem) else "reading"
+            numbers = item.numbers(raw)
+            word = "axes" if item.parts > 1 else "reading"
             self._do([word, now_ms & 0xFFFF, place, *numbers])
 
     def send(self, now_ms: int) -> bytes:

@@ -20,12 +20,13 @@ from nuvrik.export.templates import filled
 from nuvrik.export.to_c import Printed, constants, described, short, struct
 from nuvrik.export.wanted import Wanted, arguments_of
 from nuvrik.export.wiring import wires
-from nuvrik.plan.form.backward import AnyItem, DemandItem
 from nuvrik.plan.form.media import Packets, RadioMedium
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput
 from nuvrik.plan.form.requests import CallRequest
+from nuvrik.plan.outputs import MotorOutput
+from nuvrik.plan.outputs.base import COIL, PULSE, PWM, STEP
 from nuvrik.plan.tables.ends import build_tags
+from nuvrik.plan.telemetry import ANALOG, COUNTER
 from nuvrik.ports.open import OTHER_BAUD, baud_of
 from nuvrik.version import VERSION_WORDS
 
@@ -192,13 +193,13 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         "NUVRIK_HOST_BAUD": OTHER_BAUD,
         "NUVRIK_LINK_BAUD": baud_of(link),
         "NUVRIK_TICK_MS": link.tick_ms,
-        "NUVRIK_PWM_PINS": many(boards.PWM),
+        "NUVRIK_PWM_PINS": many(PWM),
         "NUVRIK_PWM_MOST": max((one.duty_max for one in motors), default=255),
-        "NUVRIK_PULSE_PINS": many(boards.PULSE),
-        "NUVRIK_STEP_PINS": many(boards.STEP) + many(boards.COIL) // 4,
-        "NUVRIK_COIL_PINS": many(boards.COIL),
-        "NUVRIK_ANALOG_PINS": many(boards.ANALOG),
-        "NUVRIK_COUNTER_PINS": many(boards.COUNTER),
+        "NUVRIK_PULSE_PINS": many(PULSE),
+        "NUVRIK_STEP_PINS": many(STEP) + many(COIL) // 4,
+        "NUVRIK_COIL_PINS": many(COIL),
+        "NUVRIK_ANALOG_PINS": many(ANALOG),
+        "NUVRIK_COUNTER_PINS": many(COUNTER),
         "NUVRIK_END_SWITCHES": many(boards.END),
         "NUVRIK_EDGE_PINS": many(boards.EDGE),
         "NUVRIK_EMIT_PINS": many(boards.EMIT, boards.CARRIER),
@@ -210,7 +211,7 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         told["NUVRIK_RADIO_ADDRESS"] = f"UINT32_C({link.medium.address:#x})"
     chip = CHIPS.get(wanted.board)
     if chip is not None:
-        told["BOARD_SERVO_TIMER"] = boards.servo_timer(chip, uses) if many(boards.PULSE) else 0
+        told["BOARD_SERVO_TIMER"] = boards.servo_timer(chip, uses) if many(PULSE) else 0
     return told
 
 
@@ -222,7 +223,7 @@ def _words(wanted: Wanted) -> dict[str, Any]:
     if wanted.end == boards.HANDSET:
         told = [name for name in wanted.controls if _is_read(link, name) and name not in by_board]
     else:
-        told = [name for name, one in link.telemetry.items() if is_told(one) and name not in by_board]
+        told = [name for name, one in link.telemetry.items() if one.measured and name not in by_board]
     return {
         "link": link,
         "file": wanted.file,
@@ -259,11 +260,6 @@ def _parts(wanted: Wanted) -> dict[str, Any]:
 
 def _is_read(link: Link, control: str) -> bool:
     return hasattr(link.controls[control], "pin")
-
-
-def is_told(item: AnyItem) -> bool:
-    """Whether a sensor is there to be read."""
-    return not isinstance(item, DemandItem) and getattr(item, "sensor", True)
 
 
 def _enums(wanted: Wanted) -> Iterator[tuple[str, list[str]]]:

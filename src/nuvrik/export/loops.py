@@ -14,10 +14,10 @@ from nuvrik.core.widths import Table
 from nuvrik.export import boards
 from nuvrik.export.fit.live import Roots
 from nuvrik.export.wanted import Wanted
-from nuvrik.plan.form.backward import VectorItem
 from nuvrik.plan.form.media import PulsesMedium
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.medium import medium_table
+from nuvrik.plan.telemetry import ANALOG, CONTACT, COUNTER
 
 LOOPS = {
     boards.MACHINE: "MachineLoop",
@@ -30,9 +30,9 @@ LOOPS = {
 """The class of core that turns each end."""
 
 READS = {
-    boards.ANALOG: board.ANALOG,
-    boards.CONTACT: board.DIGITAL,
-    boards.COUNTER: board.COUNTER,
+    ANALOG: board.ANALOG,
+    CONTACT: board.DIGITAL,
+    COUNTER: board.COUNTER,
     boards.END: board.LATCHED,
 }
 """What a board reads on a pin, by what the pin is for."""
@@ -147,7 +147,7 @@ def loop_roots(wanted: Wanted, *, python: bool) -> Roots:
         reads += f" {owner}.end"
     if glue == boards.MACHINE and link.telemetry:
         calls += " MachineLoop.tell" + ("" if python else " MachineLoop.sensed")
-        axes = any(isinstance(one, VectorItem) for one in link.telemetry.values())
+        axes = any(one.parts > 1 for one in link.telemetry.values())
         calls += " MachineLoop.tell_axes" if axes or not python else ""
     if wanted.calls:
         calls += " MachineLoop.move"

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 from nuvrik.core.widths import Table
 from nuvrik.export import boards
-from nuvrik.export.firmware import Made, is_told
+from nuvrik.export.firmware import Made
 from nuvrik.export.fit.fitted import fitted
 from nuvrik.export.fit.live import Roots
 from nuvrik.export.fit.merged import merged
@@ -26,9 +26,9 @@ from nuvrik.export.templates import filled
 from nuvrik.export.wanted import Wanted, arguments_of
 from nuvrik.export.wiring import wires
 from nuvrik.plan.form.media import UdpMedium
-from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput
 from nuvrik.plan.tables.ends import build_tags
 from nuvrik.plan.tables.sizes import sizes_of
+from nuvrik.plan.telemetry import ANALOG
 from nuvrik.ports.open import baud_of
 from nuvrik.version import VERSION_WORDS
 
@@ -192,7 +192,7 @@ def _words(wanted: Wanted, how: How) -> dict[str, Any]:
     read = {use.of for use in wanted.inputs}
     calls = {name: arguments_of(link.requests[name]) for name in wanted.calls}
     if machine:
-        told = [name for name, one in link.telemetry.items() if is_told(one) and (posix or name not in read)]
+        told = [name for name, one in link.telemetry.items() if one.measured and (posix or name not in read)]
     else:
         told = [name for name in wanted.controls if name not in read]
     family = FAMILIES.get(wanted.board)
@@ -216,7 +216,7 @@ def _words(wanted: Wanted, how: How) -> dict[str, Any]:
         "calls": calls,
         "told": told,
         "controls": tuple(wanted.controls),
-        "outputs": {name: _told_of(one) for name, one in link.outputs.items()} if machine else {},
+        "outputs": {name: one.told_words for name, one in link.outputs.items()} if machine else {},
         "output_names": tuple(link.outputs),
         "channels": tuple(link.channels),
         "sensors": tuple(link.telemetry),
@@ -224,16 +224,6 @@ def _words(wanted: Wanted, how: How) -> dict[str, Any]:
         "pins": [] if posix else off(wanted),
         "wires": [] if posix else list(wires(link, None, wanted.end)),
         "watchdog_ms": watchdog_ms(wanted),
-        "bits": bits_of(wanted) if any(use.role == boards.ANALOG for use in wanted.inputs) else 0,
+        "bits": bits_of(wanted) if any(use.role == ANALOG for use in wanted.inputs) else 0,
         "notes": [one.line for one in misfits_of(wanted) if one.level != "error"],
     }
-
-
-def _told_of(output: Any) -> str:
-    if isinstance(output, MotorOutput) and output.driver != "servo_pulse":
-        return f"A motor: told.value of {output.duty_max} is full on, told.way forward or backward."
-    if isinstance(output, MotorOutput | ServoOutput):
-        return "Servo pulses: told.value microseconds, 0 for none."
-    if isinstance(output, StepperOutput):
-        return "A stepper: told.value steps a second, told.way forward or backward."
-    return "A switch: told.value 1 for on, 0 for off."

@@ -13,7 +13,7 @@ from nuvrik.core.levels import TIMER_MAX
 from nuvrik.core.loops.receiver import ReceiverTable
 from nuvrik.core.machine.outputs import IS_STEPPER
 from nuvrik.ends.machine import Machine
-from nuvrik.export.boards import ANALOG, CONTACT, END, PLAIN, PWM, misfits, uses_of_outputs, uses_of_sensors
+from nuvrik.export.boards import END, misfits, uses_of_outputs, uses_of_sensors
 from nuvrik.export.chip_pins import Pins
 from nuvrik.export.chips import CHIPS, Chip
 from nuvrik.export.elsewhere import ElsewhereMachine, Step
@@ -21,13 +21,14 @@ from nuvrik.export.emulated import Emulated, View, build_emulator
 from nuvrik.export.firmware import firmware
 from nuvrik.export.fitted_c import shape_of
 from nuvrik.export.wanted import Wanted
-from nuvrik.mixing.demand import Demand
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.outputs.base import PLAIN, PWM
+from nuvrik.plan.outputs.demand import Demand
 from nuvrik.plan.tables.ends import end_table
+from nuvrik.plan.telemetry import ANALOG, CONTACT, Raw
 from nuvrik.wire.cobs import unstuff
 from nuvrik.wire.events import Event, Frame, RefusedFrame
 from nuvrik.wire.frames import Encoder
-from nuvrik.wire.items import Raw, raw_numbers
 
 BYTE_US = 20
 """Frames come whole in a rehearsal: their time on the way has been counted there. So a byte takes as little
@@ -202,7 +203,7 @@ class AvrMachine(ElsewhereMachine):
             use = self._sensors.get(name)
             if use is None or raw is None:
                 continue
-            number = raw_numbers(self.link.telemetry[name], raw)[0]
+            number = self.link.telemetry[name].numbers(raw)[0]
             if use.role == ANALOG:
                 channel = use.pin - self.chip.chip.analog.start
                 self.chip.volts(channel, (max(0, min(1023, number)) * 5000 + 2500) // 1024)

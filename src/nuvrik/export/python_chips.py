@@ -12,12 +12,14 @@ from nuvrik.export.chips import LINE
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput, StepperOutput
+from nuvrik.plan.outputs import MotorOutput
+from nuvrik.plan.outputs.base import PULSE, PWM
 from nuvrik.plan.problems import Problem
+from nuvrik.plan.telemetry import ANALOG
 
 MOST_RATE = 2000
 """Steps a second: each takes a call of a function, some 30 us on a chip of 100 MHz, twice as often as the
-fastest stepper steps."""
+fastest of them steps."""
 
 PWM_HZ = 1000
 """How often the PWM of a motor goes up where the link file says nothing: between a hum and what cheap drivers
@@ -139,7 +141,7 @@ def misfits_of(wanted: Wanted) -> Iterator[Problem]:
     used = {use.pin for use in uses}
     quiet = family.pins - family.only_read - taken.keys() - family.at_start.keys() - used
     for use in uses:
-        fit = sorted(quiet & family.analog if use.role == boards.ANALOG else quiet)
+        fit = sorted(quiet & family.analog if use.role == ANALOG else quiet)
         free = f"free are {', '.join(map(str, fit))}" if fit else "none is free"
         yield from _pin(use, family, taken, free, sets=use.key in sets)
     yield from _pwm(wanted.link, family, wanted.outputs)
@@ -184,7 +186,7 @@ def _pin(use: Use, family: Family, taken: dict[int, str], free: str, *, sets: bo
     elif sets and pin in family.only_read:
         what = f"pin {pin} of the {name} can only be read"
         yield Problem("error", use.key, what, free)
-    elif use.role == boards.ANALOG and pin not in family.analog:
+    elif use.role == ANALOG and pin not in family.analog:
         fit = ", ".join(map(str, sorted(family.analog)))
         yield Problem("error", use.key, f"pin {pin} of the {name} cannot read volts", f"pins {fit} can")
     elif pin in family.at_start:
@@ -222,16 +224,16 @@ def _slices(waves: list[Use], speeds: dict[str, int]) -> Iterator[Problem]:
 
 def speed_of(link: Link, use: Use) -> int:
     """How often a second a pin goes up, 0 for one without PWM."""
-    if use.role == boards.PULSE:
+    if use.role == PULSE:
         return SERVO_HZ
     output = link.outputs.get(use.of)
-    if use.role == boards.PWM and isinstance(output, MotorOutput):
+    if use.role == PWM and isinstance(output, MotorOutput):
         return output.pwm_hz or PWM_HZ
     return 0
 
 
 def _rates(link: Link, end: str) -> Iterator[Problem]:
     for name, output in link.outputs.items() if end == boards.MACHINE else ():
-        if isinstance(output, StepperOutput) and output.rate_max > MOST_RATE:
-            what = f"is {output.rate_max}; MicroPython makes {MOST_RATE} steps a second at most"
+        if output.steps_hz > MOST_RATE:
+            what = f"is {output.steps_hz}; MicroPython makes {MOST_RATE} steps a second at most"
             yield Problem("error", f"outputs.{name}.rate_max", what, "write the machine with --to c")

@@ -12,7 +12,8 @@ from nuvrik.export.program import core
 from nuvrik.export.python_chips import FAMILIES, MOST_RATE, PWM_HZ
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.form.media import Packets, PulsesMedium, UdpMedium
-from nuvrik.plan.form.outputs import MotorOutput, StepperOutput
+from nuvrik.plan.outputs import AnyOutput, MotorOutput
+from nuvrik.plan.telemetry import ANALOG, COUNTER
 from nuvrik.ports.open import baud_of
 
 WATCHDOG_MS = 250
@@ -179,14 +180,14 @@ def _outputs(wanted: Wanted, text: _Text, *, posix: bool) -> None:
     body = [line for name, made in rows.items() if made for line in _named(name, made)]
     text.base("pins", "OutPins", f"self.off = {tuple(off(wanted))!r}", *body)
     if steppers:
-        most = max(one.rate_max for one in wanted.link.outputs.values() if isinstance(one, StepperOutput))
+        most = max(one.steps_hz for one in wanted.link.outputs.values())
         pairs = ", ".join(f"{pin}: {made}" for pin, made in steppers.items())
         timer, hz = FAMILIES[wanted.board].timer, min(2 * most, 2 * MOST_RATE)
         text.base("steps", "Steps", f"self.step({timer}, {hz}, {{{pairs}}})")
 
 
 def _pins_of(
-    output: Any, table: Any, text: _Text, rows: dict[str, dict[int, str]], steppers: dict[int, str]
+    output: AnyOutput, table: Any, text: _Text, rows: dict[str, dict[int, str]], steppers: dict[int, str]
 ) -> None:
     """What sets the pins of one output."""
     first = table.numbers[0]
@@ -199,7 +200,7 @@ def _pins_of(
         number = table.numbers[at]
         if number == NOBODY:
             continue
-        if isinstance(output, StepperOutput) and at == 0:
+        if output.steps_hz and at == 0:
             steppers[number] = f"{text.use('steps', 'Driven')}({number})"
         elif table.use == PULSED:
             rows["pulses"][number] = f"{text.use('pins', 'pulse')}({number})"
@@ -214,9 +215,9 @@ def _pins_of(
 
 
 def _reads(use: Use, wanted: Wanted, text: _Text) -> str:
-    if use.role == boards.ANALOG:
+    if use.role == ANALOG:
         return f"{text.use('inputs', 'Analog')}({use.pin}, {bits_of(wanted)}).read"
-    if use.role == boards.COUNTER:
+    if use.role == COUNTER:
         return f"{text.use('inputs', 'Counter')}({use.pin}).read"
     if use.role == boards.END:
         return f"{text.use('inputs', 'Latched')}({use.pin}).read"
@@ -227,7 +228,7 @@ def bits_of(wanted: Wanted) -> int:
     """How finely the converter is read: as finely as the raw ranges of the link file count."""
     most = 0
     for use in wanted.inputs:
-        if use.role == boards.ANALOG:
+        if use.role == ANALOG:
             one: Any = wanted.link.telemetry.get(use.of) or wanted.link.controls.get(use.of)
             most = max([most, *(int(value) for value in getattr(one, "raw", None) or [])])
     return next((bits for bits in BITS if most < 1 << bits), BITS[-1])

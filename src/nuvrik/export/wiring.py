@@ -4,29 +4,24 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from nuvrik.export.boards import (
-    ANALOG,
     CARRIER,
-    COIL,
-    CONTACT,
-    COUNTER,
     EDGE,
     EMIT,
     END,
     MACHINE,
-    PWM,
-    STEP,
     Use,
     uses_of_inputs,
     uses_of_medium,
-    uses_of_outputs,
 )
 from nuvrik.export.chips import Chip
-from nuvrik.plan.form.backward import VoltsItem
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput, SwitchOutput
+from nuvrik.plan.telemetry import ANALOG, CONTACT, COUNTER, VoltsItem
 
 PULL_OHMS = "10 k"
 """Weak enough for any pin to drive against, strong enough to hold a driver's input off through a reset."""
+
+PULLED = {"low": "ground", "high": "the board's supply"}
+"""Where a resistor goes that pulls a pin."""
 
 
 class Wire(NamedTuple):
@@ -42,12 +37,10 @@ class Wire(NamedTuple):
 
 def wires(link: Link, chip: Chip | None, end: str) -> Iterator[Wire]:
     """Every wire of one end: outputs, what carries the link, inputs."""
-    for use in uses_of_outputs(link) if end == MACHINE else ():
-        output = link.outputs[use.of]
-        role = use.key.rpartition(".")[2]
-        to = f"{use.of}, {_input_of(output, role)}"
-        needs = _needs(output, role)
-        yield Wire(_named(use.pin, chip), to, _carries(use.role, output, role), needs, bool(needs))
+    for name, output in link.outputs.items() if end == MACHINE else ():
+        for one in output.on_pins:
+            needs = f"{PULL_OHMS} to {PULLED[one.pull]}" if one.pull else ""
+            yield Wire(_named(one.number, chip), f"{name}, {one.of}", one.carries, needs, bool(needs))
     for use in uses_of_medium(link, end):
         hears = use.role == EDGE
         needs = "the board's own pull-up" if hears else f"{PULL_OHMS} to ground"
@@ -86,41 +79,3 @@ def _beside(use: Use, link: Link) -> str:
 
 def _named(pin: int, chip: Chip | None) -> str:
     return str(pin) if chip is None else chip.pin_name(pin)
-
-
-def _input_of(output: object, role: str) -> str:
-    if isinstance(output, MotorOutput):
-        inputs = {"pwm": "PWM or enable input", "dir": "direction input", "pulse": "signal wire"}
-        return f"driver's {inputs.get(role, role + ' input')}"
-    if isinstance(output, StepperOutput):
-        coil = f"{role[0].upper()} {role[2:]}"
-        inputs = {"step": "step input", "dir": "direction input", "enable": "enable input"}
-        return f"driver's {inputs.get(role, coil)}"
-    return "signal wire" if isinstance(output, ServoOutput) else "its driver's or transistor's input"
-
-
-def _carries(role: str, output: object, name: str) -> str:
-    if role == PWM:
-        return "PWM"
-    if role == STEP:
-        return "a pulse for each step"
-    if role == COIL:
-        return "one end of a coil"
-    if name == "enable":
-        return f"{getattr(output, 'enable_active', '')} while there is current"
-    if isinstance(output, SwitchOutput):
-        return f"{output.active} while on"
-    return (
-        "a direction"
-        if isinstance(output, MotorOutput | StepperOutput) and name != "pulse"
-        else "servo pulses"
-    )
-
-
-def _needs(output: object, role: str) -> str:
-    low = isinstance(output, StepperOutput) and role == "enable" and output.enable_active == "low"
-    if low or (isinstance(output, SwitchOutput) and output.active == "low"):
-        return f"{PULL_OHMS} to the board's supply"
-    if isinstance(output, ServoOutput):
-        return ""
-    return f"{PULL_OHMS} to ground"

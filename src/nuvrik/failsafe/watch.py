@@ -10,7 +10,7 @@ class LinkWatch:
     """What a watch's numbers mean: ``state``, and ``why`` as a code with a place and a count.
 
     >>> from nuvrik.plan.form.models import FailsafeSection
-    >>> from nuvrik.plan.tables import watch_table
+    >>> from nuvrik.plan.tables.failsafe import watch_table
     >>> watch = Watch(watch_table(FailsafeSection(arm="arm", timeout_ms=400)))
     >>> watch.stop(Code.STOPPED, NOBODY)
     >>> LinkWatch(watch).state.value

@@ -7,10 +7,10 @@ from nuvrik.core.hand.controls import Moved
 from nuvrik.core.levels import NO_READING, TIMER_MAX
 from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot, save
 from nuvrik.levels import fraction_of
-from nuvrik.mixing.demand import Demand
 from nuvrik.plan.form.controls import AxisControl, SliderControl
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import Output, ServoOutput, SwitchOutput
+from nuvrik.plan.outputs import AnyOutput
+from nuvrik.plan.outputs.demand import Demand
 from nuvrik.plan.tables.handset import moved_table
 from nuvrik.recordings.pilot import practice
 from nuvrik.recordings.recording import Recording
@@ -131,7 +131,7 @@ def _draw_states(axis: Any, trace: Trace, end_s: float) -> None:
 
 def _draw_duty(axis: Any, link: Link, trace: Trace, end_s: float) -> None:
     times = [moment.t_ms / 1000 for moment in trace.moments] + [end_s]
-    moved = [name for name, output in link.outputs.items() if not isinstance(output, SwitchOutput)]
+    moved = [name for name, output in link.outputs.items() if output.moves]
     for name, colour in zip(moved, SERIES, strict=False):
         place, output = list(link.outputs).index(name), link.outputs[name]
         shares = [_share(output, moment.demands[place]) for moment in trace.moments]
@@ -141,9 +141,9 @@ def _draw_duty(axis: Any, link: Link, trace: Trace, end_s: float) -> None:
     _legend(axis, min(len(moved), len(SERIES)))
 
 
-def _share(output: Output, demand: Demand) -> float | None:
+def _share(output: AnyOutput, demand: Demand) -> float | None:
     """Of its own full, forward positive; None for a servo without pulses, whose place nobody knows."""
-    return None if isinstance(output, ServoOutput) and not demand.value else demand.fraction
+    return None if output.stands and not demand.value else demand.fraction
 
 
 def _legend(axis: Any, count: int) -> None:

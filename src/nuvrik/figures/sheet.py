@@ -21,7 +21,6 @@ from nuvrik.plan.form.controls import (
 )
 from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput, StepperOutput, SwitchOutput, pin_users
 from nuvrik.plan.words import effects
 
 COLUMNS = 4
@@ -222,9 +221,9 @@ def _draw_rules(axis: Any, link: Link) -> None:
             lost.append(f"Arm goes off after {link.medium.disarm_after_ms / 1000:g} s without a code;")
             lost.append(f"then {', '.join(held)} stay as they are." if held else "then everything is off.")
     pinned = [
-        f"{name}: {', '.join(str(pin) for pin in pin_users(output).values())}"
+        f"{name}: {', '.join(pulled)}"
         for name, output in link.outputs.items()
-        if isinstance(output, MotorOutput | StepperOutput | SwitchOutput) and pin_users(output)
+        if (pulled := [str(one.number) for one in output.on_pins if one.pull == "low"])
     ]
     pulls = textwrap.wrap("; ".join(pinned), 44)[:4] or ["(no pins named)"]
     columns = (

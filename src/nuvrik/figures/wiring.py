@@ -8,7 +8,6 @@ from typing import Any, Protocol
 
 from nuvrik.figures.style import FIELD_COLOURS, GREY, INK, PALE, SERIES, pyplot, save
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import ServoOutput
 
 ROW = 0.42
 BOARD_LEFT, BOARD_RIGHT = 0.3, 2.3
@@ -153,7 +152,7 @@ def _draw_rules(axis: Any, link: Link, end: str, wires: Sequence[WireLike]) -> N
     """What holds for all wires together."""
     drawn = {name: one.current_ma for name, one in link.outputs.items() if one.current_ma}
     pulled = sum(wire.pulled for wire in wires)
-    servos = sum(isinstance(one, ServoOutput) for one in link.outputs.values())
+    servos = sum(one.stands for one in link.outputs.values())
     ground = ["Join the grounds of board, drivers, sensors", "and supplies in one place."]
     rest = [
         f"{pulled} resistors of 10 k: a pin floats while the",

@@ -17,15 +17,12 @@ from nuvrik.plan.form.controls import (
     SliderControl,
 )
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import SwitchOutput
 from nuvrik.plan.problems import Problem
 from nuvrik.plan.wiring import output_routes, turning_channels
 from nuvrik.plan.words import (
     argument_words,
     channel_words,
     effects,
-    item_words,
-    output_words,
     route_words,
     stop_words,
 )
@@ -198,8 +195,8 @@ def _output(link: Link, name: str) -> dict[str, Any]:
     return {
         "name": name,
         "kind": output.kind,
-        "jogs": not isinstance(output, SwitchOutput),
-        "words": shown("; ".join(output_words(output))),
+        "jogs": output.moves,
+        "words": shown("; ".join(output.words)),
         "follows": shown(route_words(output_routes(link)[name])),
     }
 
@@ -217,7 +214,7 @@ def _item(link: Link, name: str) -> dict[str, Any]:
         "kind": item.kind,
         "range": ends if item.parts == 1 else None,
         "unit": getattr(item, "unit", None) or "",
-        "words": shown(item_words(item)),
+        "words": shown(item.words),
     }
 
 

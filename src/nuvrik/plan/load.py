@@ -11,12 +11,12 @@ from typing import Any
 from pydantic import ValidationError
 
 from nuvrik.openfile import open_bytes
-from nuvrik.plan.form.backward import Cue
 from nuvrik.plan.form.base import Section, is_name
 from nuvrik.plan.form.models import TAGGED, Board, FailsafeSection, Link, LinkSection
 from nuvrik.plan.problems import NAME_RULE, LinkFileError, Problem, listing, problems_of, shown, suggestion
 from nuvrik.plan.rules.check import cross_check
 from nuvrik.plan.rules.draft import Draft
+from nuvrik.plan.telemetry import Cue
 
 MAX_FILE_BYTES = 1_000_000
 """A link file is a page or two; anything beyond this is some other file."""

@@ -9,7 +9,8 @@ from typing import NamedTuple
 
 from nuvrik.levels import FULL, level_of
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import AnyMix, AnyOutput, OneStickMix, SwitchOutput, TwoStickMix
+from nuvrik.plan.outputs import AnyOutput
+from nuvrik.plan.outputs.mix import AnyMix, OneStickMix, TwoStickMix
 
 Weights = dict[str, int]
 """Channel name -> weight as a level, -2 * FULL to 2 * FULL."""
@@ -71,10 +72,10 @@ def routes_of(outputs: Mapping[str, AnyOutput | None], mix: AnyMix | None) -> di
     sides = side_routes(mix) if mix else {}
     routes = {}
     for name, output in outputs.items():
-        if isinstance(output, SwitchOutput):
-            routes[name] = Route({output.follows: FULL}, switched=True)
-        elif output is not None and output.mix:
-            routes[name] = Route({channel: level_of(weight) for channel, weight in output.mix.items()})
+        if output is not None and output.switched_by is not None:
+            routes[name] = Route({output.switched_by: FULL}, switched=True)
+        elif weights := getattr(output, "mix", None):
+            routes[name] = Route({channel: level_of(weight) for channel, weight in weights.items()})
         elif output is not None:
             routes[name] = sides.get(name, NOWHERE)
     return routes
@@ -140,14 +141,14 @@ class Use(NamedTuple):
 
 
 def moving_channels(link: Link, routes: Mapping[str, Route]) -> dict[str, Use]:
-    """The channels that move something: motors and steppers, which turn, or servos, which stand in a place.
+    """The channels that move something that turns, or that stands in a place.
     What turns must have been at rest before anything may start, and needs a reading to go on; a place stays
     while it has none."""
     turned = turning_channels(link.outputs, link.mix)
     return {
         channel: Use(channel in turned, channel in turned and not link.channels[channel].optional)
         for name, output in link.outputs.items()
-        if not isinstance(output, SwitchOutput)
+        if output.moves
         for channel in routes[name].channels
     }
 

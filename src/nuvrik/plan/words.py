@@ -1,15 +1,6 @@
 """A link file in plain words: what each control does, what each output follows and keeps to."""
 
 from nuvrik.levels import FULL
-from nuvrik.plan.form.backward import (
-    AnyItem,
-    DemandItem,
-    DigitalItem,
-    DistanceItem,
-    ShaftItem,
-    VectorItem,
-    VoltsItem,
-)
 from nuvrik.plan.form.channels import FlagChannel, LevelChannel, ShareChannel
 from nuvrik.plan.form.controls import (
     AxisControl,
@@ -24,7 +15,6 @@ from nuvrik.plan.form.controls import (
     parts_of,
 )
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import AnyOutput, ServoOutput, StepperOutput, SwitchOutput
 from nuvrik.plan.form.requests import Argument
 from nuvrik.plan.wiring import Route, output_routes
 
@@ -141,63 +131,6 @@ def route_words(route: Route) -> str:
     words = " ".join(f"{weight / FULL:+.2g} {channel}" for channel, weight in route.weights.items())
     words += f", slowed by {'+' if route.inner > 0 else '-'}{route.turn}" if route.turn else ""
     return words + (", scaled with the other side" if route.partner else "") or "nothing"
-
-
-def output_words(output: AnyOutput) -> tuple[str, str]:
-    """What drives an output, and what it keeps to."""
-    if isinstance(output, SwitchOutput):
-        return f"switch, active {output.active}", f"on loss: {output.on_loss}"
-    turned = ", reversed" if output.reverse else ""
-    if isinstance(output, ServoOutput):
-        low, centre, high = output.pulse_us
-        keeps = (
-            f"{low} to {high} us, centred at {centre}; travel {output.travel[0]:g} to {output.travel[1]:g}"
-        )
-        keeps += f"; {output.ramp_ms} ms to an end" if output.ramp_ms else ""
-        keeps += (
-            "; no pulses before it is told a place"
-            if output.at_start == "silent"
-            else "; centred at power-up"
-        )
-        where = f" {output.preset:g}" if output.on_loss == "preset" else ""
-        return "servo" + turned, f"{keeps}; on loss: {output.on_loss}{where}"
-    keeps = f"ramp {output.ramp_ms} ms, {output.reverse_pause_ms} ms before reversing"
-    keeps += "" if output.on_loss == "ramp" else f"; on loss: {output.on_loss}"
-    if isinstance(output, StepperOutput):
-        return "stepper" + turned, f"up to {output.rate_max} steps/s, {keeps}"
-    if output.driver == "servo_pulse":
-        low, rest, high = output.pulse_us
-        most = f", at most {100 * output.limit:g} % of the way" if output.limit < 1 else ""
-        return output.driver + turned, f"pulse {low} to {high} us, at rest {rest}{most}, {keeps}"
-    duty = f"duty {round(output.start_duty * output.duty_max)} to {round(output.limit * output.duty_max)}"
-    long = f"for {output.hold_ms} ms" if output.hold_ms else "as long as it is armed"
-    held = f", holds with {round(output.hold_duty * output.duty_max)} {long}"
-    held += ", from arming on" if output.hold_from_arming else ""
-    return output.driver + turned, f"{duty} of {output.duty_max}, {keeps}" + (
-        held if output.hold_duty else ""
-    )
-
-
-def item_words(item: AnyItem) -> str:
-    """What an item of telemetry says."""
-    if isinstance(item, DemandItem):
-        return f"what {item.of} is told, marked as commanded"
-    if isinstance(item, ShaftItem):
-        if not item.sensor:
-            return f"how far {item.of} was told to turn, marked as commanded"
-        return f"turns of {item.of or 'a shaft'}, {item.counts_per_rev} counts each, and their speed"
-    if isinstance(item, DigitalItem):
-        return f"off or on, active {item.active}"
-    low, high = item.range
-    unit = (
-        " V"
-        if isinstance(item, VoltsItem)
-        else " m, or nothing there"
-        if isinstance(item, DistanceItem)
-        else ""
-    )
-    each = ", three axes" if isinstance(item, VectorItem) else ""
-    return f"{low:g} to {high:g}{unit}{each}"
 
 
 def effects(link: Link, name: str) -> list[str]:

@@ -1,7 +1,7 @@
 """What stands between the machine's pins and what moves: bridges that short, and places that pulses name."""
 
 from nuvrik.levels import share_at
-from nuvrik.plan.form.outputs import MotorOutput
+from nuvrik.plan.outputs import MotorOutput
 
 
 class Bridge:

@@ -10,22 +10,17 @@ from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 
 from nuvrik.levels import share_at
-from nuvrik.mixing.demand import Demand
-from nuvrik.mixing.pins import Pins
-from nuvrik.plan.form.backward import (
-    AnalogItem,
-    DemandItem,
-    DigitalItem,
-    DistanceItem,
+from nuvrik.plan.form.models import Link
+from nuvrik.plan.outputs import MotorOutput, ServoOutput, StepperOutput
+from nuvrik.plan.outputs.demand import Demand
+from nuvrik.plan.outputs.pins import Pins
+from nuvrik.plan.telemetry import (
+    Raw,
     ShaftItem,
-    VectorItem,
     VoltsItem,
 )
-from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, StepperOutput
 from nuvrik.plant.bridges import Bridge
 from nuvrik.plant.motors import SimMotor
-from nuvrik.wire.items import Raw
 
 FULL_VOLTS = 7.4
 """Two lithium cells at their nominal voltage."""
@@ -73,8 +68,7 @@ class Plant:
             for name, output in link.outputs.items()
         }
         self.bridges = {n: Bridge(o) for n, o in link.outputs.items() if isinstance(o, MotorOutput)}
-        turning = MotorOutput | StepperOutput
-        self.motors = {n: SimMotor() for n, o in link.outputs.items() if isinstance(o, turning)}
+        self.motors = {n: SimMotor() for n, o in link.outputs.items() if o.turns}
         self.servos = {n: SimServo() for n, o in link.outputs.items() if isinstance(o, ServoOutput)}
         self._steps: dict[str, dict[str, int]] = {
             n: {"step": 0, "dir": 0} for n, o in link.outputs.items() if isinstance(o, StepperOutput)
@@ -175,17 +169,9 @@ class Sensors:
                 self._volts.append((name, item))
             elif isinstance(item, ShaftItem) and item.sensor and item.of is not None and item.of in motors:
                 self._shafts.append((name, motors[item.of], item.counts_per_rev))
-            elif isinstance(item, VectorItem):
-                level = sum(item.raw) // 2
-                self._still[name] = level, level, item.raw[1]
-            elif isinstance(item, DigitalItem):
-                self._still[name] = int(item.active == "low")
-            elif isinstance(item, AnalogItem | DistanceItem):
+            elif item.measured:
                 dialled = any(getattr(output, "dial", None) == name for output in link.outputs.values())
-                near = 0 if isinstance(item, AnalogItem) else None
-                self._still[name] = item.raw[1] if dialled else near
-            elif not isinstance(item, DemandItem) and getattr(item, "sensor", True):
-                self._still[name] = 0
+                self._still[name] = getattr(item, "raw", [0, 0])[1] if dialled else item.still
 
     def read(self, volts: float) -> dict[str, Raw]:
         """All of them."""

@@ -30,12 +30,10 @@ from typing import Any
 
 from nuvrik.ends.machine import Machine
 from nuvrik.ends.motions import Hook, RequestRefused
-from nuvrik.mixing.demand import Demand
 from nuvrik.openfile import noted
-from nuvrik.plan.form.backward import DemandItem, ShaftItem
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import ServoOutput
 from nuvrik.plan.form.requests import CallRequest
+from nuvrik.plan.outputs.demand import Demand
 from nuvrik.plan.problems import suggestion
 
 LONGEST_MS = 250
@@ -170,7 +168,7 @@ class OwnCode:
         warn: Callable[[str], None] = lambda text: None,
     ) -> None:
         self._link, self._warn = link, warn
-        read = [name for name, item in link.telemetry.items() if not _commanded(item)]
+        read = [name for name, item in link.telemetry.items() if item.measured]
         calls = [name for name, request in link.requests.items() if isinstance(request, CallRequest)]
         _check("OUTPUTS", outputs, list(link.outputs), "output")
         _check("SENSORS", sensors, read, "sensor in [telemetry]")
@@ -257,7 +255,7 @@ class OwnCode:
         telling = [
             threading.Thread(target=function, args=(self._at_power_up[name],), daemon=True)
             for name, function in self._outputs.items()
-            if f"output {name}" != self._running and not isinstance(self._link.outputs[name], ServoOutput)
+            if f"output {name}" != self._running and not self._link.outputs[name].stands
         ]
         for one in telling:
             one.start()
@@ -334,11 +332,6 @@ class OwnCode:
                 yield step
         finally:
             self._called(f"{what}, as it is closed,", steps.close)
-
-
-def _commanded(item: object) -> bool:
-    """Whether it is what an output is told, and no sensor reads it."""
-    return isinstance(item, DemandItem) or (isinstance(item, ShaftItem) and not item.sensor)
 
 
 def _check(table: str, functions: Functions, known: list[str], what: str) -> None:

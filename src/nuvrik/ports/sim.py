@@ -106,7 +106,7 @@ class SimLine:
         return ""
 
     def turns(self, name: str) -> float:
-        """The shaft of a motor or stepper: turns in the way that the link file calls forward."""
+        """The shaft of what turns: turns in the way that the link file calls forward."""
         return self.bench.plant.motors[name].turns
 
     def touched(self, name: str) -> bool:

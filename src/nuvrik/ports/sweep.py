@@ -6,11 +6,11 @@ from typing import NamedTuple
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.sensors import DEGREES_PER_TURN
 from nuvrik.levels import level_of
-from nuvrik.mixing.demand import FOLLOW
-from nuvrik.mixing.motor import Motor
-from nuvrik.plan.form.backward import ShaftItem
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput
+from nuvrik.plan.outputs import MotorOutput
+from nuvrik.plan.outputs.demand import FOLLOW
+from nuvrik.plan.outputs.motor import Motor
+from nuvrik.plan.telemetry import ShaftItem
 from nuvrik.ports.jog import LONGEST_MS, MOST, jog_once, lasting_ms
 from nuvrik.ports.leaving import NO_SIGNALS, Signals
 from nuvrik.ports.live import AnyClock, ByteLine

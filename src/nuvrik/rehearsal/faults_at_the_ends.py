@@ -6,7 +6,7 @@ from nuvrik.ends.handset import Handset
 from nuvrik.failsafe.why import Code
 from nuvrik.plan.form.controls import ButtonControl
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput
+from nuvrik.plan.outputs import MotorOutput
 from nuvrik.recordings.pilot import press_ms
 from nuvrik.recordings.recording import Row
 from nuvrik.rehearsal.fault import ANY, Fault, every_link, only, sealed

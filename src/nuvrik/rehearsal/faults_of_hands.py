@@ -12,8 +12,8 @@ from nuvrik.levels import FULL, level_of
 from nuvrik.plan.form.channels import LevelChannel, ShareChannel
 from nuvrik.plan.form.controls import AxisControl, KeyControl, SliderControl
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.form.requests import CallRequest
+from nuvrik.plan.outputs import MotorOutput, ServoOutput, SwitchOutput
 from nuvrik.plan.tables.handset import moved_table
 from nuvrik.plan.wiring import moving_channels, output_routes, place_channels
 from nuvrik.recordings.recording import Row

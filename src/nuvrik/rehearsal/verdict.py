@@ -19,7 +19,6 @@ from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL
 from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import MotorOutput, StepperOutput
 from nuvrik.plan.problems import listing
 from nuvrik.recordings.pilot import arm_ms, practice
 from nuvrik.recordings.recording import Recording
@@ -327,9 +326,9 @@ def unasked_motion(link: Link, trace: Trace) -> str | None:
 def jump(link: Link, trace: Trace) -> str | None:
     """An output that turns and sped up by more than its ramp allows in a tick; None if none did."""
     steps = {
-        place: FULL * 1.1 * link.tick_ms / output.ramp_ms + 4
+        place: FULL * 1.1 * link.tick_ms / output.run_down_ms + 4
         for place, output in enumerate(link.outputs.values())
-        if isinstance(output, MotorOutput | StepperOutput) and output.ramp_ms
+        if output.run_down_ms
     }
     before = None
     for moment in trace.moments:

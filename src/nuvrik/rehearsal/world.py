@@ -18,8 +18,8 @@ from nuvrik.core.machine.states import ARMED, State
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.why import Why
-from nuvrik.mixing.demand import Demand
 from nuvrik.plan.form.models import Link
+from nuvrik.plan.outputs.demand import Demand
 from nuvrik.plant.plant import Plant
 from nuvrik.recordings.recording import Recording, Row
 from nuvrik.rehearsal.medium import medium_of

@@ -4,7 +4,6 @@ from nuvrik.core.machine.states import STATES
 from nuvrik.levels import fraction_of
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.codes import Value
-from nuvrik.wire.items import item_text
 from nuvrik.wire.messages import Ask, Echo, How, Jog, Query, Reply, Telemetry, Who
 from nuvrik.wire.packing import Field
 
@@ -51,9 +50,7 @@ def message_text(message: object, link: Link) -> str:
         case Echo(answer, token):
             return ("back: " if answer else "there: ") + token.hex(" ")
         case Telemetry(state, accepted, items):
-            said = "  ".join(
-                f"{name} {item_text(link.telemetry[name], codes)}" for name, codes in items.items()
-            )
+            said = "  ".join(f"{name} {link.telemetry[name].text(codes)}" for name, codes in items.items())
             after = "" if accepted is None else f", accepted command {accepted}"
             return f"{STATES[state]}{after}  {said}".rstrip()
     return ""

@@ -11,7 +11,7 @@ HELD = 3
 class Demand:
     """What one output is told to do right now. at: the level where it stands; value: in the units of its
     driver; way: which way the driver is set, 0 for off; driven: whether power makes it turn; braked: whether
-    both sides of a motor are joined, or the coils of a stepper at rest keep their current."""
+    both sides of a motor are joined, or coils at rest keep their current."""
 
     def __init__(self) -> None:
         self.at: level = 0

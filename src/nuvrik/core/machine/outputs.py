@@ -7,7 +7,7 @@ from nuvrik.core.machine.mix import Route, fit_side, rests, slowed, total
 from nuvrik.core.machine.motor import Motor, MotorTable
 from nuvrik.core.machine.servo import Servo, ServoTable, Switch, SwitchTable
 from nuvrik.core.machine.stepper import NO_LIMIT, Stepper, StepperTable
-from nuvrik.core.widths import Table, fine, i32, level, share, sign, u8, u16
+from nuvrik.core.widths import Table, fine, i32, level, share, sign, u8, u16, whole
 
 IS_MOTOR = 0
 IS_SERVO = 1
@@ -369,3 +369,9 @@ def all_rest(route: Route, values: list[i32]) -> bool:
         if values[term.place] == NO_READING or not rests(route, values[term.place]):
             return False
     return True
+
+
+def steps_of(outputs: Outputs, at: u8) -> whole:
+    """The steps that a stepper has turned."""
+    one: Stepper = outputs.steppers[at]
+    return one.rounded()

@@ -16,23 +16,23 @@ from nuvrik.core.machine.pins import (
 from nuvrik.core.widths import i32, sign, u8, u16
 
 MOST_ENDS = 4
-"""The ends of a stepper's coils."""
+"""The ends of two coils."""
 
 
 class PinWriter:
-    """Sets the pins of outputs. ends: those of the stepper that is told of now."""
+    """Sets the pins of outputs. ends: those of the coils that are told of now."""
 
     def __init__(self, board: Board) -> None:
         self.board: Board = board
         self.ends: list[u8] = [0] * MOST_ENDS
 
     def nothing_on(self, pins: PinTable, steps: bool) -> None:
-        """An output off, before anything else runs. steps: whether it is a stepper."""
+        """An output off, before anything else runs. steps: whether it goes by steps."""
         for at in range(pins_of(pins.use)):
             self.write(pins, at, level_of_pin(pins, at, 0, 0, False), steps, 0, -1)
 
     def carry_out(self, pins: PinTable, writes: Writes, steps: bool, told: Demand, left: i32) -> None:
-        """Make the writes of an output, in their order. left: how many steps are left to a stepper, -1 for
+        """Make the writes of an output, in their order. left: how many steps are left to it, -1 for
         any number."""
         for k in range(writes.count):
             self.write(pins, writes.pin[k], writes.level[k], steps, told.way, left)
@@ -52,7 +52,7 @@ class PinWriter:
             self.board.pin(number, to != 0)
 
     def step(self, pins: PinTable, at: u8, to: u16, way: sign, left: i32) -> None:
-        """Let the board step. The four pins of a stepper's coils are told what a driver would be: how fast,
+        """Let the board step. The four pins of two coils are told what a driver would be: how fast,
         which way, and whether there is current at all."""
         count: u8 = MOST_ENDS if pins.use == COILS else 1
         for i in range(count):

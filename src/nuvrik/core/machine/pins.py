@@ -17,7 +17,7 @@ COILS = 5
 SWITCHED_HIGH = 6
 SWITCHED_LOW = 7
 """How the pins of an output are used: one that takes the value; power and a direction pin; power and two of
-them; two of power; steps, direction and current of a stepper, and the same where a board makes them of the
+them; two of power; steps, direction and current, and the same where a board makes them of the
 four ends of its coils; and a switch that is on while its pin is high, or low."""
 
 PINS_EACH = 3

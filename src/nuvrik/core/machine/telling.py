@@ -10,8 +10,7 @@ from nuvrik.core.frames.bits import level_code, share_code, share_from_code
 from nuvrik.core.frames.sealed import KIND_TELEMETRY
 from nuvrik.core.frames.sender import Sender
 from nuvrik.core.levels import FULL, NO_READING, TIMER_MAX, clamp, div, later
-from nuvrik.core.machine.outputs import Outputs
-from nuvrik.core.machine.stepper import Stepper
+from nuvrik.core.machine.outputs import Outputs, steps_of
 from nuvrik.core.sizes import MOST_NOTES
 from nuvrik.core.widths import (
     Table,
@@ -25,7 +24,6 @@ from nuvrik.core.widths import (
     span,
     u8,
     u16,
-    whole,
 )
 
 TELLS_SHARE = 0
@@ -45,8 +43,8 @@ AXES = 3
 
 class ItemTable(Table):
     """One item of telemetry. low and high: the readings at the two ends of its range; high_on: whether it is
-    on while its reading is not 0; of: the output, or the stepper, that it is of; pin: the board's, NOBODY
-    where the link file gives none; first: the place of its codes."""
+    on while its reading is not 0; of: the output that it is of, among those of its kind where it counts
+    steps; pin: the board's, NOBODY where the link file gives none; first: the place of its codes."""
 
     tells: u8
     bits: few
@@ -271,9 +269,3 @@ class Telling:
             if self.counts[at] >= back:
                 return self.sent > back and self.ages_ms[at] <= self.table.guard_ms
         return False
-
-
-def steps_of(outputs: Outputs, stepper: u8) -> whole:
-    """The steps that a stepper has turned."""
-    one: Stepper = outputs.steppers[stepper]
-    return one.rounded()

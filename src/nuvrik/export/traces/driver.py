@@ -11,7 +11,6 @@ from nuvrik.core.machine.desk import DONE, FAILED, OWN_MOTION, REFUSED, RUNNING
 from nuvrik.core.machine.telling import NOTHING_THERE
 from nuvrik.export.traces.seen import carry_out, seen
 from nuvrik.levels import level_of
-from nuvrik.plan.form.backward import DemandItem, ShaftItem, VectorItem
 from nuvrik.plan.form.channels import AnyChannel, ChoiceChannel
 from nuvrik.plan.form.frame_actions import KeysFrame, TrainFrame
 from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES
@@ -121,10 +120,9 @@ class Life:
     def _readings(self) -> Iterator[Step]:
         rng = self._rng
         for place, item in enumerate(self.link.telemetry.values()):
-            told = isinstance(item, DemandItem) or (isinstance(item, ShaftItem) and not item.sensor)
-            if told or rng.random() < 0.5:
+            if not item.measured or rng.random() < 0.5:
                 continue
-            if isinstance(item, VectorItem):
+            if item.parts > 1:
                 yield ["axes", self._now, place, *(rng.randint(-600, 600) for _ in range(3))]
             else:
                 some = rng.choice((NOTHING_THERE, 0, 1, -1, rng.randint(0, 1100), rng.randint(-65535, 65535)))

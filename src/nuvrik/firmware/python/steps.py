@@ -33,7 +33,8 @@ class Steps:
 
 
 class StepMotor:
-    """A stepper. rate: steps a second; left: how many it may still make, -1 for any number; way: 1 or -1."""
+    """What goes by steps. rate: how many a second; left: how many it may still make, -1 for any; way: 1,
+    -1."""
 
     def __init__(self):
         self.rate = self.part = 0

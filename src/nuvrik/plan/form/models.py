@@ -10,17 +10,6 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator
 
-from nuvrik.plan.form.backward import (
-    AnalogItem,
-    Cue,
-    DemandItem,
-    DigitalItem,
-    DistanceItem,
-    Item,
-    ShaftItem,
-    VectorItem,
-    VoltsItem,
-)
 from nuvrik.plan.form.base import Millis, Name, Section
 from nuvrik.plan.form.channels import (
     Channel,
@@ -54,18 +43,12 @@ from nuvrik.plan.form.media import (
     SerialMedium,
     UdpMedium,
 )
-from nuvrik.plan.form.outputs import (
-    Mix,
-    MotorOutput,
-    OneStickMix,
-    Output,
-    PivotMix,
-    ServoOutput,
-    StepperOutput,
-    SwitchOutput,
-    TwoStickMix,
-)
 from nuvrik.plan.form.requests import CallRequest, HomeRequest, Request, RoutineRequest, StepsRequest
+from nuvrik.plan.outputs import KINDS as OUTPUT_KINDS
+from nuvrik.plan.outputs import Output
+from nuvrik.plan.outputs.mix import Mix, OneStickMix, PivotMix, TwoStickMix
+from nuvrik.plan.telemetry import KINDS as ITEM_KINDS
+from nuvrik.plan.telemetry import Cue, Item
 
 
 class LinkSection(Section):
@@ -301,22 +284,8 @@ TAGGED: dict[str, tuple[str, dict[str, type[Section]]]] = {
             "count": CountChannel,
         },
     ),
-    "outputs": (
-        "kind",
-        {"motor": MotorOutput, "servo": ServoOutput, "stepper": StepperOutput, "switch": SwitchOutput},
-    ),
-    "telemetry": (
-        "kind",
-        {
-            "volts": VoltsItem,
-            "analog": AnalogItem,
-            "distance": DistanceItem,
-            "vector": VectorItem,
-            "shaft": ShaftItem,
-            "digital": DigitalItem,
-            "demand": DemandItem,
-        },
-    ),
+    "outputs": ("kind", {**OUTPUT_KINDS}),
+    "telemetry": ("kind", {**ITEM_KINDS}),
     "requests": (
         "kind",
         {"steps": StepsRequest, "home": HomeRequest, "call": CallRequest, "routine": RoutineRequest},

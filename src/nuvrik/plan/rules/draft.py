@@ -4,7 +4,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from nuvrik.plan.form.backward import AnyItem, Cue
 from nuvrik.plan.form.channels import Channel
 from nuvrik.plan.form.controls import Control
 from nuvrik.plan.form.frames import AnyFrame
@@ -15,9 +14,11 @@ from nuvrik.plan.form.models import (
     Link,
     LinkSection,
 )
-from nuvrik.plan.form.outputs import AnyMix, Output
 from nuvrik.plan.form.requests import AnyRequest
+from nuvrik.plan.outputs import Output
+from nuvrik.plan.outputs.mix import AnyMix
 from nuvrik.plan.problems import Problem, suggestion
+from nuvrik.plan.telemetry import AnyItem, Cue
 
 
 @dataclass

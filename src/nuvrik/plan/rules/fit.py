@@ -3,20 +3,13 @@
 from collections.abc import Iterator, Mapping
 from itertools import pairwise
 
-from nuvrik.plan.form.backward import DigitalItem
 from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, SliderControl
 from nuvrik.plan.form.frame_base import MAX_BODY
 from nuvrik.plan.form.media import Packets, retries_of
-from nuvrik.plan.form.outputs import (
-    MotorOutput,
-    ServoOutput,
-    StepperOutput,
-    SwitchOutput,
-    pin_users,
-    pwm_roles,
-)
+from nuvrik.plan.outputs.base import PULSE, PWM
 from nuvrik.plan.problems import Problem, listing
 from nuvrik.plan.rules.draft import Draft
+from nuvrik.plan.telemetry import DigitalItem
 
 SEQUENCE_HALF = 127
 """Sequence numbers that count as newer; a timeout must come before they run out."""
@@ -139,10 +132,10 @@ def pins(draft: Draft) -> Iterator[Problem]:
     """No pin has two users, and the board has them all."""
     board = draft.board
     outputs = {
-        f"outputs.{name}.{key}": (pin, key in pwm_roles(output))
+        f"outputs.{name}.{one.key}": (one.number, one.role in (PWM, PULSE))
         for name, output in draft.outputs.items()
         if output is not None
-        for key, pin in pin_users(output).items()
+        for one in output.on_pins
     }
     named: dict[str, int | None] = {user: pin for user, (pin, _) in outputs.items()}
     named |= {f"telemetry.{name}.pin": item.pin for name, item in draft.telemetry.items() if item is not None}
@@ -243,22 +236,13 @@ def power_up(draft: Draft) -> Iterator[Problem]:
     for name, output in draft.outputs.items():
         if output is None:
             continue
-        roles = [key.rpartition(".")[2] for key in pin_users(output)]
+        roles = [one.key.rpartition(".")[2] for one in output.on_pins]
         for role, level in output.at_power_up.items():
             where = f"outputs.{name}.at_power_up.{role}"
             if roles and role not in roles:
                 yield Problem("error", where, "is no pin of this output", f"its pins are {listing(roles)}")
-            elif (
-                isinstance(output, MotorOutput) and level != "low" and role in ("pwm", "forward", "backward")
-            ):
-                how = "high" if level == "high" else "held by nothing"
-                what = f"is {level}: the pin is {how} while the board starts, so the motor may run"
-                yield Problem(
-                    "warning", where, what, "fit a pull-down resistor, or use a pin that starts low"
-                )
-            elif isinstance(output, SwitchOutput) and level in (output.active, "float"):
-                what = f'is {level}, and "{output.active}" is on: it may be on while the board starts'
-                yield Problem("warning", where, what, "fit a resistor that pulls it to off")
+            elif (runs := output.runs_at_start(role, level)) is not None:
+                yield Problem("warning", where, *runs)
 
 
 def supply(draft: Draft) -> Iterator[Problem]:
@@ -268,7 +252,7 @@ def supply(draft: Draft) -> Iterator[Problem]:
         if output is None:
             continue
         fed[output.fed_from] += output.current_ma or 0
-        if output.fed_from == "regulator" and isinstance(output, ServoOutput | MotorOutput | StepperOutput):
+        if output.fed_from == "regulator" and output.moves:
             what = "is the board's own regulator, which a stalled motor pulls down: the board resets"
             yield Problem(
                 "warning", f"outputs.{name}.fed_from", what, "feed it from the supply, with a common ground"

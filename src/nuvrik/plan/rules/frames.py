@@ -3,16 +3,15 @@
 from collections.abc import Iterator, Mapping, Sequence
 
 from nuvrik.core.sizes import MOST_TRIGGERS
-from nuvrik.plan.form.backward import DemandItem, DistanceItem, ShaftItem, VectorItem
 from nuvrik.plan.form.controls import ButtonControl, KeyControl
 from nuvrik.plan.form.frame_actions import KeyAction
 from nuvrik.plan.form.frame_base import LACKS, Lack
 from nuvrik.plan.form.media import InfraredMedium, Packets
-from nuvrik.plan.form.outputs import StepperOutput, SwitchOutput
 from nuvrik.plan.form.requests import AnyRequest, HomeRequest, RoutineRequest, StepsRequest
 from nuvrik.plan.layout import answers_bytes, payload_room
 from nuvrik.plan.problems import Problem, listing
 from nuvrik.plan.rules.draft import Draft, unknown
+from nuvrik.plan.telemetry import DemandItem, DistanceItem, ShaftItem, VectorItem
 
 
 def answers_fit(draft: Draft) -> Iterator[Problem]:
@@ -176,7 +175,7 @@ def _steps(draft: Draft, name: str, request: RoutineRequest) -> Iterator[Problem
             where = f"requests.{name}.steps"
             if output not in draft.outputs:
                 yield unknown(f"{where}.{number}", output, "output", draft.outputs)
-            elif isinstance(draft.outputs[output], SwitchOutput) and to not in (0, 1):
+            elif getattr(draft.outputs[output], "switched_by", None) and to not in (0, 1):
                 what = f"step {number} moves {output}, a switch, to {to:g}"
                 yield Problem("error", where, what, "0 is off, 1 is on")
 
@@ -189,7 +188,7 @@ def backward(draft: Draft) -> Iterator[Problem]:
                 yield unknown(f"telemetry.{name}.of", item.of, "output", draft.outputs)
             elif isinstance(item, ShaftItem) and not item.sensor:
                 output = draft.outputs[item.of]
-                if output is not None and not isinstance(output, StepperOutput):
+                if output is not None and not output.steps_hz:
                     what = f'is "{item.of}", a {output.kind}: without a sensor nobody knows how far it turned'
                     yield Problem("error", f"telemetry.{name}.of", what, "name a stepper, or fit a sensor")
         elif isinstance(item, ShaftItem) and not item.sensor:
@@ -206,12 +205,12 @@ def backward(draft: Draft) -> Iterator[Problem]:
             output = draft.outputs.get(request.output)
             if request.output not in draft.outputs:
                 yield unknown(f"requests.{name}.output", request.output, "output", draft.outputs)
-            elif output is not None and not isinstance(output, StepperOutput):
+            elif output is not None and not output.steps_hz:
                 what = f'is "{request.output}", a {output.kind}'
                 yield Problem("error", f"requests.{name}.output", what, "name a stepper")
-            elif isinstance(output, StepperOutput) and isinstance(request, HomeRequest) and request.against:
+            elif output is not None and isinstance(request, HomeRequest) and request.against:
                 key = f"end_{request.against}"
-                if getattr(output, key) is None:
+                if getattr(output, key, None) is None:
                     what = f'is "{request.against}", but {request.output} has no {key}'
                     do = f"give it the switch there: outputs.{request.output}.{key}"
                     yield Problem("error", f"requests.{name}.against", what, do)

@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
-from nuvrik.plan.form.backward import AnalogItem, DigitalItem, DistanceItem, VoltsItem
 from nuvrik.plan.problems import Problem
 from nuvrik.plan.rules.draft import Draft, unknown
+from nuvrik.plan.telemetry import AnalogItem, DigitalItem, DistanceItem, VoltsItem
 
 
 def switches(draft: Draft) -> Iterator[Problem]:

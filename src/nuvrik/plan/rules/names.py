@@ -21,7 +21,7 @@ from nuvrik.plan.form.controls import (
     SliderControl,
     parts_of,
 )
-from nuvrik.plan.form.outputs import OneStickMix, PivotMix, SwitchOutput
+from nuvrik.plan.outputs.mix import OneStickMix, PivotMix
 from nuvrik.plan.problems import Problem
 from nuvrik.plan.rules.draft import Draft, unknown
 
@@ -138,14 +138,14 @@ def mixes(draft: Draft) -> Iterator[Problem]:
     driven: dict[str, str] = {}
     used: set[str] = set()
     for name, output in draft.outputs.items():
-        if isinstance(output, SwitchOutput):
+        if output is not None and output.switched_by is not None:
             driven[name] = f"outputs.{name}.follows"
-            used.add(output.follows)
-            yield from _drives(draft, driven[name], output.follows, switch=True)
-        elif output is not None and output.mix:
+            used.add(output.switched_by)
+            yield from _drives(draft, driven[name], output.switched_by, switch=True)
+        elif weights := getattr(output, "mix", None):
             driven[name] = f"outputs.{name}.mix"
-            used |= output.mix.keys()
-            for channel in output.mix:
+            used |= weights.keys()
+            for channel in weights:
                 yield from _drives(draft, f"outputs.{name}.mix.{channel}", channel)
     if draft.mix is not None:
         one = isinstance(draft.mix, OneStickMix | PivotMix)
@@ -156,7 +156,7 @@ def mixes(draft: Draft) -> Iterator[Problem]:
             for name in getattr(draft.mix, side):
                 if name not in draft.outputs:
                     yield unknown(f"mix.{side}", name, "output", draft.outputs)
-                elif isinstance(draft.outputs[name], SwitchOutput):
+                elif getattr(draft.outputs[name], "switched_by", None):
                     what = f'names "{name}", a switch'
                     yield Problem(
                         "error", f"mix.{side}", what, "a mix drives what moves; a switch follows a flag"

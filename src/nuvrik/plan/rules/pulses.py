@@ -99,7 +99,7 @@ def moving_keys(draft: Draft) -> set[str] | None:
 
 
 def _movers(draft: Draft) -> list[tuple[str, str]]:
-    """The channels that make a motor or a stepper turn, each with every control that feeds it."""
+    """The channels that make something turn, each with every control that feeds it."""
     moving = turning_channels(draft.outputs, draft.mix)
     fed = ((name, channel) for name, channel in draft.channels.items() if channel and name in moving)
     return [(name, source) for name, channel in fed for source in channel.sources.values()]

@@ -18,24 +18,14 @@ from nuvrik.core.frames.sealed import (
     SealedTable,
 )
 from nuvrik.core.frames.sender import AS_IT_IS, ESCAPED, IN_HEX, STUFFED, SenderTable
-from nuvrik.core.levels import NOBODY
 from nuvrik.core.loops.hearing import HOW_BYTES, WHO_BYTES
 from nuvrik.core.loops.machine_end import EndTable
 from nuvrik.core.machine.desk import DeskTable
 from nuvrik.core.machine.machine import MachineTable
 from nuvrik.core.machine.telling import (
-    AXES,
-    TELLS_AXES,
-    TELLS_COUNT,
-    TELLS_DEMAND,
-    TELLS_DIGITAL,
-    TELLS_SHARE,
-    TELLS_STEPS,
-    ItemTable,
     TellingTable,
 )
 from nuvrik.plan.build_tags import BuildTags, tags_of
-from nuvrik.plan.form.backward import AnyItem, DemandItem, DigitalItem, ShaftItem, VectorItem
 from nuvrik.plan.form.frame_actions import KeysFrame, TrainFrame
 from nuvrik.plan.form.frame_headed import PackedFrame, SlipFrame
 from nuvrik.plan.form.frame_texts import ColumnsFrame, LineFrame
@@ -43,7 +33,6 @@ from nuvrik.plan.form.media import (
     InfraredMedium,
 )
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import StepperOutput
 from nuvrik.plan.layout import HELLO_MOST, layout_tag, payload_room
 from nuvrik.plan.per_link import per_link
 from nuvrik.plan.tables.infrared import receiver_table
@@ -51,7 +40,6 @@ from nuvrik.plan.tables.inputs import inputs_table
 from nuvrik.plan.tables.machine import machine_table
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.medium import loop_table, medium_table
-from nuvrik.plan.tables.outputs import pin_table
 from nuvrik.plan.tables.styles import channel_tables, keys_table, text_table, train_table
 from nuvrik.version import VERSION
 
@@ -110,7 +98,7 @@ def _end(link: Link, *, stream: bool) -> EndTable:
         keys=keys_table(link),
         train=train_table(link),
         guarded=bool(link.guard_bytes),
-        pins=[pin_table(model) for model in link.outputs.values()],
+        pins=[model.pin_table for model in link.outputs.values()],
         inputs=inputs_table(link),
         medium=medium_table(link.medium),
         name=[*name],
@@ -173,8 +161,8 @@ def telling_table(link: Link) -> TellingTable:
     intervals += [guard_ms // 3] if guard_ms is not None else []
     items, first = [], 0
     for item in link.telemetry.values():
-        items.append(_item(link, item, first))
-        first += AXES if isinstance(item, VectorItem) else 1
+        items.append(item.table(link.outputs, first))
+        first += item.parts
     return made(
         TellingTable,
         items=items,
@@ -183,31 +171,4 @@ def telling_table(link: Link) -> TellingTable:
         tell_ms=min(intervals, default=0),
         guard_ms=guard_ms or 0,
         piece_ms=(guard_ms or 0) // SLOTS,
-    )
-
-
-def _item(link: Link, item: AnyItem, first: int) -> ItemTable:
-    of, tells, ends = NOBODY, TELLS_SHARE, [0, 0]
-    if isinstance(item, DemandItem):
-        tells, of = TELLS_DEMAND, list(link.outputs).index(item.of)
-    elif isinstance(item, DigitalItem):
-        tells = TELLS_DIGITAL
-    elif isinstance(item, ShaftItem):
-        steppers = [name for name, one in link.outputs.items() if isinstance(one, StepperOutput)]
-        tells = TELLS_COUNT if item.sensor else TELLS_STEPS
-        of = steppers.index(item.of) if item.of in steppers else NOBODY
-    else:
-        tells, ends = TELLS_AXES if isinstance(item, VectorItem) else TELLS_SHARE, item.raw
-    return made(
-        ItemTable,
-        tells=tells,
-        bits=item.bits,
-        low=ends[0],
-        high=ends[1],
-        high_on=getattr(item, "active", "high") == "high",
-        of=of,
-        pin=NOBODY if item.pin is None else item.pin,
-        every_ms=item.every_ms,
-        stale_ms=getattr(item, "stale_ms", 0),
-        first=first,
     )

@@ -55,10 +55,8 @@ from nuvrik.plan.form.controls import (
     SliderControl,
 )
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import ServoOutput
 from nuvrik.plan.per_link import per_link
-from nuvrik.plan.tables.made import made
-from nuvrik.plan.tables.outputs import curve_table, ramp_table
+from nuvrik.plan.tables.made import curve_table, made, ramp_table
 from nuvrik.plan.wiring import (
     output_routes,
     place_channels,
@@ -109,7 +107,7 @@ def left_at(link: Link) -> list[int]:
     standing = {
         channel
         for name, route in output_routes(link).items()
-        if isinstance(link.outputs[name], ServoOutput)
+        if link.outputs[name].stands
         for channel in route.channels
     }
     both = standing & turned.keys() if link.frame.says_no_reading else set()

@@ -14,7 +14,7 @@ from nuvrik.core.requests.asking import AskingTable, TriggerTable
 from nuvrik.plan.form.controls import AxisControl, SliderControl
 from nuvrik.plan.form.media import Packets
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import AnyOutput, SwitchOutput
+from nuvrik.plan.outputs import AnyOutput
 from nuvrik.plan.tables.ends import WAYS, sealed_table, sender_table, telling_table
 from nuvrik.plan.tables.handset import handset_table
 from nuvrik.plan.tables.machine import request_table
@@ -98,7 +98,7 @@ def asking_table(link: Link) -> AskingTable:
 
 
 def _jog_most(output: AnyOutput) -> int:
-    if isinstance(output, SwitchOutput):
+    if not output.moves:
         return 0
     return JOG_MOST_TURNING if output.turns else JOG_STEPS
 

@@ -23,7 +23,6 @@ from nuvrik.plan.tables.handset import handset_table
 from nuvrik.plan.tables.machine import machine_table
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.medium import loop_table, medium_table
-from nuvrik.plan.tables.outputs import pin_table
 from nuvrik.plan.tables.styles import channel_tables
 
 NUMBERS = {
@@ -137,7 +136,7 @@ def receiver_table(link: Link, medium: InfraredMedium) -> ReceiverTable:
         handset=handset_table(link),
         machine=machine_table(link),
         channels=channel_tables(link),
-        pins=[pin_table(model) for model in link.outputs.values()],
+        pins=[model.pin_table for model in link.outputs.values()],
         medium=medium_table(medium),
         loop=loop_table(link),
     )

@@ -4,10 +4,10 @@ from nuvrik.core.levels import FULL, NOBODY, clamp, div
 from nuvrik.core.machine.inputs import InputsTable
 from nuvrik.core.machine.outputs import LimitsTable
 from nuvrik.levels import level_of
-from nuvrik.plan.form.backward import AnalogItem, DistanceItem, VoltsItem
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import AnyOutput
+from nuvrik.plan.outputs import AnyOutput
 from nuvrik.plan.tables.made import made
+from nuvrik.plan.telemetry import AnalogItem, DistanceItem, VoltsItem
 
 ABOVE = FULL // 20
 """A battery counts as charged again a twentieth of its range above where it was too low: what it gains as

@@ -19,7 +19,6 @@ from nuvrik.core.machine.machine import MachineTable
 from nuvrik.core.machine.outputs import AT_BACKWARD_END, AT_FORWARD_END
 from nuvrik.levels import level_of
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import StepperOutput
 from nuvrik.plan.form.requests import (
     AnyRequest,
     CallRequest,
@@ -72,8 +71,8 @@ def request_table(link: Link, request: AnyRequest, *, steps: bool = True) -> Req
     output = stepper = NOBODY
     if isinstance(request, StepsRequest | HomeRequest):
         output = list(link.outputs).index(request.output)
-        steppers = [name for name, one in link.outputs.items() if isinstance(one, StepperOutput)]
-        stepper = steppers.index(request.output)
+        stepping = [name for name, one in link.outputs.items() if one.steps_hz]
+        stepper = stepping.index(request.output)
     routine = request if steps and isinstance(request, RoutineRequest) else None
     return made(
         RequestTable,

@@ -1,9 +1,14 @@
-"""Tables, checked: every field there, and within its width."""
+"""Tables, checked: every field there, and within its width; and those that stand in several others."""
 
+from collections.abc import Sequence
 from typing import TypeVar, get_args
 
+from nuvrik.core.curve import CurveTable, Point
+from nuvrik.core.levels import FULL
+from nuvrik.core.ramp import FINE, RampTable
 from nuvrik.core.ranges import RANGES, width_name
 from nuvrik.core.widths import Table
+from nuvrik.levels import level_of
 
 Made = TypeVar("Made", bound=Table)
 
@@ -37,3 +42,18 @@ def _check(name: str, value: object, note: object) -> None:
     width = width_name(note)
     if width and not (isinstance(value, int) and RANGES[width].low <= value <= RANGES[width].high):
         raise ValueError(f"{name} is {value!r}, which does not fit its width {width}")
+
+
+def ramp_table(ramp_ms: int, pause_ms: int = 0) -> RampTable:
+    """A ramp from 0 to full in ``ramp_ms``, 0: at once."""
+    return made(
+        RampTable,
+        rate=-(-FULL * FINE // ramp_ms) if ramp_ms else 0,
+        dt_most=2 * ramp_ms,
+        pause_ms=pause_ms,
+    )
+
+
+def curve_table(points: Sequence[Sequence[float]]) -> CurveTable:
+    """A curve, from its points as fractions."""
+    return made(CurveTable, points=[made(Point, x=level_of(x), y=level_of(y)) for x, y in points])

@@ -1,10 +1,9 @@
 """What an output is told, and how it is asked."""
 
 from enum import IntEnum
-from typing import NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol
 
 from nuvrik.core.machine import demand
-from nuvrik.core.machine.stepper import NO_LIMIT, Stepper
 from nuvrik.levels import fraction_of, in_percent
 
 
@@ -31,7 +30,7 @@ class Demand(NamedTuple):
     ``level`` is where it stands, -FULL to FULL (``fraction``: -1 to 1). ``value`` is in the units of its
     driver: duty counts, microseconds of pulse, steps a second, 0 or 1. ``direction`` is the way the driver
     is set, with ``reverse`` applied: 1 forward, -1 backward, 0 off. ``driven`` says whether power makes it
-    turn, ``braked`` whether both sides of the motor are joined. ``steps_left`` is for a stepper in a move
+    turn, ``braked`` whether both sides of the motor are joined. ``steps_left`` is for what is in a move
     by steps: it may be turned by no more than that, however long this demand stands."""
 
     output: str
@@ -88,21 +87,11 @@ class Told(demand.Demand):
         self.demand = known
 
 
-class ToldSteps(Told):
-    """The same for a stepper, which is also told how many steps it may be turned by."""
+class InWords(Protocol):
+    """An output that lives: core's numbers, and words around them."""
 
-    stepper: Stepper
-
-    def put(self, at: int, value: int, way: int, driven: bool, braked: bool) -> None:
-        """Be told something else."""
-        super().put(at, value, way, driven, braked)
-        left = self.stepper.steps_left
-        if left != NO_LIMIT and value:
-            self.demand = self.demand._replace(steps_left=left)
-
-
-class Output(Protocol):
-    """An output in words."""
+    core: Any
+    """The object of core."""
 
     @property
     def told(self) -> Told:

@@ -4,10 +4,9 @@
 from collections.abc import Sequence
 
 from nuvrik.core.machine import pins as core
-from nuvrik.mixing.demand import Demand
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.form.outputs import AnyOutput
-from nuvrik.plan.tables import pin_roles, pin_table
+from nuvrik.plan.outputs import AnyOutput
+from nuvrik.plan.outputs.demand import Demand
 
 Writes = list[tuple[str, int]]
 
@@ -20,9 +19,9 @@ class OutputPins:
     """
 
     def __init__(self, model: AnyOutput) -> None:
-        self.core = core.Pins(pin_table(model))
+        self.core = core.Pins(model.pin_table)
         self._writes = core.Writes()
-        self._roles = pin_roles(model)
+        self._roles = model.pin_roles
 
     def follow(self, demand: Demand) -> Writes:
         """The writes that a demand asks for, in the order in which they must be made."""
