@@ -14,7 +14,7 @@ from nuvrik.levels import place_at
 from nuvrik.panel.control import page_controls
 from nuvrik.panel.player import PanelPlayer
 from nuvrik.panel.room import Answer, Room
-from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, ReadControl, SliderControl
+from nuvrik.plan.controls import AxisControl, ButtonControl, KeyControl, ReadControl, SliderControl
 from nuvrik.plan.outputs import ServoOutput
 from nuvrik.plan.outputs.demand import Demand
 from nuvrik.plan.tables.handset_end import bridge_table

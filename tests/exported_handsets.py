@@ -12,7 +12,7 @@ from python_chips import exported, run
 import nuvrik
 from nuvrik.export.firmware import firmware
 from nuvrik.export.wanted import Wanted
-from nuvrik.plan.form.controls import AxisControl, ButtonControl, ReadControl, SliderControl
+from nuvrik.plan.controls import AxisControl, ButtonControl, ReadControl, SliderControl
 
 READ_MS = 5
 """How often either reads its controls."""

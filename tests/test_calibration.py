@@ -17,8 +17,8 @@ from nuvrik.calibration.controls import Calibrated, calibrate
 from nuvrik.calibration.motors import fit_motor
 from nuvrik.demo import demo_text
 from nuvrik.levels import along, level_of
+from nuvrik.plan.controls import AxisControl, SliderControl
 from nuvrik.plan.edit import edited
-from nuvrik.plan.form.controls import AxisControl, SliderControl
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plant.motors import SimMotor
 

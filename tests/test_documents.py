@@ -14,7 +14,6 @@ from nuvrik.core.hand.controls import bent_level
 from nuvrik.plan.outputs.motor import Motor
 from nuvrik.plan.outputs.pins import Pins
 from nuvrik.plan.starters import starter_names, starter_text
-from nuvrik.plan.tables.handset import moved_table
 
 ROOT = Path(__file__).parents[1]
 BLOCK = re.compile(r"```python\n(.*?)```", re.DOTALL)
@@ -60,7 +59,7 @@ def test_one_value_from_stick_to_pin_is_as_the_architecture_page_says() -> None:
         wire = handset.send(now)
         events = machine.feed(wire, now)
         machine.tick(now)
-    level = bent_level(moved_table(link.controls["left_stick"]), 700)
+    level = bent_level(link.controls["left_stick"].table({}), 700)
     sent, heard = handset.wire_values, events[0].values
     rules = Motor("port_screw", link.outputs["port_screw"]).core.table
     writes = [(role, value) for place, role, value in Pins(link).follow(machine.demands) if place == 0]

@@ -23,7 +23,7 @@ from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.core.machine.states import ARMED, STOPPED
-from nuvrik.plan.form.controls import ButtonControl
+from nuvrik.plan.controls import ButtonControl
 from nuvrik.plan.form.media import InfraredMedium, RadioMedium
 from nuvrik.plan.outputs.demand import Demand
 from nuvrik.plan.starters import starter_names, starter_text

@@ -12,8 +12,7 @@ from links import many
 from nuvrik.core.hand.controls import bent_level
 from nuvrik.core.ramp import Ramp
 from nuvrik.levels import FULL, Clock, div, level_of, mul
-from nuvrik.plan.form.controls import AxisControl, ButtonControl
-from nuvrik.plan.tables.handset import moved_table
+from nuvrik.plan.controls import AxisControl, ButtonControl
 from nuvrik.plan.tables.made import ramp_table
 
 WIDE = 2**30
@@ -105,7 +104,7 @@ def test_reversing_mirrors(model: AxisControl, raw: int) -> None:
 @given(st.floats(0, 0.9))
 def test_the_dead_zone_is_left_without_a_step(zone: float) -> None:
     model = AxisControl(kind="axis", raw=[0, 32768, 65535], dead_zone=zone)
-    edge, bend = 32768 + int(zone * 32768), moved_table(model)
+    edge, bend = 32768 + int(zone * 32768), model.table({})
     values = [bent_level(bend, raw) for raw in range(edge - 40, edge + 40)]
     assert values[0] == 0 or zone < 0.001
     assert all(b - a <= 2 + 2 / (1 - zone) for a, b in itertools.pairwise(values))

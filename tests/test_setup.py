@@ -11,8 +11,8 @@ from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.levels import FULL, level_of, mul
+from nuvrik.plan.controls import AxisControl, KeyControl, SliderControl
 from nuvrik.plan.form.channels import FlagChannel, LevelChannel
-from nuvrik.plan.form.controls import AxisControl, KeyControl, SliderControl
 from nuvrik.plan.starters import starter_text
 
 levels = st.integers(-FULL, FULL)

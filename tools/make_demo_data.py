@@ -13,7 +13,7 @@ import sys
 from pathlib import Path
 
 import nuvrik
-from nuvrik.plan.form.controls import KeyControl
+from nuvrik.plan.controls import KeyControl
 from nuvrik.plan.starters import starter_text
 from nuvrik.plant.motors import SimMotor
 from nuvrik.pulses.codes import press

@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 from nuvrik.core.infrared.infrared import END_US
 from nuvrik.ends.remote import frame_of
-from nuvrik.plan.form.controls import KeyControl
+from nuvrik.plan.controls import KeyControl
 from nuvrik.plan.form.media import InfraredMedium, retries_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.rules.draft import Draft

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
-from nuvrik.plan.form.controls import ButtonControl, MadeControl, ReadControl
+from nuvrik.plan.controls import ButtonControl, MadeControl, ReadControl
 
 APART_MS = 40
 """Changes closer together than this are one contact bouncing: nobody presses and lets go so quickly, and

@@ -10,7 +10,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvrik.plan.form.controls import AxisControl, MadeControl, ReadControl, SliderControl
+from nuvrik.plan.controls import AxisControl, MadeControl, ReadControl, SliderControl
 
 Readings = NDArray[np.float64]
 

@@ -20,7 +20,6 @@ from nuvrik.plan.wiring import output_routes
 from nuvrik.plan.words import (
     argument_words,
     channel_words,
-    control_words,
     route_words,
     stop_words,
     uses_of,
@@ -168,7 +167,7 @@ def _print_undetected(link: Link, encoder: Encoder, out: Any) -> None:
 
 def _control_rows(link: Link) -> list[tuple[str, str, str, str]]:
     return [
-        (name, str(control.kind), control_words(control), ", ".join(uses_of(link, name)) or "nothing")
+        (name, str(control.kind), control.words, ", ".join(uses_of(link, name)) or "nothing")
         for name, control in link.controls.items()
     ]
 

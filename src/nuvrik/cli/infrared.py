@@ -285,7 +285,7 @@ def run_make(
 
 
 def _press_of_link(link_file: Path, key: str | None, repeats: int) -> list[int]:
-    from nuvrik.plan.form.controls import KeyControl
+    from nuvrik.plan.controls import KeyControl
     from nuvrik.plan.problems import suggestion
 
     link = load(link_file)

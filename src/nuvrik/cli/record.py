@@ -14,7 +14,7 @@ from nuvrik.calibration.buttons import pressed
 from nuvrik.calibration.which import Which
 from nuvrik.cli.options import LinkFile, Sources
 from nuvrik.cli.words import DONE, NO, Trouble, console, say, speaks_plainly, table, tell
-from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, ReadControl, SliderControl
+from nuvrik.plan.controls import AxisControl, ButtonControl, KeyControl, ReadControl, SliderControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
 from nuvrik.ports.files import LateLog

@@ -5,9 +5,8 @@ from functools import partial
 
 from nuvrik.core.hand.controls import MovedTable, bent_level
 from nuvrik.levels import level_of
-from nuvrik.plan.form.controls import AxisControl, ButtonControl, SliderControl, parts_of
+from nuvrik.plan.controls import AxisControl, ButtonControl, SliderControl
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.tables.handset import moved_table
 from nuvrik.plan.wiring import turning_controls
 
 
@@ -18,12 +17,12 @@ class RestsFirst:
     def __init__(self, link: Link) -> None:
         band = level_of(link.failsafe.rest_band)
         turn = turning_controls(link)
-        parts = {part for name in turn for part in parts_of(link.controls[name]).values()}
+        parts = {part for name in turn for part in link.controls[name].parts.values()}
         self._rests: dict[str, Callable[[int], bool]] = {}
         for name in turn | parts:
             control = link.controls[name]
             if isinstance(control, AxisControl | SliderControl):
-                self._rests[name] = partial(_near, moved_table(control), band)
+                self._rests[name] = partial(_near, control.table({}), band)
             elif isinstance(control, ButtonControl):
                 self._rests[name] = partial(int.__eq__, control.off)
         self._lost: set[str] = set()

@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 from nuvrik.budget.clocks import divisors
 from nuvrik.export.chips import CHIPS, Chip
-from nuvrik.plan.form.controls import ButtonControl, KeyControl
+from nuvrik.plan.controls import ButtonControl, KeyControl
 from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium, RadioMedium, SerialMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.outputs import MotorOutput

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
 
+from nuvrik.core.frames.incoming import IN_SLOTS
 from nuvrik.core.frames.sealed import ACCEPTED, TOO_LONG
 from nuvrik.core.levels import NOBODY
 from nuvrik.core.loops.machine_end import EndTable
@@ -23,7 +24,6 @@ from nuvrik.export.traces.runners import NativeEnd, prepared
 from nuvrik.export.traces.seen import carry_out, seen
 from nuvrik.failsafe.why import Code, Why, in_words
 from nuvrik.plan.form.channels import source_name
-from nuvrik.plan.form.frame_actions import TrainFrame
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.outputs.demand import Demand
 from nuvrik.plan.tables.ends import end_table
@@ -192,7 +192,7 @@ class ElsewhereMachine(Machine):
         ]
 
     def _step(self, data: bytes, now_ms: int) -> Step:
-        if isinstance(self.link.frame, TrainFrame):
+        if self.link.frame.way_in == IN_SLOTS:
             return ["slots", now_ms, [NOT_SLOT_US, *in_slots(data), NOT_SLOT_US]]
         return ["stream" if self._stream else "packet", now_ms, 0, 0, [*data]]
 

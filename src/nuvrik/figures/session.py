@@ -7,11 +7,10 @@ from nuvrik.core.hand.controls import Moved
 from nuvrik.core.levels import NO_READING, TIMER_MAX
 from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot, save
 from nuvrik.levels import fraction_of
-from nuvrik.plan.form.controls import AxisControl, SliderControl
+from nuvrik.plan.controls import AxisControl, SliderControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.outputs import AnyOutput
 from nuvrik.plan.outputs.demand import Demand
-from nuvrik.plan.tables.handset import moved_table
 from nuvrik.recordings.pilot import practice
 from nuvrik.recordings.recording import Recording
 from nuvrik.rehearsal.verdict import PRACTICE_MS, Run
@@ -71,7 +70,7 @@ def draw_run(link: Link, run: Run, recording: Recording | None, path: Path) -> N
 
 def _draw_sticks(axis: Any, link: Link, recording: Recording) -> None:
     models = {n: c for n, c in link.controls.items() if isinstance(c, AxisControl | SliderControl)}
-    controls = {name: Moved(moved_table(model)) for name, model in models.items()}
+    controls = {name: Moved(model.table({})) for name, model in models.items()}
     times = [t_ms / 1000 for t_ms in recording.times_ms]
     for (name, control), colour in zip(controls.items(), SERIES, strict=False):
         places, before_ms = [], 0

@@ -7,7 +7,7 @@ from typing import Any
 
 from nuvrik.budget.stop import stop_bound
 from nuvrik.figures.style import GREY, INK, PALE, SERIES, STATE_COLOURS, pyplot, save
-from nuvrik.plan.form.controls import (
+from nuvrik.plan.controls import (
     AxisControl,
     ButtonControl,
     KeyControl,
@@ -17,7 +17,6 @@ from nuvrik.plan.form.controls import (
     RockerControl,
     SelectorControl,
     SliderControl,
-    parts_of,
 )
 from nuvrik.plan.form.media import InfraredMedium
 from nuvrik.plan.form.models import Link
@@ -36,7 +35,7 @@ def draw_sheet(link: Link, path: Path) -> None:
         part
         for control in link.controls.values()
         if isinstance(control, MadeControl)
-        for part in parts_of(control).values()
+        for part in control.parts.values()
     }
     shown = [name for name in link.controls if name not in made]
     rows = -(-len(shown) // COLUMNS)
@@ -81,33 +80,11 @@ def _draw_card(axis: Any, link: Link, name: str, left: float, bottom: float) -> 
     _glyph(control)(axis, left + 0.55, bottom + CARD_HEIGHT / 2, SERIES[1] if stop else SERIES[0])
     axis.text(left + 1.05, bottom + CARD_HEIGHT - 0.32, name, fontsize=11.5, fontweight="bold", va="center")
     lines = [line for effect in effects(link, name) for line in textwrap.wrap(effect, 27)]
-    lines += [line for hint in _hints(control) for line in textwrap.wrap(hint, 29)]
+    lines += [line for hint in control.hints for line in textwrap.wrap(hint, 29)]
     for place, line in enumerate(lines[:5]):
         axis.text(
             left + 1.05, bottom + CARD_HEIGHT - 0.58 - 0.2 * place, line, fontsize=8.8, va="center", color=INK
         )
-
-
-def _hints(control: ReadControl | MadeControl) -> list[str]:
-    if isinstance(control, RockerControl):
-        return [f"+ {control.plus}", f"- {control.minus}", "both at once: rest"]
-    if isinstance(control, NudgeControl):
-        return [f"{control.up} / {control.down}: a step each"] + (
-            [f"{control.back}: back"] if control.back else []
-        )
-    if isinstance(control, SelectorControl):
-        return [", ".join(control.buttons)]
-    if isinstance(control, ButtonControl | KeyControl):
-        key = (
-            ["the key " + ("space" if control.char == " " else control.char)]
-            if isinstance(control, KeyControl) and control.char
-            else []
-        )
-        low = ["pressed is a reading of 0"] if getattr(control, "active", "") == "low" else []
-        return key + (["one press on, the next off"] if control.toggle else []) + low
-    if isinstance(control, AxisControl) and control.on_release == "hold":
-        return ["stays when let go"]
-    return []
 
 
 def _glyph(control: ReadControl | MadeControl) -> Callable[[Any, float, float, str], None]:

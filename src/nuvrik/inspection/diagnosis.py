@@ -9,8 +9,9 @@ from collections import Counter
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from nuvrik.core.frames.writer import OUT_SEALED
 from nuvrik.inspection.uart import received, waveform
-from nuvrik.plan.form.frame_headed import PackedFrame, SlipFrame
+from nuvrik.plan.form.base import kinds_of
 from nuvrik.plan.form.frames import AnyFrame
 from nuvrik.plan.form.media import SerialMedium
 from nuvrik.plan.form.models import Link
@@ -114,9 +115,8 @@ def _unframed(link: Link, data: bytes) -> Iterator[Finding]:
 def _styles(link: Link, data: bytes) -> Iterator[Finding]:
     """Sound frames in another style."""
     pair = link.frame.pair
-    both: list[AnyFrame] = [PackedFrame(style="packed", pair=pair), SlipFrame(style="slip", pair=pair)]
-    others = [frame for frame in both if frame.style != link.frame.style]
-    for other in others:
+    kinds = {name: kind for name, kind in kinds_of(AnyFrame, "style").items() if kind.way_out == OUT_SEALED}
+    for other in (kind(style=name, pair=pair) for name, kind in kinds.items() if name != link.frame.style):
         events = Decoder(link.model_copy(update={"frame": other}), ALL_KINDS).feed(data)
         good = sum(isinstance(event, Frame) for event in events)
         if good:

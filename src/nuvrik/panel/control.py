@@ -4,8 +4,8 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from nuvrik.levels import FULL
+from nuvrik.plan.controls import AxisControl, ButtonControl, KeyControl, SliderControl
 from nuvrik.plan.form.channels import ChoiceChannel, FlagChannel, LevelChannel, ShareChannel
-from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, SliderControl, parts_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.wiring import place_channels, staying_channels, waiting_controls
 
@@ -71,5 +71,5 @@ def _alone(link: Link) -> set[str]:
         for key, control in channel.sources.items():
             (says if key.partition(".")[0] in ("from", "weights") and name in stand else more).add(control)
     for made in link.controls.values():
-        more |= set(parts_of(made).values())
+        more |= set(made.parts.values())
     return says - more

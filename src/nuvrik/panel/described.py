@@ -6,8 +6,7 @@ from typing import Any
 from nuvrik.budget.stop import page_stale_ms
 from nuvrik.core.machine.states import STATES
 from nuvrik.panel.control import PageControl, page_controls
-from nuvrik.plan.form.channels import ChoiceChannel, LevelChannel, ShareChannel
-from nuvrik.plan.form.controls import (
+from nuvrik.plan.controls import (
     AxisControl,
     ButtonControl,
     KeyControl,
@@ -16,6 +15,7 @@ from nuvrik.plan.form.controls import (
     SelectorControl,
     SliderControl,
 )
+from nuvrik.plan.form.channels import ChoiceChannel, LevelChannel, ShareChannel
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.problems import Problem
 from nuvrik.plan.wiring import output_routes, turning_channels

@@ -15,7 +15,7 @@ from nuvrik.panel.messages import Ask, Fault, Hello, Jog, Said
 from nuvrik.panel.room import BEAT_MS, Room
 from nuvrik.panel.seen import Rates, handset_seen, machine_seen
 from nuvrik.panel.twin import Twin
-from nuvrik.plan.form.controls import ButtonControl
+from nuvrik.plan.controls import ButtonControl
 from nuvrik.plan.form.models import Link
 from nuvrik.ports.hello import other_build, other_file
 from nuvrik.ports.jog import MOST

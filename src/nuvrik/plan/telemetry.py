@@ -402,17 +402,6 @@ def _place(name: str | None, names: Iterable[str]) -> int:
 AnyItem = VoltsItem | AnalogItem | DistanceItem | VectorItem | ShaftItem | DigitalItem | DemandItem
 Item = Annotated[AnyItem, Field(discriminator="kind")]
 
-KINDS: dict[str, type[ItemBase]] = {
-    "volts": VoltsItem,
-    "analog": AnalogItem,
-    "distance": DistanceItem,
-    "vector": VectorItem,
-    "shaft": ShaftItem,
-    "digital": DigitalItem,
-    "demand": DemandItem,
-}
-"""The kinds by the names that they have in a link file."""
-
 
 class Cue(Section):
     """``[cues.NAME]``: a value that comes back, made heard: the nearer to fast, the quicker it beeps."""

@@ -1,62 +1,17 @@
 """A link file in plain words: what each control does, what each output follows and keeps to."""
 
 from nuvrik.levels import FULL
-from nuvrik.plan.form.channels import FlagChannel, LevelChannel, ShareChannel
-from nuvrik.plan.form.controls import (
-    AxisControl,
+from nuvrik.plan.controls import (
     ButtonControl,
     KeyControl,
-    MadeControl,
     NudgeControl,
-    ReadControl,
-    RockerControl,
     SelectorControl,
     SliderControl,
-    parts_of,
 )
+from nuvrik.plan.form.channels import FlagChannel, LevelChannel, ShareChannel
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.requests import Argument
 from nuvrik.plan.wiring import Route, output_routes
-
-
-def control_words(control: ReadControl | MadeControl) -> str:
-    """What a control does, in a line."""
-    if isinstance(control, AxisControl | SliderControl):
-        return _moved_words(control)
-    if isinstance(control, ButtonControl):
-        off = f"; {control.off_by} switches it off" if control.off_by else ""
-        low = "; pressed reads 0" if control.active == "low" else ""
-        return f"each press toggles it{off}{low}" if control.toggle else f"on while pressed{low}"
-    if isinstance(control, KeyControl):
-        what = "each fresh press toggles it" if control.toggle else "on while it keeps arriving"
-        off = f"; {control.off_by} switches it off" if control.off_by else ""
-        return f"{what}; released after {control.released_after_ms} ms{off}"
-    if isinstance(control, RockerControl):
-        return f"{control.plus} is +, {control.minus} is -, both together rest"
-    if isinstance(control, NudgeControl):
-        limits = f"{control.low:g} to {control.high:g}, at first {control.start:g}"
-        return f"{control.up} and {control.down} step it by {control.step:g}; {limits}"
-    chosen = control.values or range(len(control.buttons))
-    return ", ".join(f"{name}: {value:g}" for name, value in zip(control.buttons, chosen, strict=True))
-
-
-def _moved_words(control: AxisControl | SliderControl) -> str:
-    if isinstance(control, AxisControl):
-        low, rest, high = control.raw
-        words = [f"{low} to {high}, at rest {rest}"]
-    else:
-        words = [f"{control.raw[0]} to {control.raw[1]}"]
-    words += [f"dead zone {control.zone:.3g}"] if control.zone else []
-    words += [f"expo {control.expo:g}"] if control.expo else []
-    words += [f"curve of {len(control.curve)} points"] if control.curve else []
-    words += ["reversed"] if control.reverse else []
-    words += [f"trim {control.trim:+g}"] if control.trim else []
-    words += [f"smoothed over {control.smooth_ms} ms"] if control.smooth_ms else []
-    words += [f"at least {control.ramp_ms} ms to full"] if control.ramp_ms else []
-    words += (
-        ["stays when let go"] if isinstance(control, AxisControl) and control.on_release == "hold" else []
-    )
-    return ", ".join(words)
 
 
 def stop_words(link: Link) -> list[str]:
@@ -98,7 +53,7 @@ def _arms(link: Link) -> str | None:
 def uses_of(link: Link, name: str) -> list[str]:
     """What a control is used for: channels, other controls, the stop."""
     uses = [channel for channel, model in link.channels.items() if name in model.sources.values()]
-    uses += [made for made, model in link.controls.items() if name in parts_of(model).values()]
+    uses += [made for made, model in link.controls.items() if name in model.parts.values()]
     uses += [f"the request {asked}" for asked, request in link.requests.items() if request.when == name]
     return uses + (["the stop"] if name == link.failsafe.stop else [])
 

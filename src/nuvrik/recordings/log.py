@@ -14,7 +14,7 @@ from collections.abc import Mapping
 
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.plan.form.controls import ReadControl
+from nuvrik.plan.controls import ReadControl
 from nuvrik.plan.form.models import Link
 
 THERE, BACK = ("sent", "heard"), ("back", "answered")

@@ -4,7 +4,7 @@ import random
 from collections.abc import Mapping, Sequence
 
 from nuvrik.levels import place_at
-from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, ReadControl, SliderControl
+from nuvrik.plan.controls import AxisControl, ButtonControl, KeyControl, ReadControl, SliderControl
 from nuvrik.plan.form.models import Link
 from nuvrik.recordings.recording import Recording, Row
 

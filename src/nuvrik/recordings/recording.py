@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator
 from typing import NamedTuple
 
 from nuvrik.ends.handset import Handset
-from nuvrik.plan.form.controls import ReadControl
+from nuvrik.plan.controls import ReadControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.problems import suggestion
 from nuvrik.recordings.table import TableError, csv_rows

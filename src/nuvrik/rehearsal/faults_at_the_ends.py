@@ -4,7 +4,7 @@ from nuvrik.budget.stop import run_down_ms
 from nuvrik.core.machine.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.ends.handset import Handset
 from nuvrik.failsafe.why import Code
-from nuvrik.plan.form.controls import ButtonControl
+from nuvrik.plan.controls import ButtonControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.outputs import MotorOutput
 from nuvrik.recordings.pilot import press_ms

@@ -7,7 +7,7 @@ from nuvrik.budget.stop import run_down_ms
 from nuvrik.core.machine.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.ends.rests import RestsFirst
 from nuvrik.failsafe.why import Code
-from nuvrik.plan.form.controls import AxisControl, ButtonControl, SliderControl
+from nuvrik.plan.controls import AxisControl, ButtonControl, SliderControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.telemetry import DigitalItem
 from nuvrik.plan.wiring import output_routes, place_channels, turning_controls

@@ -9,12 +9,11 @@ from nuvrik.core.hand.controls import bent_level
 from nuvrik.core.machine.states import ARMED, FAILSAFE, STANDBY, STOPPED, WAITING
 from nuvrik.failsafe.why import Code
 from nuvrik.levels import FULL, level_of
+from nuvrik.plan.controls import AxisControl, KeyControl, SliderControl
 from nuvrik.plan.form.channels import LevelChannel, ShareChannel
-from nuvrik.plan.form.controls import AxisControl, KeyControl, SliderControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.requests import CallRequest
 from nuvrik.plan.outputs import MotorOutput, ServoOutput, SwitchOutput
-from nuvrik.plan.tables.handset import moved_table
 from nuvrik.plan.wiring import moving_channels, output_routes, place_channels
 from nuvrik.recordings.recording import Row
 from nuvrik.rehearsal.beam import BeamWorld
@@ -38,7 +37,7 @@ def off_centre(link: Link, name: str) -> int:
     """The reading of a stick or slider furthest from rest that still counts as at rest, as it travels."""
     control = link.controls[name]
     assert isinstance(control, AxisControl | SliderControl)
-    table, band = moved_table(control), level_of(link.failsafe.rest_band)
+    table, band = control.table({}), level_of(link.failsafe.rest_band)
     fed = [c for c in link.channels.values() if name in c.sources.values() and isinstance(c, LevelChannel)]
 
     def at_rest(reading: int) -> bool:
@@ -67,7 +66,7 @@ def _rests_off_centre(world: World) -> None:
 def _start_duty(link: Link) -> bool:
     motors = (output for output in link.outputs.values() if isinstance(output, MotorOutput))
     rests = all(
-        abs(bent_level(moved_table(c), c.raw[-2])) <= level_of(link.failsafe.rest_band)
+        abs(bent_level(c.table({}), c.raw[-2])) <= level_of(link.failsafe.rest_band)
         for c in (link.controls[name] for name in moving_controls(link))
         if isinstance(c, AxisControl | SliderControl)
     )

@@ -1,7 +1,7 @@
 """Which controls a hand can move what with, and how it holds one: for faults that are about hands."""
 
 from nuvrik.levels import place_at
-from nuvrik.plan.form.controls import AxisControl, SliderControl, parts_of
+from nuvrik.plan.controls import AxisControl, SliderControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.wiring import needed_channels, output_routes
 from nuvrik.recordings.recording import Row
@@ -13,7 +13,7 @@ def moving_controls(link: Link) -> list[str]:
     names: list[str] = []
     for channel in needed_channels(link, output_routes(link)):
         for source in link.channels[channel].sources.values():
-            parts = parts_of(link.controls[source]).values()
+            parts = link.controls[source].parts.values()
             names += parts or [source]
     return [n for n in dict.fromkeys(names) if isinstance(link.controls[n], AxisControl | SliderControl)]
 

@@ -1,7 +1,7 @@
 """What every part of a link file has in common."""
 
 import re
-from typing import Annotated
+from typing import Annotated, Any, get_args
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -20,6 +20,11 @@ MAX_RAW_SPAN = 65535
 def is_name(text: str) -> bool:
     """Whether ``text`` may name a control, a channel or an output."""
     return re.fullmatch(NAME_PATTERN, text) is not None and "\n" not in text
+
+
+def kinds_of(union: Any, key: str = "kind") -> dict[str, Any]:
+    """The models of a union by the names that they have in a link file."""
+    return {get_args(one.model_fields[key].annotation)[0]: one for one in get_args(union)}
 
 
 class Section(BaseModel):

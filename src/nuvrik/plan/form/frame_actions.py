@@ -1,10 +1,12 @@
 """Styles that say only what is to be done: ``keys`` and ``train``."""
 
 from collections.abc import Mapping
-from typing import Literal
+from typing import ClassVar, Literal
 
 from pydantic import Field, model_validator
 
+from nuvrik.core.frames.incoming import IN_KEYS, IN_SLOTS
+from nuvrik.core.frames.writer import OUT_KEYS, OUT_SLOTS
 from nuvrik.plan.form.base import Name, Section
 from nuvrik.plan.form.channels import AnyChannel
 from nuvrik.plan.form.frame_base import Bound, Lack
@@ -47,6 +49,8 @@ class KeyAction(Section):
 class KeysFrame(_Plain):
     """``style = "keys"``: one character or one number for each action."""
 
+    way_in: ClassVar[int] = IN_KEYS
+    way_out: ClassVar[int] = OUT_KEYS
     style: Literal["keys"] = Field(description='"keys" is a character or a byte for each action')
     send: Literal["characters", "numbers"] = Field(
         default="characters",
@@ -97,6 +101,8 @@ class KeysFrame(_Plain):
 class TrainFrame(_Plain):
     """``style = "train"``: a slot of time for each channel, as radio gear carries several on one wire."""
 
+    way_in: ClassVar[int] = IN_SLOTS
+    way_out: ClassVar[int] = OUT_SLOTS
     style: Literal["train"] = Field(description='"train" is a slot of time a channel, for medium "pulses"')
     low_us: int = Field(default=1000, ge=500, le=2500, description="the slot of a level of -1, in us")
     high_us: int = Field(default=2000, ge=500, le=2500, description="the slot of a level of 1, in us")

@@ -1,7 +1,7 @@
 """What every frame style says of itself in the link file."""
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, ClassVar, Literal
 
 from pydantic import Field
 
@@ -36,6 +36,11 @@ MAX_TEXT = 420
 
 
 class Bound(Section):
+    way_in: ClassVar[int]
+    """How core keeps its frames apart on a stream."""
+    way_out: ClassVar[int]
+    """How core writes its commands."""
+
     pair: int = Field(
         default=1,
         ge=1,

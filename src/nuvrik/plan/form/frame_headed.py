@@ -1,15 +1,18 @@
 """Styles with head and check: ``packed`` and ``slip``."""
 
 from collections.abc import Mapping
-from typing import Literal
+from typing import ClassVar, Literal
 
 from pydantic import Field
 
+from nuvrik.core.frames.incoming import IN_COBS, IN_SLIP
+from nuvrik.core.frames.writer import OUT_SEALED
 from nuvrik.plan.form.channels import AnyChannel
 from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES, Bound
 
 
 class _SealedFrame(Bound):
+    way_out: ClassVar[int] = OUT_SEALED
     pair: int = Field(
         ge=1, le=255, description="the number both ends share and no neighbour should, 1 to 255"
     )
@@ -33,6 +36,7 @@ class _SealedFrame(Bound):
 class PackedFrame(_SealedFrame):
     """``style = "packed"``: channels packed bit by bit, with head and check."""
 
+    way_in: ClassVar[int] = IN_COBS
     style: Literal["packed"] = Field(description='"packed" is the frame style with every protection')
     lead_in: bool = Field(
         default=True,
@@ -47,6 +51,7 @@ class PackedFrame(_SealedFrame):
 class SlipFrame(_SealedFrame):
     """``style = "slip"``: the same frames as packed, kept apart as RFC 1055 says."""
 
+    way_in: ClassVar[int] = IN_SLIP
     style: Literal["slip"] = Field(description='"slip" has every protection too, and RFC 1055 between frames')
     lead_in: bool = Field(
         default=True,

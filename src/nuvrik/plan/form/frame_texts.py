@@ -3,10 +3,12 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
+from nuvrik.core.frames.incoming import IN_LINES
+from nuvrik.core.frames.writer import OUT_TEXT
 from nuvrik.plan.form.base import Name, Section
 from nuvrik.plan.form.channels import AnyChannel
 from nuvrik.plan.form.frame_base import CHECK_DIGITS, Bound, Lack, TextCheck
@@ -46,6 +48,8 @@ class TextField(Section):
 
 
 class _TextFrame(Bound):
+    way_in: ClassVar[int] = IN_LINES
+    way_out: ClassVar[int] = OUT_TEXT
     tag: Annotated[str, Field(pattern=r"^[!-~ ]{0,8}$")] = Field(
         default="", description='text that every command begins with, e.g. "M,"; up to 8 characters'
     )

@@ -10,45 +10,15 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator
 
-from nuvrik.plan.form.base import Millis, Name, Section
-from nuvrik.plan.form.channels import (
-    Channel,
-    ChoiceChannel,
-    CountChannel,
-    FlagChannel,
-    LevelChannel,
-    ShareChannel,
-    source_name,
-)
-from nuvrik.plan.form.controls import (
-    AxisControl,
-    ButtonControl,
-    Control,
-    KeyControl,
-    NudgeControl,
-    RockerControl,
-    SelectorControl,
-    SliderControl,
-)
-from nuvrik.plan.form.frame_actions import KeysFrame, TrainFrame
-from nuvrik.plan.form.frame_headed import PackedFrame, SlipFrame
-from nuvrik.plan.form.frame_texts import ColumnsFrame, LineFrame
-from nuvrik.plan.form.frames import Frame
-from nuvrik.plan.form.media import (
-    InfraredMedium,
-    Medium,
-    OnOffMedium,
-    PulsesMedium,
-    RadioMedium,
-    SerialMedium,
-    UdpMedium,
-)
-from nuvrik.plan.form.requests import CallRequest, HomeRequest, Request, RoutineRequest, StepsRequest
-from nuvrik.plan.outputs import KINDS as OUTPUT_KINDS
-from nuvrik.plan.outputs import Output
-from nuvrik.plan.outputs.mix import Mix, OneStickMix, PivotMix, TwoStickMix
-from nuvrik.plan.telemetry import KINDS as ITEM_KINDS
-from nuvrik.plan.telemetry import Cue, Item
+from nuvrik.plan.controls import AnyControl, Control
+from nuvrik.plan.form.base import Millis, Name, Section, kinds_of
+from nuvrik.plan.form.channels import AnyChannel, Channel, source_name
+from nuvrik.plan.form.frames import AnyFrame, Frame
+from nuvrik.plan.form.media import AnyMedium, Medium
+from nuvrik.plan.form.requests import AnyRequest, Request
+from nuvrik.plan.outputs import AnyOutput, Output
+from nuvrik.plan.outputs.mix import AnyMix, Mix
+from nuvrik.plan.telemetry import AnyItem, Cue, Item
 
 
 class LinkSection(Section):
@@ -240,57 +210,17 @@ class Link(Section):
 
 
 TAGGED: dict[str, tuple[str, dict[str, type[Section]]]] = {
-    "medium": (
-        "kind",
-        {
-            "serial": SerialMedium,
-            "radio": RadioMedium,
-            "on_off_keyed": OnOffMedium,
-            "udp": UdpMedium,
-            "infrared": InfraredMedium,
-            "pulses": PulsesMedium,
-        },
-    ),
-    "frame": (
-        "style",
-        {
-            "packed": PackedFrame,
-            "slip": SlipFrame,
-            "line": LineFrame,
-            "columns": ColumnsFrame,
-            "keys": KeysFrame,
-            "train": TrainFrame,
-        },
-    ),
-    "controls": (
-        "kind",
-        {
-            "axis": AxisControl,
-            "slider": SliderControl,
-            "button": ButtonControl,
-            "key": KeyControl,
-            "rocker": RockerControl,
-            "nudge": NudgeControl,
-            "selector": SelectorControl,
-        },
-    ),
-    "channels": (
-        "kind",
-        {
-            "level": LevelChannel,
-            "share": ShareChannel,
-            "flag": FlagChannel,
-            "choice": ChoiceChannel,
-            "count": CountChannel,
-        },
-    ),
-    "outputs": ("kind", {**OUTPUT_KINDS}),
-    "telemetry": ("kind", {**ITEM_KINDS}),
-    "requests": (
-        "kind",
-        {"steps": StepsRequest, "home": HomeRequest, "call": CallRequest, "routine": RoutineRequest},
-    ),
-    "mix": ("style", {"one_stick": OneStickMix, "two_stick": TwoStickMix, "pivot": PivotMix}),
+    name: (key, kinds_of(union, key))
+    for name, key, union in (
+        ("medium", "kind", AnyMedium),
+        ("frame", "style", AnyFrame),
+        ("controls", "kind", AnyControl),
+        ("channels", "kind", AnyChannel),
+        ("outputs", "kind", AnyOutput),
+        ("telemetry", "kind", AnyItem),
+        ("requests", "kind", AnyRequest),
+        ("mix", "style", AnyMix),
+    )
 }
 """Sections whose entries come in kinds: the key that tells which, and the model of each."""
 

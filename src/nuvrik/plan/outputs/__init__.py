@@ -4,6 +4,7 @@ from typing import Annotated
 
 from pydantic import Field
 
+from nuvrik.plan.form.base import kinds_of
 from nuvrik.plan.outputs.base import OutputBase
 from nuvrik.plan.outputs.motor import MotorOutput
 from nuvrik.plan.outputs.servo import ServoOutput
@@ -15,10 +16,5 @@ __all__ = ["KINDS", "AnyOutput", "MotorOutput", "Output", "ServoOutput", "Steppe
 AnyOutput = MotorOutput | ServoOutput | StepperOutput | SwitchOutput
 Output = Annotated[AnyOutput, Field(discriminator="kind")]
 
-KINDS: dict[str, type[OutputBase]] = {
-    "motor": MotorOutput,
-    "servo": ServoOutput,
-    "stepper": StepperOutput,
-    "switch": SwitchOutput,
-}
+KINDS: dict[str, type[OutputBase]] = kinds_of(AnyOutput)
 """The kinds by the names that they have in a link file."""

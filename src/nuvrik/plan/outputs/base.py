@@ -12,8 +12,8 @@ from pydantic import Field
 from nuvrik.core.levels import NOBODY
 from nuvrik.core.machine.pins import PinTable
 from nuvrik.core.widths import Table
+from nuvrik.plan.controls import Control
 from nuvrik.plan.form.base import Name, Section, Weight
-from nuvrik.plan.form.controls import Control
 from nuvrik.plan.outputs.demand import InWords
 from nuvrik.plan.problems import Problem
 from nuvrik.plan.tables.made import made
@@ -59,7 +59,7 @@ class OutputBase(Section):
         description='the level of its pins while the board starts, e.g. { pwm = "low" }; "float" = not held',
     )
 
-    code: ClassVar[int]
+    core_kind: ClassVar[int]
     """What core calls the kind."""
     rows: ClassVar[str]
     """The lists of that kind, in core's tables and objects."""

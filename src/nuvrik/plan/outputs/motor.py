@@ -11,8 +11,8 @@ from nuvrik.core.machine import motor as core
 from nuvrik.core.machine.outputs import IS_MOTOR
 from nuvrik.core.machine.pins import ONE_DIRECTION, PULSED, TWO_DIRECTIONS, TWO_POWERED, PinTable
 from nuvrik.levels import in_percent, level_of
+from nuvrik.plan.controls import AxisControl, SliderControl
 from nuvrik.plan.form.base import Millis, Name, Pin
-from nuvrik.plan.form.controls import AxisControl, SliderControl
 from nuvrik.plan.outputs.base import PLAIN, PULSE, PWM, Fed, OnPin, PinLevel, Turning
 from nuvrik.plan.outputs.demand import FOLLOW, Demand, InWords, Mode, Told
 from nuvrik.plan.problems import Problem, renamed
@@ -179,7 +179,7 @@ class MotorOutput(Turning):
         '"brake" = at once, both sides of the motor joined',
     )
 
-    code: ClassVar[int] = IS_MOTOR
+    core_kind: ClassVar[int] = IS_MOTOR
     rows: ClassVar[str] = "motors"
 
     @property

@@ -11,8 +11,8 @@ from nuvrik.core.machine.outputs import IS_SERVO
 from nuvrik.core.machine.pins import PULSED, PinTable
 from nuvrik.core.ramp import coarse
 from nuvrik.levels import level_of
+from nuvrik.plan.controls import SliderControl
 from nuvrik.plan.form.base import Millis, Pin
-from nuvrik.plan.form.controls import SliderControl
 from nuvrik.plan.outputs.base import PULSE, Fed, Moving, OnPin
 from nuvrik.plan.outputs.demand import FOLLOW, LOST, Demand, InWords, Mode, Told
 from nuvrik.plan.problems import Problem
@@ -122,7 +122,7 @@ class ServoOutput(Moving):
     )
     preset: float = Field(default=0.0, ge=-1, le=1, description='where on_loss = "preset" goes, -1 to 1')
 
-    code: ClassVar[int] = IS_SERVO
+    core_kind: ClassVar[int] = IS_SERVO
     rows: ClassVar[str] = "servos"
 
     @property

@@ -91,7 +91,7 @@ class StepperOutput(Turning):
     reverse_pause_ms: Millis = Field(default=0, description="rest between the two directions, in ms")
     on_loss: Literal["ramp"] = Field(default="ramp", description='when frames stop: "ramp" = down to rest')
 
-    code: ClassVar[int] = IS_STEPPER
+    core_kind: ClassVar[int] = IS_STEPPER
     rows: ClassVar[str] = "steppers"
 
     @property

@@ -59,7 +59,7 @@ class SwitchOutput(OutputBase):
         default="off", description='when frames stop: "off", or "hold" as it was (a light, never a motor)'
     )
 
-    code: ClassVar[int] = IS_SWITCH
+    core_kind: ClassVar[int] = IS_SWITCH
     rows: ClassVar[str] = "switches"
 
     # ---- what others ask of it ----

@@ -4,8 +4,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from nuvrik.plan.controls import Control
 from nuvrik.plan.form.channels import Channel
-from nuvrik.plan.form.controls import Control
 from nuvrik.plan.form.frames import AnyFrame
 from nuvrik.plan.form.media import AnyMedium
 from nuvrik.plan.form.models import (

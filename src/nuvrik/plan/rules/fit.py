@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping
 from itertools import pairwise
 
-from nuvrik.plan.form.controls import AxisControl, ButtonControl, KeyControl, SliderControl
+from nuvrik.plan.controls import AxisControl, ButtonControl, KeyControl, SliderControl
 from nuvrik.plan.form.frame_base import MAX_BODY
 from nuvrik.plan.form.media import Packets, retries_of
 from nuvrik.plan.outputs.base import PULSE, PWM

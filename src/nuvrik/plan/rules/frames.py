@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 
 from nuvrik.core.sizes import MOST_TRIGGERS
-from nuvrik.plan.form.controls import ButtonControl, KeyControl
+from nuvrik.plan.controls import ButtonControl, KeyControl
 from nuvrik.plan.form.frame_actions import KeyAction
 from nuvrik.plan.form.frame_base import LACKS, Lack
 from nuvrik.plan.form.media import InfraredMedium, Packets

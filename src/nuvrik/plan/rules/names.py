@@ -2,15 +2,7 @@
 
 from collections.abc import Iterator
 
-from nuvrik.plan.form.channels import (
-    Channel,
-    ChoiceChannel,
-    CountChannel,
-    FlagChannel,
-    LevelChannel,
-    ShareChannel,
-)
-from nuvrik.plan.form.controls import (
+from nuvrik.plan.controls import (
     AxisControl,
     ButtonControl,
     Control,
@@ -19,7 +11,14 @@ from nuvrik.plan.form.controls import (
     RockerControl,
     SelectorControl,
     SliderControl,
-    parts_of,
+)
+from nuvrik.plan.form.channels import (
+    Channel,
+    ChoiceChannel,
+    CountChannel,
+    FlagChannel,
+    LevelChannel,
+    ShareChannel,
 )
 from nuvrik.plan.outputs.mix import OneStickMix, PivotMix
 from nuvrik.plan.problems import Problem
@@ -33,7 +32,7 @@ def made_of(draft: Draft) -> Iterator[Problem]:
     """Rockers, nudges and selectors are made of buttons and keys that exist, each used once in them."""
     for name, control in draft.controls.items():
         used: dict[str, str] = {}
-        for key, part in parts_of(control).items() if control is not None else ():
+        for key, part in control.parts.items() if control is not None else ():
             where = f"controls.{name}.{key}"
             if part not in draft.controls:
                 yield unknown(where, part, "control", draft.controls)
@@ -254,7 +253,7 @@ def triggers(draft: Draft) -> Iterator[Problem]:
 def unused_controls(draft: Draft) -> Iterator[Problem]:
     """A control that feeds nothing is probably a slip."""
     used = {name for channel in draft.channels.values() if channel for name in channel.sources.values()}
-    used |= {part for control in draft.controls.values() if control for part in parts_of(control).values()}
+    used |= {part for control in draft.controls.values() if control for part in control.parts.values()}
     used |= {str(draft.failsafe.stop)} if draft.failsafe else set()
     used |= {str(request.when) for request in draft.requests.values() if request}
     if None in draft.channels.values() or None in draft.controls.values() or draft.failsafe is None:

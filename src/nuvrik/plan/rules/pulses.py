@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
+from nuvrik.plan.controls import KeyControl, NudgeControl, ReadControl, SelectorControl
 from nuvrik.plan.form.channels import CountChannel
-from nuvrik.plan.form.controls import KeyControl, NudgeControl, ReadControl, SelectorControl, parts_of
 from nuvrik.plan.form.media import CODE_FORMS, FEWEST_SLOTS, MOST_SLOTS, InfraredMedium, PulsesMedium
 from nuvrik.plan.problems import Problem
 from nuvrik.plan.rules.draft import Draft
@@ -115,7 +115,7 @@ def _keys_of(draft: Draft, name: str) -> set[str] | None:
     if isinstance(control, KeyControl):
         return {name}
     keys: set[str] = set()
-    for part in parts_of(control).values() if control is not None else ():
+    for part in control.parts.values() if control is not None else ():
         held = _keys_of(draft, part)
         if held is None:
             return None

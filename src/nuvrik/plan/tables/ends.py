@@ -3,9 +3,7 @@
 from nuvrik.core.frames.incoming import (
     IN_COBS,
     IN_KEYS,
-    IN_LINES,
     IN_PACKETS,
-    IN_SLIP,
     IN_SLOTS,
     IncomingTable,
 )
@@ -18,6 +16,7 @@ from nuvrik.core.frames.sealed import (
     SealedTable,
 )
 from nuvrik.core.frames.sender import AS_IT_IS, ESCAPED, IN_HEX, STUFFED, SenderTable
+from nuvrik.core.frames.writer import OUT_TEXT
 from nuvrik.core.loops.hearing import HOW_BYTES, WHO_BYTES
 from nuvrik.core.loops.machine_end import EndTable
 from nuvrik.core.machine.desk import DeskTable
@@ -26,9 +25,6 @@ from nuvrik.core.machine.telling import (
     TellingTable,
 )
 from nuvrik.plan.build_tags import BuildTags, tags_of
-from nuvrik.plan.form.frame_actions import KeysFrame, TrainFrame
-from nuvrik.plan.form.frame_headed import PackedFrame, SlipFrame
-from nuvrik.plan.form.frame_texts import ColumnsFrame, LineFrame
 from nuvrik.plan.form.media import (
     InfraredMedium,
 )
@@ -44,16 +40,6 @@ from nuvrik.plan.tables.styles import channel_tables, keys_table, text_table, tr
 from nuvrik.version import VERSION
 
 TO_MACHINE = (KIND_COMMAND, KIND_STOP, KIND_REQUEST, KIND_HELLO, KIND_ECHO)
-
-WAYS = {
-    PackedFrame: IN_COBS,
-    SlipFrame: IN_SLIP,
-    LineFrame: IN_LINES,
-    ColumnsFrame: IN_LINES,
-    KeysFrame: IN_KEYS,
-    TrainFrame: IN_SLOTS,
-}
-"""How frames are kept apart on a stream. Keys and slots are told apart in packets in the same way."""
 
 SLOTS = 16
 """How finely a delay guard's time is cut: an age is at most a sixteenth of it too great."""
@@ -77,7 +63,8 @@ def _in_packets(link: Link) -> EndTable:
 def _end(link: Link, *, stream: bool) -> EndTable:
     room = min(HELLO_MOST, payload_room(link.medium, link.frame))
     own = not link.medium.datagrams
-    told_apart = not isinstance(link.frame, KeysFrame | TrainFrame)
+    # Keys and slots are told apart in packets as they are on a stream.
+    told_apart = link.frame.way_in not in (IN_KEYS, IN_SLOTS)
     # Cut to what two pages hold, and then back to whole characters.
     first, rest = max(0, room - WHO_BYTES), max(0, room - HOW_BYTES)
     name = link.name.encode("utf-8")[: first + rest].decode("utf-8", "ignore").encode("utf-8")
@@ -92,8 +79,8 @@ def _end(link: Link, *, stream: bool) -> EndTable:
         incoming=made(
             IncomingTable,
             text=text_table(link),
-            way_in=WAYS[type(link.frame)] if stream or not told_apart else IN_PACKETS,
-            lines=isinstance(link.frame, LineFrame | ColumnsFrame),
+            way_in=link.frame.way_in if stream or not told_apart else IN_PACKETS,
+            lines=link.frame.way_out == OUT_TEXT,
         ),
         keys=keys_table(link),
         train=train_table(link),
@@ -144,7 +131,7 @@ def sender_table(link: Link, *, stream: bool) -> SenderTable:
         if stream:
             ending, leads = getattr(frame, "end", "\n"), getattr(frame, "lead_in", False)
     elif stream:
-        way = STUFFED if isinstance(frame, PackedFrame) else ESCAPED
+        way = STUFFED if frame.way_in == IN_COBS else ESCAPED
         leads = getattr(frame, "lead_in", False)
     return made(
         SenderTable, pair=frame.pair, tag=layout_tag(link), way=way, leads=leads, ending=[*ending.encode()]

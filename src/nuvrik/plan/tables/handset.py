@@ -3,20 +3,7 @@
 from collections.abc import Mapping
 
 from nuvrik.core.hand.arming import ArmingTable
-from nuvrik.core.hand.controls import ButtonTable, KeyControlTable, MovedTable
-from nuvrik.core.hand.hands import (
-    IS_BUTTON,
-    IS_KEY,
-    IS_MOVED,
-    IS_NUDGE,
-    IS_ROCKER,
-    IS_SELECTOR,
-    ControlTable,
-    HandsTable,
-    NudgeTable,
-    RockerTable,
-    SelectorTable,
-)
+from nuvrik.core.hand.hands import ControlTable, HandsTable
 from nuvrik.core.hand.handset import LEFT_ALONE, LEFT_AS_SENT, LEFT_AT_REST, LEFT_UNREAD, HandsetTable
 from nuvrik.core.hand.sources import (
     FROM_ALL,
@@ -34,7 +21,9 @@ from nuvrik.core.hand.sources import (
     SourceTable,
 )
 from nuvrik.core.levels import FULL, NOBODY
+from nuvrik.core.widths import Table
 from nuvrik.levels import level_of
+from nuvrik.plan.controls import AnyControl
 from nuvrik.plan.form.channels import (
     AnyChannel,
     ChoiceChannel,
@@ -43,20 +32,9 @@ from nuvrik.plan.form.channels import (
     LevelChannel,
     ShareChannel,
 )
-from nuvrik.plan.form.controls import (
-    AxisControl,
-    ButtonControl,
-    KeyControl,
-    MadeControl,
-    NudgeControl,
-    ReadControl,
-    RockerControl,
-    SelectorControl,
-    SliderControl,
-)
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.per_link import per_link
-from nuvrik.plan.tables.made import curve_table, made, ramp_table
+from nuvrik.plan.tables.made import made
 from nuvrik.plan.wiring import (
     output_routes,
     place_channels,
@@ -65,18 +43,6 @@ from nuvrik.plan.wiring import (
     turning_controls,
     waiting_controls,
 )
-
-AnyControl = ReadControl | MadeControl
-
-KINDS: dict[type, int] = {
-    AxisControl: IS_MOVED,
-    SliderControl: IS_MOVED,
-    ButtonControl: IS_BUTTON,
-    KeyControl: IS_KEY,
-    RockerControl: IS_ROCKER,
-    NudgeControl: IS_NUDGE,
-    SelectorControl: IS_SELECTOR,
-}
 
 SEVERAL = {"priority": FROM_FIRST_READY, "first": FROM_FIRST_MOVED, "sum": FROM_ALL}
 
@@ -130,124 +96,32 @@ def hands_table(
 ) -> HandsTable:
     """The controls, in the order of their places: those that ``wait`` to be pressed before they say where a
     place is to be, those that have a say in what ``turn``."""
-    models = [given[name] for name in places]
-    controls, counts, seen = [], dict.fromkeys(KINDS.values(), 0), 0
-    for model in models:
-        kind = KINDS[type(model)]
+    rows: dict[str, list[Table]] = {
+        "moved": [],
+        "buttons": [],
+        "keys": [],
+        "rockers": [],
+        "nudges": [],
+        "selectors": [],
+    }
+    controls, seen = [], 0
+    for name in places:
+        model = given[name]
         off_by = getattr(model, "off_by", None)
         stale_ms = getattr(model, "released_after_ms", getattr(model, "stale_ms", 0))
-        seen += bool(off_by) + _looks_at(model)
+        seen += bool(off_by) + model.looks_at
+        alike = rows[model.rows]
         controls.append(
             made(
                 ControlTable,
-                kind=kind,
-                at=counts[kind],
+                kind=model.core_kind,
+                at=len(alike),
                 stale_ms=stale_ms,
                 off_by=places[off_by] if off_by else NOBODY,
             )
         )
-        counts[kind] += 1
-    return made(
-        HandsTable,
-        controls=controls,
-        moved=[
-            moved_table(one, turns=name in turn)
-            for name, one in given.items()
-            if isinstance(one, AxisControl | SliderControl)
-        ],
-        buttons=[
-            button_table(one, waits=name in wait)
-            for name, one in given.items()
-            if isinstance(one, ButtonControl)
-        ],
-        keys=[
-            made(KeyControlTable, every=one.repeat == "every", toggles=one.toggle, waits=name in wait)
-            for name, one in given.items()
-            if isinstance(one, KeyControl)
-        ],
-        rockers=[
-            made(RockerTable, plus=places[one.plus], minus=places[one.minus])
-            for one in models
-            if isinstance(one, RockerControl)
-        ],
-        nudges=[
-            _nudge(one, places, name in wait) for name, one in given.items() if isinstance(one, NudgeControl)
-        ],
-        selectors=[
-            _selector(one, places, name in wait)
-            for name, one in given.items()
-            if isinstance(one, SelectorControl)
-        ],
-        seen=[0] * seen,
-    )
-
-
-def _looks_at(model: AnyControl) -> int:
-    """How many buttons it looks at for presses."""
-    if isinstance(model, NudgeControl):
-        return 3 if model.back else 2
-    return len(model.buttons) if isinstance(model, SelectorControl) else 0
-
-
-def _nudge(model: NudgeControl, places: dict[str, int], waits: bool) -> NudgeTable:
-    return made(
-        NudgeTable,
-        up=places[model.up],
-        down=places[model.down],
-        back=places[model.back] if model.back else NOBODY,
-        step=level_of(model.step),
-        low=level_of(model.low),
-        high=level_of(model.high),
-        start=level_of(model.start),
-        waits=waits,
-    )
-
-
-def _selector(model: SelectorControl, places: dict[str, int], waits: bool) -> SelectorTable:
-    values = [level_of(value) for value in model.values or [0.0] * len(model.buttons)]
-    return made(
-        SelectorTable,
-        buttons=[places[name] for name in model.buttons],
-        values=values,
-        start=model.start,
-        waits=waits,
-    )
-
-
-def moved_table(model: AxisControl | SliderControl, *, turns: bool = False) -> MovedTable:
-    """An axis or a slider."""
-    low, rest, high = model.points
-    holds = isinstance(model, AxisControl) and model.on_release == "hold"
-    return made(
-        MovedTable,
-        low=low,
-        rest=rest,
-        high=high,
-        one_sided=isinstance(model, SliderControl),
-        dead_zone=min(level_of(model.zone), FULL - 1),
-        expo=level_of(model.expo),
-        curve=curve_table(model.curve or ()),
-        reverse=model.reverse,
-        trim=level_of(model.trim),
-        ignore=list(model.ignore),
-        smooth_ms=model.smooth_ms,
-        slows=bool(model.ramp_ms),
-        ramp=ramp_table(model.ramp_ms),
-        holds=holds,
-        plain=not (model.smooth_ms or model.ramp_ms or holds),
-        turns=turns,
-    )
-
-
-def button_table(model: ButtonControl, *, waits: bool) -> ButtonTable:
-    """A button."""
-    return made(
-        ButtonTable,
-        pressed=model.on,
-        debounce_ms=model.debounce_ms,
-        toggles=model.toggle,
-        waits=waits,
-    )
+        alike.append(model.table(places, waits=name in wait, turns=name in turn))
+    return made(HandsTable, controls=controls, **rows, seen=[0] * seen)
 
 
 def sources_table(link: Link, places: dict[str, int]) -> SourcesTable:

@@ -11,11 +11,11 @@ from nuvrik.core.loops.handset_end import HandsetEndTable
 from nuvrik.core.loops.hearing import HearingTable
 from nuvrik.core.machine.desk import JOG_MOST_TURNING, JOG_STEPS
 from nuvrik.core.requests.asking import AskingTable, TriggerTable
-from nuvrik.plan.form.controls import AxisControl, SliderControl
+from nuvrik.plan.controls import AxisControl, SliderControl
 from nuvrik.plan.form.media import Packets
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.outputs import AnyOutput
-from nuvrik.plan.tables.ends import WAYS, sealed_table, sender_table, telling_table
+from nuvrik.plan.tables.ends import sealed_table, sender_table, telling_table
 from nuvrik.plan.tables.handset import handset_table
 from nuvrik.plan.tables.machine import request_table
 from nuvrik.plan.tables.made import made
@@ -33,7 +33,7 @@ def handset_end_table(link: Link, *, stream: bool) -> HandsetEndTable:
     """A handset's end, on a stream of bytes or in packets."""
     # What comes back beside text and keys are lines of hex digits.
     lines = not link.frame.sealed
-    back = IN_LINES if lines else WAYS[type(link.frame)]
+    back = IN_LINES if lines else link.frame.way_in
     return made(
         HandsetEndTable,
         handset=handset_table(link),
@@ -72,7 +72,7 @@ def bridge_table(link: Link) -> BridgeTable:
         raise ValueError(f"{link.name} needs no bridge: its frames are no packets")
     return made(
         BridgeTable,
-        incoming=made(IncomingTable, text=text_table(link), way_in=WAYS[type(link.frame)], lines=False),
+        incoming=made(IncomingTable, text=text_table(link), way_in=link.frame.way_in, lines=False),
         sealed=sealed_table(link, ()),
         sender=sender_table(link, stream=True),
         most=link.medium.payload_max,

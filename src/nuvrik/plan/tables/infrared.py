@@ -16,7 +16,7 @@ from nuvrik.core.infrared.families import (
 from nuvrik.core.infrared.shape import WORDS, ShapeTable
 from nuvrik.core.loops.receiver import HeardKeyTable, ReceiverTable
 from nuvrik.core.loops.remote import RemoteTable
-from nuvrik.plan.form.controls import KeyControl
+from nuvrik.plan.controls import KeyControl
 from nuvrik.plan.form.media import CODE_FORMS, InfraredMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.handset import handset_table

@@ -26,7 +26,7 @@ def outputs_table(link: Link) -> OutputsTable:
                 if channel in stand and link.channels[channel].optional:
                     term.extra, extra = extra, extra + 1
         alike = rows[model.rows]
-        outputs.append(made(OutputTable, kind=model.code, at=len(alike), route=route))
+        outputs.append(made(OutputTable, kind=model.core_kind, at=len(alike), route=route))
         alike.append(model.table)
     return made(OutputsTable, outputs=outputs, **rows, limits=limits_of(link), extra=[0] * extra)
 

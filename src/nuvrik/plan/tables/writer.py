@@ -1,27 +1,15 @@
 """A handset's commands as one table: in every style, on a stream or in packets."""
 
 from nuvrik.core.frames.keys import ChooserTable
-from nuvrik.core.frames.writer import OUT_KEYS, OUT_SEALED, OUT_SLOTS, OUT_TEXT, WriterTable
+from nuvrik.core.frames.writer import WriterTable
 from nuvrik.core.levels import FULL, NOBODY
 from nuvrik.levels import level_of
-from nuvrik.plan.form.frame_actions import KeysFrame, TrainFrame
-from nuvrik.plan.form.frame_headed import PackedFrame, SlipFrame
-from nuvrik.plan.form.frame_texts import ColumnsFrame, LineFrame
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.per_link import per_link
 from nuvrik.plan.tables.ends import sender_table
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.styles import channel_tables, keys_table, text_table, train_table
 from nuvrik.plan.wiring import staying_channels
-
-WAYS_OUT = {
-    PackedFrame: OUT_SEALED,
-    SlipFrame: OUT_SEALED,
-    LineFrame: OUT_TEXT,
-    ColumnsFrame: OUT_TEXT,
-    KeysFrame: OUT_KEYS,
-    TrainFrame: OUT_SLOTS,
-}
 
 
 def writer_table(link: Link, *, stream: bool) -> WriterTable:
@@ -35,7 +23,7 @@ def writer_table(link: Link, *, stream: bool) -> WriterTable:
         keys=chooser_table(link),
         train=train_table(link),
         stays=[name in stay for name in link.channels],
-        way_out=WAYS_OUT[type(link.frame)],
+        way_out=link.frame.way_out,
         guarded=bool(link.guard_bytes),
     )
 

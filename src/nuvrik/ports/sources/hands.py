@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.rests import RestsFirst
-from nuvrik.plan.form.controls import ReadControl
+from nuvrik.plan.controls import ReadControl
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.requests import StepsRequest
 from nuvrik.ports.sources.source import Source, SourceError, item_of

@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Callable, Collection
 from contextlib import ExitStack
 
-from nuvrik.plan.form.controls import KeyControl, ReadControl
+from nuvrik.plan.controls import KeyControl, ReadControl
 from nuvrik.ports.sources.source import Items, Plain, SourceError
 
 MOST_A_TURN = 256

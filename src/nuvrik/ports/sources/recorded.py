@@ -2,7 +2,7 @@
 
 from collections.abc import Collection
 
-from nuvrik.plan.form.controls import ReadControl
+from nuvrik.plan.controls import ReadControl
 from nuvrik.ports.sources.source import Items, Plain
 from nuvrik.recordings.recording import Recording
 

@@ -3,7 +3,7 @@
 from collections.abc import Collection, Mapping
 from typing import Protocol
 
-from nuvrik.plan.form.controls import KeyControl, ReadControl
+from nuvrik.plan.controls import KeyControl, ReadControl
 
 Items = Mapping[str, int | None]
 """What a source says of its items, by name: a whole number, or None for one that has no reading."""

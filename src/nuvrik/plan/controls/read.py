@@ -1,15 +1,18 @@
-"""``[controls.NAME]``: what a hand or a sensor moves on the handset.
+"""Controls with readings of their own: axes, sliders, buttons and keys."""
 
-Axis, slider, button and key have readings of their own. Rocker, nudge and selector are made of
-buttons or keys that stand in the link file under names of their own.
-"""
-
+from collections.abc import Mapping
 from itertools import pairwise
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
-from nuvrik.plan.form.base import MAX_RAW_SPAN, Millis, Name, Pin, Reading, Section
+from nuvrik.core.hand.controls import ButtonTable, KeyControlTable, MovedTable
+from nuvrik.core.hand.hands import IS_BUTTON, IS_KEY, IS_MOVED
+from nuvrik.core.levels import FULL
+from nuvrik.levels import level_of
+from nuvrik.plan.controls.base import ControlBase
+from nuvrik.plan.form.base import MAX_RAW_SPAN, Millis, Name, Pin, Reading
+from nuvrik.plan.tables.made import curve_table, made, ramp_table
 
 Place = Annotated[float, Field(ge=-1, le=1)]
 Point = Annotated[list[Place], Field(min_length=2, max_length=2)]
@@ -17,7 +20,7 @@ ItemName = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*\.[a-z0-9_+-]+$")]
 SmoothMillis = Annotated[int, Field(ge=0, le=2000)]
 
 
-class _Control(Section):
+class _Control(ControlBase):
     stale_ms: int = Field(
         default=500,
         ge=1,
@@ -34,7 +37,7 @@ class _Control(Section):
     )
 
 
-class _Moved(_Control):
+class Moved(_Control):
     """What an axis and a slider share: a range of readings, and how it is bent."""
 
     pin_b: Pin | None = Field(
@@ -76,10 +79,64 @@ class _Moved(_Control):
         default=0, description="least time from rest to full, in ms, however fast the hand"
     )
 
+    core_kind: ClassVar[int] = IS_MOVED
+    rows: ClassVar[str] = "moved"
+    one_sided: ClassVar[bool]
+    """Whether it rests at one of its ends."""
+
     @property
     def points(self) -> list[int]:
         """Its readings low, at rest and high."""
         raise NotImplementedError
+
+    @property
+    def stays(self) -> bool:
+        """Whether its value stays where the hand took it, though the stick springs back."""
+        return False
+
+    @property
+    def words(self) -> str:
+        """Its range, and how it is bent."""
+        words = [f"dead zone {self.zone:.3g}"] if self.zone else []
+        words += [f"expo {self.expo:g}"] if self.expo else []
+        words += [f"curve of {len(self.curve)} points"] if self.curve else []
+        words += ["reversed"] if self.reverse else []
+        words += [f"trim {self.trim:+g}"] if self.trim else []
+        words += [f"smoothed over {self.smooth_ms} ms"] if self.smooth_ms else []
+        words += [f"at least {self.ramp_ms} ms to full"] if self.ramp_ms else []
+        return ", ".join([self._travel, *words, *self.hints])
+
+    @property
+    def _travel(self) -> str:
+        raise NotImplementedError
+
+    @property
+    def hints(self) -> list[str]:
+        """What a hand would not expect."""
+        return ["stays when let go"] if self.stays else []
+
+    def table(self, places: Mapping[str, int], *, waits: bool = False, turns: bool = False) -> MovedTable:
+        """An axis or a slider."""
+        low, rest, high = self.points
+        return made(
+            MovedTable,
+            low=low,
+            rest=rest,
+            high=high,
+            one_sided=self.one_sided,
+            dead_zone=min(level_of(self.zone), FULL - 1),
+            expo=level_of(self.expo),
+            curve=curve_table(self.curve or ()),
+            reverse=self.reverse,
+            trim=level_of(self.trim),
+            ignore=list(self.ignore),
+            smooth_ms=self.smooth_ms,
+            slows=bool(self.ramp_ms),
+            ramp=ramp_table(self.ramp_ms),
+            holds=self.stays,
+            plain=not (self.smooth_ms or self.ramp_ms or self.stays),
+            turns=turns,
+        )
 
     @property
     def zone(self) -> float:
@@ -91,7 +148,7 @@ class _Moved(_Control):
         return min(self.dead_zone_raw / min(halves), 0.9999)
 
     @model_validator(mode="after")
-    def _one_dead_zone(self) -> "_Moved":
+    def _one_dead_zone(self) -> "Moved":
         if self.dead_zone_raw is None:
             return self
         if self.dead_zone:
@@ -102,13 +159,13 @@ class _Moved(_Control):
         return self
 
     @model_validator(mode="after")
-    def _has_both_pins(self) -> "_Moved":
+    def _has_both_pins(self) -> "Moved":
         if self.pin_b is not None and self.pin is None:
             raise ValueError("pin_b: is given without pin; an encoder has two")
         return self
 
     @model_validator(mode="after")
-    def _curve_makes_sense(self) -> "_Moved":
+    def _curve_makes_sense(self) -> "Moved":
         if self.curve is None:
             return self
         if self.expo:
@@ -122,7 +179,7 @@ class _Moved(_Control):
         return self
 
 
-class AxisControl(_Moved):
+class AxisControl(Moved):
     """``kind = "axis"``: a stick that rests somewhere between its two ends."""
 
     kind: Literal["axis"]
@@ -141,6 +198,18 @@ class AxisControl(_Moved):
         """Its readings low, at rest and high."""
         return self.raw
 
+    one_sided: ClassVar[bool] = False
+
+    @property
+    def stays(self) -> bool:
+        """Whether its value stays as far as it was pushed."""
+        return self.on_release == "hold"
+
+    @property
+    def _travel(self) -> str:
+        low, rest, high = self.raw
+        return f"{low} to {high}, at rest {rest}"
+
     @model_validator(mode="after")
     def _range_makes_sense(self) -> "AxisControl":
         low, rest, high = self.raw
@@ -150,7 +219,7 @@ class AxisControl(_Moved):
         return self
 
 
-class SliderControl(_Moved):
+class SliderControl(Moved):
     """``kind = "slider"``: something that stays where it is put, from none to full."""
 
     kind: Literal["slider"]
@@ -164,6 +233,12 @@ class SliderControl(_Moved):
     def points(self) -> list[int]:
         """Its readings low, at rest and high: it rests at none."""
         return [self.raw[0], *self.raw]
+
+    one_sided: ClassVar[bool] = True
+
+    @property
+    def _travel(self) -> str:
+        return f"{self.raw[0]} to {self.raw[1]}"
 
     @model_validator(mode="after")
     def _range_makes_sense(self) -> "SliderControl":
@@ -180,7 +255,30 @@ def _check_range(low: int, high: int) -> None:
         )
 
 
-class ButtonControl(_Control):
+class Pressed(ControlBase):
+    """What is pressed or not."""
+
+    toggle: bool = False
+    off_by: Name | None = Field(
+        default=None, description="another button or key that switches a toggle off, never on"
+    )
+
+    @property
+    def parts(self) -> dict[str, str]:
+        """What switches it off."""
+        return {"off_by": self.off_by} if self.off_by else {}
+
+    @property
+    def hints(self) -> list[str]:
+        """A toggle."""
+        return ["one press on, the next off"] if self.toggle else []
+
+    @property
+    def _off(self) -> str:
+        return f"; {self.off_by} switches it off" if self.off_by else ""
+
+
+class ButtonControl(_Control, Pressed):
     """``kind = "button"``: something pressed or not."""
 
     kind: Literal["button"]
@@ -188,12 +286,29 @@ class ButtonControl(_Control):
     active: Literal["high", "low"] = Field(
         default="high", description='"high": a reading of 1 is pressed; "low": a reading of 0 is pressed'
     )
-    off_by: Name | None = Field(
-        default=None, description="another button or key that switches a toggle off, never on"
-    )
     debounce_ms: Millis = Field(
         default=20, description="a change must last this long to count, in ms (contacts bounce 1 to 20)"
     )
+
+    core_kind: ClassVar[int] = IS_BUTTON
+    rows: ClassVar[str] = "buttons"
+
+    @property
+    def words(self) -> str:
+        """What a press does."""
+        low = "; pressed reads 0" if self.active == "low" else ""
+        return f"each press toggles it{self._off}{low}" if self.toggle else f"on while pressed{low}"
+
+    @property
+    def hints(self) -> list[str]:
+        """A toggle, and a contact that reads the other way round."""
+        return super().hints + (["pressed is a reading of 0"] if self.active == "low" else [])
+
+    def table(self, places: Mapping[str, int], *, waits: bool = False, turns: bool = False) -> ButtonTable:
+        """A button."""
+        return made(
+            ButtonTable, pressed=self.on, debounce_ms=self.debounce_ms, toggles=self.toggle, waits=waits
+        )
 
     @property
     def on(self) -> int:
@@ -206,7 +321,7 @@ class ButtonControl(_Control):
         return 1 - self.on
 
 
-class KeyControl(Section):
+class KeyControl(Pressed):
     """``kind = "key"``: a code or a character that arrives again and again while it is held.
 
     Its reading is how often it has arrived so far: any number that changes with each arrival.
@@ -233,75 +348,24 @@ class KeyControl(Section):
         description='what counts as a press: "first" = a fresh one only; "every" = each repeat too',
     )
     toggle: bool = Field(default=False, description="true: each fresh press toggles it; false: on while held")
-    off_by: Name | None = Field(
-        default=None, description="another button or key that switches a toggle off, never on"
-    )
 
+    core_kind: ClassVar[int] = IS_KEY
+    rows: ClassVar[str] = "keys"
 
-class RockerControl(Section):
-    """``kind = "rocker"``: two buttons or keys for the two directions; both at once is rest."""
+    @property
+    def words(self) -> str:
+        """What an arrival does."""
+        what = "each fresh press toggles it" if self.toggle else "on while it keeps arriving"
+        return f"{what}; released after {self.released_after_ms} ms{self._off}"
 
-    kind: Literal["rocker"]
-    plus: Name = Field(description="the button or key for the positive direction")
-    minus: Name = Field(description="the button or key for the negative direction")
+    @property
+    def hints(self) -> list[str]:
+        """Which key it is."""
+        named = "the key space" if self.char == " " else f"the key {self.char}"
+        return ([named] if self.char else []) + super().hints
 
-
-class NudgeControl(Section):
-    """``kind = "nudge"``: two buttons or keys that step a stored value."""
-
-    kind: Literal["nudge"]
-    up: Name = Field(description="the button or key that adds a step")
-    down: Name = Field(description="the button or key that takes a step away")
-    back: Name | None = Field(default=None, description="a button or key that puts it back to start")
-    step: float = Field(default=0.1, gt=0, le=1, description="how far a press steps, fraction of full scale")
-    low: float = Field(default=-1.0, ge=-1, le=1, description="it never goes below this, -1 to 1")
-    high: float = Field(default=1.0, ge=-1, le=1, description="it never goes above this, -1 to 1")
-    start: float = Field(default=0.0, ge=-1, le=1, description="where it is at power-up, -1 to 1")
-
-    @model_validator(mode="after")
-    def _limits_make_sense(self) -> "NudgeControl":
-        if self.low >= self.high:
-            raise ValueError(f"low: {self.low} is not below high {self.high}, so there is no travel")
-        if not self.low <= self.start <= self.high:
-            raise ValueError(f"start: {self.start} is not between low {self.low} and high {self.high}")
-        return self
-
-
-class SelectorControl(Section):
-    """``kind = "selector"``: one of several buttons or keys chooses; the choice stays."""
-
-    kind: Literal["selector"]
-    buttons: list[Name] = Field(min_length=2, max_length=16, description="the buttons or keys, 2 to 16")
-    values: list[Place] | None = Field(
-        default=None, max_length=16, description="what each chooses, -1 to 1; needed for a level or a share"
-    )
-    start: int = Field(default=0, ge=0, le=15, description="which is chosen at power-up, counted from 0")
-
-    @model_validator(mode="after")
-    def _lists_match(self) -> "SelectorControl":
-        if self.values is not None and len(self.values) != len(self.buttons):
-            raise ValueError(f"values: there are {len(self.values)} for {len(self.buttons)} buttons")
-        if self.start >= len(self.buttons):
-            raise ValueError(f"start: is {self.start}, but the last button is number {len(self.buttons) - 1}")
-        return self
-
-
-ReadControl = AxisControl | SliderControl | ButtonControl | KeyControl
-"""Controls with readings of their own."""
-
-MadeControl = RockerControl | NudgeControl | SelectorControl
-"""Controls made of buttons or keys."""
-
-Control = Annotated[ReadControl | MadeControl, Field(discriminator="kind")]
-
-
-def parts_of(control: ReadControl | MadeControl) -> dict[str, str]:
-    """The buttons or keys that a control is made of or listens to: key in the link file -> name."""
-    if isinstance(control, RockerControl):
-        return {"plus": control.plus, "minus": control.minus}
-    if isinstance(control, NudgeControl):
-        return {"up": control.up, "down": control.down} | ({"back": control.back} if control.back else {})
-    if isinstance(control, SelectorControl):
-        return {f"buttons.{place}": name for place, name in enumerate(control.buttons)}
-    off_by = getattr(control, "off_by", None)
-    return {"off_by": off_by} if off_by else {}
+    def table(
+        self, places: Mapping[str, int], *, waits: bool = False, turns: bool = False
+    ) -> KeyControlTable:
+        """A key."""
+        return made(KeyControlTable, every=self.repeat == "every", toggles=self.toggle, waits=waits)
