@@ -4,14 +4,22 @@ of a board and of the builder's own code, call by call, whatever comes."""
 import os
 import random
 import shutil
+from collections import deque
+from collections.abc import Callable
+from itertools import count
 from pathlib import Path
 
 import pytest
-from links import THOROUGH
+from links import THOROUGH, TUG, WIRED_TEXT
 from random_links import random_link
 from taped_boards import c_plays, fitted_plays, live
 
 import nuvrik
+from nuvrik.core.levels import FULL
+from nuvrik.core.loops.machine_loop import MachineLoop
+from nuvrik.core.machine.watch import ARMED
+from nuvrik.export.loops import loop_table
+from nuvrik.export.wanted import Wanted
 from nuvrik.plan.form.media import RadioMedium
 from nuvrik.plan.starters import starter_names, starter_text
 
@@ -23,8 +31,63 @@ LINKS = {name: nuvrik.parse(starter_text(name)) for name in starter_names()}
 LINKS |= {
     style: random_link(random.Random(SEED + at), style=style, hands=True) for at, style in enumerate(STYLES)
 }
+WIRED = nuvrik.parse(WIRED_TEXT)
 PAIRS = [(name, "machine", "handset") for name in LINKS]
 PAIRS += [(name, "bridge", "machine") for name, link in LINKS.items() if isinstance(link.medium, RadioMedium)]
+
+
+class Queue:
+    """A board on which much has queued up, and which otherwise does nothing."""
+
+    def __init__(self) -> None:
+        self.bytes: deque[int] = deque()
+        self.packets: deque[bytes] = deque()
+
+    def take(self, line: int) -> int:
+        return self.bytes.popleft() if self.bytes else -1
+
+    def packet(self, into: list[int]) -> int:
+        packet = self.packets.popleft() if self.packets else b""
+        into[: len(packet)] = packet
+        return len(packet)
+
+    def give(self, line: int, frame: object, count: int) -> bool:
+        return True
+
+    def __getattr__(self, word: str) -> Callable[..., int]:
+        return lambda *given: 0
+
+
+@pytest.mark.parametrize("packets", [False, True])
+def test_all_that_queued_up_while_a_loop_was_held_up_moves_nothing(packets: bool) -> None:
+    link, board, seqs = (TUG if packets else WIRED), Queue(), count()
+    wanted = Wanted(link, "link.toml", "blank", packets=packets, end="machine")
+    loop, encoder = MachineLoop(loop_table(wanted), board, board), nuvrik.Encoder(link)
+    outputs, now_ms = loop.end.machine.outputs, 0
+    loop.begin()
+
+    def turn(gap_ms: int, *commands: tuple[int, int]) -> None:
+        nonlocal now_ms
+        for throttle, arm in commands:
+            seq = next(seqs) & 0xFF
+            board.packets.append(encoder.command([throttle, 0, arm], seq))
+            board.bytes.extend(encoder.command_on_wire([throttle, 0, arm], seq))
+        now_ms += gap_ms
+        loop.turn(now_ms & 0xFFFF, gap_ms)
+
+    for command in [(0, 0)] * 4 + [(0, 1)] * 4 + [(FULL, 1)] * 4:
+        turn(20, command)
+    assert outputs.any_driven()
+    # At rest for long enough to arm again, and then pushed: all of it older than the silence.
+    turn(5000, *[(FULL, 1)] * 20, *[(0, 0)] * 150, *[(0, 1)] * 150, *[(FULL, 1)] * 150)
+    for _ in range(200):
+        turn(5)
+        assert loop.end.machine.watch.state != ARMED
+    assert not (board.packets if packets else board.bytes) and not outputs.any_driven()
+    # Whoever is there now is listened to.
+    for command in [(0, 0)] * 4 + [(0, 1)] * 4 + [(FULL, 1)] * 4:
+        turn(20, command)
+    assert outputs.any_driven()
 
 
 SOME = random.Random(SEED).sample(PAIRS, len(PAIRS) if THOROUGH else 4)

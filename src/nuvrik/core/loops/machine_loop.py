@@ -26,8 +26,8 @@ class MachineLoopTable(Table):
 
 class MachineLoop:
     """One machine. goes_on: a request of the builder's own code is not over yet; in_call: that code is being
-    called for one, and may move something. obeyed: something has been
-    accepted, for whoever sets it back."""
+    called for one, and may move something. skips: what arrives had queued up while nobody listened, and only
+    stops count. obeyed: something has been accepted, for whoever sets it back."""
 
     def __init__(self, table: MachineLoopTable, board: Board, own: Own) -> None:
         self.table: MachineLoopTable = table
@@ -43,6 +43,7 @@ class MachineLoop:
         self.call: Call = Call()
         self.goes_on: bool = False
         self.in_call: bool = False
+        self.skips: bool = False
         self.obeyed: bool = False
 
     def begin(self) -> None:
@@ -56,11 +57,12 @@ class MachineLoop:
     def turn(self, now_ms: u16, gap_ms: u16) -> None:
         """One turn, so long after the one before: what has arrived, and once a tick inputs, the builder's own
         code and outputs."""
-        first: u8 = self.pass_time(now_ms, gap_ms)
-        if first != LISTENS:
+        if self.pass_time(now_ms, gap_ms) != LISTENS:
+            self.skips = True
             self.end.skip(True)
-        self.listen()
-        if first != LISTENS:
+        # A turn takes a bounded amount: what has queued up may be more, and all of it is skipped.
+        if self.listen() and self.skips:
+            self.skips = False
             self.end.skip(False)
         if self.loop.ticks():
             self.tick()
@@ -91,48 +93,50 @@ class MachineLoop:
 
     # ---- what arrives ----
 
-    def listen(self) -> None:
-        """Take what has arrived, a bounded amount of it."""
+    def listen(self) -> bool:
+        """Take what has arrived, a bounded amount of it. True where nothing is left."""
         if self.table.line.way == BY_BYTES:
-            self.take_bytes()
-        elif self.table.line.way == BY_SLOTS:
-            self.take_slots()
-        else:
-            self.take_packets()
+            return self.take_bytes()
+        if self.table.line.way == BY_SLOTS:
+            return self.take_slots()
+        return self.take_packets()
 
-    def take_bytes(self) -> None:
+    def take_bytes(self) -> bool:
         """Byte by byte."""
         for _ in range(MOST_TAKEN):
             byte: i16 = self.board.take(LINK)
             if byte < 0:
-                return
+                return True
             if self.end.take(byte & 0xFF) == ACCEPTED:
                 self.obey()
+        return False
 
-    def take_packets(self) -> None:
+    def take_packets(self) -> bool:
         """In packets."""
         for _ in range(MOST_PACKETS):
             count: u8 = self.line.packet()
             if count == 0:
-                return
+                return True
             self.end.begin_packet()
             for i in range(count):
                 self.end.packet_byte(self.line.bytes[i])
             if self.end.end_packet() == ACCEPTED:
                 self.obey()
+        return False
 
-    def take_slots(self) -> None:
+    def take_slots(self) -> bool:
         """The slots of a train: from the start of each pulse to that of the next."""
         for _ in range(MOST_TAKEN):
             us: u16 = self.board.edge(self.table.line.medium.pin_in, self.line.high)
             if us == 0:
-                return
+                return True
             self.slot_us = later(self.slot_us, us)
             if self.line.high[0] != self.table.line.medium.active_high:
                 slot_us: u16 = self.slot_us
                 self.slot_us = 0
                 if self.end.slot(slot_us) == ACCEPTED:
                     self.obey()
+        return False
 
     def obey(self) -> None:
         """Something has been accepted: outputs first, then the builder's own code."""
