@@ -74,7 +74,7 @@ loop = nuvrik.start(watchdog=False)
 class Fed:
     def __init__(self):
         self.at, self.new = 0, False
-    def read(self, into):
+    def readinto(self, into):
         if not self.new:
             return 0
         self.new = False
@@ -86,7 +86,8 @@ class Fed:
         return True
     def write(self, frame, count):
         pass
-fed = loop.line.port = Fed()
+fed = loop.around.uart = Fed()
+loop.around.free = fed.free
 clock = 0
 def now():
     return clock

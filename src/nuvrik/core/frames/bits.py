@@ -56,16 +56,20 @@ def level_code(value: level, bits: few) -> u16:
     return mask_of(bits) - (-code - 1)
 
 
+def portion(code: u16, most: u16) -> share:
+    """A code as a share of full scale, which most stands for. It is not more than that."""
+    return div(code * FULL, most)
+
+
 def level_from_code(code: u16, bits: few) -> span:
     """The level of a code; NO_READING for the most negative one, which has no positive partner."""
     most: u16 = mask_of(bits) >> 1
     if code <= most:
-        return div(code * FULL, most)
+        return portion(code, most)
     below: u16 = mask_of(bits) - code + 1
     if below > most:
         return NO_READING
-    size: share = div(below * FULL, most)
-    return -size
+    return -portion(below, most)
 
 
 def share_code(value: share, bits: few) -> u16:
@@ -77,7 +81,7 @@ def share_code(value: share, bits: few) -> u16:
 def share_from_code(code: u16, bits: few) -> span:
     """The share of a code; NO_READING for all ones."""
     most: u16 = mask_of(bits) - 1
-    return NO_READING if code > most else div(code * FULL, most)
+    return NO_READING if code > most else portion(code, most)
 
 
 def value_from_code(channel: ChannelTable, code: u16) -> i32:

@@ -1,6 +1,7 @@
 """Core fitted to one end of one link: one program, which is printed as C or as Python."""
 
 import ast
+from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from nuvrik.core.widths import Table
@@ -12,7 +13,9 @@ from nuvrik.export.fit.merged import merged
 from nuvrik.export.fit.plain import Plain
 from nuvrik.export.fit.tables import FittedTables
 from nuvrik.export.fit.trees import is_narrowed, own_names, walk
+from nuvrik.export.fit.unroll import PORTION, fields_of, resolve, unroll
 from nuvrik.export.program import MODULES, Module, Program, core, fresh
+from nuvrik.plan.tables.sizes import by_kind
 
 MOST_ROUNDS = 40
 """What is left out lets more be left out; after about ten rounds nothing more does."""
@@ -30,20 +33,34 @@ class Fit(NamedTuple):
 
 
 def fit(table: Table, roots: Roots) -> Fit:
-    """Core, without what an end with this table does without."""
+    """Core, without what an end with this table does without, and the loops that every frame runs through
+    written out."""
     program = fresh()
     known = known_of(table, program)
-    return Fit(program, _rounds(program, roots, known))
+    live = _rounds(program, roots, known)
+    tables = by_kind(table)
+    only = {kind: ones[0] for kind, ones in tables.items() if len(ones) == 1}
+    for key in live.reached - live.made:
+        unroll(program.routines[key].node, live.kinds[key], only, fields_of(tables))
+    return Fit(program, _rounds(program, roots, known, only))
 
 
-def _rounds(program: Program, roots: Roots, known: Known) -> Live:
-    """Leave out and put in place, over and over until nothing changes."""
+def _rounds(
+    program: Program,
+    roots: Roots,
+    known: Known,
+    only: Mapping[str, Table] | None = None,
+) -> Live:
+    """Leave out and put in place, over and over until nothing changes. ``only``: tables whose numbers are put
+    where they are asked for."""
     live = Live(program, roots)
     done: dict[str, tuple[int, int]] = {}
     facts: object = None
     for _ in range(MOST_ROUNDS):
         known.still.update(live.still())
         known.results.update(live.results())
+        # A division that may become a product keeps both of its numbers.
+        live.spare.pop(PORTION, None)
         # What is known may matter anywhere; what one routine has become, only to it and to its callers.
         before, facts = facts, (len(known.still), len(known.results), live.unread, live.idle)
         others = {key for key in live.reached if done.get(key) != live.size(key)}
@@ -52,6 +69,8 @@ def _rounds(program: Program, roots: Roots, known: Known) -> Live:
         sizes = {key: live.size(key) for key in todo}
         for key in sorted(todo):
             routine = program.routines[key]
+            if only is not None and key not in live.made:
+                resolve(routine.node, live.kinds[key], only)
             Fold(routine, known, live).visit(routine.node)
             Trim(live, routine).visit(routine.node)
         for key, places in live.spare.items():
@@ -59,7 +78,7 @@ def _rounds(program: Program, roots: Roots, known: Known) -> Live:
         live = Live(program, roots, live, {*todo, *live.spare})
         same = {key for key in todo & live.reached if live.size(key) == sizes[key]}
         done = {key: sizes[key] if key in same else done[key] for key in {*done} - todo | same}
-        moved = put_in_place(program, live)
+        moved = put_in_place(program, live, {PORTION})
         if not moved and same >= todo & live.reached:
             break
         live = Live(program, roots, live, moved)

@@ -6,7 +6,7 @@ its own, or where its caller ends. What it is given is worked out once, before i
 
 import ast
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Set
 from typing import NamedTuple
 
 from nuvrik.export.fit.kinds import Kinds
@@ -28,14 +28,15 @@ class Site(NamedTuple):
     call: ast.Call
 
 
-def put_in_place(program: Program, live: Live) -> set[str]:
-    """Put in place whatever may be; gives the routines that took part. No
+def put_in_place(program: Program, live: Live, apart: Set[str]) -> set[str]:
+    """Put in place whatever may be, but for what is to stay ``apart``; gives the routines that took part. No
     routine takes part twice, for what has been put somewhere is to be looked at again first."""
     sites = _sites(program, live)
     touched: set[str] = set()
     for key, found in sorted(sites.items()):
         callers = {site.caller.key for site in found}
-        if key in live.roots.calls or key.endswith(".__init__") or key in touched or callers & touched:
+        stays = key in live.roots.calls or key in apart or key.endswith(".__init__")
+        if stays or key in touched or callers & touched:
             continue
         routine = program.routines[key]
         if len(found) == 1 or _is_tiny(routine) or (len(found) == 2 and _is_short(routine)):
