@@ -6,6 +6,7 @@ import random
 import signal
 import threading
 import time
+from pathlib import Path
 
 import checked_first  # noqa: F401  before anything imports core
 import pytest
@@ -25,6 +26,19 @@ settings.load_profile("steady")
 
 # Random lives are others in every run, and the same in all processes of one. Given again, they come again.
 os.environ.setdefault("NUVRIK_SEED", str(random.SystemRandom().randrange(1 << 30)))
+
+
+# Many tests export the same ends, in processes of their own: what was fitted for one serves the others.
+FITS = Path(__file__).parents[1] / "build" / "fits"
+os.environ.setdefault("NUVRIK_FITS", str(FITS))
+A_DAY_S = 24 * 3600
+
+
+def pytest_configure(config) -> None:
+    if not hasattr(config, "workerinput"):
+        for file in FITS.glob("*"):
+            if time.time() - file.stat().st_mtime > A_DAY_S:
+                file.unlink(missing_ok=True)
 
 
 def pytest_report_header() -> str:

@@ -10,14 +10,17 @@ from typing import Any
 
 import pytest
 from everywhere import LIVES
-from links import many
+from links import TUG, many
 
 from nuvrik.core.frames.incoming import IN_PACKETS
 from nuvrik.core.widths import Table
+from nuvrik.export import fitted_c
+from nuvrik.export.firmware import firmware
 from nuvrik.export.fit import roots
 from nuvrik.export.fit.fitted import run_here
 from nuvrik.export.fit.live import Roots
 from nuvrik.export.fit.roots import CALLS, PACKETS, READS, STREAM
+from nuvrik.export.wanted import Wanted
 
 
 def fit_of(glue: str, table: Table, more: str) -> tuple[Any, Any, set[str]]:
@@ -100,3 +103,20 @@ def test_what_is_left_of_an_end_does_what_it_did(name: str, at: int) -> None:
             seen = ENDS[name][1]
         method, given = living.send(back)
     assert lived > 1000
+
+
+def test_a_fit_that_is_kept_is_the_same_and_a_broken_one_is_made_anew(tmp_path, monkeypatch) -> None:
+    def text() -> str:
+        return str(firmware(Wanted(TUG, "tug.toml", "blank")).files["nuvrik.c"])
+
+    monkeypatch.delenv("NUVRIK_FITS")
+    made = text()
+    monkeypatch.setenv("NUVRIK_FITS", str(tmp_path))
+    fitted_c._shape.cache_clear()
+    assert text() == made
+    (file,) = tmp_path.iterdir()
+    whole = file.read_bytes()
+    for broken in (b"", whole[: len(whole) // 2], whole):
+        file.write_bytes(broken)
+        fitted_c._shape.cache_clear()
+        assert text() == made and [*tmp_path.iterdir()] == [file] and file.read_bytes() == whole

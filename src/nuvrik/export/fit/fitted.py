@@ -8,6 +8,7 @@ from nuvrik.core.widths import Table
 from nuvrik.export.fit.cached import keep_objects
 from nuvrik.export.fit.fold import Fold, Known, known_of
 from nuvrik.export.fit.inline import put_in_place
+from nuvrik.export.fit.kept import kept
 from nuvrik.export.fit.live import Field, Live, Roots, Trim, without_spare
 from nuvrik.export.fit.merged import merged
 from nuvrik.export.fit.plain import Plain
@@ -35,6 +36,11 @@ class Fit(NamedTuple):
 def fit(table: Table, roots: Roots) -> Fit:
     """Core, without what an end with this table does without, and the loops that every frame runs through
     written out."""
+    made: Fit = kept((table, sorted(roots.calls), sorted(roots.reads)), lambda: _fit(table, roots))
+    return made
+
+
+def _fit(table: Table, roots: Roots) -> Fit:
     program = fresh()
     known = known_of(table, program)
     live = _rounds(program, roots, known)
