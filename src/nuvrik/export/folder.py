@@ -16,7 +16,7 @@ from nuvrik.printable import printable
 
 MANIFEST = "export.json"
 
-OURS = re.compile(r"(nuvrik/)?(core/)?[A-Za-z0-9_]+(\.[A-Za-z0-9_]+)?").fullmatch
+OURS = re.compile(r"(nuvrik/)?(core/([a-z]+/)?)?[A-Za-z0-9_]+(\.[A-Za-z0-9_]+)?").fullmatch
 """What a generated file may be called: a plain name in this folder, or in one that is ours."""
 
 

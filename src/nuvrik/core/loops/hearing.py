@@ -14,21 +14,22 @@ from nuvrik.core.frames.sealed import (
 )
 from nuvrik.core.levels import TIMER_MAX, later
 from nuvrik.core.machine.desk import HOW, MOST_TOKEN, STRANGER, WHO
-from nuvrik.core.machine.telling import AXES, TELLS_AXES, ItemTable, TellingTable
+from nuvrik.core.machine.telling import (
+    AXES,
+    FOLLOWS,
+    HOLD_ENDS,
+    MEANS_NOTHING,
+    OWN_STOP,
+    STATE_BITS,
+    TELLS_AXES,
+    ItemTable,
+    TellingTable,
+)
 from nuvrik.core.machine.watch import STATES
 from nuvrik.core.widths import Table, u8, u16
 
 NEVER_HEARD = 255
 """In place of a state: the machine has never told one, or not for too long."""
-
-STATE_BITS = 7
-FOLLOWS = 8
-HOLD_ENDS = 16
-OWN_STOP = 32
-MEANS_NOTHING = 64
-"""The first byte of telemetry: the state, that the number of the last command follows, that a load is about
-to be let go of, that the machine's own code has stopped it (a byte more, with a number from 1 to 15). What is
-above has to be zero, so that it can mean something later."""
 
 REPLY_BYTES = 10
 """An answer to a request."""

@@ -40,6 +40,15 @@ NOTHING_THERE = -100000
 
 AXES = 3
 
+STATE_BITS = 7
+FOLLOWS = 8
+HOLD_ENDS = 16
+OWN_STOP = 32
+MEANS_NOTHING = 64
+"""The first byte of telemetry: the state, that the number of the last command follows, that a load is about
+to be let go of, that the machine's own code has stopped it (a byte more, with a number from 1 to 15). What is
+above has to be zero, so that it can mean something later."""
+
 
 class ItemTable(Table):
     """One item of telemetry. low and high: the readings at the two ends of its range; high_on: whether it is
@@ -197,8 +206,8 @@ class Telling:
         self.catch_up()
         more: u8 = 0 if own == 0 else 8
         some: bool = self.choose(self.table.room - more if self.table.room > more else 0)
-        said: u8 = state + 16 if outputs.hold_ends() else state
-        said += 32 if own != 0 else 0
+        said: u8 = state + HOLD_ENDS if outputs.hold_ends() else state
+        said += OWN_STOP if own != 0 else 0
         # A change of state, a hold about to end, or another stop of the builder's own, is news by itself.
         news: bool = said != self.said or own != self.said_own
         if not some and not news and self.told_ms < self.table.tell_ms:
@@ -209,7 +218,7 @@ class Telling:
         if self.table.guard_ms != 0:
             self.note(sender.seq)
         sender.begin(KIND_TELEMETRY)
-        sender.byte(said + 8 if followed else said)
+        sender.byte(said + FOLLOWS if followed else said)
         sender.byte(last_command if followed else 0)
         if own != 0:
             sender.byte(own)
