@@ -151,7 +151,7 @@ def test_five_motors_and_three_servos_from_a_pad_on_a_small_computer(tmp_path: P
     put(tmp_path / "pads.json", pad(1, pressed=(7,)))
     wait_for(log, lambda row: row["state"] == "ARMED")
     put(tmp_path / "pads.json", pad(1, left_y=-1.0, right_y=-1.0))
-    full = lambda row: all(row[name] == "204" for name in row if name.startswith(("left", "right")))  # noqa: E731
+    full = lambda row: all(row[name] == "204" for name in row if name.endswith(("_bow", "_stern")))  # noqa: E731
     wait_for(log, full)
     put(tmp_path / "pads.json", pad(1, left_y=-1.0, right_y=-1.0, pressed=(1,)))
     wait_for(log, lambda row: row["state"] == "STOPPED")
