@@ -10,9 +10,12 @@ from typing import Any
 
 import pytest
 from everywhere import LIVES
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from links import TUG, many
 
 from nuvrik.core.frames.incoming import IN_PACKETS
+from nuvrik.core.levels import FULL
 from nuvrik.core.widths import Table
 from nuvrik.export import fitted_c
 from nuvrik.export.firmware import firmware
@@ -20,6 +23,7 @@ from nuvrik.export.fit import roots
 from nuvrik.export.fit.fitted import run_here
 from nuvrik.export.fit.live import Roots
 from nuvrik.export.fit.roots import CALLS, PACKETS, READS, STREAM
+from nuvrik.export.fit.unroll import product
 from nuvrik.export.wanted import Wanted
 
 
@@ -120,3 +124,15 @@ def test_a_fit_that_is_kept_is_the_same_and_a_broken_one_is_made_anew(tmp_path, 
         file.write_bytes(broken)
         fitted_c._shape.cache_clear()
         assert text() == made and [*tmp_path.iterdir()] == [file] and file.read_bytes() == whole
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.one_of(st.integers(1, FULL), st.sampled_from([(1 << bits) - 1 for bits in range(1, 15)])))
+def test_a_division_written_as_a_product_is_right_for_every_code(most: int) -> None:
+    found = product(most)
+    if found is not None:
+        whole, factor, more, shift = found
+        for code in range(most + 1):
+            assert code * whole + (code * factor + more >> shift) == (code * FULL + most // 2) // most
+            assert code * factor + more < 1 << 32
+    assert product(1023) is not None and product(0) is None

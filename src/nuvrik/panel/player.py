@@ -8,7 +8,7 @@ from typing import Any
 from nuvrik.ends.asking import Asked
 from nuvrik.ends.handset import Handset
 from nuvrik.inspection.statistics import LinkStats
-from nuvrik.levels import fraction_of
+from nuvrik.levels import fraction_of, in_percent, level_of
 from nuvrik.panel.control import PageControl
 from nuvrik.panel.described import arm_controls, shown
 from nuvrik.panel.messages import Ask, Fault, Hello, Jog, Said
@@ -229,7 +229,7 @@ class PanelPlayer:
                 self._jogs.clear()
                 return
             self._jog_at_ms = now_ms + JOG_MS + JOG_PAUSE_MS
-            self._news(f"jog: {name} {100 * fraction:+.0f} %")
+            self._news(f"jog: {name} {in_percent(level_of(fraction))}")
 
     def _tell_asked(self) -> None:
         for asked in [one for one in self._asked if one.settled]:

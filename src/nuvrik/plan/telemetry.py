@@ -167,8 +167,7 @@ class _Ranged(_Scaled):
     @property
     def words(self) -> str:
         """From where to where."""
-        unit = f" {self.shown_in}" if isinstance(self, VoltsItem) else ""
-        return f"{self.range[0]:g} to {self.range[1]:g}{unit}"
+        return f"{self.range[0]:g} to {self.range[1]:g} {self.shown_in}".rstrip()
 
     def value(self, codes: tuple[int, ...]) -> tuple[Value, str]:
         """Its place on the scale, None for nothing there."""

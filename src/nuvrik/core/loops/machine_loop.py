@@ -26,8 +26,7 @@ class MachineLoopTable(Table):
 
 class MachineLoop:
     """One machine. goes_on: a request of the builder's own code is not over yet; in_call: that code is being
-    called for one, and may move something. skips: what arrives had queued up while nobody listened, and only
-    stops count. obeyed: something has been accepted, for whoever sets it back."""
+    called for one, and may move something. obeyed: something has been accepted, for whoever sets it back."""
 
     def __init__(self, table: MachineLoopTable, board: Board, own: Own) -> None:
         self.table: MachineLoopTable = table
@@ -43,7 +42,6 @@ class MachineLoop:
         self.call: Call = Call()
         self.goes_on: bool = False
         self.in_call: bool = False
-        self.skips: bool = False
         self.obeyed: bool = False
 
     def begin(self) -> None:
@@ -58,11 +56,9 @@ class MachineLoop:
         """One turn, so long after the one before: what has arrived, and once a tick inputs, the builder's own
         code and outputs."""
         if self.pass_time(now_ms, gap_ms) != LISTENS:
-            self.skips = True
             self.end.skip(True)
         # A turn takes a bounded amount: what has queued up may be more, and all of it is skipped.
-        if self.listen() and self.skips:
-            self.skips = False
+        if self.listen() and self.end.skips:
             self.end.skip(False)
         if self.loop.ticks():
             self.tick()
