@@ -20,6 +20,7 @@ from nuvrik.export.fit.fitted import run_here
 from nuvrik.export.loops import LOOPS, loop_roots, loop_table
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.form.media import InfraredMedium, RadioMedium, UdpMedium
+from nuvrik.plant.radio_chip import Ether, RadioChip
 from nuvrik.recordings.pilot import practice
 from nuvrik.recordings.recording import Recording
 
@@ -53,6 +54,8 @@ class Recorder:
         self.other: Recorder | None = None
         self.busy_until_us = 0
         self.hands: Recording | None = None
+        self.chip: RadioChip | None = None
+        self.at_us = 0
 
     def _said(self, word: str, given: Any, answer: Any) -> Any:
         self.tape.append((word, given, answer))
@@ -107,7 +110,38 @@ class Recorder:
         return self._said("emit", (pin, bool(high), us, carrier_hz), room)
 
     def pin(self, pin: int, high: bool) -> None:
+        pins = self.wanted.driver
+        if pins and self.chip and pin in (pins.csn, pins.ce):
+            (self.chip.csn if pin == pins.csn else self.chip.ce)(bool(high), self._later())
         self._said("pin", (pin, bool(high)), None)
+
+    def spi(self, box: Any, count: int) -> None:
+        given, chip = bytes(box[:count]), self.chip
+        answer = bytes(chip.exchange(byte, self._later()) for byte in given) if chip else given
+        if self.rng.random() < NOISE:
+            answer = bytes([self.rng.choice(answer)]) * count
+        for at, byte in enumerate(answer):
+            box[at] = byte
+        self._said("spi", (given, count), answer)
+
+    def _later(self) -> int:
+        """A moment later, within a turn."""
+        self.at_us = max(self.at_us + 2, self.now_us)
+        return self.at_us
+
+    def strike(self) -> None:
+        """Now and then something happens to the radio chip."""
+        chip, rng = self.chip, self.rng
+        if chip and rng.random() < 0.02:
+            chip.absent, chip.deaf, chip.hung = (
+                rng.choice((None, None, 0, 255)),
+                rng.random() < 0.1,
+                rng.random() < 0.1,
+            )
+            if rng.random() < 0.3:
+                chip.power(self._later())
+            elif rng.random() < 0.5:
+                chip.registers[rng.choice(list(chip.registers))] = rng.randrange(256)
 
     def pwm(self, pin: int, on: int, most: int) -> None:
         self._said("pwm", (pin, on, most), None)
@@ -119,6 +153,9 @@ class Recorder:
         self._said("steps", (tuple(pins[:count]), rate, left), None)
 
     def input(self, pin: int, what: int) -> int:
+        pins = self.wanted.driver
+        if pins and self.chip and pin == pins.irq:
+            return self._said("input", (pin, what), int(self.chip.irq(self._later())))
         most = 2 if what in (core_board.DIGITAL, core_board.LATCHED) else 1024
         raw = self.rng.choice((self.rng.randrange(most), core_board.NOT_READ))
         return self._said("input", (pin, what), raw)
@@ -199,6 +236,10 @@ class Player:
     def emit(self, pin: int, high: bool, us: int, carrier_hz: int) -> bool:
         return self.next("emit", (pin, bool(high), us, carrier_hz))
 
+    def spi(self, box: Any, count: int) -> None:
+        for at, byte in enumerate(self.next("spi", (bytes(box[:count]), count))):
+            box[at] = byte
+
     def pin(self, pin: int, high: bool) -> None:
         self.next("pin", (pin, bool(high)))
 
@@ -253,6 +294,9 @@ def live(link: nuvrik.Link, ends: tuple[str, str], turns: int, seed: int) -> dic
         tapes[end] = Recorder(end, link, random.Random(f"{seed} {end}"), wanted)
     first, second = (tapes[end] for end in ends)
     first.other, second.other = second, first
+    if first.wanted.driver:
+        air = Ether(lambda us: rng.random() < 0.05)
+        first.chip, second.chip = RadioChip(air), RadioChip(air)
     if second.end == "handset":
         second.hands = practice(link, seed % 1000, MEAN_MS * turns)
     asks = nuvrik.Handset(link, stream=not packets) if link.frame.sealed else None
@@ -271,6 +315,7 @@ def live(link: nuvrik.Link, ends: tuple[str, str], turns: int, seed: int) -> dic
             first.packets.extend([question] if question else [])
         for one in (first, second):
             one.now_us = 1000 * now_ms
+            one.strike()
             one.tape.append(("turn", (now_ms & 0xFFFF, gap_ms), None))
             one.loop.turn(now_ms & 0xFFFF, gap_ms)
             one.tape.append(("told", told(one.loop, one.wanted), None))
@@ -312,6 +357,7 @@ int32_t board_input(uint8_t pin, uint8_t what) { return asked(10, pin, what, 0, 
 uint16_t board_edge(uint8_t pin, bool *into) { return (uint16_t)asked(11, pin, 0, 0, 0, into); }
 bool board_emit(uint8_t pin, bool high, uint16_t us, uint16_t carrier_hz)
 { return asked(12, pin, high, us, carrier_hz, 0) != 0; }
+void board_spi(uint8_t *box, uint8_t count) { asked(17, count, 0, 0, 0, box); }
 void board_alive(void) { asked(13, 0, 0, 0, 0, 0); }
 """
 OWN = {
@@ -377,6 +423,8 @@ class PlayerInC(Player):
             return self.give(a, small[:b] if b else b"", b)
         if what in (5, 11):
             return self.packet(small) if what == 5 else self.edge(a, small)
+        if what == 17:
+            return self.spi(small, a)
         if what == 6:
             return self.pin(a, bool(b))
         if what == 9:

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import pytest
 from links import THOROUGH, TUG, WIRED_TEXT
+from on_air import by_radio
 from random_links import random_link
 from taped_boards import c_plays, fitted_plays, live
 
@@ -28,6 +29,11 @@ TURNS = 4000 if THOROUGH else 1500
 
 STYLES = ("packed", "slip", "line", "columns", "keys", "train")
 LINKS = {name: nuvrik.parse(starter_text(name)) for name in starter_names()}
+CHIPS = [f"{name} by radio" for name in ("tug", "marram")]
+LINKS |= {
+    f"{name} by radio": nuvrik.parse(by_radio(starter_text(name), more))
+    for name, more in (("tug", ""), ("marram", 'length = "varying"'))
+}
 LINKS |= {
     style: random_link(random.Random(SEED + at), style=style, hands=True) for at, style in enumerate(STYLES)
 }
@@ -91,6 +97,7 @@ def test_all_that_queued_up_while_a_loop_was_held_up_moves_nothing(packets: bool
 
 
 SOME = random.Random(SEED).sample(PAIRS, len(PAIRS) if THOROUGH else 4)
+SOME += [pair for pair in PAIRS if pair[0] in CHIPS and pair not in SOME][: None if THOROUGH else 2]
 """Others in each run."""
 
 

@@ -98,6 +98,12 @@ def happen(what, words):
         Pin.outside(int(words[0]), int(words[1]))
     elif what == "volts":
         ADC.values[int(words[0])] = int(words[1])
+    elif what == "air" and SPI.chip is not None:
+        SPI.arrives(bytes(int(words[0][k : k + 2], 16) for k in range(0, len(words[0]), 2)))
+    elif what == "radio":
+        # Its chip is gone, as these bytes have it; or there again, as when power comes.
+        SPI.chip.absent = int(words[0]) if words else None
+        SPI.chip.power(ticks_us())
     elif what == "air":
         Radio.came.append(bytes(int(words[0][k : k + 2], 16) for k in range(0, len(words[0]), 2)))
     elif what == "end":
@@ -138,7 +144,12 @@ class Pin:
 
     def value(self, to=None):
         if to is None:
+            if SPI.chip is not None and self.number == SPI.pins[2]:
+                return SPI.chip.irq(ticks_us())
             return self.at
+        if SPI.chip is not None and self.number in SPI.pins[:2]:
+            (SPI.chip.csn if self.number == SPI.pins[0] else SPI.chip.ce)(bool(to), ticks_us())
+            return None
         self.set(to)
         return None
 
@@ -221,6 +232,7 @@ class UART:
         return count or None
 
     def write(self, frame, count):
+        frame = memoryview(frame)
         if _script:
             note_bytes("line", frame, count)
         elif self.device is not None:
@@ -228,6 +240,41 @@ class UART:
 
     def txdone(self):
         return True
+
+
+class SPI:
+    """The bus, and a radio chip on it where ``NUVRIK_RADIO`` names its pins: select, enable, news."""
+
+    chip = None
+    pins = ()
+
+    def __init__(self, number, baudrate, polarity, phase, sck=None, mosi=None, miso=None):
+        pass
+
+    def write_readinto(self, given, into):
+        at = ticks_us()
+        for k, byte in enumerate(bytes(memoryview(given))):
+            into[k] = SPI.chip.exchange(byte, at)
+
+    @staticmethod
+    def arrives(payload):
+        """A packet for it ends now, if it could hear it."""
+        chip, us = SPI.chip, ticks_us()
+        chip.irq(us)
+        sent = _radio.Sent(None, us - 1000, us, chip.how + (chip.hears_at[1],), payload)  # noqa: RUF005
+        if chip.could_hear(sent):
+            chip.arrive(sent)
+
+
+if os.getenv("NUVRIK_RADIO"):
+    import radio_chip as _radio
+
+    class _Air(_radio.Ether):
+        def _deliver(self, sent):
+            note_bytes("air", sent.payload, len(sent.payload))
+
+    SPI.pins = tuple(int(one) for one in os.getenv("NUVRIK_RADIO").split(","))
+    SPI.chip = _radio.RadioChip(_Air())
 
 
 class Timer:

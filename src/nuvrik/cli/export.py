@@ -9,7 +9,7 @@ import typer
 
 from nuvrik.cli.options import Board, LinkFile
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, speaks_plainly
-from nuvrik.plan.form.media import InfraredMedium, Packets, UdpMedium
+from nuvrik.plan.form.media import InfraredMedium, Packets, RadioMedium, UdpMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load, parse, read_text
 from nuvrik.plan.problems import Problem, suggestion
@@ -28,6 +28,7 @@ class Options:
     board: str
     out: Path | None
     packets: bool
+    wire: bool
     one_way: bool
     readable: bool
     precompiled: bool
@@ -58,6 +59,8 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
     _known(options)
     text = read_text(file)
     link = parse(text, str(file))
+    if _driven(link, options):
+        options.packets = True
     if options.end == BRIDGE or (options.to == MICROPYTHON and isinstance(link.medium, UdpMedium)):
         # A bridge is there for packets, and datagrams are some.
         options.packets = True
@@ -95,6 +98,17 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
         say(f"{one.level}: {one.line}")
     say(f"next: {_next(options, folder)}")
     return DONE
+
+
+def _driven(link: Link, options: Options) -> bool:
+    """Whether it goes by a radio chip that core drives."""
+    if not isinstance(link.medium, RadioMedium) or not link.medium.driven:
+        return False
+    if options.packets:
+        raise Trouble(
+            f"--packets is for a driver of your own; {link.name} has one, the {link.medium.driver}'s"
+        )
+    return not options.wire and options.board != "posix"
 
 
 def _known(options: Options) -> None:
@@ -289,6 +303,9 @@ def command(
     packets: Annotated[
         bool, typer.Option("--packets", help="Frames go to a radio module's driver, of your own, as packets.")
     ] = False,
+    wire: Annotated[
+        bool, typer.Option("--wire", help="Over the board's serial line in place of its radio, to try it.")
+    ] = False,
     one_way: Annotated[
         bool, typer.Option("--one-way", help="The machine only listens: no answers, and less room taken.")
     ] = False,
@@ -314,5 +331,5 @@ def command(
 
     What is generated says so, and is made anew each time; main.c or main.py is yours, and is written once.
     """
-    how = to, end, board, out, packets, one_way, readable, precompiled
+    how = to, end, board, out, packets, wire, one_way, readable, precompiled
     return run_export(link, Options(*how, verify, vectors, seed, steps))

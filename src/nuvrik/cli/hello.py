@@ -89,6 +89,8 @@ def _print_found(link: Link | None, port: str, found: list[Found], trips: list[f
             say(f"  its own code stopped it last, with number {identity.own_stop}")
         if identity.loses_time:
             say("  its clock loses more time than interrupts_off_ms says: it may stop later than printed")
+        if identity.radio:
+            say(f"  its radio chip had trouble last: {identity.radio}")
         if link is None:
             continue
         if identity.tag != layout_tag(link):

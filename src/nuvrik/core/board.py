@@ -68,6 +68,11 @@ class Board(Protocol):
         """A packet that has arrived whole: how many bytes of it have been put where there is room for the
         longest that the medium carries; 0 for none. Only where the link goes in packets."""
 
+    def spi(self, box: list[u8], count: u8) -> None:
+        """Exchange so many bytes on the SPI bus: mode 0, the highest bit first, up to 8 MHz. What comes back
+        takes their place, before this returns: 33 bytes are the most, 54 us at 8 MHz. Which chip is meant is
+        said with ``pin`` before and after. Only where a link's radio is a chip on that bus."""
+
     def pin(self, pin: u8, high: bool) -> None:
         """Set a pin high or low, at once, and make it an output if it is none yet: its level first."""
 

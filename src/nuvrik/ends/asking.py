@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from nuvrik.core.hand.hands import Hands
 from nuvrik.core.levels import NOBODY, TIMER_MAX
+from nuvrik.core.loops.machine_end import NOTES_LATE, NOTES_RADIO
 from nuvrik.core.requests.asking import QUESTION_NONE, Asking
 from nuvrik.plan.build_tags import BuildTags
 from nuvrik.plan.form.models import Link
@@ -24,7 +25,8 @@ class Identity(NamedTuple):
     number, the library's version, why it last started ("" where it does not know), the link's name. How it
     has fared, seconds since it started and frames accepted and refused, is None until it has said so too;
     ``own_stop`` is the number that its own code gave for its last stop, 0 for none, and ``loses_time`` says
-    that its clock has lost more time to own code that keeps interrupts off than the link file allows for."""
+    that its clock has lost more time to own code that keeps interrupts off than the link file allows for;
+    ``radio`` is what was wrong with its radio chip last, "" for nothing."""
 
     tag: int
     build: BuildTags
@@ -37,6 +39,18 @@ class Identity(NamedTuple):
     refused: int | None = None
     own_stop: int = 0
     loses_time: bool = False
+    radio: str = ""
+
+
+RADIO = (
+    "",
+    "it did not answer",
+    "it had forgotten what it was told, as after a dip of its supply",
+    "a register of its had become another",
+    "it does not keep what it is told, as one that does not know the link's bitrate",
+    "it was given a packet and did not send it",
+)
+"""What was wrong with a radio chip, by the numbers of ``core.loops.packet_radio``."""
 
 
 def identity_of(who: Who, how: How | None) -> Identity:
@@ -51,7 +65,8 @@ def identity_of(who: Who, how: How | None) -> Identity:
         accepted=how.accepted,
         refused=how.refused,
         own_stop=how.noted & 15,
-        loses_time=bool(how.noted >> 4),
+        loses_time=bool(how.noted & NOTES_LATE),
+        radio=RADIO[min(how.noted // NOTES_RADIO, len(RADIO) - 1)],
     )
 
 

@@ -9,7 +9,7 @@ from nuvrik.plan.controls import ButtonControl, KeyControl
 from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium, RadioMedium, SerialMedium
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.outputs import MotorOutput
-from nuvrik.plan.outputs.base import COIL, PULSE, PWM, STEP
+from nuvrik.plan.outputs.base import COIL, PLAIN, PULSE, PWM, STEP
 from nuvrik.plan.problems import Problem, listing
 from nuvrik.plan.telemetry import ANALOG, CONTACT, COUNTER
 
@@ -101,6 +101,16 @@ def uses_of_medium(link: Link, end: str) -> list[Use]:
     ]
 
 
+def uses_of_radio(link: Link, end: str) -> list[Use]:
+    """The pins of an end on which its radio chip hangs, beside those of the SPI bus."""
+    pins = link.medium.pins_of(end) if isinstance(link.medium, RadioMedium) else None
+    return [
+        Use(f"medium.{end}.{key}", pin, CONTACT if key == "irq" else PLAIN, "medium")
+        for key, pin in (pins or ())
+        if pin is not None
+    ]
+
+
 def second_line(link: Link, board: str, end: str) -> bool:
     """Whether a handset's board keeps a second line for a host: where the link has the first, and controls
     have pins of which it can tell."""
@@ -127,14 +137,21 @@ def misfits(link: Link, chip: Chip, end: str = MACHINE, *, packets: bool = False
     timed = [] if packets else uses_of_medium(link, end)
     if not packets:
         yield from _timed(link, chip, end, timed)
+    air = uses_of_radio(link, end) if packets else []
+    if packets:
+        yield from missing_radio(link, end)
     outputs, inputs = [], uses_of_inputs(link, end)
     if end == MACHINE:
         yield from missing_pins(link)
         outputs = uses_of_outputs(link)
     second = not packets and second_line(link, chip.name, end)
-    taken = chip.taken | (chip.second if second else {})
-    for use in (*outputs, *inputs, *timed):
+    taken = chip.taken | (chip.second if second else {}) | (chip.spi if air else {})
+    for use in (*outputs, *inputs, *timed, *air):
         yield from _pin(use, chip, taken)
+    for use in (*inputs, *air) if air else ():
+        if use.pin == chip.spi_select and use.role != PLAIN:
+            what = f"pin {use.pin} of the {chip.name} is its SPI's own: low as an input, it ends the bus"
+            yield _problem(use.key, what, "let it be an output, or leave it free")
     yield from _timers(link, chip, outputs, timed)
     for use in inputs:
         able = {ANALOG: chip.analog, CONTACT: range(chip.pins)}.get(use.role, chip.counts)
@@ -205,6 +222,14 @@ def missing_medium(link: Link, end: str, uses: list[Use]) -> Iterator[Problem]:
     if wants and not any(use.key.endswith(back) for use in uses):
         what = f"is not there, and {' and '.join(wants)} wants a way back"
         yield _problem(f"medium.pins.{of}_{back}", what, "name one, or leave that out")
+
+
+def missing_radio(link: Link, end: str) -> Iterator[Problem]:
+    """A radio chip that core drives has its pins."""
+    medium = link.medium
+    if isinstance(medium, RadioMedium) and medium.driven and end != LISTENER and not medium.pins_of(end):
+        what = f"is not there: the {medium.driver} of the {end} hangs on its pins"
+        yield _problem(f"medium.{end}", what, "say which: csn, ce, and irq where that wire is there")
 
 
 def _timed(link: Link, chip: Chip, end: str, uses: list[Use]) -> Iterator[Problem]:

@@ -15,11 +15,15 @@ from nuvrik.export.chips import Chip
 from nuvrik.export.fit.kinds import inner_of
 from nuvrik.export.program import Record
 from nuvrik.export.shape import Shape
+from nuvrik.plant.radio_chip import RadioChip
 
 SOURCE = Path(__file__).parents[1] / "firmware" / "emulators" / "avr.c"
 MOST = 1 << 14
 
 CRASHED, RESET = 1, 2
+ON_BUS, SELECTED, ENABLED = 0, 1, 2
+_OnBus = ctypes.CFUNCTYPE(ctypes.c_uint8, ctypes.c_uint32, ctypes.c_uint32, ctypes.c_uint64)
+
 
 POWER, BY_HAND, TOO_LOW, BY_WATCHDOG = 1, 2, 4, 8
 """Why a chip has started, as its register says it."""
@@ -149,6 +153,29 @@ class Emulated:
         into = (ctypes.c_uint64 * 4)()
         self._library.emulated_measured(self._self, into)
         return Measured(*into)
+
+    def hang_on_bus(self, radio: RadioChip, select: int, enable: int, news: int | None) -> None:
+        """A radio chip hangs on its SPI bus, and on these pins."""
+
+        def on_bus(what: int, value: int, cycle: int) -> int:
+            us = cycle * 1e6 / self.chip.clock_hz
+            if what == ON_BUS:
+                return radio.exchange(value, us)
+            (radio.csn if what == SELECTED else radio.ce)(bool(value), us)
+            return 0
+
+        # It is called for as long as the chip lives.
+        self._on_bus = _OnBus(on_bus)
+        places = [(ctypes.c_char(place[0].encode()), int(place[1])) for place in self.chip.places]
+        self._library.emulated_bus(self._self, self._on_bus, *places[select], *places[enable])
+        self.radio, self._news = radio, news
+
+    def run_with_radio(self, until_us: float) -> None:
+        """Run to a moment, and then tell it whether its radio has news."""
+        self.run(until_us)
+        if self._news is not None:
+            port, bit = self.chip.places[self._news][0], int(self.chip.places[self._news][1])
+            self.level(port, bit, self.radio.irq(self.us))
 
     def symbol(self, name: str) -> int:
         """The address in data memory of a variable of the program. KeyError if there is none."""

@@ -42,6 +42,7 @@ damages whatsoever that come of its use."""
 AVR_PARTS = (
     *("board_avr.h", "board_avr_line.h", "board_avr.c", "board_avr_servos.c", "board_avr_steppers.c"),
     *("board_avr_inputs.c", "board_avr_changes.c", "board_avr_edges.c", "board_avr_emit.c"),
+    "board_avr_spi.c",
 )
 
 
@@ -71,7 +72,7 @@ def firmware(wanted: Wanted) -> Made:
     own = {"main.c": filled(TEMPLATES, "main.c", words)}
     if board == "blank":
         own["board.c"] = _copied("boards/board_blank.c")
-    if wanted.packets:
+    if wanted.through_own:
         own["radio.c"], files["radio.h"] = _copied("boards/radio.c"), head + _copied("boards/radio.h")
     for name, text in link_files(wanted, " ".join(map(str, [*files.values(), *own.values()]))).items():
         files[name] = head + text
@@ -96,7 +97,7 @@ def _copied(name: str) -> str:
     return (C / name).read_text("utf-8")
 
 
-FILLED = ("into", "boot")
+FILLED = ("into", "boot", "box")
 """The lists that a board fills; it leaves others as they are."""
 
 PUBLIC = frozenset(
@@ -184,7 +185,8 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         return sum(use.role in roles for use in uses)
 
     told: dict[str, int | str] = {
-        "NUVRIK_PACKETS": int(wanted.packets),
+        "NUVRIK_PACKETS": int(wanted.through_own),
+        "NUVRIK_SPI": int(wanted.driver is not None),
         "NUVRIK_MOST_PACKET": link.medium.payload_max if isinstance(link.medium, Packets) else 1,
         "NUVRIK_ON_AVR": int(wanted.board in CHIPS),
         "NUVRIK_PROGRAM": f'"nuvrik_{wanted.end}"',
@@ -229,7 +231,9 @@ def _words(wanted: Wanted) -> dict[str, Any]:
         "file": wanted.file,
         "board": wanted.board,
         "chip": chip,
-        "packets": wanted.packets,
+        "spi": list(chip.spi) if chip else [],
+        "packets": wanted.through_own,
+        "driver": wanted.driver,
         "answers": wanted.talks,
         "glue": wanted.glue,
         "baud": baud_of(link),
@@ -237,7 +241,7 @@ def _words(wanted: Wanted) -> dict[str, Any]:
         "calls": {name: arguments_of(link.requests[name]) for name in wanted.calls},
         "end": wanted.end,
         "told": told,
-        "wires": list(wires(link, chip, wanted.end)),
+        "wires": list(wires(link, chip, wanted.end, wanted.driver)),
         **_parts(wanted),
     }
 

@@ -5,7 +5,7 @@ from typing import Any
 from nuvrik.core import board
 from nuvrik.core.loops.bridge_loop import BridgeLoopTable
 from nuvrik.core.loops.handset_loop import HandsetLoopTable
-from nuvrik.core.loops.line import BY_BYTES, BY_LEVELS, BY_PACKETS, BY_SLOTS, LineTable
+from nuvrik.core.loops.line import BY_BYTES, BY_LEVELS, BY_PACKETS, BY_RADIO, BY_SLOTS, LineTable
 from nuvrik.core.loops.listener import ListenerTable
 from nuvrik.core.loops.machine_end import EndTable
 from nuvrik.core.loops.machine_loop import MachineLoopTable
@@ -17,6 +17,7 @@ from nuvrik.export.wanted import Wanted
 from nuvrik.plan.form.media import PulsesMedium
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.medium import medium_table
+from nuvrik.plan.tables.radio import radio_table
 from nuvrik.plan.telemetry import ANALOG, CONTACT, COUNTER
 
 LOOPS = {
@@ -58,6 +59,7 @@ def loop_table(wanted: Wanted, *, pins: bool = True) -> Table:
         way=_way(wanted),
         talks=wanted.talks or wanted.end != boards.MACHINE,
         medium=medium_table(link.medium, wanted.end),
+        radio=radio_table(link, wanted.end),
     )
     if wanted.glue == boards.BRIDGE:
         return made(BridgeLoopTable, end=end, line=line)
@@ -89,6 +91,8 @@ def _read(wanted: Wanted, use: boards.Use) -> Table:
 
 
 def _way(wanted: Wanted) -> int:
+    if wanted.driver is not None:
+        return BY_RADIO
     if wanted.packets:
         return BY_PACKETS
     if isinstance(wanted.link.medium, PulsesMedium):

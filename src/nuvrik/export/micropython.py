@@ -1,6 +1,7 @@
 """Everything that is written for one end of a link in MicroPython, file by file; and in Python alone."""
 
 import ast
+import re
 import subprocess
 import sys
 import tempfile
@@ -20,7 +21,7 @@ from nuvrik.export.fit.tables import FittedTables
 from nuvrik.export.loops import loop_roots, loop_table
 from nuvrik.export.program import CORE, MODULES, core, file_of, text_of
 from nuvrik.export.python_chips import FAMILIES, POSIX, misfits_of
-from nuvrik.export.python_wiring import bits_of, off, own_radio, watchdog_ms, wiring
+from nuvrik.export.python_wiring import bits_of, has_host, off, own_radio, watchdog_ms, wiring
 from nuvrik.export.tables_as_python import as_python
 from nuvrik.export.templates import filled
 from nuvrik.export.wanted import Wanted, arguments_of
@@ -51,6 +52,7 @@ ORDER = (
         "lamp",
         "uart",
         "packets",
+        "spi",
         "guard",
         "calls",
     ),
@@ -153,7 +155,13 @@ def _readable(table: Table, roots: Roots) -> dict[str, str]:
         most = line.partition(" = ")[0]
         lines.append(f"{most} = {rooms[most]}" if most in rooms else line)
     texts["sizes"] = "\n".join(lines) + "\n"
-    made = {f"core/{file_of(name)}": texts[name] for name in sorted(names)}
+    # What a bus or a line is given has to be bytes, which a list is not.
+    made = {
+        f"core/{file_of(name)}": re.sub(
+            r": list\[u8\] = \[0\] \* (.+)", r": bytearray = bytearray(\1)", texts[name]
+        )
+        for name in sorted(names)
+    }
     made |= {name: (CORE.parent / name).read_text("utf-8") for name in _packages(names)}
     made["tables.py"] = '"""The link as core runs on it."""\n\n' + as_python(table, "link") + "\n"
     return made
@@ -196,7 +204,7 @@ def _words(wanted: Wanted, how: How) -> dict[str, Any]:
     else:
         told = [name for name in wanted.controls if name not in read]
     family = FAMILIES.get(wanted.board)
-    line = family.line if family and (wanted.on_the_line or wanted.end == boards.BRIDGE) else None
+    line = family.line if family and (wanted.on_the_line or has_host(wanted)) else None
     return {
         "link": link,
         "file": wanted.file,
@@ -212,6 +220,7 @@ def _words(wanted: Wanted, how: How) -> dict[str, Any]:
         "packets": own_radio(wanted),
         "precompiled": how.precompiled,
         "line": line,
+        "spi": family.spi if family and wanted.driver is not None else None,
         "baud": baud_of(link),
         "calls": calls,
         "told": told,

@@ -65,6 +65,7 @@ MODULES = (
     "infrared.infrared",
     "infrared.codes",
     # Each end whole, and its loop.
+    "loops.packet_radio",
     "loops.line",
     "loops.machine_end",
     "loops.machine_loop",

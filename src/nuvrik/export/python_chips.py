@@ -15,7 +15,7 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.outputs import MotorOutput
 from nuvrik.plan.outputs.base import PULSE, PWM
 from nuvrik.plan.problems import Problem
-from nuvrik.plan.telemetry import ANALOG
+from nuvrik.plan.telemetry import ANALOG, CONTACT
 
 MOST_RATE = 2000
 """Steps a second: each takes a call of a function, some 30 us on a chip of 100 MHz, twice as often as the
@@ -31,9 +31,9 @@ SERVO_HZ = 50
 class Family(NamedTuple):
     """One family of chips. ``pins``: those there are; ``only_read``: of those, what cannot be set;
     ``analog``: what reads volts; ``at_start``: what does something of its own while the chip starts;
-    ``kept``: what the chip or its usual board needs; ``line``: its serial line, number, tx and rx; ``timer``:
-    the one for steps; ``pwm``: how many pins may do PWM; ``speeds``: at how many frequencies; ``clock_mhz``:
-    how fast it runs."""
+    ``kept``: what the chip or its usual board needs; ``line``: its serial line, number, tx and rx; ``spi``:
+    its SPI bus, number, clock, data out and data in; ``timer``: the one for steps; ``pwm``: how many pins may
+    do PWM; ``speeds``: at how many frequencies; ``clock_mhz``: how fast it runs."""
 
     name: str
     pins: frozenset[int]
@@ -42,6 +42,7 @@ class Family(NamedTuple):
     at_start: dict[int, str]
     kept: dict[int, str]
     line: tuple[int, int, int]
+    spi: tuple[int, int, int, int]
     timer: int
     pwm: int
     speeds: int
@@ -59,6 +60,7 @@ RP2040 = Family(
     at_start=dict.fromkeys((23, 24, 25, 29), "hangs on something else on its usual board"),
     kept={},
     line=(0, 0, 1),
+    spi=(0, 18, 19, 16),
     timer=-1,
     pwm=16,
     speeds=8,
@@ -79,6 +81,7 @@ ESP32 = Family(
     },
     kept=dict.fromkeys(range(6, 12), FLASH),
     line=(2, 17, 16),
+    spi=(2, 18, 23, 19),
     timer=0,
     pwm=16,
     speeds=8,
@@ -99,8 +102,29 @@ ESP32S3 = Family(
     },
     kept={},
     line=(1, 17, 18),
+    spi=(1, 12, 11, 13),
     timer=0,
     pwm=8,
+    speeds=4,
+    clock_mhz=160,
+)
+
+ESP32C3 = Family(
+    name="esp32c3",
+    pins=frozenset({*range(11), *range(18, 22)}),
+    only_read=frozenset(),
+    analog=frozenset(range(5)),
+    at_start={
+        **dict.fromkeys((2, 8, 9), STRAP),
+        **dict.fromkeys((18, 19), "is the chip's own USB, where its board has that"),
+        20: "is high while the chip starts",
+        21: "carries what the loader prints while the chip starts",
+    },
+    kept=dict.fromkeys(range(11, 18), FLASH),
+    line=(1, 4, 5),
+    spi=(1, 6, 7, 10),
+    timer=0,
+    pwm=6,
     speeds=4,
     clock_mhz=160,
 )
@@ -113,6 +137,7 @@ ANY = Family(
     at_start={},
     kept={},
     line=(1, -1, -1),
+    spi=(1, -1, -1, -1),
     timer=-1,
     pwm=256,
     speeds=256,
@@ -120,7 +145,7 @@ ANY = Family(
 )
 """One that nobody has looked up: its builder knows what its pins can."""
 
-FAMILIES = {one.name: one for one in (RP2040, ESP32, ESP32S3, ANY)}
+FAMILIES = {one.name: one for one in (RP2040, ESP32, ESP32S3, ESP32C3, ANY)}
 
 POSIX = "posix"
 PYTHON_BOARDS = (*FAMILIES, POSIX)
@@ -129,15 +154,23 @@ PYTHON_BOARDS = (*FAMILIES, POSIX)
 def misfits_of(wanted: Wanted) -> Iterator[Problem]:
     """Everything for which an end does not fit on a board; notes say what a pin does while it starts."""
     family = FAMILIES.get(wanted.board)
-    uses = [*wanted.outputs, *wanted.inputs, *wanted.timed]
+    uses = [*wanted.outputs, *wanted.inputs, *wanted.timed, *wanted.air]
     if family is None:
         yield from _on_a_computer(wanted)
         return
     yield from _medium(wanted)
     taken = dict(family.kept)
-    if wanted.on_the_line or wanted.end == boards.BRIDGE:
+    if wanted.on_the_line or wanted.end == boards.BRIDGE or wanted.tells_raw:
         taken |= dict.fromkeys(family.line[1:], LINE[0])
-    sets = {use.key for use in [*wanted.outputs, *wanted.timed] if use.role != boards.EDGE}
+    if wanted.packets:
+        yield from boards.missing_radio(wanted.link, wanted.end)
+    if wanted.air:
+        taken |= dict.fromkeys(family.spi[1:], "the SPI bus")
+    sets = {
+        use.key
+        for use in [*wanted.outputs, *wanted.timed, *wanted.air]
+        if use.role not in (boards.EDGE, CONTACT)
+    }
     used = {use.pin for use in uses}
     quiet = family.pins - family.only_read - taken.keys() - family.at_start.keys() - used
     for use in uses:

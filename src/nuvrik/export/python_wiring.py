@@ -13,7 +13,7 @@ from nuvrik.export.python_chips import FAMILIES, MOST_RATE, PWM_HZ
 from nuvrik.export.wanted import Wanted
 from nuvrik.plan.form.media import Packets, PulsesMedium, UdpMedium
 from nuvrik.plan.outputs import AnyOutput, MotorOutput
-from nuvrik.plan.telemetry import ANALOG, COUNTER
+from nuvrik.plan.telemetry import ANALOG, CONTACT, COUNTER
 from nuvrik.ports.open import baud_of
 
 WATCHDOG_MS = 250
@@ -55,12 +55,15 @@ def wiring(wanted: Wanted) -> Wiring:
     glue, kind = wanted.glue, LOOPS[wanted.glue]
     board = "board_posix" if posix else "board_chip"
     moves = wanted.end == boards.MACHINE
+    air = {use.pin: use for use in wanted.air}
     if glue in (boards.MACHINE, boards.HANDSET, boards.BRIDGE, boards.LISTENER):
         _line(wanted, text, posix=posix)
     if moves:
         _outputs(wanted, text, posix=posix)
-    if not posix and wanted.end in (boards.MACHINE, boards.HANDSET) and wanted.inputs:
-        rows = {use.pin: _reads(use, wanted, text) for use in wanted.inputs}
+    reads = wanted.inputs if not posix and wanted.end in (boards.MACHINE, boards.HANDSET) else []
+    reads = [*reads, *(use for use in air.values() if use.role == CONTACT)]
+    if reads:
+        rows = {use.pin: _reads(use, wanted, text) for use in reads}
         text.base("inputs", "ReadPins", *_named("readers", rows))
     if any(use.role == boards.EDGE for use in wanted.timed):
         text.base("edges", "Edges", f"self.watch({_timed(wanted, boards.EDGE)})")
@@ -163,6 +166,13 @@ def off(wanted: Wanted) -> list[tuple[int, int]]:
     return found
 
 
+def _of_radio(wanted: Wanted, text: _Text) -> dict[int, str]:
+    """What sets the pins of a radio chip: it is not selected, and does nothing."""
+    made = text.use("pins", "plain") if wanted.air else ""
+    sets = [use for use in wanted.air if use.role != CONTACT]
+    return {use.pin: f"{made}({use.pin}, {int(use.key.endswith('csn'))})" for use in sets}
+
+
 def _outputs(wanted: Wanted, text: _Text, *, posix: bool) -> None:
     if posix:
         made = text.use("board_posix", "Functions")
@@ -173,7 +183,7 @@ def _outputs(wanted: Wanted, text: _Text, *, posix: bool) -> None:
             f"made.functions = {made}(made, [getattr(own, name) for name in {names!r}])",
         ]
         return
-    rows: dict[str, dict[int, str]] = {"plain": {}, "duties": {}, "pulses": {}}
+    rows: dict[str, dict[int, str]] = {"plain": _of_radio(wanted, text), "duties": {}, "pulses": {}}
     steppers: dict[int, str] = {}
     for output, table in zip(wanted.link.outputs.values(), pin_tables(wanted), strict=True):
         _pins_of(output, table, text, rows, steppers)
@@ -253,24 +263,47 @@ def _line(wanted: Wanted, text: _Text, *, posix: bool) -> None:
         if name == "Udp" and wanted.end == boards.MACHINE:
             text.after.append("around.link = made")
         return
+    if wanted.driver is not None:
+        # One that has outputs sets the chip's pins as it sets theirs.
+        if wanted.end != boards.MACHINE:
+            text.base("pins", "OutPins", "self.off = ()", *_named("plain", _of_radio(wanted, text)))
+        text.base("spi", "BusAndHost" if has_host(wanted) else "Bus", f"self.join({_bus(wanted)})")
+        _host(wanted, text)
+        return
     if wanted.packets or wanted.end == boards.BRIDGE:
         text.base("packets", "Radio", "import radio", "", "self.radio = radio")
-        if wanted.end == boards.BRIDGE:
-            text.setup += [f"self.port = {text.use('uart', 'Uart')}()", f"self.port.open({_port(wanted)})"]
+        _host(wanted, text)
     else:
         text.base("uart", "Uart", f"self.open({_port(wanted)})")
+
+
+def has_host(wanted: Wanted) -> bool:
+    """Whether a host hangs on its line: a bridge's, or one that asks a handset for raw readings."""
+    return wanted.end == boards.BRIDGE or (wanted.tells_raw and not wanted.on_the_line)
+
+
+def _host(wanted: Wanted, text: _Text) -> None:
+    """The line of a host, where there is one."""
+    if has_host(wanted):
+        text.setup += [f"self.port = {text.use('uart', 'Uart')}()", f"self.port.open({_port(wanted)})"]
 
 
 def own_radio(wanted: Wanted) -> bool:
     """Whether packets go through a driver of the builder's own: a socket a small computer has itself."""
     posix = wanted.board not in FAMILIES
-    return wanted.packets and not (posix and isinstance(wanted.link.medium, UdpMedium))
+    return wanted.through_own and not (posix and isinstance(wanted.link.medium, UdpMedium))
 
 
 def _port(wanted: Wanted) -> str:
     """The line of a chip."""
     number, *pins = (one for one in FAMILIES[wanted.board].line if one >= 0)
     return ", ".join(map(str, (number, baud_of(wanted.link), *pins)))
+
+
+def _bus(wanted: Wanted) -> str:
+    """The SPI bus of a chip."""
+    number, *pins = (one for one in FAMILIES[wanted.board].spi if one >= 0)
+    return ", ".join(map(str, (number, *pins)))
 
 
 def _timed(wanted: Wanted, role: str) -> int:

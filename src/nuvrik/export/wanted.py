@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 from nuvrik.core.widths import Table
 from nuvrik.export import boards
-from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium
+from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium, RadioMedium, RadioPins
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.requests import AnyRequest, CallRequest
 from nuvrik.plan.tables.ends import end_table, one_way
@@ -29,6 +29,24 @@ class Wanted(NamedTuple):
         if isinstance(self.link.medium, InfraredMedium):
             return {boards.MACHINE: "receiver", boards.HANDSET: "remote"}.get(self.end, self.end)
         return self.end
+
+    @property
+    def driver(self) -> RadioPins | None:
+        """The pins of its radio chip, where it has one that core drives."""
+        medium = self.link.medium
+        if (
+            self.board == "posix"
+            or not self.packets
+            or not isinstance(medium, RadioMedium)
+            or not medium.driven
+        ):
+            return None
+        return medium.pins_of(self.end)
+
+    @property
+    def through_own(self) -> bool:
+        """Whether packets go through a driver of the builder's own."""
+        return self.packets and self.driver is None
 
     @property
     def keyed(self) -> bool:
@@ -92,6 +110,11 @@ class Wanted(NamedTuple):
     def timed(self) -> list[boards.Use]:
         """The pins that carry the link itself, level by level."""
         return [] if self.packets else boards.uses_of_medium(self.link, self.end)
+
+    @property
+    def air(self) -> list[boards.Use]:
+        """The pins of its radio chip."""
+        return boards.uses_of_radio(self.link, self.end) if self.driver is not None else []
 
     @property
     def read(self) -> list[boards.Use]:

@@ -12,8 +12,10 @@ from nuvrik.export.boards import (
     Use,
     uses_of_inputs,
     uses_of_medium,
+    uses_of_radio,
 )
 from nuvrik.export.chips import Chip
+from nuvrik.plan.form.media import RadioPins
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.telemetry import ANALOG, CONTACT, COUNTER, VoltsItem
 
@@ -35,7 +37,7 @@ class Wire(NamedTuple):
     pulled: bool = False
 
 
-def wires(link: Link, chip: Chip | None, end: str) -> Iterator[Wire]:
+def wires(link: Link, chip: Chip | None, end: str, radio: RadioPins | None = None) -> Iterator[Wire]:
     """Every wire of one end: outputs, what carries the link, inputs."""
     for name, output in link.outputs.items() if end == MACHINE else ():
         for one in output.on_pins:
@@ -45,6 +47,7 @@ def wires(link: Link, chip: Chip | None, end: str) -> Iterator[Wire]:
         hears = use.role == EDGE
         needs = "the board's own pull-up" if hears else f"{PULL_OHMS} to ground"
         yield Wire(_named(use.pin, chip), _on_the_air(use.role, link), READS[use.role], needs, not hears)
+    yield from _radio(link, chip, end) if radio else ()
     for use in uses_of_inputs(link, end):
         to = f"{use.of}, {'to ground' if use.role in (CONTACT, END) else 'its output'}"
         yield Wire(_named(use.pin, chip), to, READS[use.role], _beside(use, link))
@@ -59,6 +62,26 @@ READS = {
     EMIT: "on and off",
     CARRIER: "a carrier, on and off",
 }
+
+
+RADIO = {
+    "csn": ("low while it is spoken to", "10 k to the radio's supply"),
+    "ce": ("high while it hears or sends", "10 k to ground"),
+    "irq": ("low when it has news", "the board's own pull-up"),
+    "lamp": ("steady while something comes", "a resistor of 330 ohms and more"),
+}
+"""What a radio chip's own wires carry, and what is fitted beside them."""
+
+
+def _radio(link: Link, chip: Chip | None, end: str) -> Iterator[Wire]:
+    """The wires of a radio chip, those of the bus first."""
+    for pin, name in chip.spi.items() if chip else ():
+        yield Wire(_named(pin, chip), "the radio", name, "")
+    for use in uses_of_radio(link, end):
+        key = use.key.rpartition(".")[2]
+        carries, needs = RADIO[key]
+        to = "a lamp" if key == "lamp" else f"the radio, {key.upper()}"
+        yield Wire(_named(use.pin, chip), to, carries, needs, key in ("csn", "ce"))
 
 
 def _on_the_air(role: str, link: Link) -> str:

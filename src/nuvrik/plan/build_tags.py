@@ -30,7 +30,7 @@ SECTIONS = {
 """The section of each table that a machine runs on; ``make lint`` fails where one has none."""
 
 HANDSET_ONLY = """KnobTable TriggerTable AskingTable BridgeTable HandsetEndTable WriterTable ChooserTable
-    HearingTable RemoteTable CodeTable ReadTable LineTable MachineLoopTable HandsetLoopTable
+    HearingTable RemoteTable CodeTable ReadTable LineTable PacketRadioTable MachineLoopTable HandsetLoopTable
     RemoteLoopTable BridgeLoopTable ListenerTable"""
 """The tables that no machine has, and those that say how an end is wired to its board."""
 

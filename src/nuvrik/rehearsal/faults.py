@@ -1,7 +1,13 @@
 """Every fault there is, by name, group by group."""
 
 from nuvrik.plan.form.models import Link
-from nuvrik.rehearsal import faults_at_the_ends, faults_of_doors, faults_of_hands, faults_on_the_way
+from nuvrik.rehearsal import (
+    faults_at_the_ends,
+    faults_of_doors,
+    faults_of_hands,
+    faults_on_air,
+    faults_on_the_way,
+)
 from nuvrik.rehearsal.fault import GROUPS, Fault
 
 FAULTS: dict[str, Fault] = {
@@ -12,6 +18,7 @@ FAULTS: dict[str, Fault] = {
             *faults_at_the_ends.FAULTS,
             *faults_of_hands.FAULTS,
             *faults_of_doors.FAULTS,
+            *faults_on_air.FAULTS,
         ),
         key=lambda fault: GROUPS.index(fault.group),
     )

@@ -152,7 +152,9 @@ class World:
 
     def _prepare(self, conditions: Conditions) -> None:
         """Set up both ends and what is between them, and start their loops."""
-        link = self.link
+        link, self.conditions = self.link, conditions
+        self.air: Any = None
+        """The radio chips of both ends, where a fault has put some there: see ``on_air``."""
         self.medium = medium_of(link.medium, conditions, self.rng)
         self.back = medium_of(link.medium, conditions, self.rng) if link.telemetry else None
         self.handset: Handset | None = Handset(link, without=self.recording.missing(link))

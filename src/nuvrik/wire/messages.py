@@ -95,8 +95,9 @@ class Who(NamedTuple):
 
 class How(NamedTuple):
     """A hello's second page: how the machine has fared. ``up_s`` are the seconds since it started,
-    ``accepted`` and ``refused`` count frames; ``noted`` is the number of its own code's last stop, and 16
-    more where its clock has lost more time than the link file allows for; ``name`` is the rest of the link's
+    ``accepted`` and ``refused`` count frames; ``noted`` is the number of its own code's last stop, 16
+    more where its clock has lost more time than the link file allows for, and 32 times what was wrong with
+    its radio chip last; ``name`` is the rest of the link's
     name."""
 
     up_s: int

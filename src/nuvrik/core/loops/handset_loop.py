@@ -68,12 +68,14 @@ class HandsetLoop:
     def begin(self) -> None:
         """At power-up."""
         self.board.begin()
+        self.line.begin()
         self.board.start(self.boot)
         self.end.begin(self.boot[0] & 0xFFFF)
 
     def turn(self, now_ms: u16, gap_ms: u16) -> None:
         """One turn, so long after the one before: what has come back, controls, and the frame that is due."""
         self.up = (self.up + gap_ms) & 0x3FFFFFFF
+        self.line.pass_time(gap_ms)
         first: u8 = after_gap(gap_ms, self.table.timeout_ms)
         if first == EXPIRES:
             self.end.expire(now_ms)
@@ -161,8 +163,8 @@ class HandsetLoop:
         if self.table.line.way == BY_SLOTS:
             self.send_train()
             return
-        if self.line.free(self.end.writer.sender) and self.end.send():
-            self.line.give(self.end.writer.sender)
+        if self.line.free(self.end.writer.sender.wire) and self.end.send():
+            self.line.give(self.end.writer.sender.wire, self.end.writer.sender.count)
         self.line.go_on()
 
     def send_train(self) -> None:

@@ -44,8 +44,10 @@ from nuvrik.core.requests.asks import ASK_BYTES, argument_given, jog_step, under
 from nuvrik.core.widths import Table, i32, level, share, u8, u16, whole
 
 NOTES_LATE = 16
-"""In the byte of a hello that says what has been noted, beside the number of the builder's own last stop: the
-chip's clock has lost more time to own code that keeps interrupts off than the link file allows for."""
+NOTES_RADIO = 32
+"""In the byte of a hello that says what has been noted, above the number of the builder's own last stop: the
+chip's clock has lost more time to own code that keeps interrupts off than the link file allows for; and so
+many times what was wrong with its radio chip last."""
 
 HELLO_MOST = 0x3FFFFFFF
 """Frames are counted to here, which takes 248 days at 50 frames a second."""
@@ -354,7 +356,7 @@ class MachineEnd:
     def own_stop(self, number: u8) -> None:
         """Stop, as a stop frame does, and say why with a number from 1 to 15."""
         self.machine.own_stop(number)
-        self.noted = (self.noted & NOTES_LATE) + (number & 15)
+        self.noted = (self.noted & 0xF0) + (number & 15)
         self.again.stop()
         self.told = True
 
@@ -364,7 +366,11 @@ class MachineEnd:
 
     def lost_time(self) -> None:
         """The board has found out that its clock has lost more time than the link file allows for."""
-        self.noted = (self.noted & 15) + NOTES_LATE
+        self.noted = self.noted | NOTES_LATE
+
+    def note_radio(self, trouble: u8) -> None:
+        """What was wrong with the radio chip last."""
+        self.noted = (self.noted & 31) + NOTES_RADIO * (trouble & 7)
 
     def send(self) -> bool:
         """Put the frame that is due now, if one is, into the sender. Answers first: somebody waits for them,

@@ -5,7 +5,7 @@ from nuvrik.core.board import LINK, MOST_TAKEN, NOT_READ, Board, Call, Own, Read
 from nuvrik.core.frames.sealed import ACCEPTED
 from nuvrik.core.levels import FULL, later
 from nuvrik.core.loop import EXPIRES, LISTENS, Loop
-from nuvrik.core.loops.line import BY_BYTES, BY_SLOTS, MOST_PACKETS, Line, LineTable
+from nuvrik.core.loops.line import BY_BYTES, BY_RADIO, BY_SLOTS, MOST_PACKETS, Line, LineTable
 from nuvrik.core.loops.machine_end import EndTable, MachineEnd
 from nuvrik.core.machine.desk import OWN_MOTION, RUNNING
 from nuvrik.core.machine.pin_writer import PinWriter
@@ -49,6 +49,7 @@ class MachineLoop:
         for i in range(len(self.table.end.pins)):
             self.writer.nothing_on(self.table.end.pins[i], self.end.machine.outputs.steps(i))
         self.board.begin()
+        self.line.begin()
         why: u8 = self.board.start(self.boot)
         self.end.begin(self.boot[0] & 0xFFFF, self.boot[0] >> 16, why)
 
@@ -62,12 +63,13 @@ class MachineLoop:
             self.end.skip(False)
         if self.loop.ticks():
             self.tick()
-        if self.line.free(self.end.sender) and self.end.send():
-            self.line.give(self.end.sender)
+        if self.line.free(self.end.sender.wire) and self.end.send():
+            self.line.give(self.end.sender.wire, self.end.sender.count)
         self.line.go_on()
 
     def pass_time(self, now_ms: u16, gap_ms: u16) -> u8:
         """A turn begins: what after_gap says of the gap before it."""
+        self.line.pass_time(gap_ms)
         first: u8 = self.loop.turn(gap_ms)
         if first == EXPIRES:
             self.end.expire(now_ms)
@@ -154,6 +156,8 @@ class MachineLoop:
         self.end.turn()
         self.own.before_outputs()
         self.write_outputs()
+        if self.table.line.way == BY_RADIO:
+            self.end.note_radio(self.line.radio.last)
         self.write_steps_left()
         self.board.alive()
 

@@ -14,6 +14,8 @@
 #include <simavr/sim_elf.h>
 #include <simavr/sim_io.h>
 
+enum { SPCR_AT = 0x4C, SPSR_AT = 0x4D, SPDR_AT = 0x4E, A_BYTE = 16 };
+enum { ON_BUS, SELECTED, ENABLED };
 enum { MOST_WATCHED = 64, MOST_CHANGES = 1 << 16, MOST_BYTES = 1 << 14, SREG_AT = 0x5F, MCUSR_AT = 0x54 };
 
 typedef struct {
@@ -22,8 +24,14 @@ typedef struct {
     uint32_t value;
 } Change;
 
+/* What hangs on the SPI bus: a byte for it, or a level on one of two wires; and when. */
+typedef uint8_t (*OnBus)(uint32_t what, uint32_t value, uint64_t cycle);
+
 typedef struct {
     avr_t *avr;
+    OnBus on_bus;
+    uint64_t byte_done_at;
+    bool byte_waits;
     avr_irq_t *into;
     avr_uart_t *uart;
     uint16_t watched[MOST_WATCHED];
@@ -249,6 +257,58 @@ void emulated_reset(Emulated *self, uint8_t flags)
 void emulated_look_every(Emulated *self, uint32_t cycles)
 {
     self->avr->run_cycle_limit = cycles;
+}
+
+/* The emulator's own bus takes as long as it likes; this one takes sixteen cycles a byte, and answers. */
+static void write_bus(avr_t *avr, avr_io_addr_t at, uint8_t value, void *given)
+{
+    Emulated *self = given;
+    avr->data[at] = value;
+    if (at == SPDR_AT) {
+        avr->data[at] = self->on_bus(ON_BUS, value, avr->cycle);
+        self->byte_done_at = avr->cycle + A_BYTE;
+        self->byte_waits = true;
+    }
+}
+
+static uint8_t read_bus(avr_t *avr, avr_io_addr_t at, void *given)
+{
+    Emulated *self = given;
+    if (at == SPSR_AT) {
+        bool done = self->byte_waits && avr->cycle >= self->byte_done_at;
+        avr->data[at] = (uint8_t)((avr->data[at] & 0x7FU) | (done ? 0x80U : 0U));
+    } else if (at == SPDR_AT) {
+        self->byte_waits = false;
+    }
+    return avr->data[at];
+}
+
+static void on_select(struct avr_irq_t *irq, uint32_t value, void *given)
+{
+    Emulated *self = given;
+    (void)irq;
+    self->on_bus(SELECTED, value & 1U, self->avr->cycle);
+}
+
+static void on_enable(struct avr_irq_t *irq, uint32_t value, void *given)
+{
+    Emulated *self = given;
+    (void)irq;
+    self->on_bus(ENABLED, value & 1U, self->avr->cycle);
+}
+
+/* From now on something hangs on its SPI bus, selected by one pin and let work by another. */
+void emulated_bus(Emulated *self, OnBus on_bus, char select, uint8_t select_bit, char enable, uint8_t enable_bit)
+{
+    self->on_bus = on_bus;
+    for (avr_io_addr_t at = SPCR_AT; at <= SPDR_AT; at++) {
+        self->avr->io[AVR_DATA_TO_IO(at)].w.c = write_bus;
+        self->avr->io[AVR_DATA_TO_IO(at)].w.param = self;
+        self->avr->io[AVR_DATA_TO_IO(at)].r.c = read_bus;
+        self->avr->io[AVR_DATA_TO_IO(at)].r.param = self;
+    }
+    avr_irq_register_notify(avr_io_getirq(self->avr, AVR_IOCTL_IOPORT_GETIRQ(select), select_bit), on_select, self);
+    avr_irq_register_notify(avr_io_getirq(self->avr, AVR_IOCTL_IOPORT_GETIRQ(enable), enable_bit), on_enable, self);
 }
 
 uint64_t emulated_cycle(const Emulated *self)

@@ -1,8 +1,8 @@
 """``[medium]``: what carries frames from one end to the other."""
 
-from typing import Annotated, Literal, NamedTuple
+from typing import Annotated, Any, Literal, NamedTuple
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from nuvrik.plan.form.base import Millis, Pin, Section
 from nuvrik.plan.form.frame_base import Lack
@@ -28,12 +28,45 @@ class SerialMedium(Section):
         return -(-wire_bytes * 10_000_000 // self.baud)
 
 
+class RadioPins(Section):
+    """Which pins of a board its radio chip hangs on, beside those of the board's SPI bus."""
+
+    csn: Pin = Field(description="the pin that selects the chip, low while it is spoken to")
+    ce: Pin = Field(description="the pin that lets the chip hear and send")
+    irq: Pin | None = Field(
+        default=None, description="the chip's own wire, low when it has news: less time is spent looking"
+    )
+    lamp: Pin | None = Field(
+        default=None,
+        description="a lamp: steady while something comes; flashes in two seconds, 1 the chip is absent, "
+        "2 forgot, 3 changed, 4 refuses, 5 hangs",
+    )
+
+
 class RadioMedium(Section):
     """``[medium] kind = "radio"``: a module that carries whole packets."""
 
     kind: Literal["radio"]
+    driver: Literal["yours", "nrf24l01"] = Field(
+        default="yours",
+        description='who speaks to the module: a driver of "yours", or ours for the packet radio chip '
+        '"nrf24l01" on a board\'s SPI bus',
+    )
+    machine: RadioPins | None = Field(default=None, description="the pins of the machine's chip")
+    handset: RadioPins | None = Field(default=None, description="the pins of the handset's chip")
+    bridge: RadioPins | None = Field(default=None, description="the pins of a bridge's chip")
+    length: Literal["fixed", "varying"] = Field(
+        default="fixed",
+        description="whether every packet is as long as the longest, which works between all makes of chips, "
+        "or each as long as its frame",
+    )
+    power_dbm: Literal[-18, -12, -6, 0] = Field(default=0, description="how strongly the chip sends, in dBm")
     payload_max: int = Field(
-        default=32, ge=6, le=200, description="bytes the module carries in one packet, 6 to 200"
+        default=32,
+        ge=6,
+        le=200,
+        description="bytes the module carries in one packet, 6 to 200; with driver nrf24l01 32 at most, "
+        "and 31 where length is fixed, for one says how many count",
     )
     channel: int = Field(
         default=40, ge=0, le=125, description="the channel the module works on, 0 to 125, at both ends"
@@ -65,8 +98,36 @@ class RadioMedium(Section):
         """Whether frames arrive whole and separate (True) or as a stream of bytes (False)."""
         return True
 
+    @model_validator(mode="before")
+    @classmethod
+    def _room(cls, given: Any) -> Any:
+        """Where a byte says how many count, a packet of the chip's carries one less."""
+        if isinstance(given, dict) and given.get("driver") == "nrf24l01" and given.get("length") != "varying":
+            return {"payload_max": MOST_ON_AIR - 1} | given
+        return given
+
+    @property
+    def driven(self) -> bool:
+        """Whether the chip's driver is ours."""
+        return self.driver != "yours"
+
+    @property
+    def packet_bytes(self) -> int:
+        """How long each packet of the chip's is, the byte that says how much of it counts included; 0 where
+        lengths vary."""
+        return self.payload_max + 1 if self.length == "fixed" else 0
+
+    def pins_of(self, end: str) -> RadioPins | None:
+        """The pins of an end's chip."""
+        return getattr(self, end, None)
+
     def airtime_us(self, wire_bytes: int) -> int:
         """Microseconds that a packet of ``wire_bytes`` is on the air, the module's own bytes included."""
+        if self.driven:
+            # A preamble, five bytes of address, the payload and a check of two; nine bits more where lengths
+            # vary. The chip needs SETTLES_US before it hears or sends.
+            bits = 8 * (1 + 5 + (self.packet_bytes or wire_bytes) + 2) + (0 if self.packet_bytes else 9)
+            return SETTLES_US - (-bits * 1_000_000 // self.bitrate)
         return -(-(wire_bytes + self.overhead_bytes) * 8_000_000 // self.bitrate)
 
 
@@ -156,6 +217,8 @@ def retries_of(medium: object, wire_bytes: int) -> Retries:
     return Retries(medium.retries, medium.airtime_us(wire_bytes) + medium.retry_us)
 
 
+SETTLES_US = 130
+MOST_ON_AIR = 32
 SYNC_AND_LENGTH_BITS = 24
 UDP_HEADERS = 28
 

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.problems import Problem
-from nuvrik.plan.rules import fit, frames, inputs, motion, names, pulses
+from nuvrik.plan.rules import fit, frames, inputs, motion, names, pulses, radio
 from nuvrik.plan.rules.draft import Draft
 
 RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
@@ -28,6 +28,7 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     pulses.holds,
     pulses.trains,
     pulses.one_way,
+    radio.radio,
     fit.places,
     fit.patience,
     fit.timing,

@@ -5,7 +5,7 @@ from itertools import pairwise
 
 from nuvrik.plan.controls import AxisControl, ButtonControl, KeyControl, SliderControl
 from nuvrik.plan.form.frame_base import MAX_BODY
-from nuvrik.plan.form.media import Packets, retries_of
+from nuvrik.plan.form.media import Packets, RadioMedium, retries_of
 from nuvrik.plan.outputs.base import PULSE, PWM
 from nuvrik.plan.problems import Problem, listing
 from nuvrik.plan.rules.draft import Draft
@@ -155,7 +155,9 @@ def pins(draft: Draft) -> Iterator[Problem]:
 def _medium_pins(draft: Draft, end: str) -> dict[str, int | None]:
     pins = getattr(draft.medium, "pins", None)
     keys = (f"{end}_in", f"{end}_out")
-    return {f"medium.pins.{key}": getattr(pins, key, None) for key in keys}
+    named = {f"medium.pins.{key}": getattr(pins, key, None) for key in keys}
+    chip = draft.medium.pins_of(end) if isinstance(draft.medium, RadioMedium) else None
+    return named | {f"medium.{end}.{key}": pin for key, pin in (chip or ())}
 
 
 def _own_pins(pins: Mapping[str, int | None], users: dict[int, str]) -> Iterator[Problem]:

@@ -303,6 +303,9 @@ void board_begin(void)
 #if NUVRIK_PACKETS
     radio_begin();
 #endif
+#if NUVRIK_SPI
+    board_spi_begin();
+#endif
     sei();
     /* Three ticks must fit in. */
     wdt_enable(NUVRIK_TICK_MS <= 80 ? WDTO_250MS : NUVRIK_TICK_MS <= 300 ? WDTO_1S : WDTO_4S);

@@ -26,6 +26,7 @@ void board_make_low(BoardPlace place);
 
 void board_servos_begin(void);
 void board_steppers_begin(void);
+void board_spi_begin(void);
 
 /* How many pins are looked at whenever one of them changes. */
 #define BOARD_WATCHED (NUVRIK_COUNTER_PINS + NUVRIK_END_SWITCHES)

@@ -11,6 +11,14 @@ uint8_t board_packet(uint8_t *into)
 }
 #endif
 
+#if !(NUVRIK_ON_AVR && NUVRIK_SPI)
+void board_spi(uint8_t *box, uint8_t count)
+{
+    (void)box;
+    (void)count;
+}
+#endif
+
 #if !(NUVRIK_ON_AVR && NUVRIK_EDGE_PINS)
 uint16_t board_edge(uint8_t pin, bool *high)
 {
