@@ -92,7 +92,7 @@ screenshots: $(VENV)/ready-dev ## one picture per main command and figure (wants
 
 toolchain:                   ## Debian packages for pictures, and for tests through compilers and real servers; needs root
 	apt-get update -qq
-	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq avr-libc chromium clang cppcheck fonts-dejavu-core gcc gcc-arm-none-eabi gcc-avr g++ imagemagick libclang-rt-14-dev libelf-dev libsimavr-dev openbox picolibc-arm-none-eabi qemu-system-arm ser2net simavr socat xterm xvfb
+	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq arduino-core-avr avr-libc chromium clang cppcheck fonts-dejavu-core gcc gcc-arm-none-eabi gcc-avr g++ imagemagick libclang-rt-14-dev libelf-dev libsimavr-dev openbox picolibc-arm-none-eabi qemu-system-arm ser2net simavr socat xterm xvfb
 
 clean:                       ## what can be made again
 	rm -rf $(VENV) marram-demo build dist

@@ -15,6 +15,7 @@ from operator import attrgetter
 from pathlib import Path
 
 import pytest
+from sketches import FRAMEWORK, built_sketch
 
 import nuvrik
 from nuvrik.core.loops.machine_end import MachineEnd
@@ -24,6 +25,7 @@ from nuvrik.export.chips import CHIPS
 from nuvrik.export.emulated import Emulated, build_emulator
 from nuvrik.export.on_avr import built, end_in
 from nuvrik.export.wanted import Wanted
+from nuvrik.plan.form.models import Board
 from nuvrik.plan.outputs.base import PLAIN, PULSE, PWM
 from nuvrik.recordings.recording import Recording
 
@@ -31,6 +33,14 @@ NEEDED = ("avr-gcc", "avr-nm", "make", "gcc", "simavr")
 needs_a_chip = pytest.mark.skipif(
     not all(map(shutil.which, NEEDED)), reason=f"{', '.join(NEEDED)}: make toolchain"
 )
+
+AS_SKETCH = [
+    pytest.param(False, id="board"),
+    pytest.param(
+        True, id="sketch", marks=pytest.mark.skipif(not FRAMEWORK.exists(), reason="sketches: make toolchain")
+    ),
+]
+"""Our own board of a chip, and the same chip with the common sketch framework."""
 
 BYTE_AT_115200_US = 10 / 115_200 * 1e6
 
@@ -59,10 +69,16 @@ def chip_with(
     main: str | None = None,
     *,
     answers: bool = True,
+    sketch: bool = False,
 ) -> "Chip":
-    """Firmware for a link, with a main.c of one's own if one is given, on a chip that has just got power."""
+    """Firmware for a link, with a main.c of one's own if one is given, on a chip that has just got power; as
+    our own board has it, or as a sketch."""
     chip = CHIPS[board]
     folder.mkdir(exist_ok=True)
+    if sketch:
+        with_chip = link.model_copy(update={"board": Board(chip=board)})  # type: ignore[arg-type]
+        wanted = Wanted(with_chip, "link.toml", boards.SKETCH, answers=answers)
+        return Chip(link, Emulated(emulator(), built_sketch(wanted, folder, main), chip), answers=answers)
     program = built(Wanted(link, "link.toml", board, answers=answers), folder, main)
     return Chip(link, Emulated(emulator(), program, chip), answers=answers)
 

@@ -1,6 +1,7 @@
 """Link files for the tests, and hypothesis strategies that make any link and any values for it."""
 
 import os
+import re
 from pathlib import Path
 
 import pytest
@@ -22,13 +23,14 @@ def many(examples: int) -> int:
 
 TUG = nuvrik.parse(starter_text("tug"), "tug.toml")
 
+
 # A wire instead of a radio, and a fast machine: for streams, and for tests that must not take long.
-WIRED_TEXT = (
-    starter_text("tug")
-    .replace('kind = "radio"', 'kind = "serial"')
-    .replace("payload_max = 32 ", "# payload_max = 32 ")
-    .replace("bitrate = 250000", "baud = 115200")
-)
+def with_medium(text: str, said: str) -> str:
+    """A link file over another medium."""
+    return re.sub(r"(?ms)^\[medium\]\n.*?(?=^\[)", f"[medium]\n{said}\n\n", text)
+
+
+WIRED_TEXT = with_medium(starter_text("tug"), 'kind = "serial"\nbaud = 115200\ndelay_ms = 1\njitter_ms = 3')
 WIRED = nuvrik.parse(WIRED_TEXT, "wired.toml")
 
 MEDIA = st.sampled_from(['"serial"', '"radio"\npayload_max = 200'])

@@ -4,6 +4,8 @@ import random
 from collections.abc import Callable
 from typing import Any
 
+from links import with_medium
+
 import nuvrik
 from nuvrik.core.board import DIGITAL, LATCHED, NOT_READ
 from nuvrik.core.loops import handset_loop, machine_loop
@@ -23,19 +25,13 @@ KINDS: dict[str, Any] = {
 BYTE_US = 2
 """A byte on the bus, and a little around it."""
 
-GONE = tuple(
-    f"{key} =" for key in ["payload_max", "bitrate", "driver", "channel", "machine", "handset", "bridge"]
-)
-"""What a link file may say of a radio already."""
-
 PINS = "{ csn = 32, ce = 33, irq = 34, lamp = 35 }"
 
 
 def by_radio(text: str, more: str = "", pins: str = PINS) -> str:
     """A link file by the radio chip, its pins where nobody else has any."""
-    said = f'driver = "nrf24l01"\nmachine = {pins}\nhandset = {pins}\nbridge = {pins}\n{more}'
-    kept = [line for line in text.splitlines() if not line.startswith(GONE)]
-    return "\n".join(kept).replace('kind = "radio"', f'kind = "radio"\n{said}', 1) + "\n"
+    said = f'kind = "radio"\ndriver = "nrf24l01"\nmachine = {pins}\nhandset = {pins}\nbridge = {pins}'
+    return with_medium(text, f"{said}\ndelay_ms = 1\njitter_ms = 3\n{more}")
 
 
 TUG = nuvrik.parse(by_radio(starter_text("tug")))

@@ -209,7 +209,7 @@ class Cortex:
 @pytest.mark.skipif(not (shutil.which(COMPILER) and shutil.which(EMULATOR)), reason="make toolchain")
 def test_a_board_of_32_bits_is_driven_and_stops_when_its_host_is_killed(tug: Path, tmp_path: Path) -> None:
     link, folder = nuvrik.load(tug), tmp_path / "cortex"
-    nuvrik_says("export", tug, "--out", folder, "--board", "cortex_m3")
+    nuvrik_says("export", tug, "--out", folder, "--board", "cortex_m3", "--wire")
     subprocess.run(["make", "-C", str(folder)], check=True, capture_output=True)
     pwm = link.outputs["port_screw"].pins["pwm"]
     ahead = write(tmp_path, "a.csv", "".join(row + "\n" for row in full_ahead(link, 60).csv_lines()))

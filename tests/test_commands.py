@@ -188,7 +188,7 @@ def test_the_demo_tells_its_story_and_shows_the_effect_of_a_change(tmp_path: Pat
         "ARMED -> FAILSAFE: no drive frame for 400 ms",
         "left_stick is not at rest",
         "FAILSAFE -> ARMED",
-        "674.6",
+        "675.4",
     ):
         assert words in said
     folder = tmp_path / "marram-demo"

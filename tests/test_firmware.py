@@ -134,7 +134,7 @@ def test_folders_that_hold_something_else_are_left_alone(tug: Path, tmp_path: Pa
     folder = tmp_path / "fw"
     nuvrik_command("export", tug, "--board", "posix", "--out", folder)
     said = nuvrik_command("export", tug, "--out", folder, "--board", "blank", code=2)
-    assert "another export (board posix)" in said
+    assert "another export (board posix, packets False)" in said
     assert "no export" in nuvrik_command("export", tug, "--verify", tmp_path, code=2)
     manifest = json.loads((folder / "export.json").read_text())
     (folder / "export.json").write_text(json.dumps(manifest | {"whole": False}))
@@ -275,10 +275,12 @@ def test_the_builders_sheet_has_every_wire(tug: Path, tmp_path: Path) -> None:
         nuvrik_command("check", file, "--wiring", picture)
         link = nuvrik.load(file)
         chip = next(one for one in CHIPS.values() if not any(boards.misfits(link, one)))
-        wires = list(wires_of(link, chip, boards.MACHINE))
+        radio = getattr(link.medium, "machine", None)
+        wires = list(wires_of(link, chip, boards.MACHINE, radio))
+        assert ("the radio, SCK" in {wire.to for wire in wires}) == (radio is not None) == (name == "tug")
         assert picture.read_bytes()[:4] == b"\x89PNG" and len({wire.pin for wire in wires}) == len(wires)
         powered = [use for use in boards.uses_of_outputs(link) if use.role in (base.PWM, base.STEP)]
         held = {wire.pin for wire in wires if wire.needs == "10 k to ground"}
         assert {str(use.pin) for use in powered} <= held
-    assert "names no pin" in nuvrik_command("check", tug, "--end", "handset", "--wiring", picture, code=2)
+    assert "names no pin" in nuvrik_command("check", file, "--end", "handset", "--wiring", picture, code=2)
     assert "--end" in nuvrik_command("check", tug, "--end", "moon", "--wiring", picture, code=2)

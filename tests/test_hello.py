@@ -18,8 +18,8 @@ TUG = starter_text("tug")
 PARTS = [
     ("timeout_ms = 400", "timeout_ms = 500", ["link"]),
     ('recover = "at_rest"', 'recover = "rearm"', ["link"]),
-    ("[medium]\n", "[medium]\nchannel = 41\n", ["link"]),
-    ("[medium]\n", "[medium]\ngroup = 1\n", ["link"]),
+    ("channel = 76", "channel = 77", ["link"]),
+    ("bitrate = 250000", "bitrate = 1000000", ["link"]),
     ("[medium]\n", "[medium]\naddress = 0x10000\n", ["link"]),
     ("start_duty = 0.18", "start_duty = 0.2", ["outputs"]),
     ("pins = { pwm = 5", "pins = { pwm = 3", ["outputs"]),

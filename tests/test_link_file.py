@@ -101,9 +101,10 @@ BROKEN = [
     ("timeout_ms = 400", "timeout_ms = 20", "failsafe.timeout_ms", "always trips"),
     ("timeout_ms = 400", "timeout_ms = 99999999999999999999", "failsafe.timeout_ms", "at most 30000"),
     ("pair = 90", "pair = 0", "frame.pair", "at least 1"),
-    ("payload_max = 32", "payload_max = 8", "medium.payload_max", "9 bytes"),
+    ("bitrate = 250000", "payload_max = 8", "medium.payload_max", "9 bytes"),
     ("rate_hz = 50", "rate_hz = 50.5", "link.rate_hz", "whole number"),
-    ("bitrate = 250000", "bitrate = 5000", "link.rate_hz", "28.8 ms"),
+    ("bitrate = 250000", "bitrate = 5000", "medium.bitrate", "1000000"),
+    ("rate_hz = 50", "rate_hz = 800", "link.rate_hz", "at most 500"),
     ("[failsafe]", "[failsave]", "failsave", "failsafe"),
     ("expo = 0.3", "curve = [[0, 0], [0, 1]]", "controls.left_stick.curve", "does not rise"),
     (

@@ -10,10 +10,11 @@ from itertools import count
 from pathlib import Path
 
 import pytest
-from links import THOROUGH, TUG, WIRED_TEXT
+from links import THOROUGH, WIRED_TEXT, with_medium
 from on_air import by_radio
 from random_links import random_link
-from taped_boards import c_plays, fitted_plays, live
+from taped_boards import fitted_plays, live
+from taped_in_c import c_plays
 
 import nuvrik
 from nuvrik.core.levels import FULL
@@ -38,6 +39,7 @@ LINKS |= {
     style: random_link(random.Random(SEED + at), style=style, hands=True) for at, style in enumerate(STYLES)
 }
 WIRED = nuvrik.parse(WIRED_TEXT)
+PACKETS = nuvrik.parse(with_medium(WIRED_TEXT, 'kind = "radio"'))
 PAIRS = [(name, "machine", "handset") for name in LINKS]
 PAIRS += [(name, "bridge", "machine") for name, link in LINKS.items() if isinstance(link.medium, RadioMedium)]
 
@@ -66,7 +68,7 @@ class Queue:
 
 @pytest.mark.parametrize("packets", [False, True])
 def test_all_that_queued_up_while_a_loop_was_held_up_moves_nothing(packets: bool) -> None:
-    link, board, seqs = (TUG if packets else WIRED), Queue(), count()
+    link, board, seqs = (PACKETS if packets else WIRED), Queue(), count()
     wanted = Wanted(link, "link.toml", "blank", packets=packets, end="machine")
     loop, encoder = MachineLoop(loop_table(wanted), board, board), nuvrik.Encoder(link)
     outputs, now_ms = loop.end.machine.outputs, 0

@@ -6,6 +6,7 @@ import random
 from pathlib import Path
 
 import pytest
+from links import with_medium
 from python_chips import (
     BOOT_MS,
     TUG,
@@ -95,6 +96,9 @@ def test_a_hand_on_one_board_moves_a_motor_on_another_and_stops_it(tmp_path: Pat
     assert powered(link, machine.rows)[-1][0] - 2500 <= stop_bound(link).worst_ms
 
 
+OWN = nuvrik.parse(with_medium(starter_text("tug"), 'kind = "radio"\nbitrate = 250000'))
+"""By radio, through a driver of one's own."""
+
 RADIO = """
 from machine import Radio
 def packet(into):
@@ -112,8 +116,8 @@ give = Radio.give
 def test_a_bridge_hands_on_what_is_whole_and_a_machine_takes_packets(tmp_path: Path) -> None:
     """From a host's line through the air to a machine, and its answers back to the host."""
     radio = {"radio.py": RADIO}
-    exported(TUG, tmp_path / "bridge", end="bridge", own=radio, packets=True)
-    exported(TUG, tmp_path / "machine", own=radio, packets=True)
+    exported(OWN, tmp_path / "bridge", end="bridge", own=radio, packets=True)
+    exported(OWN, tmp_path / "machine", own=radio, packets=True)
     ahead = full_ahead(4000)
     noise = [(t_ms + 2, random.Random(t_ms).randbytes(30)) for t_ms in range(100, 4000, 400)]
     bridge = run(tmp_path / "bridge", on_line([*ahead, *noise]), 4500)

@@ -1,10 +1,21 @@
 """Exports to MicroPython that go by the radio chip, whole, in virtual time."""
 
+import subprocess
 from pathlib import Path
 
 import pytest
 from on_air import PINS, by_radio
-from python_chips import BOOT_MS, Ran, exported, needs_micropython, powered, run
+from python_chips import (
+    BOOT_MS,
+    MICROPYTHON,
+    STAND_IN,
+    Ran,
+    around,
+    exported,
+    needs_micropython,
+    powered,
+    run,
+)
 
 import nuvrik
 from nuvrik.budget.stop import stop_bound
@@ -103,3 +114,88 @@ def test_a_handset_sends_what_core_sends(tmp_path: Path, monkeypatch: pytest.Mon
     machine = nuvrik.Machine(link)
     events = [event for at, data in enumerate(frames) for event in machine.feed(data, 20 * at)]
     assert len(events) == len(frames) > 100 and all(isinstance(event, Frame) for event in events)
+
+
+ALLOCATES = """
+import sys, gc, micropython
+import machine, nuvrik
+loop = nuvrik.start(watchdog=False)
+clock = 0
+def now():
+    return clock
+board = sys.modules["nuvrik.guard"]
+if hasattr(board, "board_chip_now_ms"):
+    board.board_chip_now_ms = now
+else:
+    board.board.now_ms = now
+class Chip:
+    # As much of a chip as a driver needs to listen and to answer.
+    def __init__(self):
+        self.registers, self.address = bytearray(32), bytearray(5)
+        self.at = self.told = self.sent = self.gone = 0
+    def write_readinto(self, given, into):
+        command, first, count = given[0], given[1] if len(given) > 1 else 0, len(given)
+        waits = clock - self.told >= 20
+        into[0] = (2 if waits else 14) | self.gone
+        if command == 0x2B:
+            for i in range(5):
+                self.address[i] = given[i + 1]
+        elif command == 0x27:
+            self.gone &= ~first
+        elif 0x20 <= command < 0x40:
+            self.registers[command & 31] = first
+        elif command == 0x0B:
+            for i in range(5):
+                into[i + 1] = self.address[i]
+        elif command == 0x17:
+            into[1] = 0x10 if waits else 0x11
+        elif command < 0x20:
+            into[1] = self.registers[command]
+        elif command == 0x61:
+            frame = frames[self.at %% len(frames)]
+            self.at += 1
+            self.told = clock
+            into[1] = len(frame)
+            for i in range(len(frame)):
+                into[i + 2] = frame[i]
+        elif command == 0xA0:
+            self.sent += 1
+            self.gone = 0x20
+chip = loop.around.bus = Chip()
+loop.before_ms = 0
+frames = %(frames)r
+for turn in range(200):
+    clock = clock + 2
+    loop.turn()
+gc.collect()
+before = gc.mem_alloc()
+for turn in range(20000):
+    clock = clock + 2 & 0x3FFFFFFF
+    micropython.heap_lock()
+    loop.turn()
+    micropython.heap_unlock()
+    if turn == 19000:
+        state = loop.end.machine.watch.state
+print(gc.mem_alloc() - before, state, loop.end.accepted, loop.end.refused, chip.sent)
+"""
+
+
+def test_in_twenty_thousand_turns_nothing_is_allocated(tmp_path: Path) -> None:
+    """With the heap locked whatever allocates raises MemoryError; packets come, and answers go."""
+    handset, recording = nuvrik.Handset(MARRAM), practice(MARRAM, 7, 40_000)
+    frames = []
+    for t_ms in range(0, 40_000, 5):
+        if t_ms % 500 == 0:
+            handset.greet()
+        recording.play_into(handset, t_ms, t_ms)
+        if data := handset.send(t_ms):
+            frames.append(data)
+    exported(MARRAM, tmp_path, packets=True, own={"main.py": ALLOCATES % {"frames": frames}})
+    surroundings = around(tmp_path, virtual=False) | {
+        "MICROPYPATH": f"{tmp_path}:{STAND_IN / 'quiet'}:.frozen"
+    }
+    words = [MICROPYTHON, "-X", "heapsize=4M", str(tmp_path / "main.py")]
+    done = subprocess.run(words, env=surroundings, cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stdout + done.stderr
+    allocated, state, accepted, _, sent = map(int, done.stdout.split())
+    assert (allocated, state) == (0, 2) and accepted > 1000 and sent > 100

@@ -1,10 +1,14 @@
 """A link by a radio chip: the driver in core, against a stand-in of the chip, register by register."""
 
+import json
 import random
 from collections.abc import Callable
+from pathlib import Path
 
 import pytest
+from links import write
 from on_air import MARRAM, TUG, Bursts, Pair, by_radio
+from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.budget.stop import stop_bound
@@ -233,3 +237,16 @@ def test_pins_and_keys_without_a_driver_are_refused() -> None:
     }
     twice = by_radio(starter_text("tug"), pins="{ csn = 5, ce = 33 }")
     assert any(one.where == "medium.machine.csn" for one in examine(twice, "link.toml")[1])
+
+
+def test_links_in_one_place_are_looked_at_together(tmp_path: Path) -> None:
+    text = starter_text("tug")
+    files = [
+        write(tmp_path, "ours.toml", text),
+        write(tmp_path, "beside.toml", text.replace("pair = 90", "pair = 17").replace("= 76", "= 78")),
+        write(tmp_path, "twin.toml", text),
+    ]
+    assert "together: nothing wrong" in nuvrik_command("check", *files[:2])
+    said = json.loads(nuvrik_command("check", *files, "--json", code=1))
+    wrong = [(one["level"], one["where"].rpartition("/")[2]) for one in said["together"]]
+    assert wrong == [("error", "twin.toml: frame.pair"), ("warning", "twin.toml: medium.channel")]

@@ -5,8 +5,9 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from chips import emulator, needs_a_chip, on_pins
+from chips import AS_SKETCH, emulator, needs_a_chip, on_pins
 from on_air import Bursts, by_radio
+from sketches import built_sketch
 
 import nuvrik
 from nuvrik.budget.stop import stop_bound
@@ -33,27 +34,27 @@ LINK = nuvrik.parse(
     on_pins(by_radio(starter_text("tug"), "channel = 76", PINS), HANDS).replace(
         'active = "low"\n\nkind = "button"\ndebounce_ms', '\nkind = "button"\ndebounce_ms'
     )
+    + '\n[board]\nchip = "atmega328p"\n'
 )
 
 SLICE_US = 50.0
 """How far one chip may be ahead of the other: less than a radio's own times."""
 
-MOST_CYCLES_A_SECOND = 0.006 * ATMEGA328P.clock_hz
-
 
 class End:
     """One end on a chip, with its radio."""
 
-    def __init__(self, end: str, ether: Ether, folder: Path) -> None:
+    def __init__(self, end: str, ether: Ether, folder: Path, *, sketch: bool = False) -> None:
         folder.mkdir()
-        wanted = Wanted(LINK, "link.toml", "atmega328p", packets=True, end=end)
-        self.chip = Emulated(emulator(), built(wanted, folder), ATMEGA328P)
+        wanted = Wanted(LINK, "link.toml", boards.SKETCH if sketch else "atmega328p", packets=True, end=end)
+        program = built_sketch(wanted, folder) if sketch else built(wanted, folder)
+        self.chip = Emulated(emulator(), program, ATMEGA328P)
         self.radio = RadioChip(ether)
         pins = wanted.driver
         assert pins is not None
         self.chip.hang_on_bus(self.radio, pins.csn, pins.ce, pins.irq)
         shape = shape_of(wanted)
-        kind = "MachineLoop" if end == boards.MACHINE else "HandsetLoop"
+        kind = {boards.MACHINE: "MachineLoop", boards.HANDSET: "HandsetLoop"}.get(end, "RadioBench")
         self.loop = View(self.chip.memory, self.chip.symbol(LOOP), shape.program.records[kind], shape)
         self.pins = Pins(ATMEGA328P)
 
@@ -66,10 +67,10 @@ class End:
 class Both:
     """Both of them, in slices of time."""
 
-    def __init__(self, folder: Path, ether: Ether) -> None:
+    def __init__(self, folder: Path, ether: Ether, *, sketch: bool) -> None:
         self.ether, self.us = ether, 0.0
-        self.machine = End(boards.MACHINE, ether, folder / "machine")
-        self.handset = End(boards.HANDSET, ether, folder / "handset")
+        self.machine = End(boards.MACHINE, ether, folder / "machine", sketch=sketch)
+        self.handset = End(boards.HANDSET, ether, folder / "handset", sketch=sketch)
         self.power = [use.pin for use in boards.uses_of_outputs(LINK) if use.role == PWM]
         for name in ("arm_button", "stop_button"):
             self.handset.contact(HANDS[name], name == "stop_button")
@@ -110,12 +111,11 @@ class Both:
         self.go(200)
 
 
-@pytest.fixture
-def both(tmp_path: Path) -> Both:
-    return Both(tmp_path, Ether(Bursts(7, 0.05, 0.002, 60)))
-
-
-def test_a_tug_by_radio_drives_stops_when_its_radio_is_pulled_and_comes_back(both: Both) -> None:
+@pytest.mark.parametrize("sketch", AS_SKETCH)
+def test_a_tug_by_radio_drives_stops_when_its_radio_is_pulled_and_comes_back(
+    sketch: bool, tmp_path: Path
+) -> None:
+    both = Both(tmp_path, Ether(Bursts(7, 0.05, 0.002, 60)), sketch=sketch)
     both.arm_and_drive()
     assert both.machine.loop.end.machine.watch.state == ARMED and both.driven
     last_ms, accepted, longest = both.us / 1000, both.machine.loop.end.accepted, 0.0
@@ -143,3 +143,28 @@ def test_a_tug_by_radio_drives_stops_when_its_radio_is_pulled_and_comes_back(bot
     for end in (both.machine, both.handset):
         assert end.chip.measured.resets == 0
         assert end.radio.refused == 0
+
+
+def test_two_boards_try_out_their_radios(tmp_path: Path) -> None:
+    """What a host reads: every register as it was told, and packets counted both ways; then the module is
+    pulled from one."""
+    ether = Ether(Bursts(3, 0.05, 0.002, 60))
+    ends = [End(name, ether, tmp_path / name) for name in boards.RADIO_BENCHES]
+    said, us = [b"", b""], 0.0
+    for ms in range(3500):
+        if ms == 2500:
+            ends[0].radio.absent = 0xFF
+        for _ in range(int(1000 / SLICE_US)):
+            us += SLICE_US
+            for end in ends:
+                end.chip.run_with_radio(us)
+        for at, end in enumerate(ends):
+            said[at] += bytes(byte for _, byte in end.chip.said())
+    for at, text in enumerate(one.decode() for one in said):
+        registers, table = text.split("sent  heard lost  trouble\n")
+        rows = [line.split() for line in registers.splitlines()]
+        assert len(rows) == 9 and all(told == holds for _, told, holds in rows)
+        counts = [[int(one) for one in line.split()] for line in table.splitlines()]
+        sent, heard, lost, _ = counts[1]
+        assert sent > 80 and heard > 60 and 0 < lost < 30
+        assert counts[-1][3] == (packet_radio.RADIO_ABSENT if at == 0 else packet_radio.RADIO_WELL)

@@ -106,6 +106,10 @@ def happen(what, words):
         SPI.chip.power(ticks_us())
     elif what == "air":
         Radio.came.append(bytes(int(words[0][k : k + 2], 16) for k in range(0, len(words[0]), 2)))
+    elif what == "wlan":
+        from network import WLAN
+
+        WLAN.up = words[0] == "1"
     elif what == "end":
         sys.exit(0)
 

@@ -10,12 +10,13 @@ from nuvrik.cli.options import Json, LinkFile, drawn
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say_json, speaks_plainly, table
 from nuvrik.inspection.undetected import measure
 from nuvrik.plan.form.channels import ChoiceChannel
-from nuvrik.plan.form.media import InfraredMedium, retries_of
+from nuvrik.plan.form.media import InfraredMedium, RadioMedium, retries_of
 from nuvrik.plan.form.models import FailsafeSection, Link
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import UnreadableError, parse, read_text
 from nuvrik.plan.problems import LinkFileError, Problem, listing, suggestion
 from nuvrik.plan.rules.check import problems_in
+from nuvrik.plan.rules.radio import side_by_side
 from nuvrik.plan.wiring import output_routes
 from nuvrik.plan.words import (
     argument_words,
@@ -69,6 +70,32 @@ def run(file: Path, sheet: Path | None, wiring: Path | None, end: str, as_json: 
     return DONE
 
 
+def run_several(files: list[Path], as_json: bool) -> int:
+    """Check several link files that are used in one place."""
+    links: dict[str, Link] = {}
+    found: dict[str, list[Problem]] = {}
+    for file in files:
+        try:
+            links[str(file)] = parse(read_text(file), str(file))
+            found[str(file)] = problems_in(links[str(file)])
+        except UnreadableError:
+            raise
+        except LinkFileError as error:
+            found[str(file)] = error.problems
+    together = list(side_by_side(links))
+    ok = len(links) == len(found) and not any(one.level == "error" for one in together)
+    if as_json:
+        records = {name: _records(problems) for name, problems in found.items()}
+        say_json({"ok": ok, "files": records, "together": _records(together)})
+        return DONE if ok else NO
+    for name, problems in (found | {"together": together}).items():
+        if problems:
+            _print_problems(name, problems)
+        else:
+            console().print(f"{name}: ", ("nothing wrong", "green"))
+    return DONE if ok else NO
+
+
 def _wires(link: Link, end: str) -> tuple[str, list[Any]]:
     """The board on which an end fits, and its wires."""
     from nuvrik.export.boards import ENDS, misfits
@@ -77,8 +104,10 @@ def _wires(link: Link, end: str) -> tuple[str, list[Any]]:
 
     if end not in ENDS[:2]:
         raise Trouble(f'--end: there is no "{end}": {suggestion(end, ENDS[:2])}')
-    chip = next((one for one in CHIPS.values() if not any(misfits(link, one, end))), None)
-    return chip.name if chip else "board", list(wires(link, chip, end))
+    radio = link.medium.pins_of(end) if isinstance(link.medium, RadioMedium) else None
+    fits = (one for one in CHIPS.values() if not any(misfits(link, one, end, packets=radio is not None)))
+    chip = next(fits, None)
+    return chip.name if chip else "board", list(wires(link, chip, end, radio))
 
 
 def _records(problems: list[Problem]) -> list[dict[str, str]]:
@@ -247,6 +276,12 @@ def _print_problems(file: str, problems: list[Problem]) -> None:
 @speaks_plainly
 def command(
     link: LinkFile,
+    others: Annotated[
+        list[Path] | None,
+        typer.Argument(
+            metavar="[LINK]...", help="Others that are used in the same place.", show_default=False
+        ),
+    ] = None,
     sheet: Annotated[
         Path | None,
         drawn("--sheet", "Write the driver's sheet as a picture."),
@@ -263,7 +298,12 @@ def command(
     ] = False,
     as_json: Json = False,
 ) -> int:
-    """Say what a link file means, and what is wrong with it."""
+    """Say what a link file means, and what is wrong with it.
+
+    Of several that are used in one place, it says how they get on with one another.
+    """
+    if others:
+        return run_several([link, *others], as_json)
     if tables:
         from nuvrik.cli.tables import run_tables
 

@@ -133,7 +133,9 @@ def _tell_what_next(link_file: Path, session: Path, frame: Path) -> None:
         f"Change a number in {link_file}, say timeout_ms = 400 to 1000, or ramp_ms, and run the demo again.\n"
         f"Then: nuvrik check {link_file}    nuvrik rehearse {link_file}\n"
         f"      nuvrik calibrate {link_file} {link_file.with_name('sweep.csv')}\n"
-        f"And onto a board, when you have one: nuvrik export {link_file} --out firmware\n"
+        f"And onto two boards, each with a radio chip, when you have them:\n"
+        f"      nuvrik export {link_file} --end machine --out machine\n"
+        f"      nuvrik export {link_file} --end bridge --out bridge     (a computer is the handset)\n"
         f"Or drive it now, in your browser: nuvrik panel {link_file} --port sim"
     )
 

@@ -54,6 +54,7 @@ def run_export(file: Path, options: Options) -> int:
 
 def _write_firmware(file: Path, options: Options, folder: Path) -> int:
     from nuvrik.export.boards import BRIDGE
+    from nuvrik.export.firmware import SKETCH_FILE
     from nuvrik.export.folder import Foreign, may_write, write_export
 
     _known(options)
@@ -76,6 +77,8 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
     except (Foreign, OSError) as error:
         raise Trouble(str(error)) from None
     made = _made(link, file.name, what)
+    if SKETCH_FILE in made.own:
+        made.own[f"{folder.resolve().name}.ino"] = made.own.pop(SKETCH_FILE)
     room, problems = _looked_for_room(made, options)
     if problems:
         return _does_not_fit(link, options.board, problems)
@@ -137,6 +140,8 @@ def _what(options: Options) -> dict[str, Any]:
 
 
 def _next(options: Options, folder: Path) -> str:
+    if options.board == "sketch":
+        return f"open {folder} in your sketch editor, and read {folder / 'README.md'}"
     if options.to == C:
         return f"make -C {folder}, and read {folder / 'README.md'}"
     return f"read {folder / 'README.md'}"
@@ -179,19 +184,30 @@ def _one_way(link: Link, end: str) -> None:
 
 
 def _misfits(link: Link, file: str, options: Options) -> list[Problem]:
-    from nuvrik.export.boards import BRIDGE, LISTENER, misfits
+    from nuvrik.export.boards import (
+        BRIDGE,
+        LISTENER,
+        RADIO_BENCHES,
+        SKETCH,
+        misfits,
+        sketch_misfits,
+    )
     from nuvrik.export.chips import CHIPS
     from nuvrik.export.python_chips import misfits_of
 
     board, end = options.board, options.end
     if end == LISTENER and not isinstance(link.medium, InfraredMedium):
         raise Trouble(f"--end listener: {link.name} is no remote control's link; it has nothing to listen to")
+    if end in RADIO_BENCHES and not options.packets:
+        raise Trouble(f"--end {end}: {link.name} names no radio chip that is driven for it")
     if end == BRIDGE and isinstance(link.medium, InfraredMedium):
         raise Trouble(f"{link.name} is a remote control's link; a bridge hands packets on")
     if end == BRIDGE and not (isinstance(link.medium, Packets) and link.frame.sealed):
         raise Trouble(f"{link.name} needs no bridge: its frames are no packets of a module")
     if options.to == MICROPYTHON:
         return list(misfits_of(_wanted(link, file, _what(options))))
+    if board == SKETCH:
+        return list(sketch_misfits(link, end, packets=options.packets))
     if board not in CHIPS:
         return []
     return list(misfits(link, CHIPS[board], end, packets=options.packets))
@@ -296,7 +312,12 @@ def command(
     link: LinkFile,
     to: Annotated[str, typer.Option("--to", metavar="LANGUAGE", help="c or micropython.")] = "c",
     end: Annotated[
-        str, typer.Option("--end", metavar="END", help="machine, handset, bridge or listener.")
+        str,
+        typer.Option(
+            "--end",
+            metavar="END",
+            help="machine, handset, bridge, listener, radio-bench or radio-bench-handset.",
+        ),
     ] = "machine",
     board: Board = "",
     out: Annotated[Path | None, typer.Option("--out", metavar="DIR", help="Write firmware there.")] = None,

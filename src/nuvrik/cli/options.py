@@ -64,8 +64,8 @@ Board = Annotated[
     typer.Option(
         "--board",
         metavar="BOARD",
-        help="In C atmega328p, atmega2560, cortex_m3, posix or blank; in MicroPython rp2040, esp32, esp32s3, "
-        "any or posix.",
+        help="In C sketch, atmega328p, atmega2560, cortex_m3, posix or blank; in MicroPython rp2040, esp32, "
+        "esp32s3, esp32c3, any or posix.",
     ),
 ]
 

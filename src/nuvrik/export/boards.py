@@ -30,7 +30,10 @@ BAUD_PERCENT = 2.0
 CORTEX_M3 = "cortex_m3"
 """An emulated one."""
 
-BOARDS = (*CHIPS, CORTEX_M3, "posix", "blank")
+SKETCH = "sketch"
+"""Any that the common sketch framework knows."""
+
+BOARDS = (*CHIPS, SKETCH, CORTEX_M3, "posix", "blank")
 
 
 class Use(NamedTuple):
@@ -43,7 +46,11 @@ class Use(NamedTuple):
 
 
 MACHINE, HANDSET, BRIDGE, LISTENER = "machine", "handset", "bridge", "listener"
-ENDS = (MACHINE, HANDSET, BRIDGE, LISTENER)
+RADIO_BENCHES = ("radio-bench", "radio-bench-handset")
+"""Two boards that try out their radio chips: one on the machine's pins, one on the handset's or the
+bridge's."""
+
+ENDS = (MACHINE, HANDSET, BRIDGE, LISTENER, *RADIO_BENCHES)
 
 END, EDGE, EMIT, CARRIER = "end", "edge", "emit", "carrier"
 
@@ -159,6 +166,44 @@ def misfits(link: Link, chip: Chip, end: str = MACHINE, *, packets: bool = False
             does = CANNOT.get(use.role, "be read")
             fit = f"pins {_pins(chip, able)} can"
             yield _problem(use.key, f"pin {use.pin} of the {chip.name} cannot {does}", fit)
+
+
+BEYOND = {
+    STEP: "steps",
+    COIL: "steps",
+    EDGE: "hears levels",
+    EMIT: "sends levels",
+    CARRIER: "makes a carrier",
+}
+"""What the common sketch framework has no word for."""
+
+
+def sketch_misfits(link: Link, end: str, *, packets: bool) -> Iterator[Problem]:
+    """Everything for which an end does not fit on a board with the sketch framework: what that has no word
+    for; and, where the link file names the chip, its pins."""
+    chip = sketch_chip(link)
+    outputs = uses_of_outputs(link) if end == MACHINE else []
+    for use in [*outputs, *uses_of_medium(link, end)]:
+        if use.role in BEYOND:
+            what = f"{BEYOND[use.role]}, which no sketch can: the framework has no word for it"
+            yield _problem(use.key, what, f"write it for {' or '.join(CHIPS)} itself")
+    if packets and isinstance(link.medium, RadioMedium) and not link.medium.driven:
+        what = "has no driver of ours, and a sketch's packets need one"
+        yield _problem("medium.driver", what, 'say driver = "nrf24l01", or leave --packets out')
+    if chip is None:
+        yield from missing_radio(link, end) if packets else ()
+        yield from missing_pins(link) if end == MACHINE else ()
+        return
+    yield from misfits(link, chip, end, packets=packets)
+    for use in uses_of_inputs(link, end):
+        if use.role in (COUNTER, END) and use.pin not in chip.interrupts:
+            what = f"pin {use.pin} has no interrupt of its own, which a sketch needs to count"
+            yield _problem(use.key, what, f"pins {_pins(chip, chip.interrupts)} have")
+
+
+def sketch_chip(link: Link) -> Chip | None:
+    """The chip of a sketch's board, where the link file names one that is known."""
+    return CHIPS.get(link.board.chip or "") if link.board else None
 
 
 CANNOT = {ANALOG: "read volts", COUNTER: "count", END: "notice an end switch that is run over"}

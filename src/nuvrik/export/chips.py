@@ -11,7 +11,8 @@ NARROW = (0, 2)
 class Chip(NamedTuple):
     """One chip as its usual board brings it out. ``places``: the port and bit of each pin, in their order;
     ``timed``: pin -> timer and channel; ``wide``: its timers of 16 bits, those for servos first; ``analog``:
-    its pins that read volts; ``counts``: those that can count edges; ``carrier``: the one that can make a
+    its pins that read volts; ``counts``: those that can count edges; ``interrupts``: those that have one of
+    their own; ``carrier``: the one that can make a
     carrier; ``taken``: what the board needs for itself; ``first_ram``: where its RAM begins; ``spi``: the
     pins of its SPI bus, clock, data out and data in, and ``spi_select`` one more that must be an output while
     that works; ``second``: the pins of a second line, which a handset's host has; ``line``: what its first
@@ -27,6 +28,7 @@ class Chip(NamedTuple):
     wide: tuple[int, ...]
     analog: range
     counts: tuple[int, ...]
+    interrupts: tuple[int, ...]
     carrier: int
     second: dict[int, str]
     taken: dict[int, str]
@@ -87,6 +89,7 @@ ATMEGA328P = Chip(
     wide=(1,),
     analog=range(14, 20),
     counts=tuple(range(2, 20)),
+    interrupts=(2, 3),
     carrier=3,
     second={},
     taken=LINE,
@@ -113,6 +116,7 @@ ATMEGA2560 = Chip(
     wide=(5, 4, 3, 1),
     analog=range(54, 70),
     counts=(2, 3, 10, 11, 12, 13, 14, 15, 18, 19, 20, 21, 50, 51, 52, 53, *range(62, 70)),
+    interrupts=(2, 3, 18, 19, 20, 21),
     carrier=9,
     second={18: HOSTS, 19: HOSTS},
     taken=LINE,

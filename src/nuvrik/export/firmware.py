@@ -46,6 +46,12 @@ AVR_PARTS = (
 )
 
 
+SKETCH_PARTS = ("board_sketch.cpp", "board_sketch_without.cpp")
+
+SKETCH_FILE = "sketch.ino"
+"""The sketch, whose name has to be that of its folder."""
+
+
 class Made(NamedTuple):
     """What is written: ``files`` anew at every export, ``own`` only once, for they are the builder's."""
 
@@ -57,6 +63,8 @@ def firmware(wanted: Wanted) -> Made:
     """The firmware of one end."""
     board, head, words = wanted.board, _head(wanted), _words(wanted)
     files: dict[str, str | bytes] = {"nuvrik_board.h": head + board_header()}
+    if board == boards.SKETCH:
+        return _sketch(wanted, files, words)
     if board != "blank":
         files["board_without.c"] = head + _copied("boards/board_without.c")
     if board in CHIPS:
@@ -78,6 +86,21 @@ def firmware(wanted: Wanted) -> Made:
         files[name] = head + text
     parts = sorted(name for name in files if name.endswith(".c"))
     files["Makefile"] = filled(TEMPLATES, "Makefile", words | {"parts": parts})
+    files["README.md"] = filled(TEMPLATES, "README.md", words)
+    return Made(files, own)
+
+
+def _sketch(wanted: Wanted, files: dict[str, str | bytes], words: dict[str, Any]) -> Made:
+    """A folder that a sketch editor opens; the sketch itself is the builder's own."""
+    head = _head(wanted)
+    files |= {name: head + _copied(f"boards/{name}") for name in SKETCH_PARTS}
+    if wanted.chip and _for_board(wanted)["NUVRIK_PULSE_PINS"]:
+        # The framework of these chips has no servos, and our own timer code has.
+        files["board_chip.h"] = head + filled(TEMPLATES, "board_chip.h", words)
+        files |= {name: head + _copied(f"boards/{name}") for name in ("board_avr.h", "board_avr_servos.c")}
+    own = {SKETCH_FILE: filled(TEMPLATES, "main.c", words)}
+    for name, text in link_files(wanted, " ".join(map(str, [*files.values(), *own.values()]))).items():
+        files[name] = head + text
     files["README.md"] = filled(TEMPLATES, "README.md", words)
     return Made(files, own)
 
@@ -211,7 +234,7 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         told["NUVRIK_RADIO_CHANNEL"] = link.medium.channel
         told["NUVRIK_RADIO_GROUP"] = link.medium.group
         told["NUVRIK_RADIO_ADDRESS"] = f"UINT32_C({link.medium.address:#x})"
-    chip = CHIPS.get(wanted.board)
+    chip = wanted.chip
     if chip is not None:
         told["BOARD_SERVO_TIMER"] = boards.servo_timer(chip, uses) if many(PULSE) else 0
     return told
@@ -220,7 +243,7 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
 def _words(wanted: Wanted) -> dict[str, Any]:
     """What the templates are filled with."""
     link = wanted.link
-    chip = CHIPS.get(wanted.board)
+    chip = wanted.chip
     by_board = {use.of for use in wanted.inputs}
     if wanted.end == boards.HANDSET:
         told = [name for name in wanted.controls if _is_read(link, name) and name not in by_board]

@@ -20,6 +20,10 @@ OURS = re.compile(r"(nuvrik/)?(core/([a-z]+/)?)?[A-Za-z0-9_]+(\.[A-Za-z0-9_]+)?"
 """What a generated file may be called: a plain name in this folder, or in one that is ours."""
 
 
+SECRET = ("link_wlan.py",)
+"""Files of the builder's own that nobody else is to read."""
+
+
 class Foreign(Exception):
     """A folder that holds something else; says what, and what to do."""
 
@@ -93,6 +97,8 @@ def write_export(
     new = [name for name in own if not (folder / name).exists()]
     for name in new:
         write_file(folder / name, own[name], new=True)
+        if name in SECRET:
+            (folder / name).chmod(0o600)
     for name in known.keys() - files.keys():
         (folder / name).unlink(missing_ok=True)
     _write_manifest(folder, Manifest(True, what, sums, link))

@@ -9,6 +9,7 @@ from nuvrik.core.loops.line import BY_BYTES, BY_LEVELS, BY_PACKETS, BY_RADIO, BY
 from nuvrik.core.loops.listener import ListenerTable
 from nuvrik.core.loops.machine_end import EndTable
 from nuvrik.core.loops.machine_loop import MachineLoopTable
+from nuvrik.core.loops.radio_bench import RadioBenchTable
 from nuvrik.core.loops.remote_loop import RemoteLoopTable
 from nuvrik.core.widths import Table
 from nuvrik.export import boards
@@ -27,6 +28,7 @@ LOOPS = {
     "remote": "RemoteLoop",
     boards.BRIDGE: "BridgeLoop",
     boards.LISTENER: "Listener",
+    **dict.fromkeys(boards.RADIO_BENCHES, "RadioBench"),
 }
 """The class of core that turns each end."""
 
@@ -38,6 +40,9 @@ READS = {
 }
 """What a board reads on a pin, by what the pin is for."""
 
+BENCH_WORDS = b"sent  heard lost  trouble\n"
+"""What stands over the columns of a radio bench."""
+
 LONGEST_READING = 12
 """Characters of a raw reading: a sign, ten digits and a comma."""
 
@@ -46,6 +51,8 @@ def loop_table(wanted: Wanted, *, pins: bool = True) -> Table:
     """The table of an end on its board. Without ``pins`` its outputs and its inputs are the builder's own
     code's, and no pin is the board's."""
     link, end = wanted.link, wanted.end_table
+    if wanted.end in boards.RADIO_BENCHES:
+        return made(RadioBenchTable, line=_line(wanted), words=list(BENCH_WORDS))
     if end is None:
         # A listener's; receivers are low while they see the carrier.
         return made(ListenerTable, pin=wanted.timed[0].pin, marks_high=False)
@@ -54,13 +61,7 @@ def loop_table(wanted: Wanted, *, pins: bool = True) -> Table:
     reads = [_read(wanted, use) for use in (_reads(wanted) if pins else [])]
     if wanted.glue == "remote":
         return made(RemoteLoopTable, end=end, reads=reads)
-    line = made(
-        LineTable,
-        way=_way(wanted),
-        talks=wanted.talks or wanted.end != boards.MACHINE,
-        medium=medium_table(link.medium, wanted.end),
-        radio=radio_table(link, wanted.end),
-    )
+    line = _line(wanted)
     if wanted.glue == boards.BRIDGE:
         return made(BridgeLoopTable, end=end, line=line)
     if wanted.glue == boards.MACHINE:
@@ -77,6 +78,16 @@ def loop_table(wanted: Wanted, *, pins: bool = True) -> Table:
         period_ms=link.period_ms,
         raw_names=[*names.encode().ljust(room, b"\0")] if room else [],
         names_length=len(names),
+    )
+
+
+def _line(wanted: Wanted) -> LineTable:
+    return made(
+        LineTable,
+        way=_way(wanted),
+        talks=wanted.talks or wanted.end != boards.MACHINE,
+        medium=medium_table(wanted.link.medium, wanted.end),
+        radio=radio_table(wanted.link, wanted.end),
     )
 
 
@@ -108,6 +119,7 @@ CALLS = {
     "remote": "begin turn read",
     boards.BRIDGE: "begin turn",
     boards.LISTENER: "begin turn",
+    **dict.fromkeys(boards.RADIO_BENCHES, "begin turn"),
 }
 """The routines that whatever turns each loop calls."""
 

@@ -53,6 +53,8 @@ ORDER = (
         "uart",
         "packets",
         "spi",
+        "datagrams",
+        "wlan",
         "guard",
         "calls",
     ),
@@ -106,6 +108,9 @@ def micropython(wanted: Wanted, how: How = How()) -> Made:  # noqa: B008
     own = {"main.py": filled(PYTHON / "templates", "main.py", words)}
     if words["packets"]:
         own["radio.py"] = filled(PYTHON / "templates", "radio.py", words)
+    if wanted.by_wlan:
+        own["link_wlan.py"] = filled(PYTHON / "templates", "link_wlan.py", words)
+        own[".gitignore"] = "link_wlan.py\n"
     return Made(all_files, own)
 
 
@@ -212,6 +217,7 @@ def _words(wanted: Wanted, how: How) -> dict[str, Any]:
         "end": wanted.end,
         "board": wanted.board,
         "posix": posix,
+        "wlan": wanted.by_wlan,
         "udp": isinstance(link.medium, UdpMedium),
         "end_of": "link import wiring_end" if how.precompiled else "wiring import end",
         "machine": machine,

@@ -79,6 +79,7 @@ MODULES = (
     "loops.bridge",
     "loops.bridge_loop",
     "loops.listener",
+    "loops.radio_bench",
 )
 """The modules in the subset, in the order of the data, from the ground up: each may import only from those
 before it. ``hand.knob`` is ``core/hand/knob.py``."""

@@ -160,7 +160,7 @@ def misfits_of(wanted: Wanted) -> Iterator[Problem]:
         return
     yield from _medium(wanted)
     taken = dict(family.kept)
-    if wanted.on_the_line or wanted.end == boards.BRIDGE or wanted.tells_raw:
+    if wanted.on_the_line or wanted.end in (boards.BRIDGE, *boards.RADIO_BENCHES) or wanted.tells_raw:
         taken |= dict.fromkeys(family.line[1:], LINE[0])
     if wanted.packets:
         yield from boards.missing_radio(wanted.link, wanted.end)

@@ -56,7 +56,7 @@ def wiring(wanted: Wanted) -> Wiring:
     board = "board_posix" if posix else "board_chip"
     moves = wanted.end == boards.MACHINE
     air = {use.pin: use for use in wanted.air}
-    if glue in (boards.MACHINE, boards.HANDSET, boards.BRIDGE, boards.LISTENER):
+    if glue in boards.ENDS:
         _line(wanted, text, posix=posix)
     if moves:
         _outputs(wanted, text, posix=posix)
@@ -79,7 +79,11 @@ def wiring(wanted: Wanted) -> Wiring:
     imports = [f"from nuvrik import {board} as board", f"from nuvrik.core.{_home(kind)} import {kind}"]
     for name, names in sorted((text.imports | {"tables": {"link"}}).items()):
         imports.append(f"from nuvrik.{name} import {', '.join(sorted(names))}")
-    given = "link, around" if glue in (boards.BRIDGE, boards.LISTENER) else "link, around, own"
+    given = (
+        "link, around"
+        if glue in (boards.BRIDGE, boards.LISTENER, *boards.RADIO_BENCHES)
+        else "link, around, own"
+    )
     lines = [
         '"""Which pin does what."""',
         "",
@@ -117,7 +121,7 @@ def wiring(wanted: Wanted) -> Wiring:
         *(f"    {one}" for one in text.after),
         "    return made",
     ]
-    parts = sorted({board, module, "guard", *text.imports})
+    parts = sorted({board, module, "guard", *text.imports, *(["datagrams"] if posix else [])})
     return Wiring("\n".join(lines) + "\n", parts)
 
 
@@ -270,6 +274,16 @@ def _line(wanted: Wanted, text: _Text, *, posix: bool) -> None:
         text.base("spi", "BusAndHost" if has_host(wanted) else "Bus", f"self.join({_bus(wanted)})")
         _host(wanted, text)
         return
+    if wanted.by_wlan and isinstance(medium, UdpMedium):
+        opens = wanted.end == boards.MACHINE and medium.wlan == "machine"
+        host = None if wanted.end == boards.MACHINE else medium.machine_host
+        how = f"{opens}, {host!r}, {medium.port}, {wanted.link.failsafe.timeout_ms}"
+        text.base("wlan", "WlanAndHost" if has_host(wanted) else "Wlan", f"self.join({how})")
+        text.use("datagrams", "Datagrams")
+        _host(wanted, text)
+        if wanted.end == boards.MACHINE:
+            text.after.append("around.link = made")
+        return
     if wanted.packets or wanted.end == boards.BRIDGE:
         text.base("packets", "Radio", "import radio", "", "self.radio = radio")
         _host(wanted, text)
@@ -279,6 +293,8 @@ def _line(wanted: Wanted, text: _Text, *, posix: bool) -> None:
 
 def has_host(wanted: Wanted) -> bool:
     """Whether a host hangs on its line: a bridge's, or one that asks a handset for raw readings."""
+    if wanted.end in boards.RADIO_BENCHES:
+        return True
     return wanted.end == boards.BRIDGE or (wanted.tells_raw and not wanted.on_the_line)
 
 

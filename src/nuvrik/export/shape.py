@@ -16,7 +16,7 @@ from nuvrik.export.fit.live import Field
 from nuvrik.export.program import Program, Record
 from nuvrik.plan.tables.sizes import by_kind
 
-LOOPS = ("MachineLoop", "HandsetLoop", "ReceiverLoop", "RemoteLoop", "BridgeLoop", "Listener")
+LOOPS = ("MachineLoop", "HandsetLoop", "ReceiverLoop", "RemoteLoop", "BridgeLoop", "Listener", "RadioBench")
 ENDS = ("MachineEnd", "HandsetEnd", "Receiver", "Remote", "Bridge")
 """Classes of core that are one end of a link, on a board and by itself; there is one in a program."""
 

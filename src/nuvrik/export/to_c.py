@@ -180,7 +180,14 @@ class Printed:
 def whole_core(program: Program | None = None) -> Printed:
     """Core as a whole: every function can be called, every table is reached by its address."""
     program = program or Program()
-    around = {"board", "machine.pin_writer", "loops.line", "loops.listener"}
+    around = {
+        "board",
+        "machine.pin_writer",
+        "loops.packet_radio",
+        "loops.line",
+        "loops.listener",
+        "loops.radio_bench",
+    }
     program.modules[:] = [
         one for one in program.modules if one.name not in around and one.name[-5:] != "_loop"
     ]

@@ -4,7 +4,15 @@ from typing import NamedTuple
 
 from nuvrik.core.widths import Table
 from nuvrik.export import boards
-from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium, RadioMedium, RadioPins
+from nuvrik.export.chips import CHIPS, Chip
+from nuvrik.plan.form.media import (
+    InfraredMedium,
+    OnOffMedium,
+    PulsesMedium,
+    RadioMedium,
+    RadioPins,
+    UdpMedium,
+)
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.requests import AnyRequest, CallRequest
 from nuvrik.plan.tables.ends import end_table, one_way
@@ -44,9 +52,22 @@ class Wanted(NamedTuple):
         return medium.pins_of(self.end)
 
     @property
+    def chip(self) -> Chip | None:
+        """The chip that it is written for, where that is known."""
+        return CHIPS.get(self.board) or (
+            boards.sketch_chip(self.link) if self.board == boards.SKETCH else None
+        )
+
+    @property
+    def by_wlan(self) -> bool:
+        """Whether a board that runs MicroPython goes through its own WLAN."""
+        medium = self.link.medium
+        return isinstance(medium, UdpMedium) and medium.driver == "wlan" and self.board != "posix"
+
+    @property
     def through_own(self) -> bool:
         """Whether packets go through a driver of the builder's own."""
-        return self.packets and self.driver is None
+        return self.packets and self.driver is None and not self.by_wlan
 
     @property
     def keyed(self) -> bool:
@@ -84,7 +105,7 @@ class Wanted(NamedTuple):
     def end_table(self) -> Table | None:
         """What its end of the link comes to; a listener has none."""
         link, stream = self.link, not (self.packets or self.keyed)
-        if self.end == boards.LISTENER:
+        if self.end == boards.LISTENER or self.end in boards.RADIO_BENCHES:
             return None
         if self.end == boards.BRIDGE:
             return bridge_table(link)

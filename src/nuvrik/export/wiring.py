@@ -64,6 +64,9 @@ READS = {
 }
 
 
+BUS = (("SCK", "the bus's clock"), ("MOSI", "data to the radio"), ("MISO", "data from the radio"))
+"""The three wires of an SPI bus, in the order in which a chip names their pins."""
+
 RADIO = {
     "csn": ("low while it is spoken to", "10 k to the radio's supply"),
     "ce": ("high while it hears or sends", "10 k to ground"),
@@ -75,8 +78,8 @@ RADIO = {
 
 def _radio(link: Link, chip: Chip | None, end: str) -> Iterator[Wire]:
     """The wires of a radio chip, those of the bus first."""
-    for pin, name in chip.spi.items() if chip else ():
-        yield Wire(_named(pin, chip), "the radio", name, "")
+    for pin, (name, carries) in zip(chip.spi, BUS, strict=True) if chip else ():
+        yield Wire(_named(pin, chip), f"the radio, {name}", carries, "")
     for use in uses_of_radio(link, end):
         key = use.key.rpartition(".")[2]
         carries, needs = RADIO[key]

@@ -163,11 +163,15 @@ def _draw_rules(axis: Any, link: Link, end: str, wires: Sequence[WireLike]) -> N
         supply.append(f"All at once they draw {sum(drawn.values())} mA.")
     elif servos or end == "machine":
         supply.append("Say current_ma of each, and check adds it up.")
+    radio = ["The radio takes 1.9 to 3.6 V and never 5 V,", "with 10 uF or more at the module."]
+    has_radio = any(wire.to.startswith("the radio") for wire in wires)
+    supply += radio if has_radio else []
     columns = [("Ground", ground), ("While it starts", rest), ("Supply", supply)]
     if end != "machine":
         columns = [
             ("Ground", ground),
             ("Contacts", ["Buttons go to ground; the board's own", "pull-up is on."]),
+            *([("Supply", radio)] if has_radio else []),
         ]
     for place, (title, lines) in enumerate(columns):
         left = 0.3 + 4.2 * place

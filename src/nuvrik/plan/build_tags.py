@@ -31,7 +31,7 @@ SECTIONS = {
 
 HANDSET_ONLY = """KnobTable TriggerTable AskingTable BridgeTable HandsetEndTable WriterTable ChooserTable
     HearingTable RemoteTable CodeTable ReadTable LineTable PacketRadioTable MachineLoopTable HandsetLoopTable
-    RemoteLoopTable BridgeLoopTable ListenerTable"""
+    RemoteLoopTable BridgeLoopTable ListenerTable RadioBenchTable"""
 """The tables that no machine has, and those that say how an end is wired to its board."""
 
 SECTION_OF = {name: section for section, names in SECTIONS.items() for name in names.split()}

@@ -46,6 +46,8 @@ WRITABLE.update(dict.fromkeys(range(0x0C, 0x10), 0xFF))
 WRITABLE.update(dict.fromkeys(range(0x11, 0x17), 0x3F))
 """The bits of each that can be written."""
 
+RATES = {0x20: 250_000, 0x00: 1_000_000, 0x08: 2_000_000}
+
 RX_DR, TX_DS, MAX_RT = 0x40, 0x20, 0x10
 
 
@@ -275,7 +277,8 @@ class RadioChip:
             self.listens_us = max(us, self.up_us or 0) + SETTLE_US
         if up and self.ce_high and not config & 1 and self.goes and self._sending is None:
             payload = self.goes[0]
-            rate = {0x20: 250_000, 0x00: 1_000_000, 0x08: 2_000_000}[self.registers[6] & 0x28]
+            # Both bits together mean nothing.
+            rate = RATES.get(self.registers[6] & 0x28, 250_000)
             bits = 8 * (1 + 5 + len(payload) + 2) + (9 if self.registers[1] else 0)
             start = max(us, self.up_us or 0) + SETTLE_US
             end = start + bits * 1e6 / rate

@@ -148,13 +148,14 @@ class World:
         self._waiting: list[tuple[bytes, int | None]] = []
         """What has arrived while the machine's loop was held up, and when it was sent."""
         self._count = 0
+        self.conditions = conditions
+        self.air: Any = None
+        """The radio chips of both ends, where a fault has put some there: see ``on_air``."""
         self._prepare(conditions)
 
     def _prepare(self, conditions: Conditions) -> None:
         """Set up both ends and what is between them, and start their loops."""
-        link, self.conditions = self.link, conditions
-        self.air: Any = None
-        """The radio chips of both ends, where a fault has put some there: see ``on_air``."""
+        link = self.link
         self.medium = medium_of(link.medium, conditions, self.rng)
         self.back = medium_of(link.medium, conditions, self.rng) if link.telemetry else None
         self.handset: Handset | None = Handset(link, without=self.recording.missing(link))

@@ -69,3 +69,8 @@ class Timer(Pin):
 class WDT(Pin):
     def __init__(self, timeout):
         pass
+
+
+class SPI(Pin):
+    def __init__(self, number, baudrate, polarity, phase, sck=None, mosi=None, miso=None):
+        pass

@@ -13,6 +13,8 @@ import threading
 import time
 import traceback
 
+from nuvrik.datagrams import Datagrams
+
 AT_ONCE = 64
 """So many bytes are read together."""
 
@@ -207,12 +209,8 @@ class Serial(Computer):
         return True
 
 
-class Udp(Computer):
-    """Datagrams, one frame in each: ``udp://:PORT`` listens, ``udp://HOST:PORT`` speaks first. The other end
-    is whoever drives, once the one before has been silent for a timeout. ``link``: the machine that anybody
-    may send to: a question is answered where it came from."""
-
-    link = None
+class Udp(Datagrams, Computer):
+    """``udp://:PORT`` listens, ``udp://HOST:PORT`` speaks first."""
 
     def open(self, name, timeout_ms):
         """Make it ready."""
@@ -223,56 +221,14 @@ class Udp(Computer):
             sys.exit(f"{name}: say udp://:PORT to listen, or udp://HOST:PORT")
         self.socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         self.socket.setblocking(False)
-        self.peer = (host, int(port)) if host else None
-        self.sender = None
-        self.fixed, self.driven_ms, self.timeout_ms = bool(host), 0, timeout_ms
+        self.begin_with((host, int(port)) if host else None, timeout_ms, now_ms, since)
+        self.receive = self.socket.recvfrom_into
         if not host:
             try:
                 self.socket.bind(("", int(port)))
             except OSError as error:
                 sys.exit(f"{name}: {error.strerror}")
         _waits_for.append(self.socket)
-
-    def packet(self, into):
-        """A datagram that has come: one that is too long is cut, and its check says so."""
-        self.settle()
-        try:
-            count, self.sender = self.socket.recvfrom_into(into)
-            return count
-        except OSError:
-            return 0
-
-    def trust(self, drives):
-        """What came last was accepted; whether it drives."""
-        if self.fixed or not drives:
-            return
-        now = now_ms()
-        if self.peer is None or self.sender == self.peer or now - self.driven_ms >= self.timeout_ms:
-            self.peer, self.driven_ms = self.sender, now
-
-    def settle(self):
-        """What came last, if it was accepted, has an answer perhaps, and may have come from whoever
-        drives."""
-        if self.link is None or not self.link.loop.obeyed:
-            return
-        self.link.loop.obeyed, end = False, self.link.end
-        self.trust(end.machine.watch.driven_ms == 0)
-        while end.answers():
-            self.give_to(self.sender, end.sender.wire, end.sender.count)
-
-    def give(self, line, packet, count):
-        """Send one to the other end, or say whether there is one."""
-        self.settle()
-        if count and self.peer is not None:
-            self.give_to(self.peer, packet, count)
-        return self.peer is not None
-
-    def give_to(self, whom, packet, count):
-        """Send one to somebody."""
-        try:
-            self.socket.sendto(bytes(packet[:count]), whom)
-        except OSError:
-            pass
 
 
 class Rest:

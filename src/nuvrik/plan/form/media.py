@@ -118,8 +118,10 @@ class RadioMedium(Section):
         return self.payload_max + 1 if self.length == "fixed" else 0
 
     def pins_of(self, end: str) -> RadioPins | None:
-        """The pins of an end's chip."""
-        return getattr(self, end, None)
+        """The pins of an end's chip; those with which a bench tries it out are the ends' own."""
+        if end == "radio-bench-handset":
+            return self.handset or self.bridge
+        return getattr(self, "machine" if end == "radio-bench" else end, None)
 
     def airtime_us(self, wire_bytes: int) -> int:
         """Microseconds that a packet of ``wire_bytes`` is on the air, the module's own bytes included."""
@@ -174,6 +176,23 @@ class UdpMedium(Section):
     """``[medium] kind = "udp"``: packets over a network."""
 
     kind: Literal["udp"]
+    driver: Literal["yours", "wlan"] = Field(
+        default="yours",
+        description='who speaks to the network on a board with MicroPython: a driver of "yours", or ours '
+        'through the board\'s own "wlan"',
+    )
+    wlan: Literal["machine", "other"] = Field(
+        default="machine",
+        description="who opens the WLAN: the machine's board, or another that both ends join; its name and "
+        "password stand in link_wlan.py on the boards",
+    )
+    port: int = Field(default=5005, ge=1, le=65535, description="the UDP port of both ends")
+    machine_host: str = Field(
+        default="192.168.4.1",
+        pattern=r"^\d{1,3}(\.\d{1,3}){3}$",
+        description="where a handset on a board finds the machine, in numbers, for a name would have to be "
+        "asked for",
+    )
     payload_max: int = Field(default=200, ge=6, le=200, description="bytes in one packet, 6 to 200")
     bitrate: int = Field(
         default=1_000_000, ge=1000, le=1_000_000_000, description="bits a second of its slowest part"

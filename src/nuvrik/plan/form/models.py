@@ -104,6 +104,11 @@ class FailsafeSection(Section):
 class Board(Section):
     """``[board]``: what the machine's board has, so that `check` can tell when it is too little."""
 
+    chip: Literal["atmega328p", "atmega2560", "other"] | None = Field(
+        default=None,
+        description="the chip of a board for sketches, whose pins are known then; other: one that this file "
+        "describes with pins, pwm_pins and reserved",
+    )
     pins: int | None = Field(default=None, ge=1, le=256, description="how many pins it has, numbered from 0")
     pwm_pins: list[Annotated[int, Field(ge=0, le=255)]] | None = Field(
         default=None, max_length=256, description="the pins that can carry PWM; all, if not given"

@@ -1,8 +1,10 @@
 """Rules about a radio chip that is driven from core: what it can be told, and what the band allows."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from itertools import combinations
 
 from nuvrik.plan.form.media import MOST_ON_AIR, RadioMedium
+from nuvrik.plan.form.models import Link
 from nuvrik.plan.problems import Problem, listing
 from nuvrik.plan.rules.draft import Draft
 from nuvrik.plan.tables.radio import RATES, imitated
@@ -74,3 +76,24 @@ def _address(medium: RadioMedium) -> Iterator[Problem]:
         yield Problem(
             "error", "medium.address", what, "choose another, or leave it out: the pair is used then"
         )
+
+
+def side_by_side(links: Mapping[str, Link]) -> Iterator[Problem]:
+    """What is wrong with several links in one place, by the names of their files: on one air they must differ
+    in pair and, by radio, in channel."""
+    for (name, one), (other, two) in combinations(links.items(), 2):
+        if one.medium.kind != two.medium.kind or one.medium.kind not in ("radio", "on_off_keyed", "udp"):
+            continue
+        if one.frame.pair == two.frame.pair:
+            what = f"is {two.frame.pair}, as in {name}: only their layouts tell the two apart"
+            yield Problem("error", f"{other}: frame.pair", what, "give each a pair of its own")
+        if not isinstance(one.medium, RadioMedium) or not isinstance(two.medium, RadioMedium):
+            continue
+        needs = max(WIDTH_KHZ.get(medium.bitrate, 1000) for medium in (one.medium, two.medium)) // 1000
+        if abs(one.medium.channel - two.medium.channel) < needs:
+            media = (one.medium, one.period_ms), (two.medium, two.period_ms)
+            busy = sum(each.airtime_us(each.payload_max) / every_ms / 10 for each, every_ms in media)
+            beside = f"is {two.medium.channel}, beside {one.medium.channel} of {name}"
+            do = f"choose channels {needs} apart at least: what is on the air together is lost"
+            what = f"{beside}: together they fill {busy:.0f} % of one air"
+            yield Problem("warning", f"{other}: medium.channel", what, do)

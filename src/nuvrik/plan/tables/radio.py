@@ -40,7 +40,7 @@ def radio_table(link: Link, end: str) -> PacketRadioTable:
     medium = link.medium
     if not isinstance(medium, RadioMedium) or not medium.driven:
         return NO_RADIO
-    machine = end == "machine"
+    machine = end in ("machine", "radio-bench")
     pins = medium.pins_of(end) or RadioPins(csn=NOBODY, ce=NOBODY)
     heard, sent = (TO_MACHINE, TO_HANDSET) if machine else (TO_HANDSET, TO_MACHINE)
     number = number_on_air(medium.address or link.frame.pair)

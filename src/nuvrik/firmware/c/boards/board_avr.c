@@ -251,7 +251,7 @@ bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
     if (line != BOARD_LINK) {
         return send_on_line(line, bytes, count);
     }
-    return count == 0 || radio_send(bytes, (uint8_t)count);
+    return count == 0 ? radio_free() : radio_send(bytes, (uint8_t)count);
 }
 
 #else

@@ -1,4 +1,4 @@
-/* A board to be filled in: fourteen functions. What each must guarantee stands above it in nuvrik_board.h.
+/* A board to be filled in: fifteen functions. What each must guarantee stands above it in nuvrik_board.h.
 
    As it is, it builds, turns nothing and hears nothing. Begin with board_begin, board_now_ms and board_pin;
    then the line; then PWM; the watchdog last, but before anything with a propeller on it. */
@@ -47,6 +47,13 @@ uint8_t board_packet(uint8_t *into)
     /* From the radio module, if one is waiting there. */
     (void)into;
     return 0;
+}
+
+void board_spi(uint8_t *box, uint8_t count)
+{
+    /* Each byte out, and what comes in meanwhile into its place. */
+    (void)box;
+    (void)count;
 }
 
 void board_pin(uint8_t pin, bool high)

@@ -1,4 +1,4 @@
-/* The radio module's driver, in radio.c: the builder's own. None of the three may wait. */
+/* The radio module's driver, in radio.c: the builder's own. None of the four may wait. */
 #ifndef RADIO_H
 #define RADIO_H
 
@@ -13,6 +13,9 @@ void radio_begin(void);
    NUVRIK_MOST_PACKET bytes, and say how long it is; 0 for
    none. */
 uint8_t radio_receive(uint8_t *into);
+
+/* Whether the module would take a packet now. */
+bool radio_free(void);
 
 /* Send a packet: true if the module has taken it. */
 bool radio_send(const uint8_t *bytes, uint8_t count);
