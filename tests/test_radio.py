@@ -14,10 +14,14 @@ import nuvrik
 from nuvrik.budget.stop import stop_bound
 from nuvrik.core.loops import packet_radio as chip
 from nuvrik.core.machine.watch import ARMED
+from nuvrik.export.boards import misfits
+from nuvrik.export.chips import CHIPS
 from nuvrik.plan.load import examine
-from nuvrik.plan.starters import starter_text
-from nuvrik.plant.radio_chip import DEFAULTS, Ether
+from nuvrik.plan.starters import starter_names, starter_text
+from nuvrik.plant.radio_chip import DEFAULTS, Ether, Sent
 from nuvrik.recordings.pilot import practice
+from nuvrik.rehearsal import faults_on_air
+from nuvrik.rehearsal.verdict import rehearse
 
 FROM_MS = 2000
 """By then it is armed, and drives."""
@@ -250,3 +254,56 @@ def test_links_in_one_place_are_looked_at_together(tmp_path: Path) -> None:
     said = json.loads(nuvrik_command("check", *files, "--json", code=1))
     wrong = [(one["level"], one["where"].rpartition("/")[2]) for one in said["together"]]
     assert wrong == [("error", "twin.toml: frame.pair"), ("warning", "twin.toml: medium.channel")]
+
+
+@pytest.mark.parametrize("more", ['length = "varying"\npayload_max = 16', "payload_max = 16"])
+def test_a_packet_longer_than_ours_goes_no_further(more: str) -> None:
+    """Somebody else's, to our address: there is no room for it, and nothing is written beyond the room."""
+    pair = driving(more=more)
+    machine, radio = pair.machine, pair.machine.chip
+    into, before = [0] * 16, machine.loop.end.accepted
+    for count in (0, 17, 32):
+        head = [] if "varying" in more else [count]
+        radio.arrive(Sent(pair.handset.chip, 0, 0, (), bytes([*head, *range(count)][:32])))
+        machine.loop.line.radio.looked = False
+        assert machine.loop.line.radio.packet(into) == 0
+        assert into == [0] * 16
+        radio.came = []
+    pair.run(400)
+    assert machine.loop.end.accepted > before and machine.loop.end.refused == 0
+
+
+def test_ends_that_are_set_to_different_rates_hear_nothing_and_nothing_moves() -> None:
+    pair = driving()
+    pair.handset.chip.registers[6] = 0x06
+    pair.handset.loop.line.radio.check = lambda: None
+    pair.run(1500)
+    assert not pair.driven and pair.machine.loop.line.radio.trouble == chip.RADIO_WELL
+
+
+SEALED = [name for name in starter_names() if nuvrik.parse(starter_text(name)).frame.sealed]
+
+
+@pytest.mark.parametrize("name", SEALED)
+def test_every_starter_goes_by_radio_and_holds_through_its_faults(name: str) -> None:
+    link = nuvrik.parse(by_radio(starter_text(name)))
+    ether = Ether(Bursts(4, 0.05, 0.002, 40))
+    pair = Pair(link, practice(link, 2, 3000), ether)
+    pair.run(3000)
+    end = pair.machine.loop.end
+    assert end.accepted > 3000 / link.period_ms * 0.7 and end.refused == 0 and ether.collided == 0
+    for fault in faults_on_air.FAULTS:
+        if not fault.unfit(link):
+            run = rehearse(link, fault, 1)
+            assert run.verdict == "pass", (fault.name, run.why)
+
+
+def test_the_spis_own_pin_may_be_an_output_and_no_input() -> None:
+    text = starter_text("tug").replace("= 10 }", "= 4 }").replace("= 9,", "= 3,").replace("= 8 }", "= 2 }")
+    for pins, wrong in (
+        ("{ csn = 10, ce = 9 }", []),
+        ("{ csn = 9, ce = 8, irq = 10 }", ["medium.handset.irq"]),
+    ):
+        link = nuvrik.parse(by_radio(text, pins=pins))
+        found = list(misfits(link, CHIPS["atmega328p"], "handset", packets=True))
+        assert [one.where for one in found if "SPI" in one.what] == wrong

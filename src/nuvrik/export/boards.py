@@ -110,10 +110,13 @@ def uses_of_medium(link: Link, end: str) -> list[Use]:
 
 def uses_of_radio(link: Link, end: str) -> list[Use]:
     """The pins of an end on which its radio chip hangs, beside those of the SPI bus."""
-    pins = link.medium.pins_of(end) if isinstance(link.medium, RadioMedium) else None
+    medium = link.medium
+    if not isinstance(medium, RadioMedium):
+        return []
+    where = f"medium.{medium.key_of(end)}"
     return [
-        Use(f"medium.{end}.{key}", pin, CONTACT if key == "irq" else PLAIN, "medium")
-        for key, pin in (pins or ())
+        Use(f"{where}.{key}", pin, CONTACT if key == "irq" else PLAIN, "medium")
+        for key, pin in (medium.pins_of(end) or ())
         if pin is not None
     ]
 
@@ -274,7 +277,9 @@ def missing_radio(link: Link, end: str) -> Iterator[Problem]:
     medium = link.medium
     if isinstance(medium, RadioMedium) and medium.driven and end != LISTENER and not medium.pins_of(end):
         what = f"is not there: the {medium.driver} of the {end} hangs on its pins"
-        yield _problem(f"medium.{end}", what, "say which: csn, ce, and irq where that wire is there")
+        yield _problem(
+            f"medium.{medium.key_of(end)}", what, "say which: csn, ce, and irq where that wire is there"
+        )
 
 
 def _timed(link: Link, chip: Chip, end: str, uses: list[Use]) -> Iterator[Problem]:

@@ -104,13 +104,15 @@ it may be late, and would be lost beside the answer."""
 
 class PacketRadioTable(Table):
     """One end's chip. registers: each with what it is to be, one pair after the other. addresses: the five
-    bytes at which it hears, the lowest first, and the five to which it sends. length: how many bytes every
-    packet has, of which the first says how many count; 0: as many as there are. csn, ce, irq and lamp: pins,
-    NOBODY for none. answers: it sends in the other's silence; waits: it expects to hear the other.
-    period_ms: from one packet of the other end to the next."""
+    bytes at which it hears, the lowest first, and the five to which it sends. most: how many bytes of a
+    frame a packet carries at most. length: how many bytes every packet has, of which the first says how
+    many count; 0: as many as there are. csn, ce, irq and lamp: pins, NOBODY for none. answers: it sends in
+    the other's silence; waits: it expects to hear the other. period_ms: from one packet of the other end to
+    the next."""
 
     registers: list[u8]
     addresses: list[u8]
+    most: u8
     length: u8
     csn: u8
     ce: u8
@@ -346,8 +348,8 @@ class PacketRadio:
         if length == 0:
             length = self.read(CHIP_WIDTH)
             first = 1
-            if length >= MOST_BOX:
-                # Its own sheet says what that means: a packet that is spoiled.
+            if length > self.table.most:
+                # Somebody else's, or spoiled: there is no room for it.
                 self.command(CHIP_EMPTIES_IN)
                 return 0
         self.box[0] = CHIP_READS_PACKET
@@ -355,8 +357,8 @@ class PacketRadio:
         count: u8 = length
         if self.table.length != 0:
             count = self.box[1]
-            if count >= length:
-                return 0
+        if count == 0 or count > self.table.most:
+            return 0
         for i in range(count):
             into[i] = self.box[first + i]
         self.looked = False
@@ -372,7 +374,8 @@ class PacketRadio:
             return False
         if not self.table.answers:
             return True
-        return self.since < WINDOW_MS and (self.on_time or self.since >= MISSED_MS)
+        # Nobody knows when the other sends of whom nothing has come for long; nor would it be heard.
+        return self.hears and self.since < WINDOW_MS and (self.on_time or self.since >= MISSED_MS)
 
     def give(self, packet: list[u8], count: u16) -> None:
         """Send a packet, when it is free."""

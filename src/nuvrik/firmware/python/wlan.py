@@ -46,14 +46,15 @@ class Wlan(Datagrams):
     def open_it(self):
         """Open the WLAN, with what this chip calls its kind of password."""
         name, password = self.named
-        for security in ({"authmode": 3}, {"security": 3}, {}):
+        for security in ({"authmode": 3}, {"security": 3}):
             try:
                 self.wlan.config(essid=name, password=password, **security)
-                break
+                self.wlan.active(True)
+                return
             except (TypeError, ValueError):
                 # Chips do not agree on the word.
                 pass
-        self.wlan.active(True)
+        sys.exit("this board does not say how its WLAN is closed: let it join another one")
 
     def save_no_power(self):
         """A radio that sleeps lets frames wait, and come in bunches."""

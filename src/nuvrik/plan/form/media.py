@@ -118,10 +118,14 @@ class RadioMedium(Section):
         return self.payload_max + 1 if self.length == "fixed" else 0
 
     def pins_of(self, end: str) -> RadioPins | None:
-        """The pins of an end's chip; those with which a bench tries it out are the ends' own."""
+        """The pins of an end's chip."""
+        return getattr(self, self.key_of(end), None)
+
+    def key_of(self, end: str) -> str:
+        """The key that names them; a bench tries a chip out on an end's own."""
         if end == "radio-bench-handset":
-            return self.handset or self.bridge
-        return getattr(self, "machine" if end == "radio-bench" else end, None)
+            return "handset" if self.handset or not self.bridge else "bridge"
+        return "machine" if end == "radio-bench" else end
 
     def airtime_us(self, wire_bytes: int) -> int:
         """Microseconds that a packet of ``wire_bytes`` is on the air, the module's own bytes included."""
