@@ -52,7 +52,13 @@ CALLED = {"own_stop": "stop"}
 class Told(ctypes.Structure):
     """A demand, as C has it."""
 
-    _fields_ = (("at", ctypes.c_int16), ("value", ctypes.c_uint16), ("way", ctypes.c_int8))
+    _fields_ = (
+        ("at", ctypes.c_int16),
+        ("value", ctypes.c_uint16),
+        ("way", ctypes.c_int8),
+        ("driven", ctypes.c_bool),
+        ("braked", ctypes.c_bool),
+    )
 
 
 class PlayerInC(Player):
@@ -122,8 +128,8 @@ class PlayerInC(Player):
         return self.next(word, (a, b, c)[:count])
 
 
-def c_plays(wanted: Wanted, tape: Tape, folder: Path, compiler: str = "gcc") -> None:
-    """Its C, as it is exported."""
+def in_c(wanted: Wanted, folder: Path, compiler: str = "gcc") -> ctypes.CDLL:
+    """The C of an end as it is exported, on a board that asks Python for everything."""
     for name, text in (link_files(wanted) | {"nuvrik_board.h": board_header()}).items():
         (folder / name).write_text(text, "utf-8")
     own = OWN.get(wanted.end, "") + "".join(CALL.format(name=name) for name in wanted.calls)
@@ -143,7 +149,12 @@ def c_plays(wanted: Wanted, tape: Tape, folder: Path, compiler: str = "gcc") -> 
     words += ["-fsanitize=undefined", "-fsanitize-undefined-trap-on-error"]
     files = [str(folder / "nuvrik.c"), str(folder / "board.c")]
     subprocess.run([*words, *files, "-o", str(made)], check=True, capture_output=True, text=True)
-    built = ctypes.CDLL(str(made))
+    return ctypes.CDLL(str(made))
+
+
+def c_plays(wanted: Wanted, tape: Tape, folder: Path, compiler: str = "gcc") -> None:
+    """Its C, as it is exported."""
+    built = in_c(wanted, folder, compiler)
     player = PlayerInC(tape, built)
     built.nuvrik_begin()
     while player.at < len(tape) and player.failed is None:

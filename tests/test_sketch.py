@@ -30,7 +30,7 @@ def test_a_folder_that_an_editor_opens_and_a_program_that_is_written_once(tmp_pa
     assert "open" in said and "sketch editor" in said
     assert {one.name for one in out.iterdir()} == {
         *("tug_machine.ino", "nuvrik.c", "nuvrik.h", "nuvrik_board.h", "board_sketch.cpp"),
-        "board_sketch_without.cpp",
+        "board_without.c",
         *("README.md", "export.json"),
     }
     assert "SPI" in (out / "README.md").read_text() and "A0" in (out / "README.md").read_text()

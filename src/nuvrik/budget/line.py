@@ -7,7 +7,7 @@ from nuvrik.budget.stop import StopBound, stop_bound
 from nuvrik.budget.trips import Way, mean_hours
 from nuvrik.plan.form.channels import LevelChannel, ShareChannel
 from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES
-from nuvrik.plan.form.media import InfraredMedium, retries_of
+from nuvrik.plan.form.media import InfraredMedium, retries_of, transit_us
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.wiring import output_routes
 from nuvrik.wire.frames import Encoder
@@ -46,8 +46,9 @@ def budget(link: Link, conditions: Conditions | None = None) -> Budget:
     airtime_ms, tries_ms = medium.airtime_us(wire) / 1000, retries_of(medium, wire).longest_ms
     back_ms = _back_ms(link)
     # From a hand's move to the motor's first answer: waiting for the next frame, the way, waiting for a tick.
-    typical = period / 2 + airtime_ms + medium.delay_ms + medium.jitter_ms / 2 + link.tick_ms / 2
-    worst = period + airtime_ms + tries_ms + medium.delay_ms + medium.jitter_ms + link.tick_ms
+    way_ms = transit_us(medium, wire) / 1000
+    typical = period / 2 + way_ms + medium.jitter_ms / 2 + link.tick_ms / 2
+    worst = period + way_ms + tries_ms + medium.jitter_ms + link.tick_ms
     most = getattr(medium, "payload_max", None)
     return Budget(
         frame_bytes=encoder.longest_body,

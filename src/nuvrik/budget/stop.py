@@ -5,7 +5,7 @@ from typing import NamedTuple
 from nuvrik.core.infrared.infrared import END_US
 from nuvrik.ends.remote import frame_of
 from nuvrik.plan.controls import KeyControl
-from nuvrik.plan.form.media import InfraredMedium, retries_of
+from nuvrik.plan.form.media import InfraredMedium, retries_of, transit_us
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.rules.draft import Draft
 from nuvrik.plan.rules.pulses import moving_keys
@@ -108,17 +108,17 @@ def stop_bound(link: Link) -> StopBound:
     """The worst-case stop of a link, for a machine whose loop keeps to ``tick_ms`` and feeds bytes as
     they arrive.
 
-    Transit is the frame's airtime, at its last try, plus the most the medium delays it. Silence is
+    Transit is the frame's way, at its last try, plus the most the medium delays it. Silence is
     judged at a tick, so it is noticed up to one tick late; from there the slowest ramp still has to run down.
     That counts whatever ``on_loss`` says: a frame that disarms, just before silence would be noticed, ramps.
     """
     if isinstance(link.medium, InfraredMedium):
         return _beam_bound(link, link.medium)
     encoder = Encoder(link)
-    airtime_ms = link.medium.airtime_us(encoder.longest_on_wire) / 1000
+    way_ms = transit_us(link.medium, encoder.longest_on_wire) / 1000
     tries_ms = retries_of(link.medium, encoder.longest_on_wire).longest_ms
     return StopBound(
-        transit_ms=airtime_ms + tries_ms + link.medium.delay_ms + link.medium.jitter_ms,
+        transit_ms=way_ms + tries_ms + link.medium.jitter_ms,
         timeout_ms=link.failsafe.timeout_ms,
         tick_ms=link.tick_ms,
         ramp_ms=run_down_ms(link),

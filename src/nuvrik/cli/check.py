@@ -10,7 +10,7 @@ from nuvrik.cli.options import Json, LinkFile, drawn
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say_json, speaks_plainly, table
 from nuvrik.inspection.undetected import measure
 from nuvrik.plan.form.channels import ChoiceChannel
-from nuvrik.plan.form.media import InfraredMedium, RadioMedium, retries_of
+from nuvrik.plan.form.media import InfraredMedium, RadioMedium, retries_of, transit_us
 from nuvrik.plan.form.models import FailsafeSection, Link
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import UnreadableError, parse, read_text
@@ -136,7 +136,9 @@ def _print_meaning(link: Link, file: Path) -> None:
         out.print(f"  Keys of a remote control, in code {form}; held, one comes every {held_ms:.0f} ms.")
         out.print(f"  {every} inside the receiver, of {wire} bytes: what it makes of the keys.\n")
     else:
-        way = f"{airtime_ms:.2f} ms on the way{retries_of(link.medium, wire).words}"
+        relayed_ms = transit_us(link.medium, wire) / 1000 - airtime_ms - link.medium.delay_ms
+        relayed = f", {relayed_ms:.2f} more through the modules at both ends" if relayed_ms else ""
+        way = f"{airtime_ms:.2f} ms on the way{retries_of(link.medium, wire).words}{relayed}"
         out.print(f"  {every} over {link.medium.kind}: {wire} bytes, {way}.")
         out.print(f"  Pair number {link.frame.pair}, layout tag {encoder.tag:04X}.\n")
     if link.controls:

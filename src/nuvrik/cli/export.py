@@ -9,7 +9,7 @@ import typer
 
 from nuvrik.cli.options import Board, LinkFile
 from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, speaks_plainly
-from nuvrik.plan.form.media import InfraredMedium, Packets, RadioMedium, UdpMedium
+from nuvrik.plan.form.media import InfraredMedium, Packets, UdpMedium, chip_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load, parse, read_text
 from nuvrik.plan.problems import Problem, suggestion
@@ -105,12 +105,11 @@ def _write_firmware(file: Path, options: Options, folder: Path) -> int:
 
 def _driven(link: Link, options: Options) -> bool:
     """Whether it goes by a radio chip that core drives."""
-    if not isinstance(link.medium, RadioMedium) or not link.medium.driven:
+    medium = chip_of(link.medium)
+    if medium is None:
         return False
     if options.packets:
-        raise Trouble(
-            f"--packets is for a driver of your own; {link.name} has one, the {link.medium.driver}'s"
-        )
+        raise Trouble(f"--packets is for a driver of your own; {link.name} has one, the {medium.driver}'s")
     return not options.wire and options.board != "posix"
 
 

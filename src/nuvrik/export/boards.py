@@ -6,7 +6,14 @@ from typing import NamedTuple
 from nuvrik.budget.clocks import divisors
 from nuvrik.export.chips import CHIPS, Chip
 from nuvrik.plan.controls import ButtonControl, KeyControl
-from nuvrik.plan.form.media import InfraredMedium, OnOffMedium, PulsesMedium, RadioMedium, SerialMedium
+from nuvrik.plan.form.media import (
+    InfraredMedium,
+    OnOffMedium,
+    PulsesMedium,
+    RadioMedium,
+    SerialMedium,
+    chip_of,
+)
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.outputs import MotorOutput
 from nuvrik.plan.outputs.base import COIL, PLAIN, PULSE, PWM, STEP
@@ -155,7 +162,8 @@ def misfits(link: Link, chip: Chip, end: str = MACHINE, *, packets: bool = False
         yield from missing_pins(link)
         outputs = uses_of_outputs(link)
     second = not packets and second_line(link, chip.name, end)
-    taken = chip.taken | (chip.second if second else {}) | (chip.spi if air else {})
+    bus = dict.fromkeys(chip.spi, "the SPI bus") if air else {}
+    taken = chip.taken | (chip.second if second else {}) | bus
     for use in (*outputs, *inputs, *timed, *air):
         yield from _pin(use, chip, taken)
     for use in (*inputs, *air) if air else ():
@@ -190,7 +198,7 @@ def sketch_misfits(link: Link, end: str, *, packets: bool) -> Iterator[Problem]:
         if use.role in BEYOND:
             what = f"{BEYOND[use.role]}, which no sketch can: the framework has no word for it"
             yield _problem(use.key, what, f"write it for {' or '.join(CHIPS)} itself")
-    if packets and isinstance(link.medium, RadioMedium) and not link.medium.driven:
+    if packets and isinstance(link.medium, RadioMedium) and chip_of(link.medium) is None:
         what = "has no driver of ours, and a sketch's packets need one"
         yield _problem("medium.driver", what, 'say driver = "nrf24l01", or leave --packets out')
     if chip is None:
@@ -274,8 +282,8 @@ def missing_medium(link: Link, end: str, uses: list[Use]) -> Iterator[Problem]:
 
 def missing_radio(link: Link, end: str) -> Iterator[Problem]:
     """A radio chip that core drives has its pins."""
-    medium = link.medium
-    if isinstance(medium, RadioMedium) and medium.driven and end != LISTENER and not medium.pins_of(end):
+    medium = chip_of(link.medium)
+    if medium is not None and end != LISTENER and not medium.pins_of(end):
         what = f"is not there: the {medium.driver} of the {end} hangs on its pins"
         yield _problem(
             f"medium.{medium.key_of(end)}", what, "say which: csn, ce, and irq where that wire is there"

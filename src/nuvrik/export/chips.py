@@ -12,11 +12,10 @@ class Chip(NamedTuple):
     """One chip as its usual board brings it out. ``places``: the port and bit of each pin, in their order;
     ``timed``: pin -> timer and channel; ``wide``: its timers of 16 bits, those for servos first; ``analog``:
     its pins that read volts; ``counts``: those that can count edges; ``interrupts``: those that have one of
-    their own; ``carrier``: the one that can make a
-    carrier; ``taken``: what the board needs for itself; ``first_ram``: where its RAM begins; ``spi``: the
-    pins of its SPI bus, clock, data out and data in, and ``spi_select`` one more that must be an output while
-    that works; ``second``: the pins of a second line, which a handset's host has; ``line``: what its first
-    line is called; ``loader``: who writes its flash."""
+    their own; ``carrier``: the one that can make a carrier; ``taken``: what the board needs for itself;
+    ``first_ram``: where its RAM begins; ``spi``: the pins of its SPI bus, clock, data out and data in, and
+    ``spi_select`` one more that must be an output while that works; ``second``: the pins of a second line,
+    which a handset's host has; ``line``: what its first line is called; ``loader``: who writes its flash."""
 
     name: str
     clock_hz: int
@@ -32,7 +31,7 @@ class Chip(NamedTuple):
     carrier: int
     second: dict[int, str]
     taken: dict[int, str]
-    spi: dict[int, str]
+    spi: tuple[int, int, int]
     spi_select: int
     line: str
     loader: str
@@ -70,12 +69,6 @@ def _places(ports: str) -> tuple[str, ...]:
 HOSTS = "the host's line"
 
 
-def _spi(clock: int, out: int, into: int) -> dict[int, str]:
-    """The three wires of a bus that every chip on it shares."""
-    names = {clock: "clock", out: "data to the radio", into: "data from the radio"}
-    return {pin: f"the SPI bus ({name})" for pin, name in names.items()}
-
-
 LINE = {0: "the serial line", 1: "the serial line"}
 
 ATMEGA328P = Chip(
@@ -93,7 +86,7 @@ ATMEGA328P = Chip(
     carrier=3,
     second={},
     taken=LINE,
-    spi=_spi(13, 11, 12),
+    spi=(13, 11, 12),
     spi_select=10,
     line="USART",
     loader="arduino",
@@ -120,7 +113,7 @@ ATMEGA2560 = Chip(
     carrier=9,
     second={18: HOSTS, 19: HOSTS},
     taken=LINE,
-    spi=_spi(52, 51, 50),
+    spi=(52, 51, 50),
     spi_select=53,
     line="USART0",
     loader="wiring",

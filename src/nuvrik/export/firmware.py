@@ -46,8 +46,6 @@ AVR_PARTS = (
 )
 
 
-SKETCH_PARTS = ("board_sketch.cpp", "board_sketch_without.cpp")
-
 SKETCH_FILE = "sketch.ino"
 """The sketch, whose name has to be that of its folder."""
 
@@ -63,10 +61,10 @@ def firmware(wanted: Wanted) -> Made:
     """The firmware of one end."""
     board, head, words = wanted.board, _head(wanted), _words(wanted)
     files: dict[str, str | bytes] = {"nuvrik_board.h": head + board_header()}
-    if board == boards.SKETCH:
-        return _sketch(wanted, files, words)
     if board != "blank":
         files["board_without.c"] = head + _copied("boards/board_without.c")
+    if board == boards.SKETCH:
+        return _sketch(wanted, files, words)
     if board in CHIPS:
         files["board_chip.h"] = head + filled(TEMPLATES, "board_chip.h", words)
         files |= {name: head + _copied(f"boards/{name}") for name in AVR_PARTS}
@@ -93,7 +91,7 @@ def firmware(wanted: Wanted) -> Made:
 def _sketch(wanted: Wanted, files: dict[str, str | bytes], words: dict[str, Any]) -> Made:
     """A folder that a sketch editor opens; the sketch itself is the builder's own."""
     head = _head(wanted)
-    files |= {name: head + _copied(f"boards/{name}") for name in SKETCH_PARTS}
+    files["board_sketch.cpp"] = head + _copied("boards/board_sketch.cpp")
     if wanted.chip and _for_board(wanted)["NUVRIK_PULSE_PINS"]:
         # The framework of these chips has no servos, and our own timer code has.
         files["board_chip.h"] = head + filled(TEMPLATES, "board_chip.h", words)
@@ -212,6 +210,7 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         "NUVRIK_SPI": int(wanted.driver is not None),
         "NUVRIK_MOST_PACKET": link.medium.payload_max if isinstance(link.medium, Packets) else 1,
         "NUVRIK_ON_AVR": int(wanted.board in CHIPS),
+        "NUVRIK_ON_SKETCH": int(wanted.board == boards.SKETCH),
         "NUVRIK_PROGRAM": f'"nuvrik_{wanted.end}"',
         "NUVRIK_LINE_IS_HOSTS": int(not wanted.on_the_line),
         "NUVRIK_HOST_LINE": int(wanted.host_line),
@@ -254,7 +253,7 @@ def _words(wanted: Wanted) -> dict[str, Any]:
         "file": wanted.file,
         "board": wanted.board,
         "chip": chip,
-        "spi": list(chip.spi) if chip else [],
+        "spi": chip.spi if chip else (),
         "packets": wanted.through_own,
         "driver": wanted.driver,
         "answers": wanted.talks,

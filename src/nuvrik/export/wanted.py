@@ -9,9 +9,9 @@ from nuvrik.plan.form.media import (
     InfraredMedium,
     OnOffMedium,
     PulsesMedium,
-    RadioMedium,
     RadioPins,
     UdpMedium,
+    chip_of,
 )
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.form.requests import AnyRequest, CallRequest
@@ -41,15 +41,8 @@ class Wanted(NamedTuple):
     @property
     def driver(self) -> RadioPins | None:
         """The pins of its radio chip, where it has one that core drives."""
-        medium = self.link.medium
-        if (
-            self.board == "posix"
-            or not self.packets
-            or not isinstance(medium, RadioMedium)
-            or not medium.driven
-        ):
-            return None
-        return medium.pins_of(self.end)
+        medium = chip_of(self.link.medium)
+        return medium.pins_of(self.end) if medium and self.packets and self.board != "posix" else None
 
     @property
     def chip(self) -> Chip | None:

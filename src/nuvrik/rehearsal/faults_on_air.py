@@ -4,7 +4,7 @@ from collections.abc import Callable
 from typing import Any
 
 from nuvrik.core.machine.states import FAILSAFE
-from nuvrik.plan.form.media import RadioMedium
+from nuvrik.plan.form.media import chip_of
 from nuvrik.rehearsal.fault import ANY, Fault, only
 from nuvrik.rehearsal.on_air import Air
 from nuvrik.rehearsal.world import World
@@ -85,9 +85,7 @@ def _answers_in_silence(world: World) -> None:
     world.air.machine.retold(answers=True)
 
 
-by_radio = only(
-    lambda link: isinstance(link.medium, RadioMedium) and link.medium.driven, "no radio chip is driven for it"
-)
+by_radio = only(lambda link: chip_of(link.medium), "no radio chip is driven for it")
 """Links whose radio has a driver of ours."""
 _answers = only(lambda link: link.telemetry, "its machine says nothing unasked", by_radio)
 

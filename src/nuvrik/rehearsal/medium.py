@@ -4,7 +4,7 @@ import random
 from itertools import pairwise
 
 from nuvrik.budget.conditions import Conditions
-from nuvrik.plan.form.media import AnyMedium, OnOffMedium, PulsesMedium, Retries, retries_of
+from nuvrik.plan.form.media import AnyMedium, OnOffMedium, PulsesMedium, Retries, retries_of, transit_us
 from nuvrik.pulses.noise import receiver_noise, worn
 from nuvrik.pulses.on_off_keyed import OnOffDecoder, durations
 from nuvrik.pulses.train import edge_times, train
@@ -43,12 +43,11 @@ class SimMedium:
         self._medium = medium
         self._conditions = conditions
         self._rng = rng
-        self._delay_us = medium.delay_ms * 1000
         self._jitter_us = medium.jitter_ms * 1000
         self._damages = bool(conditions.bit_errors or conditions.jitter or conditions.mark_stretch_us)
         self._lossy = bool(conditions.loss or conditions.burst_loss)
         self._losses = Losses(conditions, rng)
-        self._airtimes_us: dict[int, tuple[int, Retries]] = {}
+        self._airtimes_us: dict[int, tuple[int, int, Retries]] = {}
         self._free_us = 0
         self._arrived_us = 0
 
@@ -57,14 +56,15 @@ class SimMedium:
         start = max(t_us, self._free_us)
         length = len(wire)
         if length not in self._airtimes_us:
-            self._airtimes_us[length] = self._medium.airtime_us(length), retries_of(self._medium, length)
-        airtime_us, retries = self._airtimes_us[length]
+            airtime_us, after_us = self._medium.airtime_us(length), transit_us(self._medium, length)
+            self._airtimes_us[length] = airtime_us, after_us - airtime_us, retries_of(self._medium, length)
+        airtime_us, after_us, retries = self._airtimes_us[length]
         failed = self._losses.tries(retries.most) if self._lossy else 0
         if failed is None or self.cut:
             self._free_us = start + airtime_us + retries.most * retries.each_us
             return None
         self._free_us = start + airtime_us + failed * retries.each_us
-        arrives = self._free_us + self._delay_us
+        arrives = self._free_us + after_us
         if self._jitter_us:
             arrives += int(self._rng.random() * self._jitter_us)
         self._arrived_us = max(arrives, self._arrived_us)

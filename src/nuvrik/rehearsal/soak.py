@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import run_down_ms, stop_bound
 from nuvrik.budget.trips import Chain, failed_tries
-from nuvrik.plan.form.media import retries_of
+from nuvrik.plan.form.media import retries_of, transit_us
 from nuvrik.plan.form.models import Link
 from nuvrik.rehearsal.faults import faults_for
 from nuvrik.rehearsal.verdict import Run, rehearse
@@ -98,7 +98,7 @@ def bulk_soak(link: Link, hours: float, conditions: Conditions, seed: int = 0) -
     timeout_us = 1000 * link.failsafe.timeout_ms
     wire_bytes = Encoder(link).longest_on_wire
     retries = retries_of(medium, wire_bytes)
-    airtime_us = medium.airtime_us(wire_bytes) + 1000 * medium.delay_ms
+    way_us = transit_us(medium, wire_bytes)
     ramp_ticks = max(0, -(-run_down_ms(link, lost=True) // link.tick_ms) - 1)
     chain = Chain.of(conditions, retries.most)
     frames = round(hours * 3_600_000_000 / period_us)
@@ -107,7 +107,7 @@ def bulk_soak(link: Link, hours: float, conditions: Conditions, seed: int = 0) -
         count = min(PIECE, frames - done)
         sent = np.arange(count, dtype=np.int64) * period_us + int(rng.integers(period_us))
         got = sent[~chain.lost(count, rng)]
-        arrived = got + airtime_us + failed_tries(conditions, retries, len(got), rng) * retries.each_us
+        arrived = got + way_us + failed_tries(conditions, retries, len(got), rng) * retries.each_us
         if medium.jitter_ms:
             arrived = arrived + rng.integers(0, 1000 * medium.jitter_ms, len(got))
         # Frames never overtake each other, and whole milliseconds are all that the machine's clock knows.

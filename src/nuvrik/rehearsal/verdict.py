@@ -68,7 +68,11 @@ class Strike:
         self.moving = False
         """Whether it was worth while when it struck."""
         self.healed_us: int | None = None
+        self.last_us: int | None = None
+        """When the last frame had been sent that was accepted by then."""
         self.stopped_us: int | None = None
+        self.over = False
+        """Whether it had ended, and the machine was armed again, before everything had run down."""
         self.stop_ms: float | None = None
         self.pins_us: float | None = None
         self.pins: PinsSeen | None = None
@@ -114,7 +118,7 @@ class Strike:
         world = self.world
         if self.healed_us is not None:
             return
-        self.healed_us = world.t_us
+        self.healed_us, self.last_us = world.t_us, world.last_armed_sent_us
         self._end_soon()
         world.trace.marks.append((world.t_us / 1000, f"{self.fault.name} ends"))
         if self.fault.heal is not None:
@@ -141,8 +145,17 @@ class Strike:
                 self.pins = PinsSeen(world.last_armed_sent_us / 1000, changes)
             if self.fault.lasts_ms is None:
                 self._end_soon()
+        elif self._came_back():
+            self.over = True
         else:
             world.at(world.t_us + LOOK_US, self._watch)
+
+    def _came_back(self) -> bool:
+        """Whether it ended before the bound, and in time: what is driven then is driven by the hand."""
+        world, healed_us, last_us = self.world, self.healed_us, self.last_us
+        if healed_us is None or last_us is None or world.machine.state is not ARMED:
+            return False
+        return healed_us - last_us <= 1000 * bound_ms(world.link, self.fault)
 
 
 def rehearse(
@@ -217,7 +230,7 @@ def judged(world: World, fault: Fault, seed: int, strike: Strike) -> Run:
         return Run(fault.name, seed, "fail", strike.stop_ms, bound, wrong, trace, *seen)
     if fault.must == "stop" and not _nothing_lapses(world.link):
         said = strike.stopped_why or "no key is held any more"
-        why = f"{strike.stopped_in}: {said}"
+        why = f"{strike.stopped_in}: {said}" if not strike.over else "it was over before all had run down"
         return Run(fault.name, seed, "pass", strike.stop_ms, bound, why, trace, *seen)
     said = "nothing moved" if fault.must == "never" else "nothing was accepted that was not meant for it"
     return Run(fault.name, seed, "pass", None, bound, said, trace)
@@ -236,7 +249,7 @@ def wrongs(world: World, fault: Fault, strike: Strike) -> Iterator[str]:
     if trace.strangers:
         t_ms, what = trace.strangers[0]
         yield f"accepted {what}, at {t_ms:.0f} ms"
-    if fault.must == "stop" and strike.stop_ms is None and not _nothing_lapses(link):
+    if fault.must == "stop" and strike.stop_ms is None and not (strike.over or _nothing_lapses(link)):
         still = "a motor was still turning" if turns_something(link) else "it was still armed"
         yield f"{still} at the end; the machine was {world.machine.state}"
     if fault.judge is not None and (words := fault.judge(world, strike.struck_us / 1000)):

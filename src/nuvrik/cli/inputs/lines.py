@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from nuvrik.cli.words import tell
-from nuvrik.plan.form.media import RadioMedium
+from nuvrik.plan.form.media import chip_of
 from nuvrik.plan.form.models import Link
 from nuvrik.ports.open import AnyPort, open_port
 from nuvrik.ports.sim import SimLine
@@ -28,5 +28,5 @@ def _note_framing(link: Link, line: AnyPort) -> None:
         kind = link.medium.kind
         a_kind = f"an {kind}" if kind[0] in "aeio" else f"a {kind}"
         tell(f"{link.name} is {a_kind} link; on a port its frames travel as a stream, zeros between")
-        if isinstance(link.medium, RadioMedium) and link.medium.driven:
+        if chip_of(link.medium):
             tell("a board hears them there as a bridge, or where it was exported with --wire")

@@ -12,7 +12,30 @@ class SerialMedium(Section):
     """``[medium] kind = "serial"``: a wire that carries a stream of bytes."""
 
     kind: Literal["serial"]
+    driver: Literal["none", "serial_module"] = Field(
+        default="none",
+        description='what carries the bytes on: "none" but the wire, or a "serial_module" at each end, which '
+        "cuts them into packets of its own and sends those",
+    )
     baud: int = Field(default=57600, ge=50, le=4_000_000, description="bits a second on the wire")
+    air_bitrate: int = Field(
+        default=9600, ge=300, le=10_000_000, description="bits a second of the modules on the air"
+    )
+    packet_bytes: int = Field(
+        default=58, ge=1, le=1024, description="the most that a module puts in a packet"
+    )
+    overhead_bytes: int = Field(
+        default=12,
+        ge=0,
+        le=64,
+        description="bytes that a module adds to each packet: preamble, address, check",
+    )
+    pause_ms: Millis = Field(
+        default=3, description="how long the line rests until a module ends a packet and sends it, in ms"
+    )
+    buffer_bytes: int = Field(
+        default=256, ge=1, le=65536, description="what a module keeps of what it could not send yet"
+    )
     delay_ms: Millis = Field(
         default=0, description="delay beyond the airtime, in ms (a USB adapter adds 1 to 16)"
     )
@@ -24,8 +47,31 @@ class SerialMedium(Section):
         return False
 
     def airtime_us(self, wire_bytes: int) -> int:
-        """Microseconds that ``wire_bytes`` occupy the line: a start bit, 8 data bits, a stop bit each."""
+        """Microseconds that ``wire_bytes`` occupy what is slowest on their way: the line, with a start bit, 8
+        data bits and a stop bit each, or the modules' air."""
+        return max(self.line_us(wire_bytes), self.air_us(wire_bytes))
+
+    def line_us(self, wire_bytes: int) -> int:
+        """On the line."""
         return -(-wire_bytes * 10_000_000 // self.baud)
+
+    def packets(self, wire_bytes: int) -> int:
+        """In how many packets of the modules they go."""
+        return -(-wire_bytes // self.packet_bytes)
+
+    def air_us(self, wire_bytes: int) -> int:
+        """On the modules' air, 0 for none."""
+        if self.driver == "none":
+            return 0
+        sent = wire_bytes + self.packets(wire_bytes) * self.overhead_bytes
+        return -(-sent * 8_000_000 // self.air_bitrate)
+
+    def relayed_us(self, wire_bytes: int) -> int:
+        """What a module at each end adds: it waits until a packet is whole, and until the line rests."""
+        if self.driver == "none":
+            return 0
+        stages = 2 * self.line_us(wire_bytes) + 1000 * self.pause_ms + self.air_us(wire_bytes)
+        return stages - self.airtime_us(wire_bytes)
 
 
 class RadioPins(Section):
@@ -107,11 +153,6 @@ class RadioMedium(Section):
         return given
 
     @property
-    def driven(self) -> bool:
-        """Whether the chip's driver is ours."""
-        return self.driver != "yours"
-
-    @property
     def packet_bytes(self) -> int:
         """How long each packet of the chip's is, the byte that says how much of it counts included; 0 where
         lengths vary."""
@@ -129,12 +170,17 @@ class RadioMedium(Section):
 
     def airtime_us(self, wire_bytes: int) -> int:
         """Microseconds that a packet of ``wire_bytes`` is on the air, the module's own bytes included."""
-        if self.driven:
+        if self.driver != "yours":
             # A preamble, five bytes of address, the payload and a check of two; nine bits more where lengths
             # vary. The chip needs SETTLES_US before it hears or sends.
             bits = 8 * (1 + 5 + (self.packet_bytes or wire_bytes) + 2) + (0 if self.packet_bytes else 9)
             return SETTLES_US - (-bits * 1_000_000 // self.bitrate)
         return -(-(wire_bytes + self.overhead_bytes) * 8_000_000 // self.bitrate)
+
+
+def chip_of(medium: object) -> RadioMedium | None:
+    """A medium whose radio chip core itself drives; None for any other."""
+    return medium if isinstance(medium, RadioMedium) and medium.driver != "yours" else None
 
 
 class WayPins(Section):
@@ -212,6 +258,13 @@ class UdpMedium(Section):
     def airtime_us(self, wire_bytes: int) -> int:
         """Microseconds for a packet of ``wire_bytes`` and the headers of IP (RFC 791) and UDP (RFC 768)."""
         return -(-(wire_bytes + UDP_HEADERS) * 8_000_000 // self.bitrate)
+
+
+def transit_us(medium: "AnyMedium", wire_bytes: int) -> int:
+    """Microseconds from a frame's first byte handed over to its last one there, at its first try, without
+    what varies."""
+    relayed_us = medium.relayed_us(wire_bytes) if isinstance(medium, SerialMedium) else 0
+    return medium.airtime_us(wire_bytes) + relayed_us + 1000 * medium.delay_ms
 
 
 class Retries(NamedTuple):

@@ -29,6 +29,7 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     pulses.trains,
     pulses.one_way,
     radio.radio,
+    radio.serial_module,
     fit.places,
     fit.patience,
     fit.timing,

@@ -51,6 +51,23 @@ class Draft:
         return cls.of({name: getattr(link, name) for name in Link.model_fields})
 
 
+def longest_body(draft: Draft) -> int:
+    """How long a frame is at most; 0 while that is not known."""
+    channels = {name: channel for name, channel in draft.channels.items() if channel is not None}
+    if len(channels) < len(draft.channels) or not channels or draft.frame is None:
+        return 0
+    guarded = draft.failsafe is not None and draft.failsafe.delay_guard_ms is not None
+    return draft.frame.command_bytes(channels, int(guarded))
+
+
+def longest_on_wire(draft: Draft) -> int:
+    """The same as it travels."""
+    body, medium = longest_body(draft), draft.medium
+    if not body or medium is None or draft.frame is None:
+        return 0
+    return draft.frame.wire_bytes(body, stream=not medium.datagrams)
+
+
 def unknown(where: str, name: str, what: str, known: Mapping[str, Any]) -> Problem:
     """The problem of a name that stands for nothing."""
     return Problem(

@@ -8,7 +8,7 @@ from nuvrik.plan.form.frame_base import MAX_BODY
 from nuvrik.plan.form.media import Packets, RadioMedium, retries_of
 from nuvrik.plan.outputs.base import PULSE, PWM
 from nuvrik.plan.problems import Problem, listing
-from nuvrik.plan.rules.draft import Draft
+from nuvrik.plan.rules.draft import Draft, longest_body, longest_on_wire
 from nuvrik.plan.telemetry import DigitalItem
 
 SEQUENCE_HALF = 127
@@ -88,11 +88,9 @@ def timing(draft: Draft) -> Iterator[Problem]:
 
 def sizes(draft: Draft) -> Iterator[Problem]:
     """The frame fits in a body, in a packet, and on the air."""
-    channels = {name: channel for name, channel in draft.channels.items() if channel is not None}
-    if len(channels) < len(draft.channels) or not channels or draft.frame is None:
+    body = longest_body(draft)
+    if not body:
         return
-    guarded = draft.failsafe is not None and draft.failsafe.delay_guard_ms is not None
-    body = draft.frame.command_bytes(channels, int(guarded))
     if body > MAX_BODY:
         yield Problem(
             "error", "channels", f"make a frame of {body} bytes; the most is {MAX_BODY}", "use fewer bits"
@@ -107,7 +105,7 @@ def sizes(draft: Draft) -> Iterator[Problem]:
         )
     if medium is None or draft.link is None:
         return
-    travels = draft.frame.wire_bytes(body, stream=not medium.datagrams)
+    travels = longest_on_wire(draft)
     airtime_ms = medium.airtime_us(travels) / 1000
     period, tries = draft.link.period_ms, retries_of(medium, travels)
     if airtime_ms >= period:

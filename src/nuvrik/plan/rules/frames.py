@@ -6,11 +6,11 @@ from nuvrik.core.sizes import MOST_TRIGGERS
 from nuvrik.plan.controls import ButtonControl, KeyControl
 from nuvrik.plan.form.frame_actions import KeyAction
 from nuvrik.plan.form.frame_base import LACKS, Lack
-from nuvrik.plan.form.media import InfraredMedium, Packets
+from nuvrik.plan.form.media import InfraredMedium, Packets, transit_us
 from nuvrik.plan.form.requests import AnyRequest, HomeRequest, RoutineRequest, StepsRequest
 from nuvrik.plan.layout import answers_bytes, payload_room
 from nuvrik.plan.problems import Problem, listing
-from nuvrik.plan.rules.draft import Draft, unknown
+from nuvrik.plan.rules.draft import Draft, longest_on_wire, unknown
 from nuvrik.plan.telemetry import DemandItem, DistanceItem, ShaftItem, VectorItem
 
 
@@ -78,7 +78,8 @@ def delay_guard(draft: Draft) -> Iterator[Problem]:
         yield Problem("error", where, what, 'use "packed" or "slip", or take it out')
     medium, link = draft.medium, draft.link
     if medium is not None and link is not None:
-        trip_ms = 2 * (medium.delay_ms + medium.jitter_ms) + guard_ms // 3 + 2 * link.period_ms + link.tick_ms
+        way_ms = -(-transit_us(medium, longest_on_wire(draft)) // 1000) + medium.jitter_ms
+        trip_ms = 2 * way_ms + guard_ms // 3 + 2 * link.period_ms + link.tick_ms
         if trip_ms > guard_ms:
             what = f"is {guard_ms}, and there and back may take {trip_ms}: good commands would be refused"
             yield Problem("error", where, what, f"make it {3 * (trip_ms - guard_ms // 3) // 2 + 10} or more")

@@ -3,10 +3,10 @@
 from collections.abc import Iterator, Mapping
 from itertools import combinations
 
-from nuvrik.plan.form.media import MOST_ON_AIR, RadioMedium
+from nuvrik.plan.form.media import MOST_ON_AIR, RadioMedium, SerialMedium, chip_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.problems import Problem, listing
-from nuvrik.plan.rules.draft import Draft
+from nuvrik.plan.rules.draft import Draft, longest_on_wire
 from nuvrik.plan.tables.radio import RATES, imitated
 
 BAND_KHZ = 2_400_000, 2_483_500
@@ -22,6 +22,11 @@ DECIDED = ("group", "overhead_bytes", "retries", "retry_us")
 
 ALL_ONES = 0xFFFF_FFFF
 
+OF_MODULES = ("air_bitrate", "packet_bytes", "overhead_bytes", "pause_ms", "buffer_bytes")
+
+BUSY = 0.5
+"""How much of the air may be taken: beyond it a frame often finds the one before still waiting."""
+
 
 def radio(draft: Draft) -> Iterator[Problem]:
     """Everything that the chip could not do as it is told."""
@@ -29,7 +34,7 @@ def radio(draft: Draft) -> Iterator[Problem]:
     if not isinstance(medium, RadioMedium):
         return
     given = medium.model_fields_set
-    if not medium.driven:
+    if chip_of(medium) is None:
         for key in OURS:
             if key in given:
                 what = 'is for a driver of ours, and driver is "yours"'
@@ -76,6 +81,41 @@ def _address(medium: RadioMedium) -> Iterator[Problem]:
         yield Problem(
             "error", "medium.address", what, "choose another, or leave it out: the pair is used then"
         )
+
+
+def serial_module(draft: Draft) -> Iterator[Problem]:
+    """Modules that hand bytes on cut them as they like, and keep what they could not send yet."""
+    medium, link, wire = draft.medium, draft.link, longest_on_wire(draft)
+    if not isinstance(medium, SerialMedium):
+        return
+    if medium.driver == "none":
+        for key in OF_MODULES:
+            if key in medium.model_fields_set:
+                what = "is for modules that hand bytes on, and driver names none"
+                yield Problem("error", f"medium.{key}", what, 'say driver = "serial_module", or take it out')
+        return
+    if not wire or link is None:
+        return
+    if medium.packets(wire) > 1:
+        what = f"is {medium.packet_bytes}, and a frame is {wire} bytes: it is lost if either part is"
+        do = "use fewer bits in the channels, or let the modules make longer packets"
+        yield Problem("warning", "medium.packet_bytes", what, do)
+    rests_ms = link.period_ms - medium.line_us(wire) / 1000
+    if rests_ms <= medium.pause_ms:
+        what = f"is {medium.pause_ms}, and between two frames the line rests for {max(0, rests_ms):.1f} ms"
+        do = "lower the rate, or raise baud: without that pause a module cuts frames anywhere"
+        yield Problem("error", "medium.pause_ms", what, do)
+    air_ms = medium.air_us(wire) / 1000
+    if BUSY * link.period_ms < air_ms < link.period_ms:
+        kept = medium.buffer_bytes // wire
+        old_ms = kept * air_ms
+        what = f"is {link.rate_hz}: a frame is {air_ms:.1f} of its {link.period_ms} ms on the modules' air"
+        grows = f"; where some are sent again, {kept} wait in a module, the last {old_ms:.0f} ms old"
+        do = f"use {max(1, int(BUSY * 1000 / air_ms))} at most, or a delay guard, which refuses what is old"
+        yield Problem("warning", "link.rate_hz", what + grows, do)
+    if draft.telemetry or draft.requests:
+        what = "has one air for both ways, as modules of this kind do: what both ends say at once is lost"
+        yield Problem("note", "medium.driver", what, "tell seldom what the machine tells")
 
 
 def side_by_side(links: Mapping[str, Link]) -> Iterator[Problem]:

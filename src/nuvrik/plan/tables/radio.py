@@ -11,7 +11,7 @@ from nuvrik.core.loops.packet_radio import (
     LENGTHS_VARY,
     PacketRadioTable,
 )
-from nuvrik.plan.form.media import RadioMedium, RadioPins
+from nuvrik.plan.form.media import RadioMedium, RadioPins, chip_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.made import made
 
@@ -37,8 +37,8 @@ FEWEST_EDGES = 8
 
 def radio_table(link: Link, end: str) -> PacketRadioTable:
     """The chip of an end; one that nobody asks anything of where the link has none."""
-    medium = link.medium
-    if not isinstance(medium, RadioMedium) or not medium.driven:
+    medium = chip_of(link.medium)
+    if medium is None:
         return NO_RADIO
     machine = end in ("machine", "radio-bench")
     pins = medium.pins_of(end) or RadioPins(csn=NOBODY, ce=NOBODY)

@@ -1,7 +1,10 @@
 /* What this board cannot do, or its link does not ask of it: functions that have to be there, and that nobody
-   calls. */
+   calls. The export refuses a link that asks a board for what it cannot do. */
 #include "nuvrik.h"
 #include "nuvrik_board.h"
+
+/* Boards that leave out what their link does not ask of them. */
+#define BOARD_LEAVES_OUT (NUVRIK_ON_AVR || NUVRIK_ON_SKETCH)
 
 #if !(NUVRIK_ON_AVR && NUVRIK_PACKETS)
 uint8_t board_packet(uint8_t *into)
@@ -11,7 +14,7 @@ uint8_t board_packet(uint8_t *into)
 }
 #endif
 
-#if !(NUVRIK_ON_AVR && NUVRIK_SPI)
+#if !(BOARD_LEAVES_OUT && NUVRIK_SPI)
 void board_spi(uint8_t *box, uint8_t count)
 {
     (void)box;
@@ -39,7 +42,7 @@ bool board_emit(uint8_t pin, bool high, uint16_t us, uint16_t carrier_hz)
 }
 #endif
 
-#if NUVRIK_ON_AVR && !NUVRIK_PWM_PINS
+#if BOARD_LEAVES_OUT && !NUVRIK_PWM_PINS
 void board_pwm(uint8_t pin, uint16_t on, uint16_t most)
 {
     (void)pin;
@@ -48,7 +51,7 @@ void board_pwm(uint8_t pin, uint16_t on, uint16_t most)
 }
 #endif
 
-#if NUVRIK_ON_AVR && !NUVRIK_PULSE_PINS
+#if BOARD_LEAVES_OUT && !NUVRIK_PULSE_PINS
 void board_pulse(uint8_t pin, uint16_t us)
 {
     (void)pin;
@@ -56,7 +59,7 @@ void board_pulse(uint8_t pin, uint16_t us)
 }
 #endif
 
-#if NUVRIK_ON_AVR && !NUVRIK_STEP_PINS
+#if NUVRIK_ON_SKETCH || (NUVRIK_ON_AVR && !NUVRIK_STEP_PINS)
 void board_steps(const uint8_t *pins, uint8_t count, int32_t rate, int32_t left)
 {
     (void)pins;
