@@ -30,6 +30,7 @@ from nuvrik.recordings.pilot import arm_ms, press_ms
 from nuvrik.recordings.recording import Recording, Row
 from nuvrik.rehearsal.faults_of_doors import places_alone
 from nuvrik.rehearsal.hands import moving_controls
+from nuvrik.rehearsal.on_air import Air
 
 PUSHES_MS = 700
 """How long a stick is pushed: longer than any starter's ramp."""
@@ -292,6 +293,14 @@ class Bridged(SimLine):
         return said
 
 
+class ByRadio(SimLine):
+    """A simulated machine, and a driver of a radio chip at each end, with the air between."""
+
+    def __init__(self, link: nuvrik.Link) -> None:
+        super().__init__(link)
+        self.bench.air = Air(self.bench)
+
+
 class Watched(SimLine):
     """A simulated machine that is looked at as its time passes, for doors that open their port themselves."""
 
@@ -313,9 +322,13 @@ DOORS: dict[str, Callable[[Story, nuvrik.Link], Player]] = {
     "second source": second_source,
     "page": PageDoor,  # type: ignore[dict-item]
     "bridge": recording,
+    "radio": recording,
     "keys": lambda story, link: Hands(link, [KeysDoor(story)]),
 }
 """What plays readings into the handset of this computer."""
+
+LINES = {"bridge": Bridged, "radio": ByRadio}
+"""What stands between, where that is more than a medium."""
 
 
 Act = Callable[[int, nuvrik.Handset, SimLine, Player], None]
@@ -325,7 +338,7 @@ Act = Callable[[int, nuvrik.Handset, SimLine, Player], None]
 def told(story: Story, door: str, act: Act = lambda *_: None) -> Seen:
     """The story at one door, and what a simulated machine made of it; until well after the door is gone."""
     link = story.link
-    line, seen = Bridged(link) if door == "bridge" else SimLine(link), Seen(story)
+    line, seen = LINES.get(door, SimLine)(link), Seen(story)
     player = DOORS[door](story, link)
 
     def look(now_ms: int, played_ms: int, handset: nuvrik.Handset) -> None:

@@ -58,6 +58,11 @@ class EndInC:
         return any(one.driven and one.at for one in self.turning)
 
     @property
+    def armed(self) -> bool:
+        """Whether a handset says arm."""
+        return bool(self.built.nuvrik_armed() & 1)
+
+    @property
     def state(self) -> int:
         """The machine's."""
         return int(self.built.nuvrik_state())

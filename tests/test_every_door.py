@@ -16,6 +16,7 @@ from browser import until
 from doors import DOORS, Pad, Seen, Story, Watched, told
 from exported_handsets import by_the_library, in_c, in_micropython, read_controls, readings
 from links import write
+from on_air import by_radio
 from python_chips import needs_micropython
 from random_links import random_link
 from test_keys_of_a_terminal import KEYED
@@ -44,10 +45,17 @@ DRIVEN = {
 }
 
 
-READ_DOORS = [door for door in DOORS if door not in ("keys", "bridge")]
+READ_DOORS = [door for door in DOORS if door not in ("keys", "bridge", "radio")]
 ROWS = [(name, door) for name in DRIVEN for door in READ_DOORS]
 # A bridge is for what travels in packets, and keys move what has keys.
 ROWS += [(name, "bridge") for name, link in DRIVEN.items() if isinstance(link.medium, RadioMedium)]
+# A radio chip carries whatever is sealed.
+ON_AIR = {
+    f"{name} on air": nuvrik.parse(by_radio(starter_text(name)))
+    for name, link in DRIVEN.items()
+    if link.frame.sealed
+}
+ROWS += [(name, "radio") for name in ON_AIR]
 DRIVEN["keyed"] = nuvrik.parse(KEYED)
 ROWS.append(("keyed", "keys"))
 
@@ -70,7 +78,7 @@ def at_the_door(story: Story, door: str) -> Seen:
 
 @pytest.mark.parametrize(("name", "door"), ROWS)
 def test_a_hand_at_any_door(name: str, door: str) -> None:
-    story = Story(DRIVEN[name])
+    story = Story((DRIVEN | ON_AIR)[name])
     seen = at_the_door(story, door)
     assert seen.reached(ARMED) and seen.reached(STOPPED)
     if story.sticks or door == "keys":

@@ -94,6 +94,7 @@ def test_the_command_writes_looks_through_and_refuses(tmp_path: Path) -> None:
     assert "taken by the chip's own flash; free are 4, 13" in " ".join(said.split())
     assert not (out / "x").exists()
     said = nuvrik_command("budget", tug, "--board", "rp2040")
+    assert "its radio   about" in said
     assert "rp2040 in MicroPython: about" in said and "as estimated" in said
 
 

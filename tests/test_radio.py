@@ -16,6 +16,9 @@ from nuvrik.core.loops import packet_radio as chip
 from nuvrik.core.machine.watch import ARMED
 from nuvrik.export.boards import misfits
 from nuvrik.export.chips import CHIPS
+from nuvrik.export.pace import pace
+from nuvrik.export.radio_pace import radio_pace
+from nuvrik.plan.form.media import RadioMedium
 from nuvrik.plan.load import examine
 from nuvrik.plan.starters import starter_names, starter_text
 from nuvrik.plant.radio_chip import DEFAULTS, Ether, Sent
@@ -296,6 +299,24 @@ def test_every_starter_goes_by_radio_and_holds_through_its_faults(name: str) -> 
         if not fault.unfit(link):
             run = rehearse(link, fault, 1)
             assert run.verdict == "pass", (fault.name, run.why)
+
+
+def test_the_radios_share_of_a_board_is_what_goes_over_its_bus() -> None:
+    """A frame is a look, one at the queue, 33 bytes and a write; two registers are read back 62 times a second,
+    one of the ten an address; without the chip's own wire it is looked at once a millisecond."""
+    medium = TUG.medium
+    assert isinstance(medium, RadioMedium) and medium.machine is not None
+    for irq, looks in ((2, 50), (None, 1050)):
+        pins = medium.machine.model_copy(update={"irq": irq})
+        a_second = radio_pace(TUG, medium.model_copy(update={"machine": pins}), 9)
+        checks = 1000 / 16
+        wanted = looks + 50 * (2 + 33 + 2) + checks * (2 + 2 + 4 / 10)
+        assert a_second.bytes == pytest.approx(wanted, rel=0.05)
+        assert a_second.exchanges == pytest.approx(looks + 50 * 3 + checks * 2, rel=0.1)
+    varying = nuvrik.parse(by_radio(starter_text("tug"), 'length = "varying"'))
+    by_board = [pace(one, "atmega328p").radio_ms for one in (TUG, varying)]
+    assert 0 < by_board[1] < by_board[0] < 0.3
+    assert pace(nuvrik.parse(starter_text("cable_rover")), "atmega328p").radio_ms == 0
 
 
 def test_the_spis_own_pin_may_be_an_output_and_no_input() -> None:

@@ -1,6 +1,8 @@
 """Both ends of a tug as they are exported, on two emulated ATmega328P, and the air between their radios."""
 
 import os
+import re
+import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -8,6 +10,7 @@ import pytest
 from chips import AS_SKETCH, emulator, needs_a_chip, on_pins
 from on_air import Bursts, by_radio
 from sketches import built_sketch
+from typed import nuvrik_command
 
 import nuvrik
 from nuvrik.budget.stop import stop_bound
@@ -27,7 +30,7 @@ from nuvrik.plant.radio_chip import Ether, RadioChip
 pytestmark = [needs_a_chip, pytest.mark.slow]
 
 NIGHTLY = bool(os.environ.get("NUVRIK_NIGHTLY"))
-SECONDS = 600 if NIGHTLY else 4
+SECONDS = 600 if NIGHTLY else 6
 
 PINS = "{ csn = 14, ce = 15, irq = 2 }"
 HANDS = {"left_stick": 16, "right_stick": 17, "arm_button": 4, "stop_button": 3}
@@ -121,31 +124,61 @@ def test_a_tug_by_radio_drives_stops_when_its_radio_is_pulled_and_comes_back(
     both = Both(tmp_path, Ether(Bursts(7, 0.05, 0.002, 60)), sketch=sketch)
     both.arm_and_drive()
     assert both.machine.loop.end.machine.watch.state == ARMED and both.driven
-    last_ms, accepted, longest = both.us / 1000, both.machine.loop.end.accepted, 0.0
+    last_ms, accepted, longest, drove = both.us / 1000, both.machine.loop.end.accepted, 0.0, set[int]()
     for now_ms in both.run(1000 * SECONDS):
         now = both.machine.loop.end.accepted
         if now != accepted:
             last_ms, accepted = now_ms, now
         if both.driven:
             longest = max(longest, now_ms - last_ms)
-        if int(now_ms) % 3000 == 0:
+            drove.add(int(now_ms) // 4000)
+        at_ms = int(now_ms) % 4000
+        if at_ms == 1000:
             both.machine.radio.absent = 0xFF
-        elif int(now_ms) % 3000 == 1200:
+        elif at_ms == 1900:
+            if both.machine.radio.absent is not None:
+                assert not both.driven
+                assert both.machine.loop.line.radio.last == packet_radio.RADIO_ABSENT
             both.machine.radio.absent = None
             both.machine.radio.power(both.us, 0)
+        # Back, and at rest once: then it drives again, as its link file has it.
+        elif at_ms in (2500, 3200):
+            both.stick(508 if at_ms == 2500 else 1023)
     assert 400 < longest <= stop_bound(LINK).worst_ms + 1
-    assert both.machine.loop.line.radio.last == packet_radio.RADIO_ABSENT
-    both.machine.radio.absent = None
-    both.go(600)
-    # Back, and at rest once: then it drives again, as its link file has it.
-    both.stick(508)
-    both.go(400)
-    both.stick(1023)
-    both.go(300)
-    assert both.driven
+    # A burst of losses may make another stop of one, from which it has to rest again.
+    assert len(drove) > 0.9 * SECONDS // 4
+    assert both.machine.loop.end.machine.watch.state == ARMED and both.driven
     for end in (both.machine, both.handset):
         assert end.chip.measured.resets == 0
         assert end.radio.refused == 0
+
+
+def test_what_a_builder_does_from_nothing_to_two_boards(tmp_path: Path) -> None:
+    """As docs/radio.md counts it: the commands, and nothing written by hand; with four pins, the handset."""
+    counted = (
+        (Path(__file__).parents[1] / "docs" / "radio.md").read_text().split("counted\n")[1].split("\n## ")[0]
+    )
+    commands = re.findall(r"`(nuvrik (?:new|export) [^`]*)`", counted)
+    assert len(commands) == 3
+    for command in commands:
+        named = ("boat.toml", "machine", "bridge")
+        words = [tmp_path / word if word in named[:1] else word for word in command.split()[1:]]
+        if "--out" in words:
+            words[-1] = tmp_path / str(words[-1])
+        nuvrik_command(*words)
+    text = (tmp_path / "boat.toml").read_text()
+    pinned = on_pins(text, HANDS)
+    (tmp_path / "own.toml").write_text(pinned)
+    assert pinned.count("\npin = ") == text.count("\npin = ") + 4
+    own = tmp_path / "own"
+    board = ("--board", "atmega328p", "--out", own)
+    assert "warning" not in nuvrik_command(
+        "export", tmp_path / "own.toml", "--to", "c", "--end", "handset", *board
+    )
+    for folder in (tmp_path / "machine", tmp_path / "bridge", own):
+        done = subprocess.run(["make", "-C", folder], capture_output=True, text=True, check=False)
+        assert done.returncode == 0 and "warning" not in done.stderr, done.stderr
+        assert (folder / "firmware.hex").exists()
 
 
 def test_two_boards_try_out_their_radios(tmp_path: Path) -> None:

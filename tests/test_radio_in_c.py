@@ -28,14 +28,19 @@ HOUR_MS, FRAMES = (3_600_000, 1_000_000) if NIGHTLY else (60_000, 4_000)
 LIFE_MS = 20_000
 
 
-def hands(link: nuvrik.Link, seed: int, until_ms: int) -> Iterator[Mapping[str, int | None]]:
-    """Somebody who arms, drives about and disarms, again and again, and sometimes presses stop."""
-    rng = random.Random(seed)
+def hands(pair: PairInC, link: nuvrik.Link, seed: int, until_ms: int) -> Iterator[Mapping[str, int | None]]:
+    """Somebody who arms, drives about and disarms, again and again, and sometimes presses stop. Arm toggles;
+    the handset's lamp says how it is."""
+    rng, arm, stop = random.Random(seed), link.arm_control or "", link.failsafe.stop or ""
     for start_ms in range(0, until_ms, LIFE_MS):
         life, stops = practice(link, seed + start_ms, LIFE_MS), rng.randrange(4000, 3 * LIFE_MS)
+        pressed = 0
         for ms in range(LIFE_MS):
-            row = life.at(ms)
-            yield row | {link.failsafe.stop: 1} if link.failsafe.stop and stops <= ms < stops + 100 else row
+            if ms in (1000, LIFE_MS - 700):
+                pressed = int(pair.handset.armed == (ms > 1000))
+            elif ms in (1200, LIFE_MS - 500):
+                pressed = 0
+            yield life.at(ms) | {arm: pressed, stop: int(stops <= ms < stops + 100)}
 
 
 def away(control: ReadControl, reading: int | None) -> bool:
@@ -58,7 +63,7 @@ def test_for_an_hour_it_stops_in_time_and_moves_nothing_unasked(link: nuvrik.Lin
     controls = {n: one for n, one in link.controls.items() if isinstance(one, ReadControl) and n not in safe}
     asked_ms, driven, armed, stopped, pulled = -10_000.0, 0, 0, 0, 0
     longest, was_driven, back = 0.0, False, dict[EndInC, int]()
-    for row in hands(link, 11, HOUR_MS):
+    for row in hands(pair, link, 11, HOUR_MS):
         pair.turn(row)
         if any(away(one, row.get(name)) for name, one in controls.items()):
             asked_ms = pair.now_ms
@@ -78,7 +83,7 @@ def test_for_an_hour_it_stops_in_time_and_moves_nothing_unasked(link: nuvrik.Lin
             end = rng.choice((pair.machine, pair.handset))
             end.chip.absent, back[end] = rng.choice((0, 255)), pair.now_ms + rng.randrange(300, 2500)
             pulled += 1
-    assert driven > HOUR_MS // 12 and armed > HOUR_MS // 6 and stopped > HOUR_MS // 12_000 and pulled
+    assert driven > HOUR_MS // 6 and armed > HOUR_MS // 2 and stopped > HOUR_MS // 20_000 and pulled
     for end in (pair.machine, pair.handset):
         assert end.chip.refused == 0 and end.heard > (0 if end is pair.machine or link.telemetry else -1)
     print(f"\n{pair.machine.heard} heard, {stopped} stops, {pulled} pulled, longest {longest:.0f} of {bound}")

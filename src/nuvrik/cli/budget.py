@@ -94,6 +94,9 @@ def _print_board(link: Link, board: str | None, found: Any) -> None:
         f"  board       {board} in {language}: about {found.busy_ms:.2g} ms of each tick of {tick} ms, "
         f"{share:.0f} %, as estimated"
     )
+    if found.radio_ms:
+        of_radio = 100 * found.radio_ms / tick
+        say(f"  its radio   about {found.radio_ms:.2g} ms of that, {of_radio:.1f} % of the board's time")
     if found.leaves_little:
         what = "leaves little time for code of your own" if found.fits else "does not fit"
         wants = math.ceil(2 * found.busy_ms / 10) * 10

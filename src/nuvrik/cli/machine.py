@@ -215,7 +215,7 @@ def _fared(stats: LinkStats) -> str:
 def _machine_port(link: Link, name: str) -> Iterator[AnyPort]:
     if is_sim(name):
         raise Trouble(f"{name}: is a machine itself; `nuvrik machine` needs a real port")
-    with open_line(link, name) as line:
+    with open_line(link, name, end="machine") as line:
         yield line
 
 

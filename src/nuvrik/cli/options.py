@@ -56,7 +56,8 @@ PortName = Annotated[
     typer.Option(
         "--port",
         metavar="PORT",
-        help="A device; socket://HOST:PORT or udp://HOST:PORT, without HOST to listen; or sim.",
+        help="A device; socket://HOST:PORT or udp://HOST:PORT, without HOST to listen; spi:DEVICE,ce=LINE; "
+        "or sim.",
     ),
 ]
 Board = Annotated[

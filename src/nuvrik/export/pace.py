@@ -18,13 +18,19 @@ from nuvrik.export.chips import CHIPS
 from nuvrik.export.fit.fitted import RUN_HERE, run_here
 from nuvrik.export.fit.roots import roots_of
 from nuvrik.export.python_chips import FAMILIES
+from nuvrik.export.radio_pace import radio_pace
 from nuvrik.export.wanted import Wanted
+from nuvrik.plan.form.media import chip_of
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.frames import Encoder
 
 FRAMES = 300
 
 CYCLES_A_LINE_OF_C = 14
+
+CYCLES_A_BYTE = 27
+"""A byte on the bus of an AVR at half its clock: 16 cycles, and the loop around it, as emulated chips have
+it."""
 
 INSTRUCTIONS_A_LINE = 450
 CYCLES_AN_INSTRUCTION = 3
@@ -34,12 +40,14 @@ LITTLE = 0.5
 
 
 class Pace(NamedTuple):
-    """What a frame and a tick come to on a board: lines of core, and milliseconds, estimated."""
+    """What a frame and a tick come to on a board: lines of core, and milliseconds, estimated; ``radio_ms`` of
+    those for a radio chip that core drives."""
 
     frame_lines: int
     tick_lines: int
     busy_ms: float
     tick_ms: int
+    radio_ms: float = 0.0
 
     @property
     def fits(self) -> bool:
@@ -61,11 +69,21 @@ def pace(link: Link, board: str) -> Pace:
     frame, tick = lines_of(link)
     if board in CHIPS:
         cycles, hz = CYCLES_A_LINE_OF_C, CHIPS[board].clock_hz
+        byte_us, exchange_us = 1e6 * CYCLES_A_BYTE / hz, 0.0
     else:
         cycles = INSTRUCTIONS_A_LINE * CYCLES_AN_INSTRUCTION
         hz = FAMILIES[board].clock_mhz * 1_000_000
+        # At 8 MHz a byte takes a microsecond; the call of the machine's own around it is a line or so.
+        byte_us, exchange_us = 1.0, 1e6 * cycles / hz
     frames = max(1, link.tick_ms / link.period_ms)
-    return Pace(frame, tick, 1000 * (frames * frame + tick) * cycles / hz, link.tick_ms)
+    radio_ms, medium = 0.0, chip_of(link.medium)
+    if medium is not None:
+        a_second = radio_pace(link, medium, Encoder(link).longest_on_wire)
+        busy_us = a_second.lines * 1e6 * cycles / hz
+        busy_us += a_second.bytes * byte_us + a_second.exchanges * exchange_us
+        radio_ms = busy_us / 1000 * link.tick_ms / 1000
+    busy_ms = 1000 * (frames * frame + tick) * cycles / hz + radio_ms
+    return Pace(frame, tick, busy_ms, link.tick_ms, radio_ms)
 
 
 def lines_of(link: Link) -> tuple[int, int]:

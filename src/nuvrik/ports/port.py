@@ -21,7 +21,31 @@ class PortError(Exception):
     """A port that is not there, may not be opened, or has gone away."""
 
 
-class Port:
+class OneEnd:
+    """A port with one other end, which is there for good."""
+
+    def write(self, data: bytes) -> bool:
+        """Send bytes, without waiting; False if they were dropped."""
+        raise NotImplementedError
+
+    def accepted(self, *, drives: bool) -> None:
+        """There is only one other end."""
+
+    def reply(self, data: bytes) -> bool:
+        """There is only one other end."""
+        return self.write(data)
+
+    def another(self) -> bool:
+        """There is only one other end."""
+        return False
+
+    @property
+    def waits(self) -> str:
+        """It waits for nobody."""
+        return ""
+
+
+class Port(OneEnd):
     """Bytes out without waiting, bytes in with a short wait.
 
     Raises PortError, in plain words, for whatever goes wrong.
@@ -75,22 +99,6 @@ class Port:
                 self._line.reset_output_buffer()
             return False
         return True
-
-    def accepted(self, *, drives: bool) -> None:
-        """There is only one other end."""
-
-    def reply(self, data: bytes) -> bool:
-        """There is only one other end."""
-        return self.write(data)
-
-    def another(self) -> bool:
-        """There is only one other end."""
-        return False
-
-    @property
-    def waits(self) -> str:
-        """It waits for nobody."""
-        return ""
 
     def close(self) -> None:
         """Close the port; one that is gone is closed already."""

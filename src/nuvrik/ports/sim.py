@@ -11,6 +11,7 @@ from typing import Any
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.plan.form.models import Link
+from nuvrik.ports.port import OneEnd
 from nuvrik.rehearsal.bench import Bench, Verdict
 
 AT_HAND = (
@@ -27,7 +28,7 @@ AT_HAND = (
 """Faults worth a digit each where there is room for nine: of each kind one."""
 
 
-class SimLine:
+class SimLine(OneEnd):
     """Port and clock in one, with the sensors that the link file names. ``backwards`` names outputs that are
     wired the wrong way round. Whoever drives through it takes their handset from ``handset``: faults of
     hands strike that one."""
@@ -88,22 +89,6 @@ class SimLine:
         """What has come of faults since this was last asked."""
         said, self.bench.verdicts = self.bench.verdicts, []
         return said
-
-    def reply(self, data: bytes) -> bool:
-        """There is only one other end."""
-        return self.write(data)
-
-    def another(self) -> bool:
-        """There is only one other end."""
-        return False
-
-    def accepted(self, *, drives: bool) -> None:
-        """There is only one other end."""
-
-    @property
-    def waits(self) -> str:
-        """It waits for nobody."""
-        return ""
 
     def turns(self, name: str) -> float:
         """The shaft of what turns: turns in the way that the link file calls forward."""

@@ -11,10 +11,10 @@ from nuvrik.ports.sim import SimLine
 
 
 @contextmanager
-def open_line(link: Link, name: str, wait_s: float | None = None) -> Iterator[AnyPort]:
+def open_line(link: Link, name: str, wait_s: float | None = None, end: str = "handset") -> Iterator[AnyPort]:
     """A port by any name, closed in the end. ``wait_s``: how long a read waits, where the loop does not wait
-    itself."""
-    line = open_port(link, name, wait_s)
+    itself; ``end``: which end it is for."""
+    line = open_port(link, name, wait_s, end)
     if isinstance(line, SimLine):
         yield line
         return
