@@ -1,4 +1,4 @@
-"""What a radio chip takes of its machine's time: lines of its driver, and bytes on its bus, counted on a drive
+"""What a radio chip takes of its machine's time: lines of its driver and bytes on its bus, counted on a drive
 over a perfect air. A turn in which nothing happens counts for nothing: a loop turns as often as it can."""
 
 import sys
