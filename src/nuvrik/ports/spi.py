@@ -1,9 +1,9 @@
 """A radio chip on a small computer's own SPI bus: ``spi:/dev/spidev0.0,ce=25``.
 
 The chip's driver is core's, as on a board. The bus is the system's: one exchange is one message of
-``spidev``, which selects the chip by itself. The line of CE is asked for at the system's GPIO device,
-``ce=25`` for line 25 of the first, ``ce=4:25`` for that of ``/dev/gpiochip4``. Numbers and records are those of Linux
-(``linux/spi/spidev.h``, ``linux/gpio.h``); they have been tried with a stand-in only."""
+``spidev``, which selects the chip by itself. The line of CE is asked for at the system's GPIO device:
+``ce=25`` is line 25 of the first, ``ce=4:25`` that of ``/dev/gpiochip4``. Numbers and records are those of
+Linux (``linux/spi/spidev.h``, ``linux/gpio.h``); they have been tried with a stand-in only."""
 
 import ctypes
 import os
