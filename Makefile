@@ -56,6 +56,7 @@ lint: $(VENV)/ready-dev      ## style, types, direction of imports, the subset o
 	$(BIN)/python -m nuvrik.export.subset
 	$(BIN)/python tools/make_docs.py --check
 	$(BIN)/python tools/make_demo_data.py --check
+	$(BIN)/python tools/check_js.py
 
 bench: $(VENV)/ready-dev     ## the figures, each a ratio to a bare floor in the same run
 	$(BIN)/python benchmarks/bench.py

@@ -68,15 +68,15 @@ def state(page: Page) -> str:
 
 
 def take(page: Page) -> None:
-    """Take the hand."""
-    page.click("#take")
-    until(lambda: page.inner_text("#take") == "Let go of the hand")
+    """Take the hand: the next step, while nobody has it or somebody else."""
+    page.click("#next")
+    until(lambda: page.inner_text("#next") != "Take the hand")
 
 
 def arm(page: Page) -> None:
     """Hold Arm until it is armed; again, where the computer stood still meanwhile."""
     until(lambda: state(page) == "STANDBY")
-    button = page.locator(".arm").first
+    button = page.locator("#next")
     for _ in range(10):
         time.sleep(0.5)
         button.hover()
@@ -102,8 +102,8 @@ DRIVE = """
   const state = () => document.getElementById('state-word').textContent;
   const until = async (holds) => { while (!holds()) await wait(20); };
   await until(() => !['NOT CONNECTED', 'CONNECTED'].includes(state()));
-  document.getElementById('take').click();
-  await until(() => document.getElementById('take').textContent === 'Let go of the hand');
+  document.getElementById('next').click();
+  await until(() => document.getElementById('next').textContent !== 'Take the hand');
   await until(() => state() === 'STANDBY');
   await wait(500);
   return true;
@@ -210,7 +210,7 @@ class Tools:
         """Take the hand, arm, and hold the first stick ahead."""
         await self.call("Page.bringToFront")
         assert await self.run(DRIVE)
-        await self.press(".arm", 0, 0.9)
+        await self.press("#next", 0, 0.9)
         await self.until("document.getElementById('state-word').textContent === 'ARMED'")
         await self.press(".track.along", 80, 0.3)
 

@@ -15,6 +15,7 @@ from typing import Any
 import aiohttp
 from links import write
 
+from nuvrik.panel.messages import VERSION
 from nuvrik.plan.starters import starter_text
 
 
@@ -170,8 +171,10 @@ async def page_stand(made: Panel, *, through: str | None = None) -> AsyncIterato
         headers = {"Origin": made.base, "Host": host}
         async with session.ws_connect(f"{url}/live", headers=headers, autoclose=True) as socket:
             hello = json.loads((await socket.receive(timeout=20)).data)
-            assert hello["v"] == 1
-            await socket.send_str(json.dumps({"v": 1, "answer": proof_of(made.token, hello["challenge"])}))
+            assert hello["v"] == VERSION
+            await socket.send_str(
+                json.dumps({"v": VERSION, "answer": proof_of(made.token, hello["challenge"])})
+            )
             joined = json.loads((await socket.receive(timeout=20)).data)
             yield PageStand(socket, joined["link"], joined["page"])
 

@@ -1,6 +1,7 @@
 """Who gets into a panel, and what becomes of those who say too much, too late, or nothing at all."""
 
 import asyncio
+import contextlib
 import json
 import socket
 from pathlib import Path
@@ -8,9 +9,13 @@ from typing import Any
 
 import aiohttp
 import pytest
+from links import write
 from panels import Panel, Slow, ahead, driven, page_stand, panel, port_screw, proof_of, state_of
+from typed import nuvrik_command
 
-from nuvrik.panel.doors import ALONE, HEADERS
+from nuvrik.panel.doors import ALONE, HEADERS, Doors
+from nuvrik.panel.messages import VERSION
+from nuvrik.plan.starters import starter_text
 
 pytestmark = pytest.mark.live
 
@@ -109,7 +114,7 @@ def test_who_has_not_the_token_of_this_start_is_not_let_in(tug: Panel) -> None:
             return line.close_code
 
     def answer(made: Any) -> str:
-        return json.dumps({"v": 1, "answer": made})
+        return json.dumps({"v": VERSION, "answer": made})
 
     other = "0" * 32
     for make in (
@@ -122,6 +127,83 @@ def test_who_has_not_the_token_of_this_start_is_not_let_in(tug: Panel) -> None:
         lambda challenge: None,
     ):
         assert asyncio.run(tries(make)) == 4401
+
+
+def test_a_browser_leaves_out_the_number_of_its_schemes_own_port() -> None:
+    for port, tls in ((80, False), (443, True)):
+        doors = Doors(port, ["boat.local", "fe80::7", "[fe80::8]"], tls=tls)
+        scheme = "https" if tls else "http"
+        for host in ("localhost", "boat.local", "[fe80::7]", "[fe80::8]", "[::1]", f"boat.local:{port}"):
+            assert doors.knows(host) and doors.same_origin(f"{scheme}://{host}", host), host
+        assert not doors.knows("fe80::7") and not doors.knows("boat.local:81")
+    assert not Doors(8080, ["boat.local"]).knows("boat.local")
+    assert not Doors(443, ["boat.local"]).knows("boat.local")
+
+
+@pytest.mark.parametrize(
+    "name", ["192.168.4.", "192.168.4.300", "http://boat", "boat.local:80", "boat local", "-x", ""]
+)
+def test_what_is_no_name_to_listen_by_is_refused(name: str, tmp_path: Path) -> None:
+    file = write(tmp_path, "tug.toml", starter_text("tug"))
+    said = nuvrik_command("panel", file, "--port", "sim", "--listen", name, "--no-open", code=2)
+    assert "neither an address nor a name of this computer" in " ".join(said.split())
+
+
+def test_connections_that_have_asked_once_keep_nobody_out_and_no_page_is_thrown_out_for_them(
+    tug: Panel,
+) -> None:
+    async def all_of_it() -> None:
+        async with page_stand(tug) as page:
+            name, _, port = tug.host.partition(":")
+            lines = []
+            for _ in range(40):
+                line = socket.create_connection((name, int(port)), timeout=15)
+                line.sendall(f"GET /start.js HTTP/1.1\r\nHost: {tug.host}\r\n\r\n".encode())
+                lines.append(line)
+            await page.run(1.0)
+            assert not page.socket.closed
+            closed = 0
+            for line in lines:
+                line.settimeout(0.05)
+                with contextlib.suppress(TimeoutError):
+                    while line.recv(65536):
+                        pass
+                    closed += 1
+            assert closed >= 8, closed
+            assert request(tug)[0] == 200
+            for line in lines:
+                line.close()
+
+    asyncio.run(all_of_it())
+
+
+def test_a_page_joins_over_a_round_trip_of_three_seconds(tug: Panel) -> None:
+    async def slowly() -> None:
+        async with (
+            aiohttp.ClientSession() as session,
+            session.ws_connect(f"{tug.base}/live", headers={"Origin": tug.base}) as line,
+        ):
+            challenge = json.loads((await line.receive()).data)["challenge"]
+            await asyncio.sleep(3.2)
+            await line.send_str(json.dumps({"v": VERSION, "answer": proof_of(tug.token, challenge)}))
+            assert json.loads((await line.receive(timeout=10)).data)["page"]
+
+    asyncio.run(slowly())
+
+
+def test_a_page_that_floods_is_thrown_out(tug: Panel) -> None:
+    async def flood() -> None:
+        async with page_stand(tug) as page:
+            await page.tick()
+            for _ in range(4000):
+                if page.socket.closed:
+                    break
+                await page.say(tick=page.last["tick"], hand=0, seq=0, readings=None)
+            while (await page.socket.receive(timeout=10)).type is aiohttp.WSMsgType.TEXT:
+                pass
+            assert page.socket.close_code in (1008, 1006)
+
+    asyncio.run(flood())
 
 
 def test_connections_that_ask_for_nothing_are_closed_and_many_keep_nobody_out(tug: Panel) -> None:

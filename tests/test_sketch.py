@@ -33,7 +33,8 @@ def test_a_folder_that_an_editor_opens_and_a_program_that_is_written_once(tmp_pa
         "board_without.c",
         *("README.md", "export.json"),
     }
-    assert "SPI" in (out / "README.md").read_text() and "A0" in (out / "README.md").read_text()
+    readme = (out / "README.md").read_text()
+    assert "SPI" in readme and "A0" in readme and "wants dividers on SCK" in " ".join(readme.split())
     (out / "tug_machine.ino").write_text("// mine\n")
     nuvrik_command("export", file, "--board", "sketch", "--out", out)
     assert (out / "tug_machine.ino").read_text() == "// mine\n"

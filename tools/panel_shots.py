@@ -40,7 +40,7 @@ def shoot_panel(folder: Path, shots: Path) -> None:
         _shoot(page, folder / "lost.png")
         _shoot(other, folder / "faults.png")
         other.get_by_role("button", name="cable pulled").click()
-        until(lambda: not state(page).startswith("NOT HEARD"))
+        until(lambda: state(page) != "NOT HEARD")
         other.close()
         page.mouse.up()
         page.click("#tab-check")

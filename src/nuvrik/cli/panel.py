@@ -62,7 +62,7 @@ def run(
             room = Room(page_controls(link), page_stale_ms(link), link.failsafe.timeout_ms)
             player = PanelPlayer(link, room, hands, now_ms, sim, twin)
             if written is not None:
-                driven, player.noted = written.line, written.read
+                driven, player.noted, player.marked = written.line, written.read, written.mark
             faults = sim.bench.faults if sim is not None else {}
             described = describe(link, text, problems, player.by_host, faults)
             server = stack.enter_context(served(player, described, names, at, tls))

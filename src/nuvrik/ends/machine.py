@@ -126,10 +126,12 @@ class Machine:
         seen off, and whether there is a last sequence number."""
         return self.core.watch.run, self.core.watch.off_seen, self._decoder.last is not None
 
-    def reasons(self) -> dict[str, str]:
-        """For each output, one line of why it does what it does at this moment."""
+    def reasons(self, *, whole: bool = True) -> dict[str, str]:
+        """For each output, one line of why it does what it does at this moment; unless that is to be the
+        ``whole``, without why nothing may move, which is the same for all."""
         mode = self.mode
-        held_back = "" if mode is FOLLOW else f"{NOT_ARMED[self.state]}: {self.why}; "
+        why = f": {self.why}" if whole else ""
+        held_back = "" if mode is FOLLOW else f"{NOT_ARMED[self.state]}{why}; "
         return self._moving.reasons(mode, held_back)
 
     def feed(self, data: bytes, now_ms: int) -> list[Event]:

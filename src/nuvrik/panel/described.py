@@ -34,6 +34,12 @@ from nuvrik.rehearsal.faults import unfit_for
 LONGEST_TEXT = 200
 """Characters of any text that a page is sent."""
 
+ROLES = {"throttle": "throttle", "turn": "turn", "left_throttle": "left", "right_throttle": "right"}
+"""What a channel is to a mix, by the mix's own key."""
+
+SCALES = ("multiplied_by", "slow_when")
+"""Keys of a channel that name a control which makes it less."""
+
 STATE_MEANINGS = {
     "WAITING": "no good frames yet",
     "STANDBY": "it listens; nothing is armed",
@@ -79,6 +85,7 @@ def describe(
         "outputs": [_output(link, name) for name in link.outputs],
         "sides": _sides(link),
         "telemetry": [_item(link, name) for name in link.telemetry],
+        "supply": _supply(link),
         "requests": [_request(link, name) for name in link.requests],
         "cues": list(link.cues),
         "faults": [_fault(fault) for fault in faults.values()],
@@ -134,6 +141,7 @@ def _control(link: Link, one: PageControl, by_host: Collection[str]) -> dict[str
     if isinstance(control, AxisControl):
         said["holds"] = control.on_release == "hold"
         said["across"] = _across(link, one.name)
+        said["dead_zone"] = control.dead_zone
         said["source"] = control.source
     elif isinstance(control, ButtonControl | KeyControl):
         said["toggles"] = control.toggle
@@ -144,6 +152,7 @@ def _control(link: Link, one: PageControl, by_host: Collection[str]) -> dict[str
     elif isinstance(control, SliderControl):
         said["source"] = control.source
     channel = link.channels.get(one.name) if one.sets_channel else None
+    said |= _wires(link, one.name, channel=one.sets_channel)
     said["sets_channel"] = one.sets_channel
     said["turns"] = one.sets_channel and one.name in turning_channels(link.outputs, link.mix)
     if isinstance(channel, LevelChannel | ShareChannel):
@@ -153,6 +162,22 @@ def _control(link: Link, one: PageControl, by_host: Collection[str]) -> dict[str
     elif one.kind == "count":
         said |= {"range": [one.low, one.high], "unit": ""}
     return said
+
+
+def _wires(link: Link, name: str, *, channel: bool = False) -> dict[str, Any]:
+    """What a control feeds and what it scales, or what a ``channel`` of that name is: each channel, whether
+    it makes something turn, and what it is to the mix."""
+    turned = turning_channels(link.outputs, link.mix)
+    roles = {getattr(link.mix, key, None): role for key, role in ROLES.items()}
+    feeds, scales = [], []
+    for fed, model in link.channels.items():
+        keys = [key for key, source in model.sources.items() if source == name]
+        wire = {"channel": fed, "turning": fed in turned, "role": roles.get(fed)}
+        if (channel and fed == name) or any(key.partition(".")[0] in ("from", "weights") for key in keys):
+            feeds.append(wire)
+        if any(key in SCALES for key in keys):
+            scales.append(wire)
+    return {"feeds": feeds, "scales": scales}
 
 
 def _across(link: Link, name: str) -> bool:
@@ -176,7 +201,7 @@ def _made(link: Link) -> list[dict[str, Any]]:
             parts = list(control.buttons)
         else:
             continue
-        made.append({"name": name, "kind": control.kind, "parts": parts, "does": does})
+        made.append({"name": name, "kind": control.kind, "parts": parts, "does": does, **_wires(link, name)})
     return made
 
 
@@ -216,6 +241,16 @@ def _item(link: Link, name: str) -> dict[str, Any]:
         "unit": getattr(item, "unit", None) or "",
         "words": shown(item.words),
     }
+
+
+def _supply(link: Link) -> dict[str, Any] | None:
+    """The item that says what the supply is, and from where on that is low; the first in volts where the link
+    file names none."""
+    low = link.failsafe.low_battery
+    if low is not None:
+        return {"of": low.of, "below": low.below}
+    volts = [name for name, item in link.telemetry.items() if item.kind == "volts"]
+    return {"of": volts[0], "below": None} if volts else None
 
 
 def _request(link: Link, name: str) -> dict[str, Any]:

@@ -40,6 +40,19 @@ ALONE = {"Cross-Origin-Opener-Policy": "same-origin"}
 """Besides, where the browser heeds it: on this computer and over TLS."""
 
 
+DEFAULT_PORTS = {False: 80, True: 443}
+"""Without and with TLS (RFC 9110)."""
+
+
+def bracketed(name: str) -> str:
+    """A name as it stands in an address: one of IPv6 has brackets around it (RFC 3986).
+
+    >>> bracketed("fe80::1"), bracketed("192.0.2.7")
+    ('[fe80::1]', '192.0.2.7')
+    """
+    return f"[{name}]" if ":" in name and not name.startswith("[") else name
+
+
 def new_token() -> bytes:
     """Another one at each start: a link that lies in a browser's history opens nothing later."""
     return secrets.token_bytes(TOKEN_BYTES)
@@ -64,9 +77,12 @@ class Doors:
     """Which hosts this server answers to. ``names`` are those given besides loopback's."""
 
     def __init__(self, port: int, names: Iterable[str] = (), *, tls: bool = False) -> None:
-        self.hosts = frozenset(f"{name}:{port}".lower() for name in (*LOOPBACK, *names))
+        # A browser leaves out the number of the port that is its scheme's own.
+        ends = (f":{port}", *([""] if port == DEFAULT_PORTS[tls] else []))
+        called = (*LOOPBACK, *map(bracketed, names))
+        self.hosts = frozenset(f"{name}{end}".lower() for name in called for end in ends)
         self.scheme = "https" if tls else "http"
-        self._loopback = frozenset(f"{name}:{port}" for name in LOOPBACK)
+        self._loopback = frozenset(f"{name}{end}" for name in LOOPBACK for end in ends)
         self._tls = tls
 
     def knows(self, host: str | None) -> bool:

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 from nuvrik.panel.control import PageControl
 from nuvrik.panel.room import Answer
 
-VERSION = 1
+VERSION = 2
 """Of the messages. A page and a server of different versions part at once: the page is to be loaded anew."""
 
 MOST_BYTES = 4096
@@ -59,7 +59,11 @@ class Hello(NamedTuple):
     hand: int
 
 
-Said = Answer | Take | Give | Stop | Fault | Ask | Jog | Hello
+class Mark(NamedTuple):
+    """This moment is worth finding again: it goes into the log."""
+
+
+Said = Answer | Take | Give | Stop | Fault | Ask | Jog | Hello | Mark
 
 
 class Nonsense(Exception):
@@ -120,6 +124,8 @@ def understand(said: dict[str, Any], controls: Mapping[str, PageControl]) -> Sai
     if keys == {"jog", "hand", "per_cent"} and type(said["jog"]) is list and 0 < len(said["jog"]) <= 32:
         names = tuple(_name(name) for name in said["jog"])
         return Jog(_whole(said["hand"]), names, _whole(said["per_cent"], -100, 100))
+    if keys == {"mark"} and said["mark"] is True:
+        return Mark()
     if keys == {"hello", "hand"} and said["hello"] is True:
         return Hello(_whole(said["hand"]))
     raise Nonsense

@@ -11,7 +11,7 @@ from nuvrik.inspection.statistics import LinkStats
 from nuvrik.levels import fraction_of, in_percent, level_of
 from nuvrik.panel.control import PageControl
 from nuvrik.panel.described import arm_controls, shown
-from nuvrik.panel.messages import Ask, Fault, Hello, Jog, Said
+from nuvrik.panel.messages import Ask, Fault, Hello, Jog, Mark, Said
 from nuvrik.panel.room import BEAT_MS, Room
 from nuvrik.panel.seen import Rates, handset_seen, machine_seen
 from nuvrik.panel.twin import Twin
@@ -84,6 +84,9 @@ class PanelPlayer:
         self._shown_ms = 0
         self.noted: Callable[[int, Mapping[str, int | None]], None] = lambda now_ms, readings: None
         """Told of all that is read, with its time: for a log."""
+        self.marks = 0
+        self.marked: Callable[[], None] = lambda: None
+        """Told when somebody marks this moment."""
 
     @property
     def missing(self) -> set[str]:
@@ -133,7 +136,7 @@ class PanelPlayer:
             self._jogs.clear()
         if stop and wanted:
             self._news("stop is pressed: what was asked for with it is forgotten")
-            wanted = [said for said in wanted if isinstance(said, Fault)]
+            wanted = [said for said in wanted if isinstance(said, Fault | Mark)]
         for said in wanted:
             self._do(handset, said)
         self._tell_asked()
@@ -204,6 +207,10 @@ class PanelPlayer:
                 self._news(f"{said.name}: {error.args[0] if error.args else error}")
         elif isinstance(said, Jog):
             self._want_jog(handset, said)
+        elif isinstance(said, Mark):
+            self.marks += 1
+            self.marked()
+            self._news(f"mark {self.marks}")
         elif isinstance(said, Hello):
             handset.greet()
 

@@ -39,6 +39,9 @@ RATE_MOST = 120
 MALFORMED_MOST = 10
 MALFORMED_MS = 60_000
 
+FLOOD_MOST = 1200
+"""Messages beyond the rate, without a second between them: ten seconds of twice too many."""
+
 TRIP_MARGIN_MS = 50
 TRIP_SPARE_MS = 30
 """A page's readings are made up to two frames of its screen after a tick. Measured with ``stale_ms`` 150: at
@@ -71,6 +74,7 @@ class Page:
         self.stops = False
         self.events: deque[dict[str, Any]] = deque()
         self._arrived: deque[float] = deque()
+        self._over, self._over_ms = 0, 0.0
         self._broken: deque[float] = deque()
 
     def comes(self, now_ms: float) -> bool:
@@ -79,9 +83,16 @@ class Page:
             self._arrived.popleft()
         if len(self._arrived) >= RATE_MOST:
             self.dropped += 1
+            self._over = self._over + 1 if now_ms - self._over_ms < 1000 else 1
+            self._over_ms = now_ms
             return False
         self._arrived.append(now_ms)
         return True
+
+    @property
+    def floods(self) -> bool:
+        """Whether so much has come too much, without a second of rest, that it has to go."""
+        return self._over >= FLOOD_MOST
 
     def breaks(self, now_ms: float) -> bool:
         """A message made no sense. True: so many did not that the page has to go."""

@@ -1,12 +1,13 @@
 """What pages are told again and again: the link as it is at this moment."""
 
 from collections import deque
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from nuvrik.core.levels import NO_READING
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
+from nuvrik.failsafe.why import Code, Why
 from nuvrik.inspection.statistics import LinkStats
 from nuvrik.levels import fraction_of
 from nuvrik.panel.described import shown
@@ -61,7 +62,7 @@ def handset_seen(
     return {
         "at_ms": now_ms,
         "state": None if state is None else str(state),
-        "why": shown(handset.why),
+        "reason": reason_seen(handset.reason, _names(handset)),
         "stopping": handset.stopping,
         "age_ms": handset.machine_age_ms,
         "sent_hz": rates.sent_hz,
@@ -95,10 +96,28 @@ def _number(value: object) -> object:
     return value if isinstance(value, bool | int) else None
 
 
+def _names(handset: Handset) -> list[str]:
+    """What the place in its reason stands for."""
+    channels = handset.reason.code is Code.NEVER_GIVEN
+    return list(handset.link.channels) if channels else handset.control_names
+
+
+def _of_machine(machine: Machine) -> list[str]:
+    """The same of a machine."""
+    told = machine.reason.code in (Code.STOP_SWITCH, Code.LOW_BATTERY)
+    return list(machine.link.telemetry if told else machine.link.channels)
+
+
+def reason_seen(why: Why, names: Sequence[str]) -> list[str | int]:
+    """A reason as its code, the name that it has a place for, and its number: a page has words of its own."""
+    named = names[why.place] if 0 <= why.place < len(names) and why.code is not Code.OWN_CODE else ""
+    return [why.code.name, named, why.place if why.code is Code.OWN_CODE else why.number]
+
+
 def machine_seen(machine: Machine, *, simulated: bool) -> dict[str, Any]:
     """The machine's end: the simulated machine as it is, or what a machine built from this file is told by
     what has been sent."""
-    reasons = machine.reasons()
+    reasons = machine.reasons(whole=False)
     outputs = {}
     for name, demand in zip(machine.link.outputs, machine.demands, strict=True):
         outputs[name] = [
@@ -110,6 +129,6 @@ def machine_seen(machine: Machine, *, simulated: bool) -> dict[str, Any]:
     return {
         "simulated": simulated,
         "state": str(machine.state),
-        "why": shown(machine.why),
+        "reason": reason_seen(machine.reason, _of_machine(machine)),
         "outputs": outputs,
     }

@@ -17,7 +17,7 @@ from typing import Any
 from aiohttp import WSCloseCode, WSMessage, WSMsgType, web
 
 from nuvrik.panel import messages
-from nuvrik.panel.doors import Doors, new_challenge, new_token, proves
+from nuvrik.panel.doors import Doors, bracketed, new_challenge, new_token, proves
 from nuvrik.panel.files import static_files
 from nuvrik.panel.messages import MOST_BYTES, VERSION, Nonsense, is_stop, parse, understand
 from nuvrik.panel.player import PanelPlayer
@@ -31,7 +31,8 @@ IDLE_S = 5.0
 """A connection that has nothing more to ask for is closed as soon, so that many of them keep nobody out."""
 
 MOST_UNJOINED = 4
-JOIN_S = 2.0
+JOIN_S = 8.0
+"""Longer than a round trip of three seconds, and what a phone that wakes up needs besides."""
 
 STEP_S = 0.005
 """How soon a page that is told nothing now is looked at again."""
@@ -69,6 +70,7 @@ class PanelServer:
         self.doors = Doors(0)
         self._files = static_files()
         self._asked: set[Any] = set()
+        self._pages: set[Any] = set()
         self._unjoined = 0
         self._built: tuple[Any, str] = (None, "")
         self._thread = threading.Thread(target=self._run, daemon=True, name="nuvrik panel")
@@ -98,7 +100,7 @@ class PanelServer:
 
     def link_to(self) -> str:
         """What opens the page. The token stands behind #, so that it is in no request and in no log."""
-        host = self._names[0] if self._names else "127.0.0.1"
+        host = bracketed(self._names[0]) if self._names else "127.0.0.1"
         return f"{self.doors.scheme}://{host}:{self._port}/#{self.token.hex()}"
 
     def _run(self) -> None:
@@ -147,10 +149,13 @@ class PanelServer:
             here = list(runner.server.connections)
             since = {one: since.get(one, time.monotonic()) for one in here}
             self._asked &= set(here)
+            self._pages &= set(here)
             waits = [one for one in here if one not in self._asked]
             old = [one for one in waits if time.monotonic() - since[one] > FIRST_REQUEST_S]
-            # Those that have waited longest go: whoever has just come may be about to ask.
-            for one in {*old, *waits[: max(0, len(here) - MOST_CONNECTIONS)]}:
+            # Those that have waited longest go: whoever has just come may be about to ask. Then those that
+            # have asked for a file, and never a page that has joined.
+            idle = [one for one in here if one in self._asked and one not in self._pages]
+            for one in {*old, *[*waits, *idle][: max(0, len(here) - MOST_CONNECTIONS)]}:
                 if one.transport is not None:
                     one.transport.abort()
 
@@ -197,6 +202,7 @@ class PanelServer:
             self._unjoined -= 1
         if page is None:
             return socket
+        self._pages.add(request.protocol)
         teller = asyncio.create_task(self._tell(page, socket, request))
         try:
             await self._listen(page, socket)
@@ -274,7 +280,7 @@ class PanelServer:
                 raise Nonsense
             said = self._stop_in(page, message)
             if not page.comes(at_ms) and "stop" not in said:
-                return True
+                return not page.floods
             self._do(page, understand(said, self.room.controls), at_ms)
         except Nonsense:
             return not page.breaks(at_ms)
@@ -295,7 +301,9 @@ class PanelServer:
                 if said.name not in self.player.faults:
                     raise Nonsense
                 self.player.wanted.append(said)
-            elif self.room.driver is page and said.hand == self.room.hand:
+            elif isinstance(said, messages.Mark) or (
+                self.room.driver is page and said.hand == self.room.hand
+            ):
                 self.player.wanted.append(said)
             else:
                 page.note({"news": "take the hand first: this page only watches"})

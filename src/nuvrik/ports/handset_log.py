@@ -23,22 +23,28 @@ class HandsetLog:
         self._out, self._rows = out, csv.writer(out, lineterminator="\n")
         self._fresh = Fresh(link)
         self._last: list[str] = []
+        self._marks = 0
         self._last_ms = -1
         self._flushed_ms = 0
-        self._rows.writerow(handset_header(link, stream=line.stream))
+        self._rows.writerow([*handset_header(link, stream=line.stream), "mark"])
         out.flush()
 
     def read(self, now_ms: int, readings: Mapping[str, int | None]) -> None:
         """What hands have just done."""
         self._fresh.take(now_ms, readings)
 
+    def mark(self) -> None:
+        """Somebody wants to find this moment again: from the next row on, the number of marks is one more."""
+        self._marks += 1
+
     def told(self, now_ms: int, _: int, handset: Handset) -> None:
         """In every turn of the loop. Of a millisecond there is one row: recordings have no more."""
         cells = self._fresh.cells(now_ms)
-        changed = cells != self._last or self.line.busy
+        changed = [*cells, str(self._marks)] != self._last or self.line.busy
         if changed and now_ms > self._last_ms:
-            self._last, self._last_ms = cells, now_ms
-            self._rows.writerow([str(now_ms), *cells, *handset_row(handset, [*self.line.cells()])])
+            self._last, self._last_ms = [*cells, str(self._marks)], now_ms
+            row = [str(now_ms), *cells, *handset_row(handset, [*self.line.cells()]), str(self._marks)]
+            self._rows.writerow(row)
         if now_ms - self._flushed_ms >= FLUSHED_EVERY_MS:
             self._flushed_ms = now_ms
             self._out.flush()

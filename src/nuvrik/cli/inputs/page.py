@@ -2,6 +2,7 @@
 
 import ipaddress
 import os
+import re
 import ssl
 import sys
 import tempfile
@@ -42,6 +43,13 @@ def tls_context(cert: Path | None, key: Path | None) -> ssl.SSLContext | None:
     return context
 
 
+LABEL = "[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?"
+A_NAME = re.compile(rf"(?=.{{1,253}}$){LABEL}(\.{LABEL})*")
+"""A host's name (RFC 1123)."""
+
+DIGITS_AND_DOTS = re.compile(r"[0-9.]+")
+
+
 @contextmanager
 def served(
     player: PanelPlayer,
@@ -67,14 +75,18 @@ def served(
 
 
 def _hosts(names: Sequence[str]) -> list[str]:
-    """Where to listen: on this computer, and on the addresses that were given; for a name, on all."""
-    hosts = ["127.0.0.1"]
+    """Where to listen: on this computer, and on the addresses that were given; for a name, on all. Trouble
+    for what is neither."""
+    hosts, everywhere = ["127.0.0.1"], False
     for name in names:
         try:
             hosts.append(str(ipaddress.ip_address(name.strip("[]"))))
         except ValueError:
-            return ["0.0.0.0"]
-    return list(dict.fromkeys(hosts))
+            if not A_NAME.fullmatch(name) or DIGITS_AND_DOTS.fullmatch(name):
+                what = f'"{name}" is neither an address nor a name of this computer'
+                raise Trouble(f"--listen: {what}; give one as 192.168.4.7 or boat.local") from None
+            everywhere = True
+    return ["0.0.0.0"] if everywhere else list(dict.fromkeys(hosts))
 
 
 @contextmanager

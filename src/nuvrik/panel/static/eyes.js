@@ -1,7 +1,9 @@
 // What is seen: the state before all, why nothing moves, the link, what each output is told, what comes back.
 
-import { make, mark, place, sentence, words, write } from "./make.js";
-import { percent } from "./widgets.js";
+import { make, mark, place, words, write } from "./make.js";
+import { Signals } from "./signals.js";
+import { percent } from "./sticks.js";
+import { whyOf } from "./why.js";
 
 const SILENT_MS = 300;
 const NEWS = 8;
@@ -34,14 +36,19 @@ export class Eyes {
     this.news = [];
     this.state = "NOT CONNECTED";
     this.linkAt = 0;
-    this.judges = () => {};
+    this.judges = (_event) => {};
+    this.signals = new Signals();
+    this.armedMs = 0;
+    this.low = false;
+    this.wasArmed = false;
   }
 
   know(link) {
     this.link = link;
     this.said = null;
-    this.armChannel = link.arm_channel;
+    this.factsShown = "";
     $("machine").hidden = link.records;
+    $("one-way").hidden = link.two_way;
     write($("name"), link.name);
     document.title = `${link.name}: panel`;
     const box = $("outputs");
@@ -51,11 +58,10 @@ export class Eyes {
       const row = {
         bar: make("span", { class: "fill", "aria-hidden": "true" }),
         level: make("span", { class: "number" }),
-        duty: make("span", { class: "number small" }),
         why: make("span", { class: "reason" }),
       };
       const meter = make("span", { class: "meter" }, row.bar);
-      row.element = make("div", { class: "output", title: one.words }, make("b", {}, words(one.name)), meter, row.level, row.duty, row.why);
+      row.element = make("div", { class: "output", title: one.words }, make("b", {}, words(one.name)), row.level, meter, row.why);
       this.outputs.set(one.name, row);
       box.append(row.element);
     }
@@ -70,7 +76,7 @@ export class Eyes {
         one,
       };
       const meter = one.range ? make("span", { class: "meter from-none" }, gauge.fill) : "";
-      gauge.element = make("div", { class: "gauge" }, make("b", {}, words(one.name)), meter, gauge.text, gauge.mark);
+      gauge.element = make("div", { class: one.range ? "gauge" : "gauge whole" }, make("b", {}, words(one.name)), gauge.text, meter, gauge.mark);
       this.gauges.set(one.name, gauge);
       gauges.append(gauge.element);
     }
@@ -82,7 +88,7 @@ export class Eyes {
     for (const event of said.events) {
       if (event.news) this.tell(event.news);
       else if (event.refused) this.tell(`refused: ${event.refused.replaceAll("_", " ")}: ${event.words}`);
-      else if (event.cues) beep();
+      else if (event.cues) this.signals.cue();
       else if (event.judged) this.judges(event);
     }
   }
@@ -93,69 +99,85 @@ export class Eyes {
     $("news").replaceChildren(...this.news.map((one) => make("li", {}, one)));
   }
 
-  /** The state in a word, and whether that is only what should be. */
+  /** The state in a word, its shape, and what is to be said beside it. */
   stateOf(now) {
     const { live, said } = this;
-    if (!live.joined) return ["NOT CONNECTED", "none"];
-    if (now - live.heardAt > SILENT_MS) return [`NOT HEARD FOR ${((now - live.heardAt) / 1000).toFixed(1)} S`, "lost"];
-    if (!said) return ["CONNECTED", "none"];
+    if (!live.joined) return ["NOT CONNECTED", "none", ""];
+    const silent = now - live.heardAt;
+    if (silent > SILENT_MS) return ["NOT HEARD", "lost", `for ${(silent / 1000).toFixed(1)} s`];
+    if (!said) return ["CONNECTED", "none", ""];
     const seen = said.state;
-    if (this.link.records) return ["RECORDING", "none"];
+    if (this.link.records) return ["RECORDING", "none", ""];
+    const simulated = seen.machine?.simulated;
     if (!this.link.two_way) {
       const state = seen.machine?.state;
-      if (!state) return ["SENDING", "none"];
-      return [seen.machine.simulated ? state : `${state}, IF IT HEARS`, SHAPES[state]];
+      return state ? [state, SHAPES[state], simulated ? "simulated, one way" : "if it hears"] : ["SENDING", "none", "one way"];
     }
-    if (seen.state) return [seen.state, SHAPES[seen.state]];
-    if (seen.age_ms === null || seen.age_ms === undefined) return ["NOTHING HEARD YET", "lost"];
-    return [`NOT HEARD FOR ${(seen.age_ms / 1000).toFixed(1)} S`, "lost"];
-  }
-
-  /** Why nothing moves: what this page can mend first. */
-  whyOf(now) {
-    const { live, said, link } = this;
-    if (!live.joined) return live.why;
-    if (now - live.heardAt > SILENT_MS) return "The program that serves this page is silent: nothing here is true now.";
-    if (!said) return "It has just connected.";
-    const seen = said.state;
-    if (said.stops) return "Stop is pressed.";
-    if (said.driver === 0) return seen.why && seen.stopping ? sentence(seen.why) : "Nobody drives: take the hand.";
-    if (!live.drives) return `Page ${said.driver} drives; this page watches. Stop works from here.`;
-    if (!this.hands.mayDrive()) return "This page is not in front or does not paint: click into it.";
-    if (link.records) return "What your hands do is written down; nothing is sent, and nothing moves.";
-    // What is away from rest since before the hand was taken keeps all else back; the handset only sees that nothing comes.
-    const away = said.waits.filter((name) => this.hands.isAway(name)).map(words);
-    if (away.length) return `Let go: ${away.join(", ")} ${away.length > 1 ? "have" : "has"} not been at rest yet.`;
-    if (seen.why) return sentence(seen.why);
-    if (link.two_way && !seen.state) return "The machine is not heard: is it on, and its cable in?";
-    const machine = seen.machine;
-    const state = seen.state ?? machine?.state;
-    const disarmed = state === "STANDBY" && !seen.channels[this.armChannel];
-    if (disarmed && link.arm.length) return "Nothing is armed: hold Arm when all is clear.";
-    if (machine?.why) return sentence(machine.why);
-    if (seen.own_stop) return `Its own code has stopped it, with number ${seen.own_stop}.`;
-    if (seen.lets_go) return "It is about to let go of its load.";
-    if (state === "ARMED") return "It follows your hand.";
-    if (state === "STOPPED") return "A stop was pressed: hold Arm to go on.";
-    return "It has just begun.";
+    if (seen.state) return [seen.state, SHAPES[seen.state], simulated ? "simulated" : ""];
+    if (seen.age_ms === null || seen.age_ms === undefined) return ["NOT HEARD", "lost", "not yet"];
+    return ["NOT HEARD", "lost", `for ${(seen.age_ms / 1000).toFixed(1)} s`];
   }
 
   show(now) {
-    const [word, shape] = this.stateOf(now);
-    this.state = word.startsWith("NOT HEARD") ? "LOST" : word.split(",")[0];
+    const [word, shape, more] = this.stateOf(now);
+    this.state = word === "NOT HEARD" ? "LOST" : word;
     write($("state-word"), word);
-    mark($("state"), "data-state", shape);
-    write($("why"), this.whyOf(now));
+    write($("state-more"), more);
+    mark($("head"), "data-state", shape);
+    const believed = this.link !== null && !this.link.two_way && !this.said?.state.machine?.simulated;
+    mark($("head"), "data-believed", String(believed && shape !== "none"));
+    this.count(now, word);
+    const names = { low: this.low, of: (name) => this.nameOf(name) };
+    write($("why"), this.link ? whyOf(now, this.live, this.hands, this.link, this.said, names) : this.live.why);
     if (now - this.linkAt > LINK_MS) {
       this.linkAt = now;
       write($("link"), this.linkWords(now));
+      this.showFacts(now);
     }
     this.handWords();
-    if (!this.said) return;
+    if (!this.said || $("page-drive").hidden) return;
     const seen = this.said.state;
     const known = this.live.joined && now - this.live.heardAt <= SILENT_MS;
     this.showOutputs(known ? seen.machine : null);
     for (const [name, gauge] of this.gauges) this.showGauge(gauge, known ? seen.telemetry[name] : null);
+  }
+
+  /** A channel is called what moves it, where that is one control. */
+  nameOf(name) {
+    if (!this.link.channels.some((one) => one.name === name)) return name;
+    const feeding = this.link.controls.concat(this.link.made).filter((one) => one.feeds.some((fed) => fed.channel === name));
+    return feeding.length === 1 ? feeding[0].name : name;
+  }
+
+  /** For how long it has been armed, and what is to be heard of the link. */
+  count(now, word) {
+    const past = now - (this.countedAt ?? now);
+    this.countedAt = now;
+    const armed = word === "ARMED";
+    if (armed) this.armedMs += past;
+    const lost = word === "NOT HEARD" || word === "FAILSAFE";
+    if (armed) this.wasArmed = true;
+    if (word === "STANDBY" || word === "STOPPED") this.wasArmed = false;
+    this.signals.link(now, lost && this.wasArmed);
+    this.signals.battery(now, Boolean(this.low) && this.live.joined);
+  }
+
+  showFacts(now) {
+    const { said, live, link } = this;
+    const facts = [];
+    const known = said && live.joined && now - live.heardAt <= SILENT_MS;
+    const supply = link?.supply;
+    const [value, text, lost] = (known && supply && said.state.telemetry[supply.of]) || [null, "", true];
+    this.low = !lost && supply?.below !== null && typeof value === "number" && value < supply?.below;
+    if (!lost) facts.push([this.low ? `▼ LOW ${text}` : text, this.low]);
+    if (link && !link.two_way) facts.push(["one way", false]);
+    else if (known && typeof said.state.age_ms === "number") facts.push([`heard ${(said.state.age_ms / 1000).toFixed(1)} s`, false]);
+    const seconds = Math.floor(this.armedMs / 1000);
+    facts.push([`armed ${Math.floor(seconds / 60)}:${String(seconds % 60).padStart(2, "0")}`, false]);
+    const all = facts.map(([words]) => words).join("|");
+    if (this.factsShown === all) return;
+    this.factsShown = all;
+    $("facts").replaceChildren(...facts.map(([words, low]) => make("li", {}, low ? make("b", {}, words) : words)));
   }
 
   linkWords(now) {
@@ -178,11 +200,6 @@ export class Eyes {
 
   handWords() {
     const { said, live } = this;
-    const button = $("take");
-    button.disabled = !live.joined;
-    mark(button, "data-drives", String(live.drives));
-    mark(document.body, "data-drives", String(live.drives));
-    write(button, live.drives ? "Let go of the hand" : "Take the hand");
     if (!said) return;
     const who = said.driver === 0 ? "nobody drives" : live.drives ? "you drive" : `page ${said.driver} drives`;
     write($("hand"), `${who}; you are page ${live.page} of ${said.pages}`);
@@ -199,9 +216,8 @@ export class Eyes {
       place(row.bar, "--to", String(told ? Math.max(0, told[0]) / 1000 : 0));
       mark(row.element, "data-driven", String(Boolean(told?.[2])));
       write(row.level, told ? percent(told[0]) : "?");
-      write(row.duty, told ? String(told[1]) : "");
-      // Why nothing may move stands above, once for all of them.
-      write(row.why, told ? told[3].replace(/^(not armed|failsafe|stopped): [^;]*; /, "$1; ") : "");
+      // Why nothing may move stands in the head, once for all of them.
+      write(row.why, told ? told[3] : "");
     }
   }
 
@@ -216,22 +232,4 @@ export class Eyes {
     write(gauge.text, text.replace(" (commanded)", ""));
     write(gauge.mark, commanded ? "commanded" : "");
   }
-}
-
-let sound = null;
-
-/** A browser lets a page sound only after somebody has touched it. */
-export function mayBeep() {
-  sound ??= new AudioContext();
-}
-
-function beep() {
-  if (!sound) return;
-  const tone = sound.createOscillator();
-  const volume = sound.createGain();
-  tone.frequency.value = 880;
-  volume.gain.value = 0.08;
-  tone.connect(volume).connect(sound.destination);
-  tone.start();
-  tone.stop(sound.currentTime + 0.05);
 }

@@ -4,6 +4,10 @@
 const FRAMES = 4;
 const FRAME_MS = 100;
 const PRESS_MS = 60;
+const LEAST_PX = 300;
+
+/** Long enough that no frame misses it. */
+const WITHDRAWN_MS = 150;
 
 export class Hands {
   constructor() {
@@ -12,7 +16,11 @@ export class Hands {
     this.frames = [];
     this.moved = () => {};
     this.gone = () => {};
+    this.freed = () => {};
+    this.types = () => {};
     this.widgets = [];
+    this.held = new Set();
+    this.trims = {};
     const leaves = () => {
       this.letGo();
       this.gone();
@@ -29,6 +37,8 @@ export class Hands {
   }
 
   know(controls) {
+    this.trims = {};
+    this.held.clear();
     this.controls = new Map(controls.map((one) => [one.name, one]));
     this.readings = {};
     for (const one of controls) if (!one.by_host) this.readings[one.name] = one.rest;
@@ -46,9 +56,14 @@ export class Hands {
     if (this.frames.length > FRAMES + 1) this.frames.shift();
   }
 
+  /** Whether there is no room for anything but stop. */
+  isTooSmall() {
+    return innerWidth < LEAST_PX || innerHeight < LEAST_PX;
+  }
+
   /** Whether what a hand does here may be believed. */
   mayDrive() {
-    if (document.visibilityState !== "visible" || !document.hasFocus()) return false;
+    if (this.isTooSmall() || document.visibilityState !== "visible" || !document.hasFocus()) return false;
     if (this.frames.length <= FRAMES) return false;
     let before = this.frames[0];
     for (const at of this.frames.slice(1)) {
@@ -68,8 +83,35 @@ export class Hands {
   put(name, share) {
     const one = this.controls.get(name);
     if (!one || one.by_host) return;
-    const end = share >= 0 ? one.high : one.low;
-    this.set(name, one.rest + Math.round(Math.abs(share) * (end - one.rest)));
+    this.set(name, this.reading(one, share));
+  }
+
+  /** What a control reads at a share of its way, with its trim. */
+  reading(one, share) {
+    const at = Math.max(-1, Math.min(1, share + (this.trims[one.name] ?? 0)));
+    const end = at >= 0 ? one.high : one.low;
+    return one.rest + Math.round(Math.abs(at) * (end - one.rest));
+  }
+
+  /** Trim a control: its rest is so far beside. */
+  trim(name, share) {
+    this.trims[name] = share;
+    this.put(name, 0);
+  }
+
+  /** A finger or a key holds something of the page, or lets it go. */
+  holds(element, on) {
+    if (on) this.held.add(element);
+    else if (this.held.delete(element)) this.freed();
+  }
+
+  /** A control has no reading for a moment, and is at rest then: what it held is not wanted any more. */
+  withdraw(name) {
+    const one = this.controls.get(name);
+    if (!one || one.by_host) return;
+    delete this.readings[name];
+    this.moved();
+    setTimeout(() => this.set(name, this.reading(one, 0)), WITHDRAWN_MS);
   }
 
   /** A control reads a whole number. */
@@ -100,7 +142,7 @@ export class Hands {
   /** Whatever a finger or a key holds is let go, and what springs is at rest; what stays, stays. */
   letGo() {
     for (const widget of this.widgets) widget.letGo?.();
-    for (const one of this.controls.values()) if (!stays(one) && !one.by_host) this.readings[one.name] = one.rest;
+    for (const one of this.controls.values()) if (!stays(one) && !one.by_host) this.readings[one.name] = this.reading(one, 0);
   }
 
   /** Stop is pressed: what this page itself keeps turning, or armed, is at rest when it is let go. */

@@ -5,7 +5,7 @@
 
 import { proof } from "./blake2s.js";
 
-const VERSION = 1;
+const VERSION = 2;
 const KEPT = "panel-token";
 const WRONG_TOKEN = 4401;
 const TOO_MANY = 4429;
@@ -93,7 +93,7 @@ export class Live {
       this.end("There are eight pages already: close one, and load this one anew.");
       return;
     }
-    this.why = "The connection is lost; it is tried again.";
+    this.why = "The connection is gone: trying again.";
     this.changed();
     if (document.visibilityState !== "visible") return;
     this.again = setTimeout(() => this.open(), this.waitMs * (1 - Math.random() / 2));
@@ -180,6 +180,10 @@ export class Live {
 
   jog(names, perCent) {
     this.send({ jog: names, hand: this.hand, per_cent: perCent });
+  }
+
+  mark() {
+    this.send({ mark: true });
   }
 
   hello() {

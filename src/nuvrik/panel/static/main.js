@@ -1,14 +1,20 @@
 // The page as a whole: what knows the link, and one look at everything in each frame of the screen.
 
 import { Chart } from "./chart.js";
-import { Eyes, mayBeep } from "./eyes.js";
+import { Digits } from "./digits.js";
+import { Eyes } from "./eyes.js";
+import { secondFingers } from "./fingers.js";
 import { FirstDrive } from "./first.js";
 import { Hands } from "./hands.js";
 import { Keys, stopKeys } from "./keys.js";
-import { lay } from "./layout.js";
+import { Layout } from "./layout.js";
 import { Live } from "./live.js";
+import { Next } from "./next.js";
 import { Pads } from "./pads.js";
-import { askPage, Check, Faults, filePage, sheetPage, tabs } from "./pages.js";
+import { askPage, Check, Faults, filePage, sheetPage } from "./pages.js";
+import { settingsPage } from "./settings.js";
+import { Tabs } from "./tabs.js";
+import { LONGEST } from "./why.js";
 
 const $ = (id) => document.getElementById(id);
 
@@ -16,6 +22,8 @@ const hands = new Hands();
 const check = new Check();
 const faults = new Faults();
 const chart = new Chart($("chart"), $("chart-names"));
+const tabs = new Tabs();
+const digits = new Digits($("page-digits"), tabs);
 let keys = null;
 let pads = null;
 let fresh = false;
@@ -27,12 +35,8 @@ const live = new Live(hands, {
     const text = JSON.stringify(link);
     if (text === shownAs) return;
     shownAs = text;
-    $("arm-box").replaceChildren();
     hands.know(link.controls);
-    const widgets = lay(link, hands);
-    keys = new Keys(hands, link.controls, link.stop, (down) => press("its key", down));
-    pads = new Pads(hands, link.controls, link.stop, (down) => press("its pad", down));
-    widgets.push(keys, pads);
+    next.know(link);
     eyes.know(link);
     chart.know(link);
     check.know(link);
@@ -41,7 +45,12 @@ const live = new Live(hands, {
     askPage(link, live);
     sheetPage(link);
     filePage(link);
-    tabs(link);
+    settingsPage(eyes, live, layout);
+    const widgets = [...layout.know(link), next];
+    keys = new Keys(hands, link.controls, link.stop, (down) => press("its key", down));
+    pads = new Pads(hands, link.controls, link.stop, (down) => press("its pad", down));
+    pads.assigns($("assign"));
+    hands.widgets = [...widgets, keys, pads];
     if (!isSecureContext) eyes.tell("over plain HTTP this browser may refuse gamepads, and let the screen go dark");
   },
   told(said) {
@@ -55,10 +64,17 @@ const live = new Live(hands, {
 });
 const eyes = new Eyes(live, hands);
 const first = new FirstDrive(live, $("page-first"));
+const layout = new Layout(hands, LONGEST, () => tabs.know(eyes.link, layout.spilledCount));
+const next = new Next(live, hands, () => {
+  eyes.signals.wake();
+  stayAwake();
+});
 
 eyes.judges = (event) => faults.judge(event);
 hands.moved = () => live.moved();
 hands.gone = () => live.letGo();
+hands.freed = () => layout.freed();
+hands.types = (one, put) => digits.open(one, put);
 
 const stop = $("stop");
 const held = new Set();
@@ -90,11 +106,19 @@ stop.addEventListener("click", (event) => {
   setTimeout(() => press("click", false), 100);
 });
 
-$("take").addEventListener("click", () => {
-  mayBeep();
-  if (live.drives) live.give();
-  else live.takeHand();
+/** The screen stays on while this page drives; a page that was away has to ask again. */
+function stayAwake() {
   navigator.wakeLock?.request("screen").catch(() => {});
+}
+document.addEventListener("visibilitychange", () => {
+  if (document.visibilityState === "visible" && live.drives) stayAwake();
+});
+
+$("mark").addEventListener("click", () => live.mark());
+
+$("full").addEventListener("click", () => {
+  if (document.fullscreenElement) document.exitFullscreen();
+  else document.documentElement.requestFullscreen?.().catch(() => {});
 });
 
 /** Nothing new has come: how long ago that was is still told, ten times a second. */
@@ -106,6 +130,7 @@ function look(now) {
   hands.paints(now);
   pads?.sample();
   chart.draw(now);
+  next.look();
   if (!fresh && now - lookedAt < IDLE_MS) return;
   lookedAt = now;
   eyes.show(performance.now());
@@ -118,5 +143,6 @@ function look(now) {
   faults.show(seen);
 }
 
+secondFingers();
 requestAnimationFrame(look);
 live.open();

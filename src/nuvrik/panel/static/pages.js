@@ -1,38 +1,11 @@
 // The other pages: check, faults, requests, the driver's sheet, the link file.
 
 import { make, mark, place, sentence, words, write } from "./make.js";
-import { amount, percent } from "./widgets.js";
-
-const PAGES = { drive: "Drive", check: "Check", first: "First drive", faults: "Faults", ask: "Ask", sheet: "Sheet", file: "Link file" };
+import { keysFor } from "./digits.js";
+import { amount, percent } from "./sticks.js";
 
 const $ = (id) => document.getElementById(id);
-
-/** The tabs; arrow keys go from one to the next. */
-export function tabs(link) {
-  const without = { first: link.records, faults: !link.faults.length, ask: link.records || !link.requests.length };
-  const names = Object.keys(PAGES).filter((name) => !without[name]);
-  const buttons = names.map((name) => make("button", { type: "button", role: "tab", id: `tab-${name}`, "aria-controls": `page-${name}` }, PAGES[name]));
-  const open = (name) => {
-    for (const other of Object.keys(PAGES)) $(`page-${other}`).hidden = other !== name;
-    buttons.forEach((button, at) => {
-      mark(button, "aria-selected", String(names[at] === name));
-      button.tabIndex = names[at] === name ? 0 : -1;
-    });
-  };
-  buttons.forEach((button, at) => {
-    button.addEventListener("click", () => open(names[at]));
-    button.addEventListener("keydown", (event) => {
-      const way = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
-      if (!way) return;
-      const next = buttons[(at + way + buttons.length) % buttons.length];
-      next.focus();
-      next.click();
-    });
-  });
-  $("tabs").replaceChildren(...buttons);
-  const before = names.find((name) => !$(`page-${name}`).hidden) ?? "drive";
-  open(before);
-}
+const bodyOf = (id) => /** @type {HTMLTableElement} */ ($(id)).tBodies[0];
 
 /** What a channel carries, as people read it. */
 function valueOf(one, value) {
@@ -47,7 +20,7 @@ function valueOf(one, value) {
 export class Check {
   know(link) {
     this.rows = new Map();
-    const body = $("check-table").tBodies[0];
+    const body = bodyOf("check-table");
     body.replaceChildren();
     const all = link.controls.filter((one) => !one.sets_channel).concat(link.made);
     for (const one of all) {
@@ -58,13 +31,13 @@ export class Check {
         rest: one.rest,
       };
       const does = one.by_host ? [...one.does, "moved at the host"] : one.does;
-      row.element = make("tr", {}, make("th", { scope: "row" }, words(one.name)), make("td", {}, one.kind), row.raw, row.level, make("td", {}, make("span", { class: "meter" }, row.fill)), make("td", {}, does.join("; ")));
+      row.element = make("tr", {}, make("th", { scope: "row" }, words(one.name)), row.raw, row.level, make("td", {}, make("span", { class: "meter" }, row.fill)), make("td", {}, does.join("; ")));
       this.rows.set(one.name, row);
       body.append(row.element);
     }
     this.sent = link.channels.map((one) => ({ one, value: make("td", { class: "number" }) }));
     const sent = this.sent.map(({ one, value }) => make("tr", {}, make("th", { scope: "row" }, words(one.name)), make("td", {}, one.kind), value, make("td", {}, words(one.from))));
-    $("sent-table").tBodies[0].replaceChildren(...sent);
+    bodyOf("sent-table").replaceChildren(...sent);
   }
 
   show(seen, hands, keys, pads) {
@@ -169,7 +142,7 @@ function field(about) {
     const element = make("span", { class: "row", role: "group", "aria-label": label }, words(about.name), ...buttons);
     return { name: about.name, element, read: () => [about.options ? about.options[chosen] : chosen, ""] };
   }
-  const input = make("input", { type: "text", autocomplete: "off", "aria-label": label, placeholder: words(about.name) });
+  const input = make("input", { type: "text", inputmode: "none", autocomplete: "off", "aria-label": label, placeholder: words(about.name) });
   const read = () => {
     const text = input.value.trim();
     if (about.kind === "text") {
@@ -179,7 +152,7 @@ function field(about) {
     if (text === "" || !Number.isInteger(number) || number < about.low || number > about.high) return [null, about.words];
     return [number, ""];
   };
-  return { name: about.name, element: make("label", {}, `${words(about.name)} `, input), read };
+  return { name: about.name, element: make("label", {}, `${words(about.name)} `, input, keysFor(input, about.kind === "text")), read };
 }
 
 export function sheetPage(link) {
