@@ -1,5 +1,6 @@
 """Where everything stands on the page: seven lanes, at every size, for every starter, in a real browser."""
 
+import csv
 import os
 import random
 import re
@@ -232,4 +233,78 @@ def test_where_nothing_fits_only_state_why_and_stop_are_left(chromium: Browser, 
         assert page.locator("#why").is_visible() and page.locator("#state-word").is_visible()
         # Nothing that cannot be seen is held: the page has no readings.
         until(lambda: "Too small" in page.inner_text("#why"))
+        page.context.close()
+
+
+def test_a_mark_of_the_driver_stands_in_the_log_from_that_moment_on(
+    chromium: Browser, tmp_path: Path
+) -> None:
+    log = tmp_path / "hands.csv"
+    with panel(tmp_path, "tug", "--log", str(log)) as made:
+        page = opened(chromium, made.url)
+        for number in (1, 2):
+            page.get_by_role("button", name="Mark this moment").click()
+            until(lambda number=number: f"mark {number}" in page.inner_text("#news"))
+        page.context.close()
+    rows = list(csv.DictReader(log.open()))
+    marks = [int(row["driver.mark"]) for row in rows]
+    assert marks == sorted(marks) and marks[0] == 0 and marks[-1] == 2
+
+
+def test_a_pad_at_rest_leaves_its_stick_to_the_thumb_and_one_of_its_own_layout_is_assigned(
+    chromium: Browser, tmp_path: Path
+) -> None:
+    text = starter_text("tug")
+    for name, item in (("left_stick", "left_y"), ("right_stick", "dpad_x")):
+        text = text.replace(f"[controls.{name}]", f'[controls.{name}]\nsource = "pad.{item}"', 1)
+        at = text.index("raw = [", text.index(f"[controls.{name}]"))
+        ends = "32767, 0, -32767" if item == "left_y" else "-1, 0, 1"
+        text = text[:at] + f"raw = [{ends}]" + text[text.index("]", at) + 1 :]
+    with panel(tmp_path, "tug", text=text) as made:
+        page = opened(chromium, made.url)
+        page.evaluate(
+            """() => {
+                window.axes = [0, 0, 0, 0];
+                window.down = new Set();
+                window.mapping = "standard";
+                navigator.getGamepads = () => [{
+                    connected: true, mapping: window.mapping, id: "stand-in", axes: window.axes,
+                    buttons: Array.from({length: 17}, (_, at) => ({pressed: window.down.has(at), value: 0})),
+                }];
+            }"""
+        )
+        take(page)
+        arm(page)
+        # It lies there with a little drift: the thumb drives.
+        page.evaluate("axes[1] = 0.03")
+        page.get_by_role("slider", name="left stick").focus()
+        page.keyboard.down("ArrowUp")
+        until(lambda: re.search(r"\+[2-6]\d %", told(page, "port screw")))
+        page.wait_for_timeout(500)
+        assert re.search(r"\+[2-6]\d %", told(page, "port screw"))
+        page.keyboard.up("ArrowUp")
+        # A direction pad is an axis too.
+        page.evaluate("down.add(15)")
+        until(
+            lambda: (
+                "asked" in told(page, "port screw") and "0 %" not in told(page, "port screw").split("\n")[1]
+            )
+        )
+        page.evaluate("down.clear()")
+        until(lambda: page.inner_text("#why") == "All at rest: it waits for your hand.")
+        # One whose layout nobody knows: nothing of it moves anything until it has been assigned.
+        page.evaluate("mapping = ''")
+        page.locator("#tab-check").click()
+        page.get_by_role("button", name="Assign a pad by hand").click()
+        said = page.locator("#assign [role=status]")
+        for index, name in ((3, "left stick"), (2, "right stick")):
+            until(lambda name=name: name in said.inner_text())
+            page.evaluate(f"axes[{index}] = 1")
+            page.wait_for_timeout(300)
+            page.evaluate(f"axes[{index}] = 0")
+            page.wait_for_timeout(300)
+        until(lambda: "done" in said.inner_text())
+        page.locator("#tab-drive").click()
+        page.evaluate("axes[3] = 1")
+        until(lambda: re.search(r"\+(9\d|100) %", told(page, "port screw")))
         page.context.close()

@@ -26,7 +26,7 @@ class HandsetLog:
         self._marks = 0
         self._last_ms = -1
         self._flushed_ms = 0
-        self._rows.writerow([*handset_header(link, stream=line.stream), "mark"])
+        self._rows.writerow([*handset_header(link, stream=line.stream), "driver.mark"])
         out.flush()
 
     def read(self, now_ms: int, readings: Mapping[str, int | None]) -> None:
