@@ -6,6 +6,7 @@ import contextlib
 import itertools
 import json
 import os
+import re
 import shutil
 import signal
 import subprocess
@@ -88,6 +89,23 @@ def arm(page: Page) -> None:
             if state(page) == "ARMED":
                 return
             time.sleep(0.02)
+    raise AssertionError(page.inner_text("#why"))
+
+
+def until_driven(page: Page, output: str, hold: Callable[[], Any], free: Callable[[], Any]) -> None:
+    """Hold something until an output turns by a fifth or more; where the computer stood still meanwhile, and
+    it has stopped, let go, arm, and hold again."""
+    for _ in range(8):
+        hold()
+        end = time.monotonic() + 4
+        while time.monotonic() < end:
+            if re.search(r"\+([2-9]\d|100) %", told(page, output)):
+                return
+            time.sleep(0.02)
+        free()
+        until(lambda: state(page) in ("STANDBY", "ARMED"))
+        if state(page) == "STANDBY":
+            arm(page)
     raise AssertionError(page.inner_text("#why"))
 
 

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from browser import ONE_BROWSER, Browser, Page, arm, browser, opened, state, take, told, until
+from browser import ONE_BROWSER, Browser, Page, arm, browser, opened, state, take, told, until, until_driven
 from panels import Panel, panel
 
 import nuvrik
@@ -161,9 +161,12 @@ def test_a_held_stick_stays_held_while_pages_change_and_the_phone_is_turned(driv
     line = driven.context.new_cdp_session(driven)
     x, y = centre(driven, ".big .main")
     upright = lanes(driven, "boxes")
-    touch(line, "touchStart", (x, y, 1))
-    touch(line, "touchMove", (x, y - 60, 1))
-    until(lambda: re.search(r"\+[2-9]\d %", told(driven, "port screw")))
+
+    def hold() -> None:
+        touch(line, "touchStart", (x, y, 1))
+        touch(line, "touchMove", (x, y - 60, 1))
+
+    until_driven(driven, "port screw", hold, lambda: touch(line, "touchEnd"))
     tab = centre(driven, "#tab-check")
     touch(line, "touchStart", (x, y - 60, 1), (*tab, 2))
     touch(line, "touchEnd", (*tab, 2))
@@ -277,9 +280,13 @@ def test_a_pad_at_rest_leaves_its_stick_to_the_thumb_and_one_of_its_own_layout_i
         arm(page)
         # It lies there with a little drift: the thumb drives.
         page.evaluate("axes[1] = 0.03")
-        page.get_by_role("slider", name="left stick").focus()
-        page.keyboard.down("ArrowUp")
-        until(lambda: re.search(r"\+[2-6]\d %", told(page, "port screw")))
+        stick = page.get_by_role("slider", name="left stick")
+        until_driven(
+            page,
+            "port screw",
+            lambda: (stick.focus(), page.keyboard.down("ArrowUp")),
+            lambda: page.keyboard.up("ArrowUp"),
+        )
         page.wait_for_timeout(500)
         assert re.search(r"\+[2-6]\d %", told(page, "port screw"))
         page.keyboard.up("ArrowUp")
@@ -305,6 +312,7 @@ def test_a_pad_at_rest_leaves_its_stick_to_the_thumb_and_one_of_its_own_layout_i
             page.wait_for_timeout(300)
         until(lambda: "done" in said.inner_text())
         page.locator("#tab-drive").click()
-        page.evaluate("axes[3] = 1")
-        until(lambda: re.search(r"\+(9\d|100) %", told(page, "port screw")))
+        until_driven(
+            page, "port screw", lambda: page.evaluate("axes[3] = 1"), lambda: page.evaluate("axes[3] = 0")
+        )
         page.context.close()

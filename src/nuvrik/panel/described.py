@@ -1,6 +1,6 @@
 """What a page is told once, when it has joined: all that it needs to know of the link."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from typing import Any
 
 from nuvrik.budget.stop import page_stale_ms
@@ -90,7 +90,7 @@ def describe(
         "cues": list(link.cues),
         "faults": [_fault(fault) for fault in faults.values()],
         "unfit": [f"{in_words(name)}: {why}" for name, why in unfit_for(link).items()] if faults else [],
-        "sheet": [shown(line) for line in _sheet(link)],
+        "sheet": {"controls": list(_sheet(link)), "stop": [shown(line) for line in stop_words(link)]},
         "file": [shown(line) for line in text.splitlines()],
         "problems": [
             {"level": one.level, "where": one.where, "what": shown(one.what), "do": shown(one.do)}
@@ -272,11 +272,13 @@ def _request(link: Link, name: str) -> dict[str, Any]:
     return {"name": name, "kind": request.kind, "moves": request.moving, "arguments": arguments}
 
 
-def _sheet(link: Link) -> list[str]:
-    """The driver's sheet: what each control does, and what happens when frames stop."""
-    parts = {part: made for made in _made(link) for part in made["parts"]}
-    lines = []
+def _sheet(link: Link) -> Iterator[tuple[list[str], str]]:
+    """The rows of the driver's sheet: controls, and what they do; the parts of a rocker, a nudge or a
+    selector have one row."""
+    made = {part: one for one in _made(link) for part in one["parts"]}
     for name in link.controls:
-        part = [f"part of {parts[name]['name']}"] if name in parts else []
-        lines.append(f"{name}: {'; '.join([*effects(link, name), *part]) or 'nothing'}")
-    return [*lines, *stop_words(link)]
+        if name in made:
+            if made[name]["parts"][0] == name:
+                yield made[name]["parts"], shown("; ".join(made[name]["does"]) or "nothing")
+        elif not any(one["name"] == name for one in made.values()):
+            yield [name], shown("; ".join(effects(link, name)) or "nothing")

@@ -278,7 +278,7 @@ class PanelPlayer:
         if self._sim is not None:
             seen["machine"] = machine_seen(self._sim.machine, simulated=True)
             seen["fault"] = self._sim.standing
-            seen["fault_waits"] = self._sim.bench.waits
+            seen["fault_waits"] = self._sim.bench.waits_for
         elif self._twin is not None and self._twin.agrees:
             seen["machine"] = machine_seen(self._twin.machine, simulated=False)
         identity = handset.identity

@@ -83,7 +83,7 @@ class SimLine(OneEnd):
             return "taken away"
         self.bench.strike(fault)
         about = self.bench.faults[fault].imitates
-        return f"{about} (once something is driven)" if self.bench.waits else about
+        return f"{about} (once {self.bench.waits_for})" if self.bench.waits_for else about
 
     def verdicts(self) -> list[Verdict]:
         """What has come of faults since this was last asked."""

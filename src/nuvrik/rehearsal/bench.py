@@ -22,7 +22,7 @@ from nuvrik.recordings.recording import Recording, Row
 from nuvrik.rehearsal.fault import ANY, Fault
 from nuvrik.rehearsal.faults import faults_for
 from nuvrik.rehearsal.medium import medium_of
-from nuvrik.rehearsal.verdict import AFTER_MS, Strike, bound_ms, judged, wrongs
+from nuvrik.rehearsal.verdict import AFTER_MS, Strike, bound_ms, judged, turns_something, wrongs
 from nuvrik.rehearsal.world import Clock, World
 
 LONGEST_TO_TELL_MS = 3000
@@ -172,9 +172,13 @@ class Bench(World):
         return None if self._standing is None else self._standing.fault.name
 
     @property
-    def waits(self) -> bool:
-        """Whether the fault that was asked for waits until something is driven."""
-        return self._standing is not None and self._standing.struck_us is None
+    def waits_for(self) -> str:
+        """What the fault that was asked for waits for before it strikes, in words; "" while it does not."""
+        if self._standing is None or self._standing.struck_us is not None:
+            return ""
+        if self._standing.fault.ready is not None:
+            return "armed, and a place has been moved"
+        return "something is driven" if turns_something(self.link) else "it is armed"
 
     def strike(self, name: str) -> None:
         """Ask for a fault; one that is there is taken away first. One that needs preparing, or that is there

@@ -38,10 +38,12 @@ export class FirstDrive {
         this.button("It did not move", () => this.tick(step, "DID NOT MOVE", false)),
       );
     }
-    this.stop = add("Stop", "Arm, and press stop. The machine has to say STOPPED.");
+    const oneWay = link.two_way ? "" : " One way: nothing comes back, so look at it and tick it yourself.";
+    const byHand = (of, good, bad) => (link.two_way ? [] : [this.button(good, () => this.tick(this[of], `${good}, seen by hand`)), this.button(bad, () => this.tick(this[of], bad.toUpperCase(), false))]);
+    this.stop = add("Stop", `Arm, drive gently, and press stop. ${link.two_way ? "The machine has to say STOPPED." : "Everything has to stop."}${oneWay}`, ...byHand("stop", "It stopped", "It went on"));
     const pulled = link.faults.some((one) => one.name === CABLE);
     const cable = pulled ? [this.button("Pull the cable (simulated), or put it back", () => this.live.fault(CABLE))] : [];
-    this.cable = add("Cable off", "Arm, drive gently, and pull the cable. Everything has to stop by itself; then put it back.", ...cable);
+    this.cable = add("Cable off", `Arm, drive gently, and pull the cable. Everything has to stop by itself; then put it back.${oneWay}`, ...cable, ...byHand("cable", "It stopped by itself", "It went on by itself"));
     const keep = this.button("Keep the result as a page", () => this.keep());
     this.box.replaceChildren(
       make("h2", {}, `First drive of ${link.name}`),
@@ -68,7 +70,8 @@ export class FirstDrive {
       const { name, file, build, version } = seen.hello;
       this.tick(this.hello, file ? `OTHER FILE: ${file}` : build ? `OTHER BUILD: ${build}` : `${name}, built from this file, version ${version}`, !file && !build);
     }
-    const armed = seen.state === "ARMED" || (!this.link.two_way && seen.machine?.state === "ARMED");
+    if (!this.link.two_way) return;
+    const armed = seen.state === "ARMED";
     if (armed) this.stop.saw = this.cable.saw = performance.now();
     const lately = (step) => performance.now() - step.saw < 5000;
     if (!this.stop.done && seen.state === "STOPPED" && lately(this.stop)) this.tick(this.stop, "it stopped");

@@ -22,13 +22,16 @@ export class Check {
     this.rows = new Map();
     const body = bodyOf("check-table");
     body.replaceChildren();
-    const all = link.controls.filter((one) => !one.sets_channel).concat(link.made);
+    // What is made of several is one row, with the readings of its parts.
+    const parts = new Set(link.made.flatMap((one) => one.parts));
+    this.rest = new Map(link.controls.map((one) => [one.name, one.rest]));
+    const all = link.controls.filter((one) => !one.sets_channel && !parts.has(one.name)).concat(link.made);
     for (const one of all) {
       const row = {
         raw: make("td", { class: "number" }),
         level: make("td", { class: "number" }),
         fill: make("span", { class: "fill", "aria-hidden": "true" }),
-        rest: one.rest,
+        of: one.parts ?? [one.name],
       };
       const does = one.by_host ? [...one.does, "moved at the host"] : one.does;
       row.element = make("tr", {}, make("th", { scope: "row" }, words(one.name)), row.raw, row.level, make("td", {}, make("span", { class: "meter" }, row.fill)), make("td", {}, does.join("; ")));
@@ -46,13 +49,15 @@ export class Check {
     write($("check-pads"), pads.said());
     for (const { one, value } of this.sent) write(value, valueOf(one, seen.channels[one.name] ?? null));
     for (const [name, row] of this.rows) {
-      const [heard, level] = seen.controls[name] ?? [null, null];
-      const raw = hands.readings[name] ?? heard;
-      write(row.raw, raw === null || raw === undefined ? "" : String(raw));
+      const level = seen.controls[name]?.[1] ?? null;
+      const raws = row.of.map((part) => hands.readings[part] ?? seen.controls[part]?.[0] ?? null);
+      const shown = (raw, at) => (raw === null ? "" : row.of.length > 1 ? `${words(row.of[at])} ${raw}` : String(raw));
+      write(row.raw, raws.map(shown).filter(Boolean).join(", "));
       write(row.level, percent(level));
       place(row.fill, "--from", String(Math.min(0, level ?? 0) / 1000));
       place(row.fill, "--to", String(Math.max(0, level ?? 0) / 1000));
-      mark(row.element, "data-lit", String(Boolean(level) || (raw !== null && raw !== undefined && row.rest !== undefined && raw !== row.rest)));
+      const away = raws.some((raw, at) => raw !== null && raw !== this.rest.get(row.of[at]));
+      mark(row.element, "data-lit", String(Boolean(level) || away));
     }
   }
 }
@@ -88,8 +93,9 @@ export class Faults {
     for (const [name, row] of this.rows) {
       const there = seen.fault === name;
       mark(row.button, "aria-pressed", String(there));
-      if (there && seen.fault_waits) write(row.verdict, "It waits until something is driven.");
-      else if (there && row.verdict.textContent.startsWith("It waits")) write(row.verdict, "");
+      if (there && seen.fault_waits) write(row.verdict, `It waits until ${seen.fault_waits}.`);
+      else if (row.waited) write(row.verdict, "");
+      row.waited = there && Boolean(seen.fault_waits);
     }
   }
 
@@ -156,10 +162,8 @@ function field(about) {
 }
 
 export function sheetPage(link) {
-  const rows = link.sheet.map((line) => {
-    const [name, ...rest] = line.split(": ");
-    return rest.length ? make("tr", {}, make("th", { scope: "row" }, words(name)), make("td", {}, rest.join(": "))) : make("tr", {}, make("td", { colspan: "2" }, line));
-  });
+  const rows = link.sheet.controls.map(([names, does]) => make("tr", {}, make("th", { scope: "row" }, names.map(words).join(", ")), make("td", {}, does)));
+  rows.push(...link.sheet.stop.map((line) => make("tr", {}, make("td", { colspan: "2" }, line))));
   const states = Object.entries(link.states).map(([name, what]) => make("tr", {}, make("th", { scope: "row" }, name), make("td", {}, what)));
   $("page-sheet").replaceChildren(
     make("h2", {}, `Driver's sheet of ${link.name}`),
