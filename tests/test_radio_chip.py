@@ -147,6 +147,12 @@ def test_a_tug_by_radio_drives_stops_when_its_radio_is_pulled_and_comes_back(
     assert 400 < longest <= stop_bound(LINK).worst_ms + 1
     # A burst of losses may make another stop of one, from which it has to rest again.
     assert len(drove) > 0.9 * SECONDS // 4
+    both.machine.radio.absent = None
+    both.go(700)
+    both.stick(508)
+    both.go(400)
+    both.stick(1023)
+    both.go(300)
     assert both.machine.loop.end.machine.watch.state == ARMED and both.driven
     for end in (both.machine, both.handset):
         assert end.chip.measured.resets == 0
