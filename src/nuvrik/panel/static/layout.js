@@ -119,7 +119,8 @@ export class Layout {
     this.measureHead();
     // Where nothing would be left to look at, what stands under a stick gives way.
     const under = this.bigs.map(({ widget }) => widget.under).filter(Boolean);
-    const short = !side && $("stage").clientHeight < TAB + Math.max(LEAST_STAGE[0], LEAST_STAGE[1] * rem);
+    const low = SIDES.some((one) => zones[one].getBoundingClientRect().bottom > innerHeight);
+    const short = low || (!side && $("stage").clientHeight < TAB + Math.max(LEAST_STAGE[0], LEAST_STAGE[1] * rem));
     if (short) $("more").append(...under);
     this.place(side, rem, unit);
     if (short) this.spilledCount += under.length;

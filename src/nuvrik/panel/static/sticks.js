@@ -91,7 +91,7 @@ export class Stick {
     this.element = make("div", { class: "widget stick" }, made.label, this.track);
     const under = make("div", { class: "under" });
     if (this.stays) under.append(make("button", { type: "button", "aria-label": `${words(this.names[0])} to rest`, onclick: () => this.withdraw() }, "to rest"));
-    if (!axes.some((one) => one.feeds.some((fed) => fed.turning))) for (const one of axes) under.append(...this.trim(one));
+    if (!axes.some((one) => one.feeds.some((fed) => fed.turning))) for (const one of axes) under.append(make("div", { class: "trims" }, ...this.trim(one)));
     this.under = under.childElementCount ? under : null;
     if (this.under) this.element.append(under);
     this.x = this.y = 0;
