@@ -109,6 +109,17 @@ def until_driven(page: Page, output: str, hold: Callable[[], Any], free: Callabl
     raise AssertionError(page.inner_text("#why"))
 
 
+def until_driven_by_keys(page: Page, output: str, control: str) -> None:
+    """The same with the upward arrow on a control, which is held then."""
+    stick = page.get_by_role("slider", name=control)
+
+    def hold() -> None:
+        stick.focus()
+        page.keyboard.down("ArrowUp")
+
+    until_driven(page, output, hold, lambda: page.keyboard.up("ArrowUp"))
+
+
 def told(page: Page, output: str) -> str:
     """What the page says of an output."""
     return page.locator(".output", has_text=output).first.inner_text()

@@ -9,7 +9,20 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from browser import ONE_BROWSER, Browser, Page, arm, browser, opened, state, take, told, until, until_driven
+from browser import (
+    ONE_BROWSER,
+    Browser,
+    Page,
+    arm,
+    browser,
+    opened,
+    state,
+    take,
+    told,
+    until,
+    until_driven,
+    until_driven_by_keys,
+)
 from panels import Panel, panel
 
 import nuvrik
@@ -281,13 +294,7 @@ def test_a_pad_at_rest_leaves_its_stick_to_the_thumb_and_one_of_its_own_layout_i
         arm(page)
         # It lies there with a little drift: the thumb drives.
         page.evaluate("axes[1] = 0.03")
-        stick = page.get_by_role("slider", name="left stick")
-        until_driven(
-            page,
-            "port screw",
-            lambda: (stick.focus(), page.keyboard.down("ArrowUp")),
-            lambda: page.keyboard.up("ArrowUp"),
-        )
+        until_driven_by_keys(page, "port screw", "left stick")
         page.wait_for_timeout(500)
         assert re.search(r"\+[2-6]\d %", told(page, "port screw"))
         page.keyboard.up("ArrowUp")

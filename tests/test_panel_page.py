@@ -9,7 +9,19 @@ from typing import Any
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
-from browser import ONE_BROWSER, Browser, arm, browser, opened, state, take, told, until, until_driven
+from browser import (
+    ONE_BROWSER,
+    Browser,
+    arm,
+    browser,
+    opened,
+    state,
+    take,
+    told,
+    until,
+    until_driven,
+    until_driven_by_keys,
+)
 from panels import Panel, panel, proof_of
 
 import nuvrik
@@ -67,13 +79,7 @@ def test_a_newcomer_takes_the_hand_arms_drives_and_stops(chromium: Browser, marr
     page.mouse.up()
     until(lambda: "asked to rest" in told(page, "port screw"))
     # With keys alone: half with an arrow, full with shift, rest when it comes up.
-    stick = page.get_by_role("slider", name="left stick")
-    until_driven(
-        page,
-        "port screw",
-        lambda: (stick.focus(), page.keyboard.down("ArrowUp")),
-        lambda: page.keyboard.up("ArrowUp"),
-    )
+    until_driven_by_keys(page, "port screw", "left stick")
     page.keyboard.down("Space")
     until(lambda: state(page) == "STOPPED")
     assert page.inner_text("#why") == "STOP is held."
@@ -213,13 +219,7 @@ def test_every_fault_is_made_at_a_click_and_judged(chromium: Browser, marram: Pa
     arm(driving)
     driving.get_by_role("slider", name="grip").focus()
     driving.keyboard.press("End")
-    stick = driving.get_by_role("slider", name="left stick")
-    until_driven(
-        driving,
-        "port screw",
-        lambda: (stick.focus(), driving.keyboard.down("ArrowUp")),
-        lambda: driving.keyboard.up("ArrowUp"),
-    )
+    until_driven_by_keys(driving, "port screw", "left stick")
     for fault in ("cable pulled", "every other lost"):
         page.get_by_role("button", name=fault, exact=True).click()
         said = page.locator(".fault", has_text=fault).locator(".verdict")

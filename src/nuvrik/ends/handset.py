@@ -246,9 +246,13 @@ class Handset:
     @property
     def why(self) -> str:
         """What this end holds back, in plain words; "" while it holds nothing back."""
-        reason = self.reason
-        names = list(self.link.channels) if reason.code is Code.NEVER_GIVEN else self._hands.names
-        return in_words(reason, names)
+        return in_words(self.reason, self.reason_names)
+
+    @property
+    def reason_names(self) -> list[str]:
+        """What the place in its reason counts: the names of controls, or of channels."""
+        never_given = self.reason.code is Code.NEVER_GIVEN
+        return list(self.link.channels) if never_given else self._hands.names
 
     # ---- what comes back ----
 

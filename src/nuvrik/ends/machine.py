@@ -89,10 +89,14 @@ class Machine:
     @property
     def why(self) -> str:
         """What holds the machine back, in plain words; "" while nothing does."""
+        return in_words(self.reason, self.reason_names, self.link.failsafe.good_frames)
+
+    @property
+    def reason_names(self) -> list[str]:
+        """What the place in its reason counts: items of telemetry, or channels by what feeds them."""
         if self.reason.code in (Code.STOP_SWITCH, Code.LOW_BATTERY):
-            return in_words(self.reason, list(self.link.telemetry))
-        names = [source_name(channel) or name for name, channel in self.link.channels.items()]
-        return in_words(self._watch.why, names, self.link.failsafe.good_frames)
+            return list(self.link.telemetry)
+        return [source_name(channel) or name for name, channel in self.link.channels.items()]
 
     @property
     def demands(self) -> list[Demand]:

@@ -1,13 +1,13 @@
 """What pages are told again and again: the link as it is at this moment."""
 
 from collections import deque
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import Any
 
 from nuvrik.core.levels import NO_READING
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
-from nuvrik.failsafe.why import Code, Why
+from nuvrik.failsafe.why import Code
 from nuvrik.inspection.statistics import LinkStats
 from nuvrik.levels import fraction_of
 from nuvrik.panel.described import shown
@@ -62,7 +62,7 @@ def handset_seen(
     return {
         "at_ms": now_ms,
         "state": None if state is None else str(state),
-        "reason": reason_seen(handset.reason, _names(handset)),
+        "reason": reason_seen(handset),
         "stopping": handset.stopping,
         "age_ms": handset.machine_age_ms,
         "sent_hz": rates.sent_hz,
@@ -96,20 +96,9 @@ def _number(value: object) -> object:
     return value if isinstance(value, bool | int) else None
 
 
-def _names(handset: Handset) -> list[str]:
-    """What the place in its reason stands for."""
-    channels = handset.reason.code is Code.NEVER_GIVEN
-    return list(handset.link.channels) if channels else handset.control_names
-
-
-def _of_machine(machine: Machine) -> list[str]:
-    """The same of a machine."""
-    told = machine.reason.code in (Code.STOP_SWITCH, Code.LOW_BATTERY)
-    return list(machine.link.telemetry if told else machine.link.channels)
-
-
-def reason_seen(why: Why, names: Sequence[str]) -> list[str | int]:
+def reason_seen(end: Handset | Machine) -> list[str | int]:
     """A reason as its code, the name that it has a place for, and its number: a page has words of its own."""
+    why, names = end.reason, end.reason_names
     named = names[why.place] if 0 <= why.place < len(names) and why.code is not Code.OWN_CODE else ""
     return [why.code.name, named, why.place if why.code is Code.OWN_CODE else why.number]
 
@@ -129,6 +118,6 @@ def machine_seen(machine: Machine, *, simulated: bool) -> dict[str, Any]:
     return {
         "simulated": simulated,
         "state": str(machine.state),
-        "reason": reason_seen(machine.reason, _of_machine(machine)),
+        "reason": reason_seen(machine),
         "outputs": outputs,
     }

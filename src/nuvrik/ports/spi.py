@@ -22,6 +22,7 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.radio import radio_table
 from nuvrik.ports.port import OneEnd, PortError
+from nuvrik.rehearsal.on_air import KEPT
 
 NAME = re.compile(r"spi:(?P<device>[^,]+),ce=(?:(?P<gpio>\d+):)?(?P<line>\d+)$")
 
@@ -33,10 +34,6 @@ TRANSFER = struct.Struct("=QQIIHBBBBBB")
 GET_LINES, SET_VALUES = 0xC250B407, 0xC010B40F
 LINES_BYTES, LINE_COUNT_AT, LINE_FD_AT, FLAGS_AT = 592, 560, 588, 288
 AS_OUTPUT = 8
-
-KEPT = {"machine": 8, "handset": 1}
-"""So many packets wait at most until the chip is free: answers for the handset's silence; of commands the
-newest counts."""
 
 LOOKS_S = 0.0005
 

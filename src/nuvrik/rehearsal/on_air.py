@@ -26,8 +26,8 @@ PINS = RadioPins(csn=0, ce=1)
 class End:
     """One end's radio: its driver, and its chip. It is the driver's board too."""
 
-    def __init__(self, link: Link, end: str, ether: Ether, us: float) -> None:
-        medium = link.medium.model_copy(update={end: PINS})
+    def __init__(self, link: Link, end: str, ether: Ether, us: float, pins: RadioPins = PINS) -> None:
+        medium = link.medium.model_copy(update={end: pins})
         table = radio_table(link.model_copy(update={"medium": medium}), end)
         self.us = us
         self.chip = RadioChip(ether, now_us=us)
@@ -44,6 +44,10 @@ class End:
     def pin(self, pin: int, high: bool) -> None:
         """Select it, or let it work."""
         (self.chip.csn if pin == PINS.csn else self.chip.ce)(bool(high), self.us)
+
+    def input(self, pin: int, what: int) -> int:
+        """The chip's own wire, where it has one."""
+        return int(self.chip.irq(self.us))
 
     def turn(self, us: float) -> list[bytes]:
         """One turn: what has come."""

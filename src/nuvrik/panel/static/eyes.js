@@ -127,8 +127,7 @@ export class Eyes {
     const believed = this.link !== null && !this.link.two_way && !this.said?.state.machine?.simulated;
     mark($("head"), "data-believed", String(believed && shape !== "none"));
     this.count(now, word);
-    const names = { low: this.low, of: (name) => this.nameOf(name) };
-    write($("why"), this.link ? whyOf(now, this.live, this.hands, this.link, this.said, names) : this.live.why);
+    write($("why"), this.link ? whyOf(now, this.live, this.hands, this.link, this.said, this.low) : this.live.why);
     if (now - this.linkAt > LINK_MS) {
       this.linkAt = now;
       write($("link"), this.linkWords(now));
@@ -140,13 +139,6 @@ export class Eyes {
     const known = this.live.joined && now - this.live.heardAt <= SILENT_MS;
     this.showOutputs(known ? seen.machine : null);
     for (const [name, gauge] of this.gauges) this.showGauge(gauge, known ? seen.telemetry[name] : null);
-  }
-
-  /** A channel is called what moves it, where that is one control. */
-  nameOf(name) {
-    if (!this.link.channels.some((one) => one.name === name)) return name;
-    const feeding = this.link.controls.concat(this.link.made).filter((one) => one.feeds.some((fed) => fed.channel === name));
-    return feeding.length === 1 ? feeding[0].name : name;
   }
 
   /** For how long it has been armed, and what is to be heard of the link. */

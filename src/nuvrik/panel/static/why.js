@@ -32,7 +32,7 @@ const ASKS = {
 };
 
 /** What the sentence is, of all that is known. */
-export function whyOf(now, live, hands, link, said, names) {
+export function whyOf(now, live, hands, link, said, low) {
   if (!live.joined) return live.why;
   if (now - live.heardAt > SILENT_MS) return "This page's program is silent: nothing here is true now.";
   if (!said) return "It has just connected.";
@@ -40,7 +40,7 @@ export function whyOf(now, live, hands, link, said, names) {
   if (live.pressed) return "STOP is held.";
   if (said.stops) return "STOP is held on another page.";
   const [code] = seen.reason;
-  if (code === "STOP_PRESSED" || code === "STOP_UNREAD") return ask(seen.reason, names);
+  if (code === "STOP_PRESSED" || code === "STOP_UNREAD") return ask(seen.reason);
   if (said.driver === 0) return "Nobody drives: take the hand.";
   if (!live.drives) return `Page ${said.driver} drives; this page watches. STOP works from here.`;
   if (hands.isTooSmall()) return "Too small to drive: turn the phone, or make the window larger.";
@@ -52,15 +52,15 @@ export function whyOf(now, live, hands, link, said, names) {
   if (state === "FAILSAFE") return away.length ? `Frames stopped arriving; let go of ${listed(away)}.` : "Frames stopped arriving for a while; it goes on when all rests.";
   const waits = said.waits.filter((name) => hands.isAway(name)).map(words);
   if (waits.length) return `Let go: ${listed(waits)} has not been at rest yet.`;
-  if (code !== "NOTHING" && code !== "STOPPED") return ask(seen.reason, names);
+  if (code !== "NOTHING" && code !== "STOPPED") return ask(seen.reason);
   if (state === "STOPPED") return away.length ? `Stopped. Bring to rest: ${listed(away)}.` : "Stopped: hold Arm to go on.";
   const machine = seen.machine?.reason ?? ["NOTHING", "", 0];
   if (state !== "ARMED") {
     if (away.length && ["NOT_AT_REST", "ARM_OFF", "NOTHING"].includes(machine[0])) return `Bring to rest first: ${listed(away)}.`;
-    return machine[0] !== "NOTHING" ? ask(machine, names) : "It has just begun.";
+    return machine[0] !== "NOTHING" ? ask(machine) : "It has just begun.";
   }
-  if (machine[0] === "LOW_BATTERY" || names.low) return "Battery low: it goes slower now. Come home.";
-  if (machine[0] !== "NOTHING") return ask(machine, names);
+  if (machine[0] === "LOW_BATTERY" || low) return "Battery low: it goes slower now. Come home.";
+  if (machine[0] !== "NOTHING") return ask(machine);
   return follows(link, hands, seen, said);
 }
 
@@ -88,9 +88,9 @@ function isAway(one, hands, seen) {
   return Math.abs(level ?? 0) > 1000 * AWAY || (hands.isAway(one.name) && Math.abs(level ?? 0) > 0);
 }
 
-function ask([code, name, number], names) {
+function ask([code, name, number]) {
   const say = ASKS[code];
-  return say ? sentence(say(words(names.of?.(name) ?? name), number)) : "It has just begun.";
+  return say ? sentence(say(words(name), number)) : "It has just begun.";
 }
 
 const listed = (all) => all.slice(0, 2).join(" and ") + (all.length > 2 ? " and more" : "");
