@@ -18,11 +18,12 @@ def pack_reply(reply: Reply) -> bytes:
 
 def pack_telemetry(link: nuvrik.Link, telemetry: Telemetry) -> bytes:
     """The payload of telemetry: state, number of the last command, which items, their codes."""
-    state, accepted, items, hold_ends, own_stop = telemetry
-    said = state | (accepted is not None) << 3 | hold_ends << 4 | bool(own_stop) << 5
+    state, accepted, items, hold_ends, own_stop, radio = telemetry
+    noted = own_stop | radio << 5
+    said = state | (accepted is not None) << 3 | hold_ends << 4 | bool(noted) << 5
     mask = sum(1 << place for place, name in enumerate(link.telemetry) if name in items)
     codes = [(code, item.bits) for name, item in link.telemetry.items() for code in items.get(name, ())]
-    head = bytes((said, accepted or 0, *([own_stop] if own_stop else [])))
+    head = bytes((said, accepted or 0, *([noted] if noted else [])))
     return head + mask.to_bytes((len(link.telemetry) + 7) // 8, "little") + put(codes)
 
 

@@ -90,6 +90,9 @@ def test_payloads_worked_out_by_hand() -> None:
     assert pack_telemetry(EXAMPLE, said).hex() == "0a0705c801"
     # STOPPED by its own code, which gave 9: bit 5, and a byte more.
     assert pack_telemetry(EXAMPLE, Telemetry(4, 7, {"door": (1,)}, own_stop=9)).hex() == "2c07090401"
+    # Its radio chip had forgotten everything, number 2: 32 times that; and both at once.
+    assert pack_telemetry(EXAMPLE, Telemetry(4, 7, {"door": (1,)}, False, 0, 2)).hex() == "2c07400401"
+    assert pack_telemetry(EXAMPLE, Telemetry(4, 7, {"door": (1,)}, False, 9, 2)).hex() == "2c07490401"
     # WAITING, nothing heard; shaft 0x123 alone.
     assert pack_telemetry(EXAMPLE, Telemetry(0, None, {"shaft": (0x123,)})).hex() == "0000022301"
     # Request 0, boot 11223344, session 5, number 9, -345 steps = FEA7.

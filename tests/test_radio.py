@@ -30,6 +30,17 @@ FROM_MS = 2000
 """By then it is armed, and drives."""
 
 
+TOLD = (
+    starter_text("tug")
+    + """
+[telemetry.leak]
+kind = "digital"
+every_ms = 100
+"""
+)
+"""A tug that tells something, and so its state."""
+
+
 class Pushed:
     """A hand that arms, and then pushes the stick for ever."""
 
@@ -87,7 +98,7 @@ FAULTS: dict[str, tuple[Callable[[Pair], None], Callable[[Pair], None], int]] = 
 
 @pytest.mark.parametrize("fault", FAULTS)
 def test_whatever_happens_to_a_chip_it_stops_says_what_was_wrong_and_comes_back(fault: str) -> None:
-    pair = driving()
+    pair = driving(TOLD)
     assert pair.driven and pair.machine.lamp
     strike, mend, trouble = FAULTS[fault]
     strike(pair)
@@ -108,8 +119,12 @@ def test_whatever_happens_to_a_chip_it_stops_says_what_was_wrong_and_comes_back(
     pair.run(600)
     assert pair.machine.loop.end.accepted > before + 10
     assert pair.machine.loop.line.radio.trouble == chip.RADIO_WELL and pair.machine.lamp
-    # hello has it: the machine's own end notes it once a tick.
+    # hello has it, and telemetry for a while: the machine's own end notes it once a tick.
     assert pair.machine.loop.end.noted >> 5 == trouble
+    assert pair.handset.loop.end.hearing.radio == trouble
+    pair.run(5000)
+    assert pair.machine.loop.end.noted >> 5 == trouble
+    assert pair.handset.loop.end.hearing.radio == 0
 
 
 def test_what_is_wrong_with_a_chip_is_told_apart_by_the_lamp() -> None:

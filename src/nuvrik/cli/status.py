@@ -111,6 +111,7 @@ def head(handset: Handset, machine: Machine | None = None) -> str:
         text = "SENDING" if handset.why == "" else "NOT DRIVING"
     text += ", about to let go of its load" if handset.hold_ends else ""
     text += f" by the machine's own code, with number {handset.own_stop}" if handset.own_stop else ""
+    text += f", its radio chip had trouble: {handset.machine_radio}" if handset.machine_radio else ""
     if handset.why:
         return f"{text}: {handset.why}"
     if machine is None or machine.state is State.ARMED:

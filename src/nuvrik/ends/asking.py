@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from nuvrik.core.hand.hands import Hands
 from nuvrik.core.levels import NOBODY, TIMER_MAX
-from nuvrik.core.loops.machine_end import NOTES_LATE, NOTES_RADIO
+from nuvrik.core.machine.telling import NOTES_LATE, NOTES_OWN, NOTES_RADIO
 from nuvrik.core.requests.asking import QUESTION_NONE, Asking
 from nuvrik.plan.build_tags import BuildTags
 from nuvrik.plan.form.models import Link
@@ -64,7 +64,7 @@ def identity_of(who: Who, how: How | None) -> Identity:
         up_s=how.up_s,
         accepted=how.accepted,
         refused=how.refused,
-        own_stop=how.noted & 15,
+        own_stop=how.noted & NOTES_OWN,
         loses_time=bool(how.noted & NOTES_LATE),
         radio=RADIO[min(how.noted // NOTES_RADIO, len(RADIO) - 1)],
     )

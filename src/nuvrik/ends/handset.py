@@ -286,6 +286,11 @@ class Handset:
         return self._hearing.own_stop
 
     @property
+    def machine_radio(self) -> str:
+        """What was wrong with the machine's radio chip in the last 5 s, as it says itself; "" for nothing."""
+        return self._hearing.radio
+
+    @property
     def telemetry(self) -> dict[str, Reading]:
         """The latest of each item that has come back, with its age."""
         return self._hearing.telemetry()

@@ -3,7 +3,7 @@
 from functools import cached_property
 
 from nuvrik.core.machine.states import STATES, State
-from nuvrik.ends.asking import Asker
+from nuvrik.ends.asking import RADIO, Asker
 from nuvrik.ends.cues import Beeper
 from nuvrik.ends.sensors import Reading, Readings
 from nuvrik.levels import LONG_AGO
@@ -35,6 +35,7 @@ class Hearing:
         """Its sequence number."""
         self._hold_ends = False
         self._own_stop = 0
+        self._radio = 0
 
     def feed(self, data: bytes) -> list[Event]:
         """Take bytes that have come back, and give the events in them."""
@@ -52,6 +53,7 @@ class Hearing:
                 self._state = STATES[event.values.state]
                 self._hold_ends = event.values.hold_ends
                 self._own_stop = event.values.own_stop
+                self._radio = event.values.radio
                 self._readings.take(event.values, now_ms)
             else:
                 self._asker.hear(event.values)
@@ -86,6 +88,11 @@ class Hearing:
     def own_stop(self) -> int:
         """The number that the machine's own code gave for the stop that holds it; 0 for none."""
         return self._own_stop if self.state is not None else 0
+
+    @property
+    def radio(self) -> str:
+        """What was wrong with the machine's radio chip lately; "" for nothing."""
+        return RADIO[self._radio] if self.state is not None else ""
 
     def telemetry(self) -> dict[str, Reading]:
         """The latest of each item, with its age."""

@@ -3,6 +3,7 @@ own decoder and encoder, which are several times faster than those that go byte 
 tests holds the two ways to each other."""
 
 from nuvrik.core.frames.sender import Sender
+from nuvrik.core.levels import TIMER_MAX
 from nuvrik.core.loops.machine_end import EndTable, MachineEnd
 from nuvrik.core.machine.inputs import Inputs
 from nuvrik.core.machine.machine import Machine
@@ -54,6 +55,7 @@ class QuickEnd(MachineEnd):
         self.again = Again()
         self.pins, self.skips, self.calls, self.told = [], False, False, False
         self.start = self.up_part = self.up_s = self.accepted = self.refused = self.noted = 0
+        self.radio_ms = TIMER_MAX
 
     def forget(self) -> None:
         """Whatever was heard before counts no more."""

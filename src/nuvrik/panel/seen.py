@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from nuvrik.core.levels import NO_READING
+from nuvrik.ends.asking import RADIO
 from nuvrik.ends.handset import Handset
 from nuvrik.ends.machine import Machine
 from nuvrik.failsafe.why import Code
@@ -71,6 +72,7 @@ def handset_seen(
         "round_trip_ms": handset.round_trip_ms,
         "lets_go": handset.hold_ends,
         "own_stop": handset.own_stop,
+        "radio": RADIO.index(handset.machine_radio),
         "controls": {name: [readings.get(name), level] for name, level in _levels(handset)},
         "held": handset.latched,
         "channels": channels,

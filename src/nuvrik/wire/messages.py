@@ -123,13 +123,15 @@ class Telemetry(NamedTuple):
     """What the machine says of itself: ``state`` is the place of its state in the failsafe table,
     ``accepted`` the sequence of the last command it accepted, ``items`` the codes of each item that is there,
     ``hold_ends`` whether an output is about to let go of a load that it holds, ``own_stop`` the number that
-    the machine's own code gave for the stop that holds it, 0 for none."""
+    the machine's own code gave for the stop that holds it, 0 for none, ``radio`` the number of what was wrong
+    with its radio chip lately, 0 for nothing."""
 
     state: int
     accepted: int | None
     items: dict[str, tuple[int, ...]]
     hold_ends: bool = False
     own_stop: int = 0
+    radio: int = 0
 
 
 def pack_jog(jog: Jog) -> bytes:
@@ -254,7 +256,7 @@ class Payloads:
                 first = heard.table.telling.items[place].first
                 items[name] = tuple(heard.codes[first : first + item.parts])
         accepted = heard.last_command if heard.followed else None
-        return Telemetry(heard.state_told, accepted, items, heard.hold_ends, heard.own_number)
+        return Telemetry(heard.state_told, accepted, items, heard.hold_ends, heard.own_number, heard.radio)
 
 
 def from_the_machine(kind: int, values: object) -> bool:

@@ -19,7 +19,11 @@ from nuvrik.core.machine.telling import (
     FOLLOWS,
     HOLD_ENDS,
     MEANS_NOTHING,
-    OWN_STOP,
+    NOTED,
+    NOTES_LATE,
+    NOTES_OWN,
+    NOTES_RADIO,
+    RADIO_TROUBLES,
     STATE_BITS,
     TELLS_AXES,
     ItemTable,
@@ -41,7 +45,7 @@ HOW_BYTES = 13
 
 def first_mark(sealed: Sealed) -> u8:
     """The byte of telemetry at which it says which items are there."""
-    return HEAD + 3 if (sealed.body[HEAD] & OWN_STOP) != 0 else HEAD + 2
+    return HEAD + 3 if (sealed.body[HEAD] & NOTED) != 0 else HEAD + 2
 
 
 def there(sealed: Sealed, item: u8) -> bool:
@@ -60,8 +64,8 @@ class HearingTable(Table):
 
 class Hearing:
     """What has been heard of one machine. own_number: that of the stop of its own code that holds it, 0 for
-    none; ages_ms: how long ago each item came, and codes what it was; length: bytes of a token that are
-    back."""
+    none; radio: what was wrong with its radio chip lately, 0 for nothing; ages_ms: how long ago each item
+    came, and codes what it was; length: bytes of a token that are back."""
 
     def __init__(self, table: HearingTable) -> None:
         self.table: HearingTable = table
@@ -72,6 +76,7 @@ class Hearing:
         self.last_command: u8 = 0
         self.hold_ends: bool = False
         self.own_number: u8 = 0
+        self.radio: u8 = 0
         self.seq: u8 = 0
         self.codes: list[u16] = [0] * len(table.telling.codes)
         self.ages_ms: list[u16] = [TIMER_MAX] * len(table.telling.items)
@@ -132,8 +137,10 @@ class Hearing:
             return False
         if (sealed.body[HEAD] & STATE_BITS) >= STATES:
             return False
-        if (sealed.body[HEAD] & OWN_STOP) != 0 and (sealed.body[HEAD + 2] < 1 or sealed.body[HEAD + 2] > 15):
-            return False
+        if (sealed.body[HEAD] & NOTED) != 0:
+            noted: u8 = sealed.body[HEAD + 2]
+            if noted == 0 or (noted & NOTES_LATE) != 0 or noted >= RADIO_TROUBLES * NOTES_RADIO:
+                return False
         for i in range(at - 8 * first_mark(sealed) - len(self.table.telling.items)):
             if there(sealed, len(self.table.telling.items) + i):
                 return False
@@ -175,7 +182,9 @@ class Hearing:
         self.followed = (sealed.body[HEAD] & FOLLOWS) != 0
         self.hold_ends = (sealed.body[HEAD] & HOLD_ENDS) != 0
         self.last_command = sealed.body[HEAD + 1]
-        self.own_number = sealed.body[HEAD + 2] if (sealed.body[HEAD] & OWN_STOP) != 0 else 0
+        noted: u8 = sealed.body[HEAD + 2] if (sealed.body[HEAD] & NOTED) != 0 else 0
+        self.own_number = noted & NOTES_OWN
+        self.radio = noted // NOTES_RADIO
         at: u16 = self.first_code(sealed)
         for i in range(len(self.table.telling.items)):
             item: ItemTable = self.table.telling.items[i]

@@ -37,17 +37,11 @@ from nuvrik.core.machine.desk import (
 from nuvrik.core.machine.inputs import Inputs, InputsTable
 from nuvrik.core.machine.machine import FORGET, WEAR, Machine, MachineTable
 from nuvrik.core.machine.pins import Again, Pins, PinTable, Writes
-from nuvrik.core.machine.telling import Telling, TellingTable
+from nuvrik.core.machine.telling import NOTES_LATE, NOTES_RADIO, RADIO_SAID_MS, Telling, TellingTable
 from nuvrik.core.machine.watch import ARMED
 from nuvrik.core.requests.answers import say
 from nuvrik.core.requests.asks import ASK_BYTES, argument_given, jog_step, understood
 from nuvrik.core.widths import Table, i32, level, share, u8, u16, whole
-
-NOTES_LATE = 16
-NOTES_RADIO = 32
-"""In the byte of a hello that says what has been noted, above the number of the builder's own last stop: the
-chip's clock has lost more time to own code that keeps interrupts off than the link file allows for; and so
-many times what was wrong with its radio chip last."""
 
 HELLO_MOST = 0x3FFFFFFF
 """Frames are counted to here, which takes 248 days at 50 frames a second."""
@@ -105,6 +99,7 @@ class MachineEnd:
         self.refused: u16 = 0
         self.start: u8 = 0
         self.noted: u8 = 0
+        self.radio_ms: u16 = TIMER_MAX
         self.calls: bool = False
         self.skips: bool = False
 
@@ -128,6 +123,7 @@ class MachineEnd:
     def count_up(self, dt_ms: u16) -> None:
         """So much time has gone by."""
         self.telling.pass_time(dt_ms)
+        self.radio_ms = later(self.radio_ms, dt_ms)
         seconds: u16 = dt_ms // 1000
         self.up_s += seconds
         self.up_part += dt_ms - seconds * 1000
@@ -369,17 +365,22 @@ class MachineEnd:
         self.noted = self.noted | NOTES_LATE
 
     def note_radio(self, trouble: u8) -> None:
-        """What was wrong with the radio chip last."""
-        self.noted = (self.noted & 31) + NOTES_RADIO * (trouble & 7)
+        """Something is wrong with the radio chip."""
+        self.noted = self.noted & 31
+        self.noted += NOTES_RADIO * (trouble & 7)
+        self.radio_ms = 0
 
     def send(self) -> bool:
         """Put the frame that is due now, if one is, into the sender. Answers first: somebody waits for them,
         and telemetry loses nothing by coming a little later."""
         if self.table.machine.desk.answers and self.answers():
             return True
+        noted: u8 = self.machine.own_number()
+        if self.radio_ms < RADIO_SAID_MS:
+            noted += self.noted & 0xE0
         return self.telling.due(
             self.machine.watch.state,
-            self.machine.own_number(),
+            noted,
             self.machine.followed,
             self.machine.last_command,
             self.machine.outputs,

@@ -156,7 +156,8 @@ class MachineLoop:
         self.end.turn()
         self.own.before_outputs()
         self.write_outputs()
-        if self.table.line.way == BY_RADIO:
+        if self.table.line.way == BY_RADIO and self.line.radio.news:
+            self.line.radio.news = False
             self.end.note_radio(self.line.radio.last)
         self.write_steps_left()
         self.board.alive()

@@ -124,9 +124,10 @@ class PacketRadioTable(Table):
 
 
 class PacketRadio:
-    """One chip. trouble: what is wrong with it now; last: what was wrong last. quiet_ms: how long it has
-    heard nothing, or been set up; since: how many ms ago the other end has sent, or would have, and on_time:
-    it did. hears: something has come lately."""
+    """One chip. trouble: what is wrong with it now; last: what was wrong last, and news: that it has
+    been since somebody put that down. quiet_ms: how long it has heard nothing, or been set up; since: how
+    many ms ago the other end has sent, or would have, and on_time: it did. hears: something has come
+    lately."""
 
     def __init__(self, table: PacketRadioTable, board: Board) -> None:
         self.table: PacketRadioTable = table
@@ -144,6 +145,7 @@ class PacketRadio:
         self.at: u8 = 0
         self.trouble: u8 = RADIO_WELL
         self.last: u8 = RADIO_WELL
+        self.news: bool = False
         self.lamp_at: u16 = 0
 
     def begin(self) -> None:
@@ -241,6 +243,7 @@ class PacketRadio:
         """Something is wrong: set it up anew, after a while."""
         self.trouble = trouble
         self.last = trouble
+        self.news = True
         self.again(rest_ms)
 
     def again(self, rest_ms: u16) -> None:

@@ -43,11 +43,22 @@ AXES = 3
 STATE_BITS = 7
 FOLLOWS = 8
 HOLD_ENDS = 16
-OWN_STOP = 32
+NOTED = 32
 MEANS_NOTHING = 64
 """The first byte of telemetry: the state, that the number of the last command follows, that a load is about
-to be let go of, that the machine's own code has stopped it (a byte more, with a number from 1 to 15). What is
-above has to be zero, so that it can mean something later."""
+to be let go of, that a byte more has been noted. What is above has to be zero, so that it can mean something
+later."""
+
+NOTES_OWN = 15
+NOTES_LATE = 16
+NOTES_RADIO = 32
+"""What a machine notes of itself, in one byte: the number that the builder's own code gave for a stop of its
+own, that its clock has lost time, and how many times this what was wrong with its radio chip."""
+
+RADIO_TROUBLES = 6
+RADIO_SAID_MS = 5000
+"""What can be wrong with a radio chip, nothing included; and how long telemetry says it. A machine whose chip
+is gone says nothing, so it has to be said afterwards, for long enough that a person reads it."""
 
 
 class ItemTable(Table):
@@ -101,7 +112,7 @@ class Telling:
         self.since_ms: u16 = 0
         self.told_ms: u16 = TIMER_MAX
         self.said: u8 = 0
-        self.said_own: u8 = 0
+        self.said_noted: u8 = 0
         self.sent: u16 = 0
         self.last_seq: u8 = 0
         self.first: u8 = 0
@@ -197,31 +208,32 @@ class Telling:
         return any
 
     def due(
-        self, state: u8, own: u8, followed: bool, last_command: u8, outputs: Outputs, sender: Sender
+        self, state: u8, noted: u8, followed: bool, last_command: u8, outputs: Outputs, sender: Sender
     ) -> bool:
-        """The telemetry that is due now goes into the sender. own: the number that the builder's own code
-        gave for the stop that holds the machine, 0 for none. False: none is due."""
+        """The telemetry that is due now goes into the sender. noted: the number that the builder's own code
+        gave for the stop that holds the machine, and the radio's late trouble; 0 for neither. False: none
+        is due."""
         if len(self.table.items) == 0:
             return False
         self.catch_up()
-        more: u8 = 0 if own == 0 else 8
+        more: u8 = 0 if noted == 0 else 8
         some: bool = self.choose(self.table.room - more if self.table.room > more else 0)
         said: u8 = state + HOLD_ENDS if outputs.hold_ends() else state
-        said += OWN_STOP if own != 0 else 0
-        # A change of state, a hold about to end, or another stop of the builder's own, is news by itself.
-        news: bool = said != self.said or own != self.said_own
+        said += NOTED if noted != 0 else 0
+        # A change of state, a hold about to end, or something else that was noted, is news by itself.
+        news: bool = said != self.said or noted != self.said_noted
         if not some and not news and self.told_ms < self.table.tell_ms:
             return False
         self.said = said
-        self.said_own = own
+        self.said_noted = noted
         self.told_ms = 0
         if self.table.guard_ms != 0:
             self.note(sender.seq)
         sender.begin(KIND_TELEMETRY)
         sender.byte(said + FOLLOWS if followed else said)
         sender.byte(last_command if followed else 0)
-        if own != 0:
-            sender.byte(own)
+        if noted != 0:
+            sender.byte(noted)
         for i in range(len(self.table.items)):
             sender.bits(1 if self.chosen[i] else 0, 1)
         sender.at = ((sender.at + 7) >> 3) << 3

@@ -118,7 +118,8 @@ export class Eyes {
     return ["NOT HEARD", "lost", `for ${(seen.age_ms / 1000).toFixed(1)} s`];
   }
 
-  show(now) {
+  /** `reads`: figures too, beside the state and what moves. */
+  show(now, reads) {
     const [word, shape, more] = this.stateOf(now);
     this.state = word === "NOT HEARD" ? "LOST" : word;
     write($("state-word"), word);
@@ -137,8 +138,8 @@ export class Eyes {
     if (!this.said || $("page-drive").hidden) return;
     const seen = this.said.state;
     const known = this.live.joined && now - this.live.heardAt <= SILENT_MS;
-    this.showOutputs(known ? seen.machine : null);
-    for (const [name, gauge] of this.gauges) this.showGauge(gauge, known ? seen.telemetry[name] : null);
+    this.showOutputs(known ? seen.machine : null, reads);
+    for (const [name, gauge] of this.gauges) this.showGauge(gauge, known ? seen.telemetry[name] : null, reads);
   }
 
   /** For how long it has been armed, and what is to be heard of the link. */
@@ -197,7 +198,7 @@ export class Eyes {
     write($("hand"), `${who}; you are page ${live.page} of ${said.pages}`);
   }
 
-  showOutputs(machine) {
+  showOutputs(machine, reads) {
     write(
       $("told-by"),
       machine ? (machine.simulated ? "the simulated machine" : "worked out here, from what is sent: what it should be told") : "not known now",
@@ -207,13 +208,13 @@ export class Eyes {
       place(row.bar, "--from", String(told ? Math.min(0, told[0]) / 1000 : 0));
       place(row.bar, "--to", String(told ? Math.max(0, told[0]) / 1000 : 0));
       mark(row.element, "data-driven", String(Boolean(told?.[2])));
-      write(row.level, told ? percent(told[0]) : "?");
+      if (reads) write(row.level, told ? percent(told[0]) : "?");
       // Why nothing may move stands in the head, once for all of them.
       write(row.why, told ? told[3] : "");
     }
   }
 
-  showGauge(gauge, reading) {
+  showGauge(gauge, reading, reads) {
     const [value, text, lost, commanded] = reading ?? [null, "nothing heard yet", true, false];
     if (gauge.one.range) {
       const [low, high] = gauge.one.range;
@@ -221,7 +222,7 @@ export class Eyes {
       place(gauge.fill, "--to", String(share));
     }
     mark(gauge.element, "data-lost", String(Boolean(lost)));
-    write(gauge.text, text.replace(" (commanded)", ""));
+    if (reads) write(gauge.text, text.replace(" (commanded)", ""));
     write(gauge.mark, commanded ? "commanded" : "");
   }
 }

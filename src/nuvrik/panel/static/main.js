@@ -27,6 +27,7 @@ const digits = new Digits($("page-digits"), tabs);
 let keys = null;
 let pads = null;
 let fresh = false;
+let unread = false;
 let shownAs = "";
 
 const live = new Live(hands, {
@@ -56,7 +57,7 @@ const live = new Live(hands, {
   told(said) {
     eyes.take(said);
     first.take(said);
-    fresh = true;
+    fresh = unread = true;
   },
   changed() {
     fresh = false;
@@ -121,9 +122,11 @@ $("full").addEventListener("click", () => {
   else document.documentElement.requestFullscreen?.().catch(() => {});
 });
 
-/** Nothing new has come: how long ago that was is still told, ten times a second. */
+/** Nothing new has come: how long ago that was is still told, ten times a second; and nobody reads a number
+ *  that changes more often, so bars and knobs follow each frame, and figures so often. */
 const IDLE_MS = 100;
 let lookedAt = 0;
+let readAt = 0;
 
 function look(now) {
   requestAnimationFrame(look);
@@ -131,14 +134,19 @@ function look(now) {
   pads?.sample();
   chart.draw(now);
   next.look();
-  if (!fresh && now - lookedAt < IDLE_MS) return;
+  const reads = now - readAt >= IDLE_MS;
+  if (!fresh && !(unread && reads) && now - lookedAt < IDLE_MS) return;
   lookedAt = now;
-  eyes.show(performance.now());
+  eyes.show(performance.now(), reads);
   if (eyes.said) chart.take(eyes.state, eyes.said.state, now);
-  if (!fresh || !eyes.said) return;
+  if (!(fresh || (unread && reads)) || !eyes.said) return;
   fresh = false;
+  if (reads) {
+    readAt = now;
+    unread = false;
+  }
   const seen = eyes.said.state;
-  for (const widget of hands.widgets) widget.show?.(seen);
+  for (const widget of hands.widgets) widget.show?.(seen, reads);
   check.show(seen, hands, keys, pads);
   faults.show(seen);
 }

@@ -166,7 +166,7 @@ export class Stick {
     if (this.stays) this.withdraw();
   }
 
-  show(seen) {
+  show(seen, reads) {
     const level = (one) => (one ? (seen.controls[one.name]?.[1] ?? null) : 0);
     const [x, y] = [level(this.across), level(this.along)];
     place(this.track, "--x", String(this.x));
@@ -174,6 +174,7 @@ export class Stick {
     place(this.track, "--mx", String((x ?? 0) / 1000));
     place(this.track, "--my", String((y ?? 0) / 1000));
     mark(this.track, "data-reading", x === null || y === null ? "none" : "fresh");
+    if (!reads) return;
     const said = [this.across ? x : undefined, this.along ? y : undefined].filter((one) => one !== undefined);
     const text = said.map(percent).join(", ") + (this.stays && said.some((one) => one) ? " stays" : "");
     write(this.value, text);
@@ -239,7 +240,7 @@ class Staying {
     this.share = 0;
   }
 
-  show(seen) {
+  show(seen, reads) {
     const { kind, name, high } = this.one;
     const set = seen.channels[name] ?? null;
     const level = kind === "slider" ? (seen.controls[name]?.[1] ?? null) : kind === "count" && set !== null ? (1000 * set) / high : set;
@@ -249,6 +250,7 @@ class Staying {
       place(this.track, `--m${axis}`, at((level ?? 0) / 1000));
     }
     mark(this.track, "data-reading", level === null ? "none" : "fresh");
+    if (!reads) return;
     const text = this.shown(level);
     write(this.value, text);
     mark(this.track, "aria-valuetext", text);

@@ -31,6 +31,9 @@ const ASKS = {
   OWN_CODE: (_, number) => `The machine's own code stopped it, number ${number}.`,
 };
 
+/** What the machine says of its radio chip, by its number. */
+const RADIO = ["", "did not answer", "forgot all it was told", "had changed", "keeps nothing it is told", "did not send"];
+
 /** What the sentence is, of all that is known. */
 export function whyOf(now, live, hands, link, said, low) {
   if (!live.joined) return live.why;
@@ -49,7 +52,10 @@ export function whyOf(now, live, hands, link, said, low) {
   const state = seen.state ?? (link.two_way ? null : seen.machine?.state);
   if (link.two_way && !seen.state) return "The machine is not heard: is it on, in range, its cable in?";
   const away = link.controls.filter((one) => isAway(one, hands, seen)).map((one) => words(one.name));
-  if (state === "FAILSAFE") return away.length ? `Frames stopped arriving; let go of ${listed(away)}.` : "Frames stopped arriving for a while; it goes on when all rests.";
+  if (state === "FAILSAFE") {
+    const lost = seen.radio ? `The radio chip ${RADIO[seen.radio]}` : "Frames stopped arriving";
+    return away.length ? `${lost}; let go of ${listed(away)}.` : `${lost}; it goes on when all rests.`;
+  }
   const waits = said.waits.filter((name) => hands.isAway(name)).map(words);
   if (waits.length) return `Let go: ${listed(waits)} has not been at rest yet.`;
   if (code !== "NOTHING" && code !== "STOPPED") return ask(seen.reason);
@@ -66,6 +72,7 @@ export function whyOf(now, live, hands, link, said, low) {
 
 function follows(link, hands, seen, said) {
   if (said.slow) return `This network is slow: ${said.trip_ms} ms.`;
+  if (seen.radio) return `The machine's radio chip ${RADIO[seen.radio]}.`;
   if (seen.lets_go) return "It is about to let go of its load.";
   const none = link.controls.find((one) => !one.sets_channel && one.feeds.length && seen.controls[one.name]?.[1] === null);
   if (none) return `${words(none.name)} has no reading: what it feeds rests.`;
