@@ -16,6 +16,7 @@ from browser import until
 from doors import DOORS, Pad, Seen, Story, Watched, told
 from exported_handsets import by_the_library, in_c, in_micropython, read_controls, readings
 from links import write
+from links_with_key import authenticated
 from on_air import by_radio
 from python_chips import needs_micropython
 from random_links import random_link
@@ -56,6 +57,10 @@ ON_AIR = {
     if link.frame.sealed
 }
 ROWS += [(name, "radio") for name in ON_AIR]
+# With a key everything is as it was, but for who is obeyed.
+HAVE_KEYS = ("crane", "marram", "rover", "tug")
+WITH_KEY = {f"{name} with a key": authenticated(starter_text(name)) for name in HAVE_KEYS}
+ROWS += [(name, door) for name in WITH_KEY for door in READ_DOORS]
 DRIVEN["keyed"] = nuvrik.parse(KEYED)
 ROWS.append(("keyed", "keys"))
 
@@ -78,7 +83,7 @@ def at_the_door(story: Story, door: str) -> Seen:
 
 @pytest.mark.parametrize(("name", "door"), ROWS)
 def test_a_hand_at_any_door(name: str, door: str) -> None:
-    story = Story((DRIVEN | ON_AIR)[name])
+    story = Story((DRIVEN | ON_AIR | WITH_KEY)[name])
     seen = at_the_door(story, door)
     assert seen.reached(ARMED) and seen.reached(STOPPED)
     if story.sticks or door == "keys":
@@ -101,6 +106,7 @@ def test_a_hand_at_any_door_of_any_link(at: int) -> None:
 # ---- doors that open their port themselves ---------------------------------------------------
 
 OPENED = ["crane", "marram", "tug"]
+BEHIND = STARTERS | {"marram with a key": authenticated(starter_text("marram"))}
 
 
 @pytest.fixture
@@ -108,7 +114,7 @@ def opened(monkeypatch: pytest.MonkeyPatch) -> Callable[[str], Watched]:
     """What stands behind the port sim for whoever opens it next."""
 
     def behind(name: str) -> Watched:
-        line = Watched(STARTERS[name], Seen(Story(STARTERS[name])))
+        line = Watched(BEHIND[name], Seen(Story(BEHIND[name])))
         for where in ("nuvrik.ports.connection", "nuvrik.cli.inputs.lines"):
             monkeypatch.setattr(f"{where}.open_port", lambda *_, **__: line)
         return line
@@ -122,11 +128,11 @@ def turning_channel(name: str) -> str:
 
 
 @pytest.mark.live
-@pytest.mark.parametrize("name", OPENED)
+@pytest.mark.parametrize("name", [*OPENED, "marram with a key"])
 def test_a_program_that_connects(name: str, opened: Callable[[str], Watched]) -> None:
     line = opened(name)
     line.seen.story.pushes = 10**9
-    with nuvrik.connect(STARTERS[name], "sim") as machine:
+    with nuvrik.connect(BEHIND[name], "sim") as machine:
         # (c) Nothing is armed: nothing is kept for when it is.
         with pytest.raises(ValueError, match=r"-1|cannot|must"):
             machine.set(**{turning_channel(name): 7})

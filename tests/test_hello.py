@@ -56,9 +56,9 @@ def test_a_receiver_is_built_from_its_controls_too() -> None:
 @pytest.mark.parametrize("name", starter_names())
 def test_a_machine_is_what_its_file_says_whatever_it_is_tried_on(name: str) -> None:
     link = nuvrik.parse(starter_text(name))
-    assert end_table(link, stream=True).build == end_table(link, stream=False).build
+    assert end_table(link, stream=True).who.build == end_table(link, stream=False).who.build
     table = end_table(link, stream=not link.medium.datagrams)
-    assert tags_of(table) == BuildTags(*table.build)
+    assert tags_of(table) == BuildTags(*table.who.build)
 
 
 def test_hello_names_the_part_that_was_edited_and_not_flashed(tmp_path: Path) -> None:
@@ -89,9 +89,9 @@ def test_any_name_comes_whole_or_cut_between_characters() -> None:
         name = ("märz-éèà-" * 4)[at % 9 : at % 9 + at % 20] or "x"
         text = starter_text("panel").replace('name = "panel"', f'name = "{name}"')
         table = end_table(nuvrik.parse(text), stream=True)
-        told = bytes(table.name).decode("utf-8")
+        told = bytes(table.who.name).decode("utf-8")
         assert name.startswith(told) and (told == name or len(told.encode()) > 11)
-        assert table.name_first <= 4 and len(table.name) - table.name_first <= 10
+        assert table.who.name_first <= 4 and len(table.who.name) - table.who.name_first <= 10
 
 
 @pytest.mark.parametrize("restarts", ["handset", "machine"])

@@ -6,7 +6,6 @@ from nuvrik.budget.conditions import Conditions
 from nuvrik.budget.stop import StopBound, stop_bound
 from nuvrik.budget.trips import Way, mean_hours
 from nuvrik.plan.form.channels import LevelChannel, ShareChannel
-from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES
 from nuvrik.plan.form.media import InfraredMedium, retries_of, transit_us
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.wiring import output_routes
@@ -74,7 +73,7 @@ def _back_ms(link: Link) -> float:
     stream = not link.medium.datagrams
     for item in link.telemetry.values():
         body = (
-            HEAD_BYTES + 2 + (len(link.telemetry) + 7) // 8 + (item.bits * item.parts + 7) // 8 + CHECK_BYTES
+            link.frame.around_bytes + 2 + (len(link.telemetry) + 7) // 8 + (item.bits * item.parts + 7) // 8
         )
         if not link.frame.sealed:
             body = 1 + 2 * body  # a line of hex digits

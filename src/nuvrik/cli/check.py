@@ -25,6 +25,7 @@ from nuvrik.plan.words import (
     stop_words,
     uses_of,
 )
+from nuvrik.wire.authenticated import key_id
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.styles.style import Style
 
@@ -140,7 +141,8 @@ def _print_meaning(link: Link, file: Path) -> None:
         relayed = f", {relayed_ms:.2f} more through the modules at both ends" if relayed_ms else ""
         way = f"{airtime_ms:.2f} ms on the way{retries_of(link.medium, wire).words}{relayed}"
         out.print(f"  {every} over {link.medium.kind}: {wire} bytes, {way}.")
-        out.print(f"  Pair number {link.frame.pair}, layout tag {encoder.tag:04X}.\n")
+        key = f", authenticated by key {key_id(link.key):04X}" if link.authenticated else ""
+        out.print(f"  Pair number {link.frame.pair}, layout tag {encoder.tag:04X}{key}.\n")
     if link.controls:
         columns = ["control", "kind", "what it does", "feeds"]
         out.print(table("what the hand moves", columns, _control_rows(link)))

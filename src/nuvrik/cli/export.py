@@ -12,7 +12,7 @@ from nuvrik.cli.words import DONE, NO, Trouble, busy, console, say, speaks_plain
 from nuvrik.plan.form.media import InfraredMedium, Packets, UdpMedium, chip_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load, parse, read_text
-from nuvrik.plan.problems import Problem, suggestion
+from nuvrik.plan.problems import Problem, listing, suggestion
 from nuvrik.ports.files import write_file
 
 C, MICROPYTHON = "c", "micropython"
@@ -185,7 +185,9 @@ def _one_way(link: Link, end: str) -> None:
 def _misfits(link: Link, file: str, options: Options) -> list[Problem]:
     from nuvrik.export.boards import (
         BRIDGE,
+        HANDSET,
         LISTENER,
+        MACHINE,
         RADIO_BENCHES,
         SKETCH,
         misfits,
@@ -195,6 +197,8 @@ def _misfits(link: Link, file: str, options: Options) -> list[Problem]:
     from nuvrik.export.python_chips import misfits_of
 
     board, end = options.board, options.end
+    if link.authenticated and end in (MACHINE, HANDSET):
+        _has_key(link, options)
     if end == LISTENER and not isinstance(link.medium, InfraredMedium):
         raise Trouble(f"--end listener: {link.name} is no remote control's link; it has nothing to listen to")
     if end in RADIO_BENCHES and not options.packets:
@@ -210,6 +214,19 @@ def _misfits(link: Link, file: str, options: Options) -> list[Problem]:
     if board not in CHIPS:
         return []
     return list(misfits(link, CHIPS[board], end, packets=options.packets))
+
+
+def _has_key(link: Link, options: Options) -> None:
+    """Trouble for what cannot have a key so far."""
+    if options.one_way:
+        raise Trouble(f"--one-way: {link.name} has a key, and its ends have to meet first")
+    from nuvrik.export.chips import CHIPS
+
+    if options.to == C and options.board != "posix" and options.board not in CHIPS:
+        raise Trouble(
+            f"{link.name} has a key, which C for {options.board} cannot have: nothing is known of it that "
+            f"is never there twice; posix, {listing(CHIPS)} and every board with MicroPython have that"
+        )
 
 
 def _unread(link: Link, options: Options) -> list[Problem]:

@@ -13,11 +13,12 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import load, parse
 from nuvrik.plan.tables.ends import build_tags
-from nuvrik.ports.hello import Found, other_build, round_trips_ms, who_is_there
+from nuvrik.ports.hello import Found, meet, other_build
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import WallClock
 from nuvrik.ports.sim import SimLine
 from nuvrik.printable import printable
+from nuvrik.wire.authenticated import key_id
 
 ANYBODY = """
 link = { name = "anybody", rate_hz = 10 }
@@ -43,9 +44,8 @@ def run(file: Path | None, port: str | None, for_s: float, as_json: bool) -> int
             raise Trouble("sim: needs a link file to simulate: nuvrik hello LINK --port sim")
         clock = line if isinstance(line, SimLine) else WallClock()
         with busy("asking who is there"):
-            found = who_is_there(asked, line, clock, int(1000 * for_s))
-            mine = link is not None and any(_is_this(link, one) for one in found)
-            trips = round_trips_ms(asked, line, clock, ROUND_TRIPS) if mine else []
+            found, trips = meet(asked, line, clock, int(1000 * for_s), echoes=ROUND_TRIPS if link else 0)
+    mine = link is not None and any(_is_this(link, one) for one in found)
     for one in found if as_json else ():
         say_json(_record(link, one, trips))
     if not as_json:
@@ -55,7 +55,7 @@ def run(file: Path | None, port: str | None, for_s: float, as_json: bool) -> int
 
 def _is_this(link: Link, found: Found) -> bool:
     same = found.identity.tag == layout_tag(link) and not other_build(found.identity, link)
-    return same and found.pair == link.frame.pair
+    return same and found.pair == link.frame.pair and found.authenticated is not False
 
 
 def _record(link: Link | None, found: Found, trips: list[float]) -> dict[str, object]:
@@ -65,6 +65,7 @@ def _record(link: Link | None, found: Found, trips: list[float]) -> dict[str, ob
     record["version"] = ".".join(map(str, found.identity.version))
     if link is not None:
         record["this_file"] = _is_this(link, found)
+        record["authenticated"] = found.authenticated
         record["apart"] = found.identity.build.apart(build_tags(link))
         record["round_trip_ms"] = statistics.median(trips) if trips else None
     return record
@@ -74,7 +75,7 @@ def _print_found(link: Link | None, port: str, found: list[Found], trips: list[f
     if not found:
         say(f"{port}: nobody answered within {for_s:g} s")
         say("  Is it switched on? Does it run a program built from a link file? Is this its port, its speed?")
-    for pair, identity in found:
+    for pair, identity, authenticated in found:
         version = ".".join(map(str, identity.version))
         name = printable(identity.name)
         say(f"{port}: {name}, pair number {pair}, layout tag {identity.tag:04X}, version {version}")
@@ -93,6 +94,9 @@ def _print_found(link: Link | None, port: str, found: list[Found], trips: list[f
             say(f"  its radio chip had trouble last: {identity.radio}")
         if link is None:
             continue
+        if authenticated is False:
+            say("  it did not answer with this file's key: another key, or none")
+            continue
         if identity.tag != layout_tag(link):
             ours = f"{layout_tag(link):04X}"
             say(f"  built from another file: this one's layout tag is {ours}; build it again from this file")
@@ -102,7 +106,8 @@ def _print_found(link: Link | None, port: str, found: list[Found], trips: list[f
             say(f"  the same layout, but built {other_build(identity, link)}")
         else:
             back = f"{statistics.median(trips):.0f} ms" if trips else "no echo came back"
-            say(f"  built from this file; there and back: {back}")
+            key = f", and has its key (id {key_id(link.key):04X})" if link.authenticated else ""
+            say(f"  built from this file{key}; there and back: {back}")
 
 
 def _list_ports(as_json: bool) -> int:

@@ -15,7 +15,7 @@ from nuvrik.inspection.describe import event_record, event_text
 from nuvrik.inspection.diagnosis import diagnose
 from nuvrik.inspection.statistics import LinkStats, TwoWays
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.load import load
+from nuvrik.plan.load import load_to_look
 from nuvrik.ports.leaving import Signals
 from nuvrik.wire.events import REASONS, Event, Frame
 from nuvrik.wire.kinds import kind_name
@@ -160,7 +160,7 @@ def run_inspect(
     options: Options,
 ) -> int:
     """What the command line says, as a source and options."""
-    return run(Source(load(file), capture, hex_text, port, for_s), options)
+    return run(Source(load_to_look(file), capture, hex_text, port, for_s), options)
 
 
 # ---- two logs of one run ----

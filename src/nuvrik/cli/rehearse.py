@@ -16,7 +16,7 @@ from nuvrik.cli.options import BitErrors, Burst, BurstFrames, From, Json, LinkFi
 from nuvrik.cli.words import DONE, NO, Trouble, console, say, say_json, speaks_plainly, table
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.load import load
-from nuvrik.plan.problems import suggestion
+from nuvrik.plan.problems import listing, suggestion
 from nuvrik.recordings.recording import Recording
 from nuvrik.rehearsal.faults import FAULTS, faults_for, unfit_for
 from nuvrik.rehearsal.page import on_chip, summary
@@ -54,6 +54,10 @@ def run(file: Path, medium: dict[str, float], options: Options) -> int:
             raise Trouble(f'there is no fault "{name}": {suggestion(name, FAULTS)}')
         if name not in able:
             raise Trouble(f'the fault "{name}" does not apply to {link.name}: {FAULTS[name].unfit(link)}')
+    elsewhere = [place for place in options.on if place not in (PYTHON, AVR)]
+    if link.authenticated and elsewhere:
+        where = f"--on {listing(elsewhere)}"
+        raise Trouble(f"{where}: a link with a key is rehearsed in Python and on avr")
     if options.figure and len(options.names) != 1:
         raise Trouble("--figure draws one fault: say which with --fault")
     if options.figure and options.on not in ((PYTHON,), (AVR,)):

@@ -73,6 +73,23 @@ class Board(Protocol):
         takes their place, before this returns: 33 bytes are the most, 54 us at 8 MHz. Which chip is meant is
         said with ``pin`` before and after. Only where a link's radio is a chip on that bus."""
 
+    def key(self, at: u8) -> u8:
+        """A byte of the link's key, which has 16. Only where frames are authenticated."""
+
+    def random(self, into: list[u8]) -> None:
+        """Eight bytes that were never there before, not even before the last start: from a source of random
+        numbers, which nobody need be kept from reading. Only where frames are authenticated."""
+
+    def kept(self, at: u16) -> u8:
+        """A byte of memory that lasts without power. Only where a board has no random numbers."""
+
+    def keep(self, at: u16, byte: u8) -> bool:
+        """Begin to write a byte of it. False: the last one is still being written."""
+
+    def jitter(self, into: list[u8]) -> None:
+        """Four bytes by which two clocks of the board have run apart while power came up; zeros where it
+        cannot tell. They need not be unpredictable."""
+
     def pin(self, pin: u8, high: bool) -> None:
         """Set a pin high or low, at once, and make it an output if it is none yet: its level first."""
 

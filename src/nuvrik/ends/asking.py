@@ -196,6 +196,12 @@ class Asker:
         self._follow()
         return what
 
+    def meet(self, nonce: bytes, mark: int) -> None:
+        """A machine with a key has said by what it is to be known; ``mark`` is what sessions begin with."""
+        low, high = (int.from_bytes(nonce[at : at + 2], "little") for at in (0, 2))
+        self.core.meet(low, high, mark)
+        self._follow()
+
     def hear(self, values: Reply | Who | How | Echo) -> None:
         """The machine has answered something."""
         core = self.core

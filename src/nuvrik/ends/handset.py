@@ -4,14 +4,17 @@ The rules (readings, what controls become, arm and stop, whose turn it is) are `
 them stand ``hands``, which has the names of controls and what programs set in their place, ``sending``, which
 makes frames, ``hearing``, which takes what comes back, and ``asking``, what was asked for."""
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection
+from secrets import token_bytes
 
 from nuvrik.core.hand import handset as core
 from nuvrik.core.hand.arming import UNREAD
 from nuvrik.core.levels import NO_READING, NOBODY, TIMER_MAX
 from nuvrik.core.machine.states import ARMED, State
 from nuvrik.core.requests.asking import QUESTION_NONE
+from nuvrik.core.session import HandsetSession
 from nuvrik.ends.asking import Asked, Asker, Identity
+from nuvrik.ends.authenticated import handset_session, tell
 from nuvrik.ends.hands import Hands
 from nuvrik.ends.hearing import Hearing
 from nuvrik.ends.sending import sending
@@ -20,9 +23,11 @@ from nuvrik.failsafe.why import NOTHING, Code, Why, in_words
 from nuvrik.levels import level_of
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.handset import handset_table
+from nuvrik.plan.tables.machine import desk_table
 from nuvrik.wire.codes import Value
 from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.kinds import TELEMETRY
+from nuvrik.wire.messages import Answer
 from nuvrik.wire.values import value_to_show
 
 
@@ -51,8 +56,11 @@ class Handset:
         stream: bool | None = None,
         session: int = 0,
         without: Collection[str] = (),
+        random: Callable[[int], bytes] = token_bytes,
     ) -> None:
         self.link = link
+        self._random = random
+        self._session = handset_session(link) if link.authenticated else None
         stream = not link.medium.datagrams if stream is None else stream
         self.core = core.Handset(handset_table(link))
         self.core.begin()
@@ -60,9 +68,9 @@ class Handset:
         self.core.without_stop = stop is not None and stop in without
         self._hands = Hands(link, self.core)
         self._arming = self.core.arming
-        self._sending = sending(link, stream=stream)
+        self._sending = sending(link, stream=stream, session=self._session)
         self._asker = Asker(link, session)
-        self._hearing = Hearing(link, self._asker, stream=stream)
+        self._hearing = Hearing(link, self._asker, stream=stream, session=self._session)
         self._total_ms = 0
 
     # ---- what hands and programs do ----
@@ -155,6 +163,8 @@ class Handset:
         arm has to be read off, or to be put off and on, before it is sent on again."""
         self._total_ms += TIMER_MAX
         self.core.expire(now_ms & 0xFFFF)
+        if self._session is not None:
+            self._session.pass_time(TIMER_MAX)
         self._hands.end_puts(self._total_ms)
         self._hearing.now_ms = self._total_ms
         self._asker.pass_time(self._total_ms)
@@ -173,6 +183,10 @@ class Handset:
         if turn == core.SENDS_NOTHING:
             return b""
         self._follow()
+        if self._session is not None:
+            searches = self._search(self._session, turn)
+            if searches or self._session.overtaken or not self._session.may_send():
+                return searches
         if turn == core.SENDS_STOP:
             return self._sending.stop()
         # A stop goes before everything, a question before a command: it is answered while frames go on.
@@ -183,6 +197,15 @@ class Handset:
         if self.core.command() == core.SENDS_NOTHING:
             return b""
         return self._sending.command(self._wanted(), self._hearing.seq)
+
+    def _search(self, session: HandsetSession, turn: int) -> bytes:
+        """A question after the machine, where one is due."""
+        if session.overtaken:
+            session.look_at(self.core, turn == core.SENDS_STOP)
+        if session.wants:
+            session.asked[:] = self._random(len(session.asked))
+            session.drawn()
+        return self._sending.search(self.core.now_ms) if session.may_ask() else b""
 
     @property
     def frames_sent(self) -> int:
@@ -226,6 +249,10 @@ class Handset:
             return Why(Code.LEAVING)
         if not arming.begun:
             return Why(Code.NOTHING_READ)
+        if self._session is not None and self._session.overtaken:
+            return Why(Code.OVERTAKEN)
+        if self._session is not None and not self._session.known:
+            return Why(Code.SEARCHING)
         if arming.stopping:
             if not rules.stop_pressed():
                 return Why(Code.STOPPED)
@@ -260,9 +287,23 @@ class Handset:
         """Take bytes that have come back from the machine, and give the events in them."""
         self._pass_time(now_ms)
         events = self._hearing.feed(data)
-        if any(isinstance(event, Frame) and event.kind == TELEMETRY for event in events):
+        if self._session is not None:
+            self._meet(self._session, events)
+        elif any(isinstance(event, Frame) and event.kind == TELEMETRY for event in events):
             self.core.hear()
         return events
+
+    def _meet(self, session: HandsetSession, events: list[Event]) -> None:
+        """What frames that nobody else can have made say of the machine."""
+        for event in events:
+            if not isinstance(event, Frame):
+                continue
+            self.core.hear()
+            tell(session, event)
+            if isinstance(event.values, Answer) and session.anew:
+                self.core.change_hands()
+                self._asker.forget()
+                self._follow()
 
     @property
     def machine_state(self) -> State | None:
@@ -323,13 +364,25 @@ class Handset:
         return self._asker.last
 
     def greet(self) -> None:
-        """Ask the machine who it is; ``identity`` holds the answer."""
-        self._asker.greet()
+        """Ask the machine who it is; ``identity`` holds the answer. Not where a link with a key has packets
+        too small for one: see ``says_hello``."""
+        if self.says_hello:
+            self._asker.greet()
+
+    @property
+    def says_hello(self) -> bool:
+        """Whether a machine with the link's key says who it is; True for a link without one."""
+        return self._session is None or desk_table(self.link).says_hello
 
     @property
     def identity(self) -> Identity | None:
         """What the machine said of itself; None before it has. How it has fared comes a little later."""
         return self._asker.identity
+
+    @property
+    def met(self) -> bool:
+        """Whether a machine with the link's key has answered; True for a link without one."""
+        return self._session is None or self._session.known
 
     @property
     def known(self) -> bool:
@@ -352,7 +405,11 @@ class Handset:
         """Let it be ``now_ms``; gives the time on a clock that only grows."""
         now_ms &= 0xFFFF
         if self.core.started:
-            self._total_ms += (now_ms - self.core.now_ms) & 0xFFFF
+            dt_ms = (now_ms - self.core.now_ms) & 0xFFFF
+            self._total_ms += dt_ms
+            if self._session is not None:
+                self._session.pass_time(dt_ms)
+                self._hearing.pass_time(dt_ms)
         self.core.pass_time(now_ms)
         self._hearing.now_ms = self._total_ms
         self._asker.pass_time(self._total_ms)

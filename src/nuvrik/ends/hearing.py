@@ -3,6 +3,7 @@
 from functools import cached_property
 
 from nuvrik.core.machine.states import STATES, State
+from nuvrik.core.session import HandsetSession
 from nuvrik.ends.asking import RADIO, Asker
 from nuvrik.ends.cues import Beeper
 from nuvrik.ends.sensors import Reading, Readings
@@ -12,14 +13,18 @@ from nuvrik.plan.tables.handset_end import lost_ms
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.kinds import TELEMETRY, TO_HANDSET
+from nuvrik.wire.messages import Answer
 
 
 class Hearing:
     """Frames from the machine, on a link with anything that comes back. Times only grow; ``now_ms`` is
     set by the handset."""
 
-    def __init__(self, link: Link, asker: Asker, *, stream: bool) -> None:
+    def __init__(
+        self, link: Link, asker: Asker, *, stream: bool, session: HandsetSession | None = None
+    ) -> None:
         self._link = link
+        self._session = session
         self._asker = asker
         self._stream = stream
         self._readings = Readings(link)
@@ -48,7 +53,9 @@ class Hearing:
             if not isinstance(event, Frame):
                 continue
             self._heard_ms = now_ms
-            if event.kind == TELEMETRY:
+            if isinstance(event.values, Answer):
+                self._asker.meet(event.values.nonce, self._session.mark if self._session else 0)
+            elif event.kind == TELEMETRY:
                 self.seq, self.told_ms = event.seq or 0, now_ms
                 self._state = STATES[event.values.state]
                 self._hold_ends = event.values.hold_ends
@@ -59,9 +66,13 @@ class Hearing:
                 self._asker.hear(event.values)
         return events
 
+    def pass_time(self, dt_ms: int) -> None:
+        """Let ``dt_ms`` go by, on a link with a key."""
+        self._decoder.pass_time(dt_ms)
+
     @cached_property
     def _decoder(self) -> Decoder:
-        return Decoder(self._link, TO_HANDSET)
+        return Decoder(self._link, TO_HANDSET, session=self._session)
 
     def forget(self) -> None:
         """Whatever comes next is taken as it is."""

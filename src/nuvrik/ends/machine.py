@@ -1,16 +1,19 @@
 """The machine: frames in, demands out, and never a moving motor that nobody asked for."""
 
 from collections import Counter
+from collections.abc import Callable
+from secrets import token_bytes
 
 from nuvrik.core.frames.sealed import ACCEPTED, BAD_FIELD
 from nuvrik.core.levels import NO_READING, NOBODY
 from nuvrik.core.machine.states import FAILSAFE, STANDBY, STOPPED, WAITING, State
 from nuvrik.core.machine.watch import ARMED as IS_ARMED
 from nuvrik.core.machine.watch import GIVE_UP
+from nuvrik.ends.authenticated import AuthenticSender, machine_session
 from nuvrik.ends.desk import BOOTS, Desk
 from nuvrik.ends.motions import Hook
 from nuvrik.ends.moving import Moving
-from nuvrik.ends.quick import QuickEnd
+from nuvrik.ends.quick import QuickEnd, QuickSender
 from nuvrik.failsafe.watch import LinkWatch
 from nuvrik.failsafe.why import Code, Why, in_words
 from nuvrik.levels import level_of
@@ -24,7 +27,7 @@ from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REQUEST, STOP
-from nuvrik.wire.messages import STARTS, Jog
+from nuvrik.wire.messages import STARTS, Anybody, Jog, Question
 from nuvrik.wire.packing import Values
 
 NOT_ARMED = {
@@ -47,7 +50,7 @@ class Machine:
     ``stream`` overrides what the medium says about framing: True for a stream of bytes, False for
     datagrams, of which ``feed`` takes one at a time. ``boot`` is a number that differs from boot to
     boot, counted or random; only links with requests need it. ``start`` is why it has started, a word of
-    ``wire.messages.STARTS``.
+    ``wire.messages.STARTS``. ``random`` gives so many random bytes, for links with a key.
 
     >>> machine = Machine(nuvrik.load("tug.toml"))
     >>> machine.feed(b"noise", 0)[0].reason
@@ -58,16 +61,31 @@ class Machine:
     ('WAITING', 'waiting for a first frame')
     """
 
-    def __init__(self, link: Link, *, stream: bool | None = None, boot: int = 0, start: str = "") -> None:
+    def __init__(
+        self,
+        link: Link,
+        *,
+        stream: bool | None = None,
+        boot: int = 0,
+        start: str = "",
+        random: Callable[[int], bytes] = token_bytes,
+    ) -> None:
         self.link = link
         stream = not link.medium.datagrams if stream is None else stream
-        self._decoder = Decoder(link)
+        session = machine_session(link) if link.authenticated else None
+        self._decoder = Decoder(link, session=session)
         self._decode = self._decoder.taker(stream=stream)
-        self._end = QuickEnd(end_table(link, stream=stream), self._decoder, Encoder(link, stream=stream))
+        encoder = Encoder(link, stream=stream)
+        sender = AuthenticSender(encoder, link.frame.pair) if link.authenticated else QuickSender(encoder)
+        self._end = QuickEnd(end_table(link, stream=stream), self._decoder, sender)
         self.core = self._end.machine
         self._moving = Moving(link, self.core.outputs)
         self._desk = Desk(link, self.core)
         self._end.begin(boot & 0xFFFF, boot % BOOTS >> 16, STARTS.index(start))
+        if session is not None:
+            self._end.session = session
+            session.nonce[:] = random(len(session.nonce))
+            self._end.drawn()
         self._watch = LinkWatch(self.core.watch)
         self._items = {name: (place, item) for place, (name, item) in enumerate(link.telemetry.items())}
         if link.failsafe.delay_guard_ms is not None:
@@ -128,7 +146,8 @@ class Machine:
     def remembered(self) -> tuple[int, int, bool]:
         """What else than its state decides what it does next: the run of good frames, whether arm has been
         seen off, and whether there is a last sequence number."""
-        return self.core.watch.run, self.core.watch.off_seen, self._decoder.last is not None
+        numbered = not self.link.authenticated and self._decoder.last is not None
+        return self.core.watch.run, self.core.watch.off_seen, numbered
 
     def reasons(self, *, whole: bool = True) -> dict[str, str]:
         """For each output, one line of why it does what it does at this moment; unless that is to be the
@@ -155,8 +174,12 @@ class Machine:
         events = self._decode(data)
         for event in events:
             if isinstance(event, Frame):
+                if isinstance(event.values, Question | Anybody):
+                    # They are answered, and change nothing else.
+                    continue
                 self._count("accepted")
-                self.core.hear()
+                if event.seq is not None or not self.link.authenticated:
+                    self.core.hear()
                 if event.kind == COMMAND:
                     self._command(event.values, event.seq)
                 elif event.kind == STOP:
@@ -173,7 +196,10 @@ class Machine:
         thrown away. Gives the stops."""
         self._judge_time(now_ms)
         stops: list[Event] = []
-        for event in self._decode(data):
+        self._decoder.skip(True)
+        events = self._decode(data)
+        self._decoder.skip(False)
+        for event in events:
             if isinstance(event, Frame) and event.kind == STOP:
                 self._count("accepted")
                 self.core.hear()
@@ -248,8 +274,7 @@ class Machine:
     def answer(self) -> bytes:
         """An answer that waits, b"" for none: for a port on which whoever asks need not be the other end."""
         self._settle()
-        answers = self._end.table.machine.desk.answers and self._end.answers()
-        return self._end.out.made if answers else b""
+        return self._end.out.made if self._end.answer() else b""
 
     def _answer(self, event: Frame) -> None:
         desk, values = self._desk, event.values
@@ -334,6 +359,7 @@ class Machine:
         self.core.watch.happen(GIVE_UP, NOBODY, 0)
 
     def _judge_time(self, now_ms: int) -> None:
+        self._decoder.pass_time(self.core.elapsed(now_ms & 0xFFFF))
         self._end.pass_time(now_ms & 0xFFFF)
         self._notice()
 

@@ -45,12 +45,12 @@ class QuickSender(Sender):
 class QuickEnd(MachineEnd):
     """The same end with another way in and another way out; frames arrive decoded."""
 
-    def __init__(self, table: EndTable, decoder: Decoder, encoder: Encoder) -> None:
+    def __init__(self, table: EndTable, decoder: Decoder, sender: QuickSender) -> None:
         self.table = table
         self.machine = Machine(table.machine)
         self.sealed = decoder  # type: ignore[assignment]  # it forgets and wears alike
         self.telling = Telling(table.telling)
-        self.sender = self.out = QuickSender(encoder)
+        self.sender = self.out = sender
         self.inputs = Inputs(table.inputs)
         self.again = Again()
         self.pins, self.skips, self.calls, self.told = [], False, False, False

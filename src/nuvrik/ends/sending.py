@@ -9,6 +9,8 @@ from typing import Protocol
 from nuvrik.core.frames.writer import OUT_SLOTS, Writer
 from nuvrik.core.levels import NO_READING, NOBODY
 from nuvrik.core.requests.asking import Asking
+from nuvrik.core.session import HandsetSession
+from nuvrik.ends.authenticated import Authentic
 from nuvrik.ends.quick import QuickSender
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.writer import writer_table
@@ -27,6 +29,9 @@ class Sending(Protocol):
     def unsaid(self) -> int:
         """The place of a channel, NOBODY for none."""
 
+    def search(self, now_ms: int) -> bytes:
+        """A question after the machine, on a link with a key."""
+
     def stop(self) -> bytes:
         """A stop; in a style that knows none, everything at rest and arm off."""
 
@@ -37,12 +42,22 @@ class Sending(Protocol):
         """A command; ``echo`` is the sequence of the telemetry heard last, for a delay guard."""
 
 
-def sending(link: Link, *, stream: bool) -> Sending:
+def sending(link: Link, *, stream: bool, session: HandsetSession | None = None) -> Sending:
     """What makes the frames of a link's handset."""
+    if session is not None:
+        return Authentic(link, session, stream=stream)
     return Headed(link, stream=stream) if link.frame.sealed else Plain(link, stream=stream)
 
 
-class Headed:
+class Open:
+    """Frames that need no key."""
+
+    def search(self, now_ms: int) -> bytes:
+        """There is nothing to search for."""
+        return b""
+
+
+class Headed(Open):
     """Frames with head and check."""
 
     unsaid = NOBODY
@@ -81,7 +96,7 @@ class Headed:
         return seq
 
 
-class Plain:
+class Plain(Open):
     """Text, keys and trains."""
 
     def __init__(self, link: Link, *, stream: bool) -> None:

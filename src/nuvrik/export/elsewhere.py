@@ -179,7 +179,8 @@ class ElsewhereMachine(Machine):
         """What else decides what it does next; only where it runs in this process."""
         assert isinstance(self.runner, RunsInC)
         end = self.runner.end.struct
-        return end.machine.watch.run, end.machine.watch.off_seen, bool(end.sealed.has_last)
+        numbered = not self.link.authenticated and bool(end.sealed.has_last)
+        return end.machine.watch.run, end.machine.watch.off_seen, numbered
 
     def feed(self, data: bytes, now_ms: int) -> list[Event]:
         """Take bytes that have arrived, and give what became of them."""

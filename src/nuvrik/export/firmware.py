@@ -29,6 +29,7 @@ from nuvrik.plan.tables.ends import build_tags
 from nuvrik.plan.telemetry import ANALOG, COUNTER
 from nuvrik.ports.open import OTHER_BAUD, baud_of
 from nuvrik.version import VERSION_WORDS
+from nuvrik.wire.authenticated import key_id
 
 TEMPLATES = C / "templates"
 
@@ -76,6 +77,8 @@ def firmware(wanted: Wanted) -> Made:
     elif board == "posix":
         files |= {name: head + _copied(f"boards/{name}") for name in ("board_posix.h", "board_posix.c")}
     own = {"main.c": filled(TEMPLATES, "main.c", words)}
+    if wanted.has_key:
+        files["link_key.h"], own[".gitignore"] = head + key_header(wanted.link), "link_key.h\n"
     if board == "blank":
         own["board.c"] = _copied("boards/board_blank.c")
     if wanted.through_own:
@@ -116,6 +119,16 @@ def _head(wanted: Wanted) -> str:
 @cache
 def _copied(name: str) -> str:
     return (C / name).read_text("utf-8")
+
+
+def key_header(link: Link) -> str:
+    """The key, which stands in this file alone, and its id."""
+    digits = ", ".join(f"0x{byte:02X}" for byte in link.key.secret)
+    return (
+        f"/* The key with the id {key_id(link.key):04X}: whoever has this file can drive the machine. */\n"
+        "#include <stdint.h>\n\n"
+        f"static const uint8_t LINK_KEY[{len(link.key.secret)}] = {{\n    {digits},\n}};\n"
+    )
 
 
 FILLED = ("into", "boot", "box")
@@ -209,6 +222,7 @@ def _for_board(wanted: Wanted) -> dict[str, int | str]:
         "NUVRIK_PACKETS": int(wanted.through_own),
         "NUVRIK_SPI": int(wanted.driver is not None),
         "NUVRIK_MOST_PACKET": link.medium.payload_max if isinstance(link.medium, Packets) else 1,
+        "NUVRIK_HAS_KEY": int(wanted.has_key),
         "NUVRIK_ON_AVR": int(wanted.board in CHIPS),
         "NUVRIK_ON_SKETCH": int(wanted.board == boards.SKETCH),
         "NUVRIK_PROGRAM": f'"nuvrik_{wanted.end}"',
@@ -256,6 +270,7 @@ def _words(wanted: Wanted) -> dict[str, Any]:
         "spi": chip.spi if chip else (),
         "packets": wanted.through_own,
         "driver": wanted.driver,
+        "has_key": wanted.has_key,
         "answers": wanted.talks,
         "glue": wanted.glue,
         "baud": baud_of(link),

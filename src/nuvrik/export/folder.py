@@ -20,8 +20,8 @@ OURS = re.compile(r"(nuvrik/)?(core/([a-z]+/)?)?[A-Za-z0-9_]+(\.[A-Za-z0-9_]+)?"
 """What a generated file may be called: a plain name in this folder, or in one that is ours."""
 
 
-SECRET = ("link_wlan.py",)
-"""Files of the builder's own that nobody else is to read."""
+SECRET = ("link_wlan.py", "link_key.h", "link_key.py")
+"""Files that nobody else is to read."""
 
 
 class Foreign(Exception):
@@ -93,7 +93,11 @@ def write_export(
     _write_manifest(folder, Manifest(False, what, known | sums, link))
     for name, text in files.items():
         (folder / name).parent.mkdir(parents=True, exist_ok=True)
+        if name in SECRET:
+            (folder / name).touch(0o600)
         write_file(folder / name, text)
+        if name in SECRET:
+            (folder / name).chmod(0o600)
     new = [name for name in own if not (folder / name).exists()]
     for name in new:
         write_file(folder / name, own[name], new=True)

@@ -66,7 +66,14 @@ def loop_table(wanted: Wanted, *, pins: bool = True) -> Table:
         return made(BridgeLoopTable, end=end, line=line)
     if wanted.glue == boards.MACHINE:
         whole: Any = end if pins else made(EndTable, **vars(end) | {"pins": []})
-        return made(MachineLoopTable, end=whole, line=line, reads=reads, has_calls=bool(wanted.calls))
+        return made(
+            MachineLoopTable,
+            end=whole,
+            line=line,
+            reads=reads,
+            has_calls=bool(wanted.calls),
+            counts=wanted.counts,
+        )
     names = ",".join(["t_ms", *(use.of for use in wanted.read)]) + "\n"
     room = max(len(names), LONGEST_READING * (len(reads) + 1)) if wanted.tells_raw and pins else 0
     return made(
@@ -78,6 +85,7 @@ def loop_table(wanted: Wanted, *, pins: bool = True) -> Table:
         period_ms=link.period_ms,
         raw_names=[*names.encode().ljust(room, b"\0")] if room else [],
         names_length=len(names),
+        counts=wanted.counts,
     )
 
 

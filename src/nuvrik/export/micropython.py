@@ -32,6 +32,7 @@ from nuvrik.plan.tables.sizes import sizes_of
 from nuvrik.plan.telemetry import ANALOG
 from nuvrik.ports.open import baud_of
 from nuvrik.version import VERSION_WORDS
+from nuvrik.wire.authenticated import key_id
 
 PYTHON = Path(__file__).parents[1] / "firmware" / "python"
 
@@ -57,6 +58,7 @@ ORDER = (
         "wlan",
         "guard",
         "calls",
+        "secret",
     ),
     *("moving", "hand", "wiring"),
 )
@@ -88,7 +90,8 @@ def micropython(wanted: Wanted, how: How = How()) -> Made:  # noqa: B008
     parts = {f"{name}.py": PYTHON / f"{name}.py" for name in ("guard", "whole", *made.parts)}
     files |= {name: file.read_text("utf-8") for name, file in parts.items() if file.exists()}
     table = loop_table(wanted, pins=wanted.board != POSIX)
-    files |= core_files(table, loop_roots(wanted, python=True), readable=how.readable)
+    ciphers = wanted.has_key and wanted.board != POSIX
+    files |= core_files(table, loop_roots(wanted, python=True), readable=how.readable, ciphers=ciphers)
     tags = _tags(wanted)
     head = f"# {tags}; made by Nuvrik {VERSION_WORDS} from {wanted.file}: do not edit. {FREE}\n"
     texts = {
@@ -110,7 +113,12 @@ def micropython(wanted: Wanted, how: How = How()) -> Made:  # noqa: B008
         own["radio.py"] = filled(PYTHON / "templates", "radio.py", words)
     if wanted.by_wlan:
         own["link_wlan.py"] = filled(PYTHON / "templates", "link_wlan.py", words)
-        own[".gitignore"] = "link_wlan.py\n"
+    if wanted.has_key:
+        key = wanted.link.key
+        all_files["link_key.py"] = f"# id {key_id(key):04X}\nKEY = bytes.fromhex({key.secret.hex()!r})\n"
+    secret = [name for name in ("link_wlan.py", "link_key.py") if name in own or name in all_files]
+    if secret:
+        own[".gitignore"] = "".join(f"{name}\n" for name in secret)
     return Made(all_files, own)
 
 
@@ -127,14 +135,25 @@ def _tags(wanted: Wanted) -> str:
 # ---- core and its tables ----
 
 
-def core_files(table: Table, roots: Roots, *, readable: bool) -> dict[str, str]:
-    """What is left of core for an end with this table, and its tables."""
-    if readable:
-        return _readable(table, roots)
+BOX = ("CipherTable", "box")
+"""The table that core's cipher goes by."""
+
+
+def core_files(table: Table, roots: Roots, *, readable: bool, ciphers: bool = False) -> dict[str, str]:
+    """What is left of core for an end with this table, and its tables. ``ciphers``: the board has a cipher in
+    C, which takes the place of core's."""
+    made = _readable(table, roots) if readable else _fitted_files(table, roots, ciphers)
+    if ciphers:
+        made[f"core/{file_of('cmac')}"] = (PYTHON / "cipher.py").read_text("utf-8")
+    return made
+
+
+def _fitted_files(table: Table, roots: Roots, ciphers: bool) -> dict[str, str]:
     fit = fitted(table, roots)
     texts = {f"core/{file_of(name)}": text for name, text in fit.modules.items()}
     texts |= dict.fromkeys(_packages(fit.modules), "")
-    texts["tables.py"] = FittedTables(core(), fit.reads).module(table, "link")
+    reads = fit.reads - {BOX} if ciphers else fit.reads
+    texts["tables.py"] = FittedTables(core(), reads).module(table, "link")
     return texts
 
 
@@ -226,6 +245,7 @@ def _words(wanted: Wanted, how: How) -> dict[str, Any]:
         "packets": own_radio(wanted),
         "precompiled": how.precompiled,
         "line": line,
+        "has_key": wanted.has_key,
         "spi": family.spi if family and wanted.driver is not None else None,
         "baud": baud_of(link),
         "calls": calls,

@@ -70,6 +70,8 @@ def wiring(wanted: Wanted) -> Wiring:
     if glue == "remote":
         table: Any = wanted.end_table
         text.base("lamp", "Lamp", f"self.light({_timed(wanted, boards.CARRIER)}, {table.carrier_hz})")
+    if wanted.has_key:
+        text.base("secret", "Secret")
     if wanted.calls:
         made = text.use("calls", "Calls")
         text.after.append(f"made.calls = {made}(made, {tuple(wanted.link.requests)!r})")

@@ -182,6 +182,7 @@ def whole_core(program: Program | None = None) -> Printed:
     program = program or Program()
     around = {
         "board",
+        "boots",
         "machine.pin_writer",
         "loops.packet_radio",
         "loops.line",

@@ -52,6 +52,16 @@ class Wanted(NamedTuple):
         )
 
     @property
+    def has_key(self) -> bool:
+        """Whether it works out tags: what only hands frames on has no key."""
+        return self.link.authenticated and self.end in (boards.MACHINE, boards.HANDSET)
+
+    @property
+    def counts(self) -> bool:
+        """Whether its board counts its starts, for a key that random numbers would serve elsewhere."""
+        return self.has_key and self.board in CHIPS
+
+    @property
     def by_wlan(self) -> bool:
         """Whether a board that runs MicroPython goes through its own WLAN."""
         medium = self.link.medium

@@ -37,6 +37,8 @@ class Code(IntEnum):
     ARM_UNREAD = 21
     ARM_STILL_ON = 22
     NEVER_GIVEN = 23
+    SEARCHING = 24
+    OVERTAKEN = 25
 
 
 class Why(NamedTuple):
@@ -77,6 +79,8 @@ WORDS = {
     Code.STOP_UNREAD: "{name} has no reading, which counts as pressed",
     Code.NEVER_AT_REST: "{name} has not been at rest since its readings began",
     Code.ARM_UNREAD: "{name} has no reading",
+    Code.SEARCHING: "no machine with this link's key has answered yet",
+    Code.OVERTAKEN: "another handset has driven since: arm off and on, or stop, to take over",
     Code.ARM_STILL_ON: "{name} has to be switched off first",
     Code.NEVER_GIVEN: "{name} has not been given yet, and this style cannot leave it alone: nothing is sent",
 }

@@ -50,6 +50,8 @@ class BulkDecoder:
     def __init__(self, link: Link) -> None:
         if link.frame.style != "packed":
             raise ValueError(f"style {link.frame.style} cannot be decoded in bulk; packed can")
+        if link.authenticated:
+            raise ValueError("frames with a key are looked at one by one, and cannot be decoded in bulk")
         packer = Packer(link)
         self._fields = packer.fields
         self._padding = (FIRST_FIELD_BIT + packer.bits, 8 * packer.size - packer.bits)

@@ -21,6 +21,8 @@ def event_record(event: Event, link: Link) -> dict[str, Any]:
     }
     if isinstance(event, Frame):
         record.update(event="frame", kind=kind_name(event.kind))
+        if link.authenticated:
+            record["tag"] = {None: "none", True: "checked", False: "not checked"}[event.checked]
         if event.kind == COMMAND:
             pairs = zip(fields_of(link.channels), event.values, strict=True)
             record["channels"] = {field.name: value_number(value, field) for field, value in pairs}
@@ -36,6 +38,8 @@ def event_text(event: Event, link: Link) -> str:
     if not isinstance(event, Frame):
         return f"refused  {event.reason}: {REASONS[event.reason]}"
     what = f"{kind_name(event.kind):9}" + (f" seq {event.seq:3}" if event.seq is not None else "")
+    if link.authenticated:
+        what += {None: "  no tag       ", True: "  tag checked  ", False: "  not checked  "}[event.checked]
     if event.kind != COMMAND:
         return f"{what}  {message_text(event.values, link)}".rstrip()
     fields = fields_of(link.channels)

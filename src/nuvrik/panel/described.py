@@ -30,6 +30,7 @@ from nuvrik.printable import printable
 from nuvrik.rehearsal.bench import in_words
 from nuvrik.rehearsal.fault import Fault
 from nuvrik.rehearsal.faults import unfit_for
+from nuvrik.wire.authenticated import key_id
 
 LONGEST_TEXT = 200
 """Characters of any text that a page is sent."""
@@ -74,6 +75,7 @@ def describe(
         "timeout_ms": link.failsafe.timeout_ms,
         "records": records,
         "two_way": bool(link.telemetry),
+        "key": f"{key_id(link.key):04X}" if link.authenticated else None,
         "asks": link.frame.carries_questions,
         "states": {str(state): STATE_MEANINGS[str(state)] for state in STATES},
         "arm": arm_controls(link),

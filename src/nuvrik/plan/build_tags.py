@@ -18,7 +18,8 @@ from nuvrik.plan.layout import CRC_INITIAL
 SECTIONS = {
     "outputs": """Term Route Point CurveTable MotorTable RampTable ServoTable SwitchTable StepperTable
         OutputTable OutputsTable PinTable InputsTable LimitsTable""",
-    "link": """EndTable LoopTable MachineTable WatchTable Cell CommandTable SealedTable SenderTable
+    "link": """EndTable WhoTable SessionTable CipherTable LoopTable
+        MachineTable WatchTable Cell CommandTable SealedTable SenderTable
         ChannelTable
         IncomingTable TextTable FormTable KeysTable KeyTable ChangeTable TrainTable OnOffTable MediumTable
         ReceiverTable ShapeTable HeardKeyTable KeyCodeTable HandsetTable HandsTable ControlTable

@@ -19,6 +19,8 @@ from nuvrik.plan.form.requests import AnyRequest
 
 CRC_INITIAL = 0xFFFF
 
+OPEN_BYTES = HEAD_BYTES + CHECK_BYTES
+
 HELLO_MOST = 22
 """A page of a hello is no longer, so that the small packets of common radio modules carry it."""
 
@@ -30,10 +32,15 @@ def answers_bytes(requests: Iterable[AnyRequest]) -> int:
 
 def payload_room(medium: AnyMedium, frame: AnyFrame) -> int:
     """The longest payload that a sealed frame may carry."""
+    return open_room(medium, frame) - (frame.around_bytes - OPEN_BYTES)
+
+
+def open_room(medium: AnyMedium, frame: AnyFrame) -> int:
+    """The longest payload of one that is not authenticated, be there a key or not."""
     most = medium.payload_max if isinstance(medium, Packets) else MAX_BODY
     if not frame.sealed:
         most = min(MAX_BODY, (most - 1) // 2)  # two hex digits a byte
-    return most - HEAD_BYTES - CHECK_BYTES
+    return most - OPEN_BYTES
 
 
 def layout_text(link: Link) -> str:

@@ -12,7 +12,9 @@ from pydantic import ValidationError
 
 from nuvrik.openfile import open_bytes
 from nuvrik.plan.form.base import Section, is_name
+from nuvrik.plan.form.frames import AnyFrame
 from nuvrik.plan.form.models import TAGGED, Board, FailsafeSection, Link, LinkSection
+from nuvrik.plan.keys import Key, KeyFileError, read_key
 from nuvrik.plan.problems import NAME_RULE, LinkFileError, Problem, listing, problems_of, shown, suggestion
 from nuvrik.plan.rules.check import cross_check
 from nuvrik.plan.rules.draft import Draft
@@ -34,6 +36,16 @@ def load(path: str | Path) -> Link:
     turned into one as well, so that there is one thing to catch.
     """
     return parse(read_text(path), str(path))
+
+
+def load_to_look(path: str | Path) -> Link:
+    """The same for somebody who only looks: the key of the link need not be there."""
+    link, problems = examine(read_text(path), str(path))
+    if link is not None or any(one.level == "error" and one.where != KEY_FILE for one in problems):
+        return load(path)
+    data = data_of(read_text(path), str(path))
+    parts = {key: _section(key, data[key], []) for key in Link.model_fields if key in data}
+    return Link(**parts)
 
 
 def parse(text: str, file: str = "link file") -> Link:
@@ -106,9 +118,25 @@ def examine(text: str, file: str) -> tuple[Link | None, list[Problem]]:
             meaning = Link.model_fields[key].description
             problems.append(Problem("error", key, "is missing", f"add [{key}]" + _because(meaning)))
     problems += cross_check(Draft.of(parts))
+    secret = _key(parts.get("frame"), Path(file).parent, problems)
     if any(problem.level == "error" for problem in problems):
         return None, problems
-    return Link(**parts), problems
+    link = Link(**parts)
+    return (link.with_key(secret) if secret else link), problems
+
+
+KEY_FILE = "frame.key_file"
+
+
+def _key(frame: AnyFrame | None, folder: Path, problems: list[Problem]) -> Key | None:
+    """The key that a frame names, from the file beside the link file."""
+    if frame is None or frame.key_name is None:
+        return None
+    try:
+        return read_key(folder / frame.key_name)
+    except KeyFileError as error:
+        problems.append(Problem("error", KEY_FILE, error.what, error.do))
+        return None
 
 
 def _section(key: str, data: Any, problems: list[Problem]) -> Any:

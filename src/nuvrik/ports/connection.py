@@ -186,10 +186,21 @@ class Connection:
         with self._lock:
             return self._handset.machine_age_ms
 
+    def meet(self, wait_s: float = HELLO_S) -> bool:
+        """Wait for a machine with the link's key. LinkError if none answers. Whether it says more of itself:
+        without a key always, with one where its packets are not too small."""
+        self._wait(lambda: self._handset.met, wait_s)
+        if not self._handset.met:
+            raise LinkError(f"no machine with this link's key answered within {wait_s:g} s: is it on?")
+        return self._handset.says_hello
+
     def hello(self, wait_s: float = HELLO_S) -> Identity:
-        """Ask the machine who it is. LinkError if nobody answers."""
+        """Ask the machine who it is. LinkError if nobody answers, and where a link with a key has packets
+        that are too small for the answer."""
         with self._lock:
             self._check()
+            if not self._handset.says_hello:
+                raise LinkError("with a key, this link's packets are too small for a hello")
             self._handset.greet()
         self._wait(lambda: self._handset.known, wait_s)
         identity = self._handset.identity
@@ -316,6 +327,8 @@ def connect(
     )
     if link.two_way and link.frame.carries_questions:
         try:
+            if not made.meet(hello_s):
+                return made
             identity = made.hello(hello_s)
             wrong = other_file(identity, link)
             if wrong:

@@ -4,6 +4,7 @@ from typing import NamedTuple
 
 from nuvrik.core.machine.desk import HOW, WHO
 from nuvrik.ends.asking import Identity, identity_of
+from nuvrik.ends.handset import Handset
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.tables.ends import build_tags
@@ -16,6 +17,8 @@ from nuvrik.wire.kinds import ECHO, HELLO
 from nuvrik.wire.messages import Echo, How, Query, Who, pack_echo, pack_hello
 
 ASK_EVERY_MS = 200
+KNOWN_MS = 1000
+"""So long after a machine has answered with the key it is waited for that it says who it is."""
 TURN_S = 0.002
 """Between looks at a port: a tenth of a frame period, and no load on a computer."""
 
@@ -32,10 +35,12 @@ MEANING = {
 
 
 class Found(NamedTuple):
-    """Somebody who answered, and on which pair number."""
+    """Somebody who answered, on which pair number, and whether with the link's key; of a link without one
+    that is None."""
 
     pair: int
     identity: Identity
+    authenticated: bool | None = None
 
 
 def other_file(identity: Identity, link: Link) -> str | None:
@@ -72,12 +77,12 @@ def who_is_there(link: Link, line: ByteLine, clock: AnyClock, for_ms: int, *, en
     who: dict[int, Who] = {}
     how: dict[int, How] = {}
     start_ms = clock.now_ms()
-    due_ms = start_ms
+    due_ms, page = start_ms, HOW
     while (now_ms := clock.now_ms()) - start_ms < for_ms and len(who.keys() & how.keys()) < enough:
         if now_ms >= due_ms:
-            # How it has fared is asked of whoever has said who they are.
-            for question in questions[: 1 + bool(who)]:
-                line.write(question)
+            # One at a time: of a machine with a key, anybody may ask one, and then none for a while.
+            page = HOW if who and page == WHO else WHO
+            line.write(questions[page])
             due_ms = now_ms + ASK_EVERY_MS
         data = line.read()
         for event in decoder.taker(stream=line.stream)(data):
@@ -90,6 +95,48 @@ def who_is_there(link: Link, line: ByteLine, clock: AnyClock, for_ms: int, *, en
                     who[decoder.pair_heard] = event.values
         clock.sleep(TURN_S)
     return [Found(pair, identity_of(one, how.get(pair))) for pair, one in sorted(who.items())]
+
+
+WITHOUT_MS = 1500
+"""So long anybody else is asked for, where nobody has answered with the link's key."""
+
+
+def meet(
+    link: Link, line: ByteLine, clock: AnyClock, for_ms: int, *, echoes: int = 0
+) -> tuple[list[Found], list[float]]:
+    """Ask who is there of a link, and how long a few bytes take there and back, in ms. Where the link has a
+    key, whoever has it is asked, and anybody else only where nobody does."""
+    if not link.authenticated:
+        found = who_is_there(link, line, clock, for_ms)
+        return found, round_trips_ms(link, line, clock, echoes) if found and echoes else []
+    handset, start_ms, took = Handset(link, stream=line.stream, session=random_number(16)), clock.now_ms(), []
+
+    def turn() -> None:
+        handset.feed(line.read(), clock.now_ms())
+        wire = handset.send(clock.now_ms())
+        if wire:
+            line.write(wire)
+        clock.sleep(TURN_S)
+
+    handset.greet()
+    met_ms: int | None = None
+    while not handset.known and (now_ms := clock.now_ms()) - start_ms < for_ms:
+        turn()
+        met_ms = now_ms if met_ms is None and handset.met else met_ms
+        if met_ms is not None and now_ms - met_ms > (KNOWN_MS if handset.says_hello else 0):
+            break
+    for _ in range(echoes if handset.met else 0):
+        handset.echo(clock.now_ms())
+        start_ms = clock.now_ms()
+        while handset.round_trip_ms is None and clock.now_ms() - start_ms < WITHOUT_MS:
+            turn()
+        if handset.round_trip_ms is not None:
+            took.append(float(handset.round_trip_ms))
+    if handset.identity is not None:
+        return [Found(link.frame.pair, handset.identity, True)], took
+    # Who it is it may say only in the open, where its packets are too small for more.
+    others = who_is_there(link, line, clock, WITHOUT_MS)
+    return [one._replace(authenticated=handset.met) for one in others], took
 
 
 def round_trips_ms(

@@ -2,7 +2,8 @@
 
 import random
 import time
-from collections.abc import Callable, Iterator
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
 from typing import Protocol
 
 from nuvrik.core.levels import TIMER_MAX
@@ -19,6 +20,9 @@ TURN_S = 0.002
 
 BACKLOG_READS = 64
 """How often a port is read, at most, to find the end of what has queued up: a flood has none."""
+
+KEPT_PACKETS, FLOOD_READS = 64, 2000
+"""With a key so many packets of those that have come are looked at, and so many are read for that."""
 
 Watcher = Callable[[int, Machine], None]
 """Told the time in ms since the start and the machine, after every tick."""
@@ -97,6 +101,26 @@ def backlog(line: ByteLine, first: bytes) -> Iterator[bytes]:
         data = line.read()
 
 
+def pieces(link: Link, line: ByteLine, first: bytes) -> Iterable[bytes]:
+    """What has arrived; ``first`` has been read already. In packets and with a key, all that is there, and of
+    that the newest: whoever floods a port is not to be heard before the one who has the key."""
+    if line.stream or not link.authenticated or not first:
+        return (first,)
+    kept = deque([first], maxlen=KEPT_PACKETS)
+    for _ in range(FLOOD_READS):
+        data = line.read()
+        if not data:
+            break
+        kept.append(data)
+    return kept
+
+
+def drives(link: Link, event: Frame) -> bool:
+    """Whether whoever sent a frame is the other end from now on. A stop that needs no key says nothing of
+    who that is."""
+    return event.kind in (COMMAND, STOP) and (event.seq is not None or not link.authenticated)
+
+
 # ---- the machine ---------------------------------------------------------------------------
 
 
@@ -157,10 +181,12 @@ def _turn_by_turn(
         if first != LISTENS:
             events = [event for piece in backlog(line, data) for event in machine.skip(piece, now_ms)]
         else:
-            events = machine.feed(data, now_ms)
-        accepted = [event.kind for event in events if isinstance(event, Frame)]
+            events = [
+                event for piece in pieces(machine.link, line, data) for event in machine.feed(piece, now_ms)
+            ]
+        accepted = [event for event in events if isinstance(event, Frame)]
         if accepted:
-            line.accepted(drives=COMMAND in accepted or STOP in accepted)
+            line.accepted(drives=any(drives(machine.link, event) for event in accepted))
         while not line.stream and accepted and (answer := machine.answer()):
             # Asked by whoever it may be, and answered there: telemetry goes to the other end alone.
             line.reply(answer)

@@ -57,7 +57,8 @@ class Fault:
     what has to hold besides what always has to (see ``verdict``): "stop", every motor at rest within the
     bound, and then in one of the states ``ends_in``; "hold", it may go on or stop, but accepts nothing that
     was not sent for it; "never", struck before power-up, nothing moves at all. ``shows`` are reasons of
-    refused frames, and codes of the machine's own, of which one must come up. ``lasts_ms`` is the range from
+    refused frames, and codes of the machine's own, of which one must come up, and
+    ``shows_authenticated`` are more of them on a link with a key. ``lasts_ms`` is the range from
     which its length is drawn, None for ever; ``heal`` ends it, by itself or because somebody mends it.
     ``needs`` names what a frame style must not lack; ``fits`` says which links it can strike. ``later_ms`` is
     what is added to the bound of a link.
@@ -74,6 +75,7 @@ class Fault:
     must: Must = "stop"
     ends_in: tuple[State, ...] = NOT_ARMED
     shows: tuple[str | Code, ...] = ()
+    shows_authenticated: tuple[str | Code, ...] = ()
     lasts_ms: tuple[int, int] | None = None
     heal: Callable[[World], None] | None = None
     needs: tuple[Lack, ...] = ()

@@ -5,6 +5,7 @@ from nuvrik.rehearsal import (
     faults_at_the_ends,
     faults_of_doors,
     faults_of_hands,
+    faults_of_strangers,
     faults_on_air,
     faults_on_the_way,
 )
@@ -18,6 +19,7 @@ FAULTS: dict[str, Fault] = {
             *faults_at_the_ends.FAULTS,
             *faults_of_hands.FAULTS,
             *faults_of_doors.FAULTS,
+            *faults_of_strangers.FAULTS,
             *faults_on_air.FAULTS,
         ),
         key=lambda fault: GROUPS.index(fault.group),

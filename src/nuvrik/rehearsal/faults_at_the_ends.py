@@ -192,7 +192,7 @@ def _loop_blocked(world: World) -> None:
 
 def _second_handset(world: World) -> None:
     """Somebody switches on another handset of this very link, its sticks at rest, arm off."""
-    other = Handset(world.link)
+    other = Handset(world.link, random=world.rng.randbytes)
     rest = world.recording.at(0)
 
     def turn(_: object) -> None:
@@ -208,13 +208,13 @@ def _second_handset(world: World) -> None:
 
 
 def _two_machines(world: World) -> None:
-    world.twin = world.make(world.link)
+    world.twin = world.new_machine()
     world.at(world.t_us + 1_500_000, lambda _: world.cut())
 
 
 def _older_file(world: World) -> None:
     """The handset is swapped for one that was built from an older link file."""
-    world.handset = Handset(older(world.link))
+    world.handset = Handset(older(world.link), random=world.rng.randbytes)
 
 
 def _stale_ms(link: Link) -> float:
@@ -248,6 +248,7 @@ FAULTS = (
         _older_file,
         ends_in=(FAILSAFE,),
         shows=("wrong_layout",),
+        shows_authenticated=(Code.SILENCE,),
         fits=sealed,
     ),
     Fault(

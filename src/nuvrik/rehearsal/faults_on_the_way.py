@@ -206,7 +206,7 @@ def _replayed(world: World) -> Callable[[int, bytes], Arrivals]:
     return tamper
 
 
-_guarded = only(lambda link: link.guard_bytes, "it has no delay_guard_ms", sealed)
+_guarded = only(lambda link: link.failsafe.delay_guard_ms, "it has no delay_guard_ms", sealed)
 infrared_link = only(
     lambda link: isinstance(link.medium, InfraredMedium), "only a remote control has a beam", every_link
 )
@@ -286,6 +286,7 @@ FAULTS = (
         _repeated,
         must="hold",
         shows=("repeated",),
+        shows_authenticated=("old",),
         needs=ORDER,
     ),
     _tampered(
@@ -294,6 +295,7 @@ FAULTS = (
         "a module hangs and sends one and the same frame again and again",
         _stuck,
         shows=("repeated", "out_of_order", Code.SILENCE),
+        shows_authenticated=("old",),
         ends_in=(FAILSAFE,),
         lasts_ms=LONG_ENOUGH,
         needs=ORDER,
@@ -367,6 +369,7 @@ FAULTS = (
         _swapped,
         must="hold",
         shows=("out_of_order",),
+        shows_authenticated=("old",),
         needs=ORDER,
     ),
     _tampered(
@@ -376,6 +379,7 @@ FAULTS = (
         _one_late,
         must="hold",
         shows=("out_of_order",),
+        shows_authenticated=("old",),
         needs=ORDER,
     ),
     Fault(
@@ -402,6 +406,7 @@ FAULTS = (
         _replayed,
         must="hold",
         shows=("out_of_order", "repeated"),
+        shows_authenticated=("old",),
         lasts_ms=(1500, 3000),
         needs=ORDER,
     ),

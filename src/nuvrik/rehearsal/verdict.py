@@ -277,8 +277,9 @@ def _unshown(world: World, fault: Fault, strike: Strike) -> Iterator[str]:
         return
     if fault.reaches is not None and all(moment.state is not fault.reaches for moment in trace.moments):
         yield f"the machine was never {fault.reaches}, so nothing was shown"
-    if fault.shows and not _shown(trace, fault.shows, strike.struck_us / 1000):
-        wanted = (one.name.lower() if isinstance(one, Code) else one for one in fault.shows)
+    shows = fault.shows + (fault.shows_authenticated if fault.shows and world.link.authenticated else ())
+    if shows and not _shown(trace, shows, strike.struck_us / 1000):
+        wanted = (one.name.lower() if isinstance(one, Code) else one for one in shows)
         said = "neither the refused frames nor the machine's reasons told what was wrong"
         yield f"{said}; expected {listing(wanted)}"
 

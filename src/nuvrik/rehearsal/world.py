@@ -25,6 +25,7 @@ from nuvrik.recordings.recording import Recording, Row
 from nuvrik.rehearsal.medium import medium_of
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event, Frame
+from nuvrik.wire.messages import only_asks
 
 MakeMachine = Callable[[Link], Machine]
 
@@ -116,6 +117,8 @@ class World:
         self.recording = recording
         self.rng = random.Random(seed)
         self.t_us = 0
+        self._random = random.Random(f"{seed} nonces").randbytes
+        """Random bytes of both ends, of a link with a key: another run of the same seed has the same."""
         self._period_us = link.period_ms * 1000
         self._tick_us = link.tick_ms * 1000
         self.handset_clock = Clock(self.rng.randrange(1 << 16))
@@ -149,6 +152,8 @@ class World:
         """What has arrived while the machine's loop was held up, and when it was sent."""
         self._count = 0
         self.conditions = conditions
+        self.recorded: list[bytes] = []
+        """What somebody has written down of what the handset sent, where a fault has somebody do so."""
         self.air: Any = None
         """The radio chips of both ends, where a fault has put some there: see ``on_air``."""
         self._prepare(conditions)
@@ -158,8 +163,8 @@ class World:
         link = self.link
         self.medium = medium_of(link.medium, conditions, self.rng)
         self.back = medium_of(link.medium, conditions, self.rng) if link.telemetry else None
-        self.handset: Handset | None = Handset(link, without=self.recording.missing(link))
-        self.machine = self.make(link)
+        self.handset: Handset | None = self._new_handset()
+        self.machine = self.new_machine()
         self.machine_on = True
         self.at(self.rng.randrange(self._period_us), self._handset_turn)
         self.at(self.rng.randrange(self._tick_us), self._machine_turn)
@@ -199,8 +204,17 @@ class World:
         self.handset = None
         self.at(self.t_us + 1000 * boot_ms, self._boot_handset)
 
+    def new_machine(self) -> Machine:
+        """A machine of this link that has just got power."""
+        if self.make is Machine:
+            return Machine(self.link, random=self._random)
+        return self.make(self.link)
+
+    def _new_handset(self) -> Handset:
+        return Handset(self.link, without=self.recording.missing(self.link), random=self._random)
+
     def _boot_handset(self, _: Any) -> None:
-        self.handset = Handset(self.link, without=self.recording.missing(self.link))
+        self.handset = self._new_handset()
         self.handset_clock = Clock(-self.t_us // 1000)
 
     def kill_handset(self) -> None:
@@ -211,7 +225,7 @@ class World:
         """The machine loses power: every pin floats, and pull-downs hold the drivers off. It starts afresh
         ``boot_ms`` later."""
         self.machine_on = False
-        self.machine = self.make(self.link)
+        self.machine = self.new_machine()
         self.plant.float_pins()
         self._see(self.machine.demands)
         self.at(self.t_us + 1000 * boot_ms, self._boot_machine)
@@ -268,6 +282,9 @@ class World:
         if self.twin is not None:
             self.twin.feed(wire, now_ms)
         for event in machine.feed(wire, now_ms):
+            if self.link.authenticated and isinstance(event, Frame) and only_asks(event.values):
+                # It is answered, and changes nothing.
+                continue
             if sent_us is None or sent_us < self._newest_us or not isinstance(event, Frame):
                 self._heard(event, sent_us)
                 continue

@@ -6,8 +6,10 @@ sequence whatever raises, and memory is bounded by the longest frame."""
 
 from collections.abc import Callable, Iterable
 
+from nuvrik.core.session import HandsetSession, MachineSession
 from nuvrik.plan.form.frame_base import MAX_BODY
 from nuvrik.plan.form.models import Link
+from nuvrik.wire.authenticated import AuthenticBystander, AuthenticReader, Overheard
 from nuvrik.wire.events import REASONS, Event, Frame, RefusedFrame
 from nuvrik.wire.kinds import COMMAND, TELEMETRY, TO_MACHINE
 from nuvrik.wire.sealed import BystanderReader, SealedReader
@@ -22,7 +24,8 @@ class Decoder:
 
     ``accepts`` are the kinds that this end takes, by default a machine's. It keeps two things: the
     beginning of a frame not yet ended, and the last sequence number, which ``forget`` drops (after
-    a timeout, the next is taken as it is). With ``any_pair`` it hears everybody's hello.
+    a timeout, the next is taken as it is). With ``any_pair`` it hears everybody's hello. ``session`` is what
+    an end of a link with a key knows of the other, or what a bystander knows of both.
 
     >>> tug = nuvrik.load("tug.toml")
     >>> wire = nuvrik.Encoder(tug).command(nuvrik.to_wire(tug, throttle=0.5), seq=7)
@@ -31,12 +34,26 @@ class Decoder:
     (7, 0.5)
     """
 
-    def __init__(self, link: Link, accepts: Iterable[int] = TO_MACHINE, *, any_pair: bool = False) -> None:
+    def __init__(
+        self,
+        link: Link,
+        accepts: Iterable[int] = TO_MACHINE,
+        *,
+        any_pair: bool = False,
+        session: MachineSession | HandsetSession | Overheard | None = None,
+    ) -> None:
         kinds = frozenset(accepts)
         both = {COMMAND, TELEMETRY} <= kinds
         style = style_of(link)
-        sealed = BystanderReader if both else SealedReader
-        self._sealed = sealed(link, kinds, any_pair=any_pair, framing=style.framing)
+        if both and link.authenticated and session is None:
+            session = Overheard(link)
+        if isinstance(session, Overheard):
+            self._sealed: SealedReader = AuthenticBystander(link, kinds, session, style.framing)
+        elif session is not None:
+            self._sealed = AuthenticReader(link, kinds, session, style.framing)
+        else:
+            sealed = BystanderReader if both else SealedReader
+            self._sealed = sealed(link, kinds, any_pair=any_pair, framing=style.framing)
         self._reader = reader = style.reader(kinds, self._sealed)
         self._opened, self._judge = reader.opened, reader.judge
         self._end, self._most = reader.end, reader.most
@@ -52,8 +69,17 @@ class Decoder:
         self._datagrams = 0
 
     def guard(self, fresh: Callable[[int], bool]) -> None:
-        """Refuse commands as late unless ``fresh`` of their guard byte."""
+        """Refuse what is late: unless ``fresh`` of the guard byte of a command, or of what an authenticated
+        frame was made from."""
         self._sealed.fresh = fresh
+
+    def pass_time(self, dt_ms: int) -> None:
+        """Let ``dt_ms`` go by: so many more tags may be worked out."""
+        self._sealed.pass_time(dt_ms)
+
+    def skip(self, skips: bool) -> None:
+        """Whether what arrives was sent to somebody who was not listening."""
+        self._sealed.skips = skips
 
     def told(self, *, followed: bool) -> None:
         """Whether the machine follows the command that was decoded last. Keys that step a place count only

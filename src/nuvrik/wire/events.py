@@ -11,26 +11,37 @@ REASONS = {
     "wrong_layout": "a sound frame from an end that was built from a different link file",
     "version": "a sound frame of another version of the frame format",
     "wrong_pair": "a sound frame with another pair number: it is of somebody else's link",
-    "wrong_kind": "a sound frame of a kind that this end does not take",
+    "wrong_kind": "a sound frame of a kind that this end does not take; 8 and above want a key",
     "bad_field": "a payload that cannot be: wrong length, padding, choice, number, or no such key",
     "repeated": "the same sequence number as the frame before",
     "out_of_order": "an older sequence number than the frame before",
     "late": "made from telemetry of too long ago: something on the way delays frames",
+    "queued_up": "sent while nobody listened, or more than is looked at in such a time",
+    "not_authenticated": "a sound frame that anybody could have made, and this link has a key",
+    "no_session": "made with a key, before machine and handset have met since the machine started",
+    "old": "its counter is not above what has been accepted: sent before, or overtaken by another handset",
+    "forged": "its tag is not what the key makes of it: made without the key, or changed on the way",
 }
-"""Every reason for which a frame is refused, in the order in which they are tested."""
+"""Every reason for which a frame is refused, by the numbers of core; up to ``late`` in the order in which
+they are tested."""
+
+WITH_KEY = ("queued_up", "not_authenticated", "no_session", "old", "forged")
+"""Those that only a link with a key has."""
 
 
 class Frame(NamedTuple):
     """A frame that may be believed. ``at`` is the offset of its first byte in the stream, or the
     number of the datagram; ``seq`` its sequence number, None in styles that have none; ``values`` one
     value a channel for a command, what ``nuvrik.wire.messages`` makes of other kinds, () for a stop;
-    ``raw`` is the frame as it came, without delimiters."""
+    ``raw`` is the frame as it came, without delimiters. ``checked`` is None for a frame without a tag;
+    False where a bystander had no way of working the tag out: whose such a frame is, nobody knows."""
 
     at: int
     kind: int
     seq: int | None
     values: Any
     raw: bytes
+    checked: bool | None = None
 
 
 class RefusedFrame(NamedTuple):

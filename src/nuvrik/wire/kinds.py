@@ -15,5 +15,6 @@ TO_HANDSET = (TELEMETRY, REPLY, HELLO, ECHO)
 
 def kind_name(kind: int) -> str:
     """The name of a frame kind, also of one that does not exist."""
-    # Kinds 8 to 15 are kept free, and one of them may arrive: it still wants a name.
+    if 8 <= kind < 8 + len(KINDS):
+        return f"{KINDS[kind - 8]}, authenticated"
     return KINDS[kind] if 0 <= kind < len(KINDS) else f"kind {kind}"

@@ -107,9 +107,29 @@ class How(NamedTuple):
     name: bytes
 
 
+class Question(NamedTuple):
+    """Somebody searches for the machine, with a nonce."""
+
+    nonce: bytes
+
+
+class Answer(NamedTuple):
+    """The machine says by what it is to be known, and the highest counter that it has accepted."""
+
+    nonce: bytes
+    top: int
+    tag: int
+
+
+class Anybody(NamedTuple):
+    """A hello from somebody who need not have the key, and the page that it asks for."""
+
+    page: int
+
+
 def only_asks(values: object) -> bool:
-    """Whether this is a hello from somebody who begins no session."""
-    return isinstance(values, Query) and values.session == 0
+    """Whether this is from somebody who begins no session, or who searches for one."""
+    return isinstance(values, Question | Anybody) or (isinstance(values, Query) and values.session == 0)
 
 
 class Echo(NamedTuple):
@@ -262,5 +282,5 @@ class Payloads:
 def from_the_machine(kind: int, values: object) -> bool:
     """Which end a frame comes from."""
     if kind in (HELLO, ECHO):
-        return isinstance(values, Who | How) or (isinstance(values, Echo) and values.answer)
+        return isinstance(values, Who | How | Answer) or (isinstance(values, Echo) and values.answer)
     return kind in (TELEMETRY, REPLY)

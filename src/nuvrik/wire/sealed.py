@@ -59,10 +59,15 @@ def check_bytes(covered: bytes, initial: int) -> bytes:
     return CHECK(crc_hqx(covered, initial))
 
 
+def initial_of(kind: int, tag: int) -> int:
+    """What the check of a frame begins with: of a hello, with a key or without, the same for everybody."""
+    return CRC_INITIAL if kind & 7 == HELLO else tag
+
+
 def sealed(kind: int, pair: int, tag: int, seq: int, payload: bytes) -> bytes:
     """The body of a frame of any kind around a payload made elsewhere."""
     covered = head(kind, pair, tag, seq) + payload
-    return covered + check_bytes(covered, CRC_INITIAL if kind == HELLO else tag)
+    return covered + check_bytes(covered, initial_of(kind, tag))
 
 
 def initial_from_check(data: bytes, check: int) -> int:
@@ -114,6 +119,8 @@ class SealedReader:
         self._worn = False
         self.fresh: Callable[[int], bool] | None = None
         """Says of the guard byte of a command whether it is recent, where there is a delay guard."""
+        self.skips = False
+        """Whether what arrives was sent to somebody who was not listening."""
         self.end, self.most, self.opened = framing or Framing()
 
     def forget(self) -> None:
@@ -124,6 +131,9 @@ class SealedReader:
         """The sender of the last sequence may have gone: any other is taken, but not the same again."""
         self._worn = True
 
+    def pass_time(self, dt_ms: int) -> None:
+        """Nothing here depends on time."""
+
     def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
         """The event of one body."""
         length = len(body)
@@ -132,7 +142,7 @@ class SealedReader:
         head = body[0]
         kind = head & 0x0F
         # The check is sent high byte first, so the CRC over everything, check included, is zero.
-        if crc_hqx(body, self._tag if kind != HELLO else CRC_INITIAL):
+        if crc_hqx(body, self._tag if kind & 7 != HELLO else CRC_INITIAL):
             return RefusedFrame(at, self._why_unsound(body), raw)
         # From here on somebody meant every bit of it; what is asked is for whom.
         if head >> 4 != VERSION:
@@ -169,7 +179,7 @@ class SealedReader:
             return RefusedFrame(at, "late", raw, seq)
         self.last = seq
         self._worn = False
-        return _new(Frame, (at, kind, seq, values, raw))
+        return _new(Frame, (at, kind, seq, values, raw, None))
 
     def _may_ask(self, body: bytes | bytearray) -> bool:
         """Whether a hello with another pair number is for this end: a question to whoever is there, or, where
@@ -183,7 +193,7 @@ class SealedReader:
         "wrong_pair" if it is so and has another pair number too (somebody else's link on the same air), else
         "check"."""
         # A hello's check begins with the same value for everybody, so it tells nothing of the layout.
-        if body[0] >> 4 != VERSION or body[0] & 0x0F == HELLO:
+        if body[0] >> 4 != VERSION or body[0] & 7 == HELLO:
             return "check"
         check = int.from_bytes(body[-CHECK_BYTES:], "big")
         tag = initial_from_check(bytes(body[:-CHECK_BYTES]), check)

@@ -4,7 +4,19 @@ from nuvrik.core.machine.states import STATES
 from nuvrik.levels import fraction_of
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.codes import Value
-from nuvrik.wire.messages import Ask, Echo, How, Jog, Query, Reply, Telemetry, Who
+from nuvrik.wire.messages import (
+    Answer,
+    Anybody,
+    Ask,
+    Echo,
+    How,
+    Jog,
+    Query,
+    Question,
+    Reply,
+    Telemetry,
+    Who,
+)
 from nuvrik.wire.packing import Field
 
 
@@ -40,6 +52,12 @@ def message_text(message: object, link: Link) -> str:
             )
         case Reply(_, session, number, status, value):
             return f"{status.name.lower().replace('_', ' ')}, {value}: number {number} of session {session}"
+        case Question(nonce):
+            return f"where is the machine? asked with {nonce.hex()}"
+        case Answer(nonce, top, _):
+            return f"here: known by {nonce.hex()} since its start, highest counter accepted {top}"
+        case Anybody(page):
+            return ("how are you?" if page else "who is there?") + " from anybody"
         case Query(session, page):
             return ("how are you?" if page else "who is there?") + (f" session {session}" if session else "")
         case Who():

@@ -17,6 +17,7 @@ from nuvrik.ports.live import TURN_S, WallClock
 from nuvrik.ports.sim import SimLine
 from nuvrik.recordings.log import AS_PACKETS, AS_STREAM, BACK, THERE
 from nuvrik.recordings.table import TableError, csv_rows
+from nuvrik.wire.authenticated import Overheard
 from nuvrik.wire.decoder import Decoder
 from nuvrik.wire.events import Event
 from nuvrik.wire.kinds import ALL_KINDS
@@ -131,9 +132,16 @@ class Row(NamedTuple):
     at_handset: bool | None = None
 
 
+def _decoders(link: Link) -> dict[bool, Decoder]:
+    """One for each way: what goes there and what comes back have numbers of their own. With a key, what is
+    known of both ends is one thing."""
+    overheard = Overheard(link) if link.authenticated else None
+    return {there: Decoder(link, ALL_KINDS, session=overheard) for there in (True, False)}
+
+
 def _timed(source: Source, rows: Iterator[Row]) -> Iterator[Heard]:
-    """The events in timed rows. What goes there and what comes back have sequence numbers of their own."""
-    decoders = {there: Decoder(source.link, ALL_KINDS) for there in (True, False)}
+    """The events in timed rows."""
+    decoders = _decoders(source.link)
     for row in rows:
         if row.packet is not None:
             source.packets = row.packet
@@ -152,7 +160,7 @@ class Log(NamedTuple):
 def read_log_of_bytes(link: Link, capture: Path) -> Log:
     """Both directions of a timed capture, or of the log of a live run. Trouble for anything else."""
     made: dict[bool, list[tuple[float, Event]]] = {True: [], False: []}
-    decoders = {there: Decoder(link, ALL_KINDS) for there in (True, False)}
+    decoders = _decoders(link)
     at_handset = None
     with open_bytes(capture) as data:
         for row in _timed_rows(data.read(READ_BYTES), data, str(capture)):
@@ -225,6 +233,8 @@ def _from_hex(text: str, where: str) -> bytes:
 def is_bulk(source: Source) -> bool:
     """Whether it is a file of raw bytes in frames that can be decoded column by column."""
     if source.capture is None or str(source.capture) == "-" or source.link.frame.style != "packed":
+        return False
+    if source.link.authenticated:
         return False
     if not source.capture.is_file():
         return False

@@ -8,7 +8,7 @@ from typing import TextIO
 from nuvrik.cli.words import Trouble, tell
 from nuvrik.plan.form.models import Link
 from nuvrik.ports.files import open_log
-from nuvrik.ports.hello import other_build, other_file, who_is_there
+from nuvrik.ports.hello import meet, other_build, other_file
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import WallClock
 from nuvrik.ports.open import AnyPort
@@ -34,10 +34,15 @@ def _meet(link: Link, line: AnyPort) -> None:
     """Before anything is driven on a two-way link: is it the machine that this file is for?"""
     tapped = Tapped(line)
     wait_ms = max(HELLO_MS, link.settle_ms + 1000)
-    found = who_is_there(link, tapped, WallClock(), wait_ms)
+    found, _ = meet(link, tapped, WallClock(), wait_ms)
     if not found:
         why = _why_nobody(line, sum(map(len, tapped.came)))
         tell(f"nobody answered hello within {wait_ms / 1000:g} s{why}; going on without")
+    elif found[0].authenticated is False:
+        # Anybody can have said that, so nothing follows from it.
+        who = printable(found[0].identity.name)
+        tell(f"warning: {who} answers, but not with this file's key (another key, or none); going on without")
+        return
     elif all(other_file(one.identity, link) for one in found):
         raise Trouble(str(other_file(found[0].identity, link)))
     for one in found:

@@ -31,7 +31,12 @@ REPEATED = 11
 OUT_OF_ORDER = 12
 LATE = 13
 QUEUED_UP = 14
-"""What becomes of what has arrived: nothing yet, a frame that is accepted, or why it is refused."""
+NOT_AUTHENTICATED = 15
+NO_SESSION = 16
+OLD = 17
+FORGED = 18
+"""What becomes of what has arrived: nothing yet, a frame that is accepted, or why it is refused. The last
+four are of links with a key."""
 
 KIND_COMMAND = 0
 KIND_TELEMETRY = 1
@@ -49,6 +54,14 @@ HEAD = 4
 SHORTEST = 6
 """Head and check."""
 
+AUTHENTICATED = 8
+"""What the kind of an authenticated frame is more."""
+
+WRAP = 4
+TAG = 6
+"""What such a frame has besides: before its payload the upper bytes of its counter and the low byte of that
+which it was made from, behind it a tag."""
+
 ANY_PAIR = 0
 """No link has this pair number: a hello that carries it asks whoever is there."""
 
@@ -56,19 +69,23 @@ LONGEST = 200
 """The longest body; a longer one would need a COBS code of 0xFF."""
 
 HELLO_INITIAL = 0xFFFF
-"""The check of a hello begins with the same value for everybody."""
+"""The check of a hello, of either kind, begins with the same value for everybody."""
 
 
 class SealedTable(Table):
-    """What makes a frame ours: pair, layout tag, and the kinds that this end takes, a bit for each."""
+    """What makes a frame ours: pair, layout tag, and the kinds that this end takes, a bit for each.
+    authenticated: it believes nobody without the key."""
 
     pair: u8
     tag: u16
-    takes: u8
+    takes: u16
+    authenticated: bool
 
 
 class Sealed:
-    """Bodies, byte by byte. Of each so much is kept as any frame of this link has."""
+    """Bodies, byte by byte. Of each so much is kept as any frame of this link has. authentic: the frame is an
+    authenticated one, and whole: long enough for that; its counter is high and low then, and heard the low
+    byte of what it was made from."""
 
     def __init__(self, table: SealedTable) -> None:
         self.table: SealedTable = table
@@ -81,6 +98,11 @@ class Sealed:
         self.kind: u8 = 0
         self.seq: u8 = 0
         self.payload: u16 = 0
+        self.authentic: bool = False
+        self.whole: bool = False
+        self.low: u16 = 0
+        self.high: u16 = 0
+        self.heard: u8 = 0
 
     def begin(self) -> None:
         """A new body."""
@@ -89,7 +111,7 @@ class Sealed:
     def put(self, byte: u8) -> None:
         """One byte more."""
         if self.length == 0:
-            hello: bool = (byte & 15) == KIND_HELLO
+            hello: bool = (byte & 7) == KIND_HELLO
             self.crc = HELLO_INITIAL if hello else self.table.tag
         self.crc = crc16(self.crc, byte)
         if self.length < MOST_KEPT:
@@ -101,7 +123,8 @@ class Sealed:
         end; kind, seq and payload, its length, say what it is."""
         if self.length < SHORTEST:
             return TOO_SHORT
-        self.kind = self.body[0] & 15
+        self.kind = self.body[0] & 7
+        self.authentic = (self.body[0] & AUTHENTICATED) != 0
         if self.crc != 0:
             return self.unsound()
         # From here on somebody meant every bit of it; what is asked is for whom.
@@ -109,15 +132,30 @@ class Sealed:
             return VERSION
         if self.body[1] != self.table.pair and not self.asks_anybody():
             return WRONG_PAIR
-        if self.kind > KIND_ECHO or ((self.table.takes >> (self.kind & 7)) & 1) == 0:
-            return WRONG_KIND
+        if ((self.table.takes >> (self.body[0] & 15)) & 1) == 0:
+            return NOT_AUTHENTICATED if self.table.authenticated and not self.authentic else WRONG_KIND
         self.seq = self.body[3]
         self.payload = self.length - SHORTEST
+        if self.table.authenticated and self.authentic:
+            self.unwrap()
         return ACCEPTED
+
+    def unwrap(self) -> None:
+        """Take out what an authenticated frame has besides its payload, and put that where every other has
+        it. The tag stays where it is."""
+        self.whole = self.payload >= WRAP + TAG and self.length <= MOST_KEPT
+        if not self.whole:
+            return
+        self.low = self.seq + (self.body[4] << 8)
+        self.high = self.body[5] + (self.body[6] << 8)
+        self.heard = self.body[7]
+        self.payload -= WRAP + TAG
+        for i in range(self.payload):
+            self.body[HEAD + i] = self.body[HEAD + WRAP + i]
 
     def asks_anybody(self) -> bool:
         """Whether it is a hello that asks whoever is there."""
-        asks: bool = self.length > SHORTEST and self.body[HEAD] == 0
+        asks: bool = self.length > SHORTEST and self.body[HEAD] == 0 and not self.authentic
         return self.kind == KIND_HELLO and self.body[1] == ANY_PAIR and asks
 
     def unsound(self) -> u8:

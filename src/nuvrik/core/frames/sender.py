@@ -2,6 +2,7 @@
 
 from nuvrik.core.frames.bits import crc16, put
 from nuvrik.core.frames.sealed import (
+    AUTHENTICATED,
     HEAD,
     HELLO_INITIAL,
     KIND_HELLO,
@@ -10,6 +11,7 @@ from nuvrik.core.frames.sealed import (
     SLIP_ESC_END,
     SLIP_ESC_ESC,
     THIS_VERSION,
+    WRAP,
 )
 from nuvrik.core.sizes import MOST_SENT, MOST_WIRE
 from nuvrik.core.widths import Table, few, u8, u16
@@ -26,12 +28,13 @@ HEX_MARK = 35
 
 class SenderTable(Table):
     """What makes a frame ours, and how it travels. ending: what ends a line of hex digits; leads: whether the
-    end of a frame is sent before it too."""
+    end of a frame is sent before it too; authenticated: frames get a counter and a tag before they travel."""
 
     pair: u8
     tag: u16
     way: u8
     leads: bool
+    authenticated: bool
     ending: list[u8]
 
 
@@ -55,6 +58,13 @@ class Sender:
 
     def begin(self, kind: u8) -> None:
         """A frame of a kind, with the next number."""
+        self.begin_open(kind)
+        if self.table.authenticated:
+            self.body[0] = self.body[0] + AUTHENTICATED
+            self.at = 8 * (HEAD + WRAP)
+
+    def begin_open(self, kind: u8) -> None:
+        """A frame that is not authenticated, be there a key or not. With one it has the number 0."""
         for i in range(MOST_SENT):
             self.body[i] = 0
         self.body[0] = (THIS_VERSION << 4) + kind
@@ -77,10 +87,15 @@ class Sender:
         self.bits(value, 16)
 
     def seal(self) -> None:
-        """The payload is whole: add the check, and put it into the form in which it travels."""
-        self.seq = (self.seq + 1) & 0xFF
+        """The payload is whole. With a key, counter and tag come before it travels: see Tags."""
+        if not self.table.authenticated:
+            self.seq = (self.seq + 1) & 0xFF
+            self.finish()
+
+    def finish(self) -> None:
+        """Add the check, and put it into the form in which it travels."""
         length: u8 = (self.at + 7) >> 3
-        crc: u16 = HELLO_INITIAL if (self.body[0] & 15) == KIND_HELLO else self.table.tag
+        crc: u16 = HELLO_INITIAL if (self.body[0] & 7) == KIND_HELLO else self.table.tag
         for i in range(length):
             crc = crc16(crc, self.body[i])
         self.body[length] = crc >> 8

@@ -21,8 +21,9 @@ from nuvrik.core.hand.knob import Knob, KnobTable
 from nuvrik.core.levels import NOBODY, TIMER_MAX, later
 from nuvrik.core.loops.hearing import Hearing, HearingTable
 from nuvrik.core.machine.desk import WHO
-from nuvrik.core.machine.watch import ARMED
+from nuvrik.core.machine.watch import ARMED, STOPPED
 from nuvrik.core.requests.asking import QUESTION_NONE, Asking, AskingTable
+from nuvrik.core.session import HandsetSession, SessionTable
 from nuvrik.core.widths import Table, i32, level, reading, u8, u16
 
 
@@ -32,6 +33,7 @@ class HandsetEndTable(Table):
     handset: HandsetTable
     writer: WriterTable
     sealed: SealedTable
+    session: SessionTable
     hearing: HearingTable
     asking: AskingTable
     incoming: IncomingTable
@@ -49,6 +51,7 @@ class HandsetEnd:
         self.handset: Handset = Handset(table.handset)
         self.writer: Writer = Writer(table.writer)
         self.sealed: Sealed = Sealed(table.sealed)
+        self.session: HandsetSession = HandsetSession(table.session)
         self.incoming: Incoming = Incoming(table.incoming)
         self.hearing: Hearing = Hearing(table.hearing)
         self.asking: Asking = Asking(table.asking)
@@ -59,6 +62,8 @@ class HandsetEnd:
         """At power-up, with the lower half of a number that differs from boot to boot."""
         self.handset.begin()
         self.asking.begin(boot_low)
+        if self.table.session.authenticated:
+            self.session.search()
 
     def pass_time(self, now_ms: u16) -> None:
         """Let it be now_ms."""
@@ -66,6 +71,8 @@ class HandsetEnd:
             dt_ms: u16 = (now_ms - self.handset.now_ms) & 0xFFFF
             self.hearing.pass_time(dt_ms)
             self.asking.pass_time(dt_ms)
+            if self.table.session.authenticated:
+                self.session.pass_time(dt_ms)
         self.handset.pass_time(now_ms)
         self.follow()
 
@@ -73,6 +80,8 @@ class HandsetEnd:
         """The loop has been held up for longer than a timer counts."""
         self.hearing.pass_time(TIMER_MAX)
         self.asking.pass_time(TIMER_MAX)
+        if self.table.session.authenticated:
+            self.session.pass_time(TIMER_MAX)
         self.handset.expire(now_ms)
         # Of the machine too nothing is known any more: its next frame is accepted as it is.
         self.sealed.forget()
@@ -147,6 +156,22 @@ class HandsetEnd:
         if turn == SENDS_NOTHING:
             return False
         self.follow()
+        if not self.table.session.authenticated:
+            return self.compose(turn)
+        if self.session.overtaken:
+            self.session.look_at(self.handset, turn == SENDS_STOP)
+        if self.session.may_ask():
+            self.session.ask(self.writer.sender, self.handset.now_ms)
+            return True
+        if not self.session.may_send() or self.session.overtaken:
+            return False
+        if not self.compose(turn):
+            return False
+        self.session.finish(self.writer.sender, self.writer.sender.body[0] & 7)
+        return True
+
+    def compose(self, turn: u8) -> bool:
+        """Write what is due in this period."""
         if turn == SENDS_STOP:
             return self.writer.stop()
         # A stop goes before everything, a question before a command: it is answered while frames go on.
@@ -201,6 +226,8 @@ class HandsetEnd:
 
     def judge(self) -> u8:
         """A body has ended: what it is, and what it tells."""
+        if self.table.session.authenticated:
+            return self.judge_authentic()
         # After a silence the machine may have started again, and its numbers with it.
         if self.hearing.heard_ms >= self.table.hearing.timeout_ms:
             self.sealed.forget()
@@ -212,12 +239,50 @@ class HandsetEnd:
         if event != ACCEPTED:
             return event
         self.sealed.move()
+        self.take_in()
+        return ACCEPTED
+
+    def take_in(self) -> None:
+        """What has been accepted."""
         self.hearing.take(self.sealed)
         if self.sealed.kind == KIND_TELEMETRY:
             self.handset.hear()
         else:
             self.answered()
+
+    def judge_authentic(self) -> u8:
+        """The same with a key; see HandsetSession."""
+        event: u8 = self.sealed.look()
+        if event == ACCEPTED:
+            event = self.session.look(self.sealed)
+        if event == NO_EVENT:
+            self.meet()
+            return ACCEPTED
+        if event == ACCEPTED:
+            event = self.hearing.understand(self.sealed)
+        if event == ACCEPTED:
+            event = self.session.believe(self.sealed)
+        if event != ACCEPTED:
+            return event
+        self.take_in()
+        self.handset.hear()
+        if self.sealed.kind == KIND_TELEMETRY:
+            heard: Hearing = self.hearing
+            self.session.told(heard.followed, heard.last_command, heard.state_told == STOPPED)
         return ACCEPTED
+
+    def meet(self) -> None:
+        """The machine has said by what it is to be known. The first half of that counts as its boot
+        number."""
+        self.handset.hear()
+        self.asking.meet(
+            self.session.nonce[0] + (self.session.nonce[1] << 8),
+            self.session.nonce[2] + (self.session.nonce[3] << 8),
+            self.session.mark,
+        )
+        if self.session.anew:
+            self.handset.change_hands()
+            self.follow()
 
     def answered(self) -> None:
         """An answer to something that was asked."""

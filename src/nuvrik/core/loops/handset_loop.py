@@ -12,6 +12,8 @@ from nuvrik.core.board import (
     Own,
     ReadTable,
 )
+from nuvrik.core.boots import BOOTS_READY, JITTER, Boots
+from nuvrik.core.cmac import BLOCK
 from nuvrik.core.frames.train import TrainMaker
 from nuvrik.core.levels import later
 from nuvrik.core.loop import EXPIRES, LISTENS, after_gap
@@ -34,7 +36,8 @@ ZERO = 48
 class HandsetLoopTable(Table):
     """A handset on its board. reads: the pins of controls; timeout_ms and period_ms: the link's; raw_names:
     the first line of raw readings, and room for the longest of the others behind it, where a host may ask for
-    them; names_length: how long it is."""
+    them; names_length: how long it is; counts: with a key, the board counts its
+    starts, for it has no random numbers."""
 
     end: HandsetEndTable
     line: LineTable
@@ -43,6 +46,7 @@ class HandsetLoopTable(Table):
     period_ms: u16
     raw_names: list[u8]
     names_length: u16
+    counts: bool
 
 
 class HandsetLoop:
@@ -57,6 +61,9 @@ class HandsetLoop:
         self.line: Line = Line(table.line, board)
         self.maker: TrainMaker = TrainMaker(table.end.medium)
         self.boot: list[u32] = [0] * 1
+        self.boots: Boots = Boots(board)
+        self.jitter: list[u8] = [0] * JITTER
+        self.searches: u16 = 0
         self.read_at: u16 = 0
         self.leaving: bool = False
         self.left_ms: u16 = 0
@@ -71,6 +78,13 @@ class HandsetLoop:
         self.line.begin()
         self.board.start(self.boot)
         self.end.begin(self.boot[0] & 0xFFFF)
+        if self.table.end.session.authenticated:
+            for i in range(BLOCK):
+                self.end.session.tags.cmac.key[i] = self.board.key(i)
+            self.end.session.tags.cmac.set_key()
+            if self.table.counts:
+                self.board.jitter(self.jitter)
+                self.boots.begin(self.end.session.tags.key_id())
 
     def turn(self, now_ms: u16, gap_ms: u16) -> None:
         """One turn, so long after the one before: what has come back, controls, and the frame that is due."""
@@ -145,6 +159,8 @@ class HandsetLoop:
                 return
             if hears:
                 self.end.take(byte & 0xFF)
+                if self.table.end.session.authenticated and self.end.session.tags.took():
+                    return
 
     def take_packets(self, hears: bool) -> None:
         """In packets."""
@@ -157,15 +173,37 @@ class HandsetLoop:
                 for i in range(count):
                     self.end.packet_byte(self.line.bytes[i])
                 self.end.end_packet()
+                if self.table.end.session.authenticated and self.end.session.tags.took():
+                    return
 
     def send(self) -> None:
         """Send the frame that is due, as soon as it can be taken."""
         if self.table.line.way == BY_SLOTS:
             self.send_train()
             return
+        if self.table.end.session.authenticated and self.end.session.wants:
+            self.draw()
         if self.line.free(self.end.writer.sender.wire) and self.end.send():
             self.line.give(self.end.writer.sender.wire, self.end.writer.sender.count)
         self.line.go_on()
+
+    def draw(self) -> None:
+        """What the machine is asked with: random numbers; or the count of this start, two bytes of jitter,
+        and the number of the search."""
+        if not self.table.counts:
+            self.board.random(self.end.session.asked)
+            self.end.session.drawn()
+            return
+        self.boots.turn()
+        if self.boots.state != BOOTS_READY:
+            return
+        self.searches = (self.searches + 1) & 0xFFFF
+        self.boots.put(self.end.session.asked)
+        self.end.session.asked[4] = self.jitter[0] ^ self.jitter[2]
+        self.end.session.asked[5] = self.jitter[1] ^ self.jitter[3]
+        self.end.session.asked[6] = self.searches & 0xFF
+        self.end.session.asked[7] = self.searches >> 8
+        self.end.session.drawn()
 
     def send_train(self) -> None:
         """A train of pulses, level by level."""

@@ -21,41 +21,36 @@ from nuvrik.core.frames.sealed import (
 )
 from nuvrik.core.frames.sender import Sender, SenderTable
 from nuvrik.core.frames.train import TrainReader, TrainTable
-from nuvrik.core.levels import FULL, TIMER_MAX, div, later
+from nuvrik.core.levels import TIMER_MAX, later
 from nuvrik.core.loop import LoopTable
 from nuvrik.core.machine.demand import Demand
 from nuvrik.core.machine.desk import (
     HOW,
-    JOG_CODE,
-    JOG_STEPS,
-    JOG_UNIT_MS,
     WHO,
-    ArgumentTable,
     Desk,
-    RequestTable,
 )
 from nuvrik.core.machine.inputs import Inputs, InputsTable
 from nuvrik.core.machine.machine import FORGET, WEAR, Machine, MachineTable
 from nuvrik.core.machine.pins import Again, Pins, PinTable, Writes
 from nuvrik.core.machine.telling import NOTES_LATE, NOTES_RADIO, RADIO_SAID_MS, Telling, TellingTable
 from nuvrik.core.machine.watch import ARMED
-from nuvrik.core.requests.answers import say
-from nuvrik.core.requests.asks import ASK_BYTES, argument_given, jog_step, understood
-from nuvrik.core.widths import Table, i32, level, share, u8, u16, whole
+from nuvrik.core.requests.answers import WhoTable, say, say_how, say_who
+from nuvrik.core.requests.asks import take_request, understood
+from nuvrik.core.session import NO_PAGE, MachineSession, SessionTable
+from nuvrik.core.widths import Table, i32, share, u8, u16, whole
 
 HELLO_MOST = 0x3FFFFFFF
 """Frames are counted to here, which takes 248 days at 50 frames a second."""
 
 
 class EndTable(Table):
-    """A machine's end of a link. guarded: the first byte of a command is a delay guard's; name: the link's,
-    cut to what a hello holds, and how many bytes of it go on its first page; build: the build tags; the
-    version is the library's."""
+    """A machine's end of a link. guarded: the first byte of a command is a delay guard's."""
 
     loop: LoopTable
     machine: MachineTable
     sealed: SealedTable
     sender: SenderTable
+    session: SessionTable
     telling: TellingTable
     channels: list[ChannelTable]
     incoming: IncomingTable
@@ -65,10 +60,7 @@ class EndTable(Table):
     pins: list[PinTable]
     inputs: InputsTable
     medium: MediumTable
-    name: list[u8]
-    name_first: u8
-    build: list[u16]
-    version: list[u8]
+    who: WhoTable
 
 
 class MachineEnd:
@@ -82,6 +74,7 @@ class MachineEnd:
         self.table: EndTable = table
         self.machine: Machine = Machine(table.machine)
         self.sealed: Sealed = Sealed(table.sealed)
+        self.session: MachineSession = MachineSession(table.session)
         self.incoming: Incoming = Incoming(table.incoming)
         self.keys: Keys = Keys(table.keys)
         self.train: TrainReader = TrainReader(table.train)
@@ -109,6 +102,12 @@ class MachineEnd:
         self.start = start
         self.machine.begin(boot_low, boot_high)
 
+    def drawn(self) -> None:
+        """The nonce of this start is in session.nonce. Its first half counts as the boot number."""
+        self.session.ready = True
+        self.machine.desk.boot_low = self.session.nonce[0] + (self.session.nonce[1] << 8)
+        self.machine.desk.boot_high = self.session.nonce[2] + (self.session.nonce[3] << 8)
+
     def pass_time(self, now_ms: u16) -> None:
         """Let it be now_ms. Comes first in every turn of the loop, and before anything that has arrived."""
         dt_ms: u16 = self.machine.elapsed(now_ms)
@@ -123,7 +122,10 @@ class MachineEnd:
     def count_up(self, dt_ms: u16) -> None:
         """So much time has gone by."""
         self.telling.pass_time(dt_ms)
-        self.radio_ms = later(self.radio_ms, dt_ms)
+        if self.table.session.authenticated:
+            self.session.pass_time(dt_ms)
+        if len(self.table.telling.items) > 0:
+            self.radio_ms = later(self.radio_ms, dt_ms)
         seconds: u16 = dt_ms // 1000
         self.up_s += seconds
         self.up_part += dt_ms - seconds * 1000
@@ -227,6 +229,8 @@ class MachineEnd:
         if event != ACCEPTED:
             return event
         kind: u8 = self.sealed.kind
+        if self.table.session.authenticated:
+            return self.judge_authentic(kind) if self.sealed.authentic else self.judge_open(kind)
         event = self.understand(kind)
         if event != ACCEPTED:
             return event
@@ -249,6 +253,26 @@ class MachineEnd:
             return QUEUED_UP
         self.obey(kind)
         return ACCEPTED
+
+    def judge_open(self, kind: u8) -> u8:
+        """A frame that anybody may send to a machine with a key: a hello, or a stop that needs none."""
+        event: u8 = self.understand(kind)
+        if event == ACCEPTED and kind == KIND_STOP:
+            self.stop()
+        elif event == ACCEPTED:
+            event = self.session.look_open(self.sealed, self.skips)
+        return event
+
+    def judge_authentic(self, kind: u8) -> u8:
+        """A frame that only an end with the key can have made; see MachineSession."""
+        event: u8 = self.session.look(self.sealed, self.skips)
+        if event == ACCEPTED:
+            event = self.understand(kind)
+        if event == ACCEPTED:
+            event = self.session.believe(self.sealed, self.telling.recent(self.sealed.heard), self.skips)
+        if event == ACCEPTED:
+            self.obey(kind)
+        return event
 
     def understand(self, kind: u8) -> u8:
         """Whether the payload is one that can be. A command's values are in values afterwards."""
@@ -291,25 +315,10 @@ class MachineEnd:
             self.machine.desk.echo(length)
             for i in range(length):
                 self.machine.desk.token[i] = self.sealed.body[HEAD + 1 + i]
-        elif kind == KIND_REQUEST and self.sealed.body[HEAD] == JOG_CODE:
-            time: u16 = self.sealed.body[HEAD + 3]
-            to: level = div(jog_step(self.sealed) * FULL, JOG_STEPS)
-            self.machine.jog(self.sealed.body[HEAD + 1], to, time * JOG_UNIT_MS)
-        elif kind == KIND_REQUEST and len(self.table.machine.desk.requests) > 0:
-            self.ask(self.sealed.body[HEAD])
-
-    def ask(self, code: u8) -> None:
-        """A request that fits."""
-        at: u16 = 8 * (HEAD + ASK_BYTES)
-        request: RequestTable = self.table.machine.desk.requests[code]
-        for i in range(len(request.arguments)):
-            about: ArgumentTable = request.arguments[i]
-            self.machine.argument(i, argument_given(self.sealed, about, at))
-            at += about.bits
-        if self.machine.ask(
-            code, self.sealed.two(1), self.sealed.two(3), self.sealed.two(5), self.sealed.two(7)
-        ):
-            self.calls = True
+        elif kind == KIND_REQUEST:
+            calls: bool = take_request(self.sealed, self.machine)
+            if calls:
+                self.calls = True
 
     def turn(self) -> None:
         """One turn of the loop."""
@@ -371,21 +380,40 @@ class MachineEnd:
         self.radio_ms = 0
 
     def send(self) -> bool:
-        """Put the frame that is due now, if one is, into the sender. Answers first: somebody waits for them,
-        and telemetry loses nothing by coming a little later."""
-        if self.table.machine.desk.answers and self.answers():
+        """Put the frame that is due, if one is, into the sender. Answers first: somebody waits for them."""
+        if self.answer():
             return True
+        if self.table.session.authenticated and not self.session.may_send():
+            return False
+        if len(self.table.telling.items) == 0:
+            return False
         noted: u8 = self.machine.own_number()
         if self.radio_ms < RADIO_SAID_MS:
             noted += self.noted & 0xE0
-        return self.telling.due(
-            self.machine.watch.state,
-            noted,
-            self.machine.followed,
-            self.machine.last_command,
-            self.machine.outputs,
-            self.sender,
-        )
+        return self.telling.due(self.machine, noted, self.sender) and self.number(False)
+
+    def answer(self) -> bool:
+        """Put an answer that waits into the sender. False: none does."""
+        if self.table.session.authenticated:
+            if self.session.page != NO_PAGE:
+                self.sender.begin_open(KIND_HELLO)
+                self.say_page(self.session.page)
+                self.session.page = NO_PAGE
+                self.sender.finish()
+                return True
+            if not self.session.may_send():
+                return False
+            if self.session.owes:
+                self.session.begin_answer(self.sender)
+                return self.number(True)
+        return self.table.machine.desk.answers and self.answers() and self.number(False)
+
+    def number(self, answers: bool) -> bool:
+        """With a key, give the frame in the sender its counter and its tag; it is noted when that was."""
+        if self.table.session.authenticated:
+            self.session.finish(self.sender, answers)
+            self.telling.note(self.session.own_low & 0xFF)
+        return True
 
     def answers(self) -> bool:
         """One of the answers that wait. False: none does."""
@@ -395,42 +423,23 @@ class MachineEnd:
             desk.drop()
         elif desk.who_waits:
             desk.who_waits = False
-            self.say_who()
+            self.sender.begin(KIND_HELLO)
+            self.say_page(WHO)
         elif desk.how_waits:
             desk.how_waits = False
-            self.say_how()
+            self.sender.begin(KIND_HELLO)
+            self.say_page(HOW)
         else:
             return False
         self.sender.seal()
         return True
 
-    def say_who(self) -> None:
-        """Who this machine is: what it was built from."""
-        self.sender.begin(KIND_HELLO)
+    def say_page(self, page: u8) -> None:
+        """A page of what there is to know of this machine."""
         self.sender.byte(1)
-        self.sender.byte(WHO)
-        self.sender.word(self.table.sealed.tag)
-        for tag in self.table.build:
-            self.sender.word(tag)
-        self.sender.word(self.machine.desk.boot_low)
-        self.sender.word(self.machine.desk.boot_high)
-        for part in self.table.version:
-            self.sender.byte(part)
-        self.sender.byte(self.start)
-        for i in range(self.table.name_first):
-            self.sender.byte(self.table.name[i])
-
-    def say_how(self) -> None:
-        """How it has fared."""
-        self.sender.begin(KIND_HELLO)
-        self.sender.byte(1)
-        self.sender.byte(HOW)
-        self.sender.word(self.up_s & 0xFFFF)
-        self.sender.word(self.up_s >> 16)
-        self.sender.word(self.accepted & 0xFFFF)
-        self.sender.word(self.accepted >> 16)
-        self.sender.word(self.refused)
-        self.sender.byte(self.noted)
-        for i in range(len(self.table.name)):
-            if i >= self.table.name_first:
-                self.sender.byte(self.table.name[i])
+        self.sender.byte(page)
+        if page == WHO:
+            self.sender.word(self.table.sealed.tag)
+            say_who(self.table.who, self.machine.desk, self.start, self.sender)
+        else:
+            say_how(self.table.who, self.up_s, self.accepted, self.refused, self.noted, self.sender)

@@ -2,6 +2,8 @@
 to the board."""
 
 from nuvrik.core.board import LINK, MOST_TAKEN, NOT_READ, Board, Call, Own, ReadTable
+from nuvrik.core.boots import BOOTS_READY, JITTER, Boots
+from nuvrik.core.cmac import BLOCK
 from nuvrik.core.frames.sealed import ACCEPTED
 from nuvrik.core.levels import FULL, later
 from nuvrik.core.loop import EXPIRES, LISTENS, Loop
@@ -16,12 +18,13 @@ from nuvrik.core.widths import Table, i16, i32, u8, u16, u32
 
 class MachineLoopTable(Table):
     """A machine on its board. reads: the pins of sensors; has_calls: whether the builder's own code carries
-    out requests."""
+    out requests; counts: with a key, the board counts its starts, for it has no random numbers."""
 
     end: EndTable
     line: LineTable
     reads: list[ReadTable]
     has_calls: bool
+    counts: bool
 
 
 class MachineLoop:
@@ -37,6 +40,8 @@ class MachineLoop:
         self.line: Line = Line(table.line, board)
         self.writer: PinWriter = PinWriter(board)
         self.boot: list[u32] = [0] * 1
+        self.boots: Boots = Boots(board)
+        self.jitter: list[u8] = [0] * JITTER
         self.slot_us: u16 = 0
         self.readings: list[i32] = [NOTHING_THERE] * len(table.end.telling.items)
         self.call: Call = Call()
@@ -52,12 +57,24 @@ class MachineLoop:
         self.line.begin()
         why: u8 = self.board.start(self.boot)
         self.end.begin(self.boot[0] & 0xFFFF, self.boot[0] >> 16, why)
+        if self.table.end.session.authenticated:
+            for i in range(BLOCK):
+                self.end.session.tags.cmac.key[i] = self.board.key(i)
+            self.end.session.tags.cmac.set_key()
+            if self.table.counts:
+                self.board.jitter(self.jitter)
+                self.boots.begin(self.end.session.tags.key_id())
+            else:
+                self.board.random(self.end.session.nonce)
+                self.end.drawn()
 
     def turn(self, now_ms: u16, gap_ms: u16) -> None:
         """One turn, so long after the one before: what has arrived, and once a tick inputs, the builder's own
         code and outputs."""
         if self.pass_time(now_ms, gap_ms) != LISTENS:
             self.end.skip(True)
+        if self.table.counts and not self.end.session.ready:
+            self.count_start()
         # A turn takes a bounded amount: what has queued up may be more, and all of it is skipped.
         if self.listen() and self.end.skips:
             self.end.skip(False)
@@ -66,6 +83,15 @@ class MachineLoop:
         if self.line.free(self.end.sender.wire) and self.end.send():
             self.line.give(self.end.sender.wire, self.end.sender.count)
         self.line.go_on()
+
+    def count_start(self) -> None:
+        """Go on counting this start. Once that is done, a nonce is made of it."""
+        self.boots.turn()
+        if self.boots.state == BOOTS_READY:
+            self.boots.put(self.end.session.nonce)
+            for i in range(JITTER):
+                self.end.session.nonce[4 + i] = self.jitter[i]
+            self.end.drawn()
 
     def pass_time(self, now_ms: u16, gap_ms: u16) -> u8:
         """A turn begins: what after_gap says of the gap before it."""
@@ -107,6 +133,8 @@ class MachineLoop:
                 return True
             if self.end.take(byte & 0xFF) == ACCEPTED:
                 self.obey()
+            if self.table.end.session.authenticated and self.end.session.tags.took():
+                return False
         return False
 
     def take_packets(self) -> bool:
@@ -120,6 +148,8 @@ class MachineLoop:
                 self.end.packet_byte(self.line.bytes[i])
             if self.end.end_packet() == ACCEPTED:
                 self.obey()
+            if self.table.end.session.authenticated and self.end.session.tags.took():
+                return False
         return False
 
     def take_slots(self) -> bool:

@@ -117,11 +117,13 @@ class RequestTable(Table):
 
 class DeskTable(Table):
     """The requests of a link. answers: there is a way back to the handset; says_hello: and a hello's answer
-    fits into its frames."""
+    fits into its frames; authenticated: a session begins with the first request in it, which nobody
+    can forge, and not with a hello."""
 
     requests: list[RequestTable]
     answers: bool
     says_hello: bool
+    authenticated: bool
 
 
 def steps_between(whole_to: whole, part_to: u16, whole_from: whole, part_from: u16) -> i32:
@@ -193,20 +195,24 @@ class Desk:
     def hello(self, session: u16, page: u8, outputs: Outputs) -> None:
         """Answer who is there, or how it has fared; a new session makes all that the old one sent stale.
         Session 0 only asks."""
-        if session != 0 and not (self.met and session == self.session):
+        if session != 0 and not (self.met and session == self.session) and not self.table.authenticated:
             if self.met:
                 if self.boot_low == 0xFFFF:
                     self.boot_high = (self.boot_high + 1) & 0xFFFF
                 self.boot_low = (self.boot_low + 1) & 0xFFFF
             self.over(ENDED, 0, outputs)
-            self.met = True
-            self.session = session
-            self.number = 0
-            self.replied = False
+            self.begin_session(session)
         if self.table.says_hello and page == WHO:
             self.who_waits = True
         elif self.table.says_hello:
             self.how_waits = True
+
+    def begin_session(self, session: u16) -> None:
+        """Somebody else asks from here on."""
+        self.met = True
+        self.session = session
+        self.number = 0
+        self.replied = False
 
     def place(self) -> u8:
         """A place for one more answer. The oldest goes where there is none."""
@@ -233,6 +239,8 @@ class Desk:
     def ask(self, code: u8, boot_low: u16, boot_high: u16, session: u16, number: u16, armed: bool) -> bool:
         """Take a request, once, and answer it. True: the builder's own code is to be called now."""
         here: bool = boot_low == self.boot_low and boot_high == self.boot_high
+        if self.table.authenticated and here and not (self.met and session == self.session):
+            self.begin_session(session)
         if not (here and self.met and session == self.session):
             self.reply(code, session, number, STRANGER, 0)
             return False

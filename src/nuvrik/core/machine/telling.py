@@ -10,6 +10,7 @@ from nuvrik.core.frames.bits import level_code, share_code, share_from_code
 from nuvrik.core.frames.sealed import KIND_TELEMETRY
 from nuvrik.core.frames.sender import Sender
 from nuvrik.core.levels import FULL, NO_READING, TIMER_MAX, clamp, div, later
+from nuvrik.core.machine.machine import Machine
 from nuvrik.core.machine.outputs import Outputs, steps_of
 from nuvrik.core.sizes import MOST_NOTES
 from nuvrik.core.widths import (
@@ -80,7 +81,8 @@ class ItemTable(Table):
 
 class TellingTable(Table):
     """The telemetry of a link. room: how many bits of it a frame holds; tell_ms: the state is said at least
-    so often; guard_ms: what a delay guard allows, piece_ms: a piece of that."""
+    so often; guard_ms: what a delay guard allows, piece_ms: a piece of that; notes: telemetry
+    is noted as it is sent. With a key every frame is, by whoever gives it its counter."""
 
     items: list[ItemTable]
     codes: list[u8]
@@ -88,6 +90,7 @@ class TellingTable(Table):
     tell_ms: u16
     guard_ms: u16
     piece_ms: u16
+    notes: bool
 
 
 def scaled(item: ItemTable, raw: i32) -> i32:
@@ -207,18 +210,16 @@ class Telling:
                 self.due_ms[i] = half if next < half else next
         return any
 
-    def due(
-        self, state: u8, noted: u8, followed: bool, last_command: u8, outputs: Outputs, sender: Sender
-    ) -> bool:
+    def due(self, machine: Machine, noted: u8, sender: Sender) -> bool:
         """The telemetry that is due now goes into the sender. noted: the number that the builder's own code
         gave for the stop that holds the machine, and the radio's late trouble; 0 for neither. False: none
-        is due."""
-        if len(self.table.items) == 0:
-            return False
+        is due. Only where there are items."""
         self.catch_up()
         more: u8 = 0 if noted == 0 else 8
         some: bool = self.choose(self.table.room - more if self.table.room > more else 0)
-        said: u8 = state + HOLD_ENDS if outputs.hold_ends() else state
+        state: u8 = machine.watch.state
+        followed: bool = machine.followed
+        said: u8 = state + HOLD_ENDS if machine.outputs.hold_ends() else state
         said += NOTED if noted != 0 else 0
         # A change of state, a hold about to end, or something else that was noted, is news by itself.
         news: bool = said != self.said or noted != self.said_noted
@@ -227,11 +228,11 @@ class Telling:
         self.said = said
         self.said_noted = noted
         self.told_ms = 0
-        if self.table.guard_ms != 0:
+        if self.table.notes:
             self.note(sender.seq)
         sender.begin(KIND_TELEMETRY)
         sender.byte(said + FOLLOWS if followed else said)
-        sender.byte(last_command if followed else 0)
+        sender.byte(machine.last_command if followed else 0)
         if noted != 0:
             sender.byte(noted)
         for i in range(len(self.table.items)):
@@ -239,7 +240,7 @@ class Telling:
         sender.at = ((sender.at + 7) >> 3) << 3
         for i in range(len(self.table.items)):
             if self.chosen[i]:
-                self.say(i, outputs, sender)
+                self.say(i, machine.outputs, sender)
         sender.seal()
         return True
 

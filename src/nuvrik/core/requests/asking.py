@@ -125,6 +125,13 @@ class Asking:
         used before would bring the answer to an old request for the first new one."""
         self.session = 1 if boot_low == 0 else boot_low
 
+    def meet(self, boot_low: u16, boot_high: u16, mark: u16) -> None:
+        """A machine with a key is known by its nonce, and there is no hello that begins a session: the first
+        thing that is asked has a number that nobody else knows, of which mark is made."""
+        if self.last_number == 0:
+            self.begin(mark)
+        self.know(boot_low, boot_high)
+
     def pass_time(self, dt_ms: u16) -> None:
         """Let dt_ms go by."""
         self.left_ms = self.left_ms - dt_ms if self.left_ms > dt_ms else 0
@@ -301,10 +308,14 @@ class Asking:
 
     def hear_who(self, boot_low: u16, boot_high: u16) -> None:
         """The machine has said who it is."""
-        same: bool = self.boot_known and boot_low == self.boot_low and boot_high == self.boot_high
         if self.greets:
             self.hows = MOST_HOWS
         self.greets = False
+        self.know(boot_low, boot_high)
+
+    def know(self, boot_low: u16, boot_high: u16) -> None:
+        """This is the machine's boot number now."""
+        same: bool = self.boot_known and boot_low == self.boot_low and boot_high == self.boot_high
         if self.asked and self.tries > 0 and not same:
             # What was sent to the boot before may or may not have been done; it is not sent again.
             self.settle(STRANGER, 0, 0)

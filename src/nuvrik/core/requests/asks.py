@@ -11,19 +11,23 @@ from nuvrik.core.frames.sealed import (
     WRONG_KIND,
     Sealed,
 )
+from nuvrik.core.levels import FULL, div
 from nuvrik.core.machine.desk import (
     HOW,
     JOG_BYTES,
     JOG_CODE,
     JOG_MOST_TIME,
     JOG_MOST_TURNING,
+    JOG_STEPS,
+    JOG_UNIT_MS,
     MOST_TOKEN,
     ArgumentTable,
     DeskTable,
     RequestTable,
 )
+from nuvrik.core.machine.machine import Machine
 from nuvrik.core.machine.outputs import Outputs
-from nuvrik.core.widths import few, i32, span, u8, u16
+from nuvrik.core.widths import few, i32, level, span, u8, u16
 
 ASK_BYTES = 9
 """A request's payload without its arguments: place, boot number, session, number."""
@@ -99,3 +103,22 @@ def argument_given(sealed: Sealed, about: ArgumentTable, at: u16) -> i32:
     given: u16 = got(sealed.body, at, bits)
     negative: bool = about.either_sign and given > (mask_of(bits) >> 1)
     return given - mask_of(bits) - 1 if negative else given
+
+
+def take_request(sealed: Sealed, machine: Machine) -> bool:
+    """Do what a request asks that fits. True: the builder's own code is to be called now."""
+    code: u8 = sealed.body[HEAD]
+    if code == JOG_CODE:
+        time: u16 = sealed.body[HEAD + 3]
+        to: level = div(jog_step(sealed) * FULL, JOG_STEPS)
+        machine.jog(sealed.body[HEAD + 1], to, time * JOG_UNIT_MS)
+        return False
+    if len(machine.table.desk.requests) == 0:
+        return False
+    at: u16 = 8 * (HEAD + ASK_BYTES)
+    request: RequestTable = machine.table.desk.requests[code]
+    for i in range(len(request.arguments)):
+        about: ArgumentTable = request.arguments[i]
+        machine.argument(i, argument_given(sealed, about, at))
+        at += about.bits
+    return machine.ask(code, sealed.two(1), sealed.two(3), sealed.two(5), sealed.two(7))

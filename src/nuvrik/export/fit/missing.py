@@ -47,6 +47,8 @@ def missing_in(table: Table, program: Program) -> list[str]:
         missing += [name for name in names.split() if program.constants[name].value not in kinds[key]]
     takes = [one.takes for one in tables_in(table) if isinstance(one, sealed.SealedTable)]
     if takes:
-        missing += [name for name in TAKEN if not any(bits >> getattr(sealed, name) & 1 for bits in takes)]
+        # With a key they are taken as kinds of their own, above the others.
+        either = [bits | bits >> sealed.AUTHENTICATED for bits in takes]
+        missing += [name for name in TAKEN if not any(bits >> getattr(sealed, name) & 1 for bits in either)]
     asks = kinds["RequestTable.kind"]
     return missing + [name for name, after in MOTIONS.items() if not asks & set(after)]

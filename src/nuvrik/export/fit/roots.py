@@ -48,6 +48,12 @@ READS = {
 }
 """The fields that are read."""
 
+READS_WITH_KEY = {
+    boards.MACHINE: "MachineSession.nonce MachineEnd.sealed Sealed.kind",
+    boards.HANDSET: "HandsetSession.asked HandsetSession.wants",
+}
+"""And besides, of an end with a key."""
+
 
 def roots_of(wanted: Wanted) -> Roots:
     """What is asked of an end."""
@@ -65,4 +71,8 @@ def roots_of(wanted: Wanted) -> Roots:
         if wanted.calls:
             calls += ["Machine.called", "Machine.wish", "Machine.let_go", "Machine.own_over"]
             reads += ["Desk.code", "Desk.motion", "Desk.arguments"]
+    if wanted.has_key:
+        side = "MachineSession" if glue == boards.MACHINE else "HandsetSession"
+        calls += ["Cmac.set_key", "MachineEnd.drawn" if glue == boards.MACHINE else "HandsetSession.drawn"]
+        reads += [f"{owner}.session", f"{side}.tags", "Tags.cmac", "Cmac.key", *READS_WITH_KEY[glue].split()]
     return Roots.of(" ".join(calls), " ".join(reads))

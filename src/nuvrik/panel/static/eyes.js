@@ -50,6 +50,9 @@ export class Eyes {
     $("machine").hidden = link.records;
     $("one-way").hidden = link.two_way;
     write($("name"), link.name);
+    mark($("lock"), "data-shut", String(Boolean(link.key)));
+    mark($("lock"), "aria-label", link.key ? "authenticated" : "not authenticated");
+    write($("key"), link.key ? `key ${link.key}` : "no key");
     document.title = `${link.name}: panel`;
     const box = $("outputs");
     box.replaceChildren();

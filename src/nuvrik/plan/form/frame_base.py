@@ -28,6 +28,9 @@ LACKS: dict[Lack, str] = {
 HEAD_BYTES, CHECK_BYTES = 4, 2
 """What is around the payload of every sealed frame."""
 
+AUTHENTIC_BYTES = 10
+"""What an authenticated frame has besides: the rest of its counter, what it was made from, a tag."""
+
 MAX_BODY = 200
 """A longer body would need a COBS code of 0xFF."""
 
@@ -63,6 +66,16 @@ class Bound(Section):
     def sealed(self) -> bool:
         """Whether every frame has head and check: version, pair, layout tag, sequence and CRC-16."""
         return False
+
+    @property
+    def key_name(self) -> str | None:
+        """The file that has its key, None where frames are not authenticated."""
+        return None
+
+    @property
+    def around_bytes(self) -> int:
+        """How many bytes a sealed frame has besides its payload."""
+        return HEAD_BYTES + CHECK_BYTES + (AUTHENTIC_BYTES if self.key_name else 0)
 
     @property
     def says_no_reading(self) -> bool:

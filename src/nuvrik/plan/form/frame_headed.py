@@ -8,7 +8,7 @@ from pydantic import Field
 from nuvrik.core.frames.incoming import IN_COBS, IN_SLIP
 from nuvrik.core.frames.writer import OUT_SEALED
 from nuvrik.plan.form.channels import AnyChannel
-from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES, Bound
+from nuvrik.plan.form.frame_base import Bound
 
 
 class _SealedFrame(Bound):
@@ -17,10 +17,22 @@ class _SealedFrame(Bound):
         ge=1, le=255, description="the number both ends share and no neighbour should, 1 to 255"
     )
 
+    key_file: str | None = Field(
+        default=None,
+        min_length=1,
+        max_length=200,
+        description="a file with the link's key, beside this one: only ends that have it are obeyed",
+    )
+
     @property
     def sealed(self) -> bool:
         """Yes."""
         return True
+
+    @property
+    def key_name(self) -> str | None:
+        """The file that has its key."""
+        return self.key_file
 
     @property
     def says_no_reading(self) -> bool:
@@ -30,7 +42,7 @@ class _SealedFrame(Bound):
     def command_bytes(self, channels: Mapping[str, AnyChannel], guard_bytes: int = 0) -> int:
         """Head, guard, payload, check."""
         bits = sum(channel.bits for channel in channels.values())
-        return HEAD_BYTES + guard_bytes + (bits + 7) // 8 + CHECK_BYTES
+        return self.around_bytes + guard_bytes + (bits + 7) // 8
 
 
 class PackedFrame(_SealedFrame):

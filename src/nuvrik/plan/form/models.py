@@ -8,7 +8,7 @@ stands in one place. Fractions are of full scale; a unit, where there is one, is
 import json
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, PrivateAttr, field_validator
 
 from nuvrik.plan.controls import AnyControl, Control
 from nuvrik.plan.form.base import Millis, Name, Section, kinds_of
@@ -16,6 +16,7 @@ from nuvrik.plan.form.channels import AnyChannel, Channel, source_name
 from nuvrik.plan.form.frames import AnyFrame, Frame
 from nuvrik.plan.form.media import AnyMedium, Medium
 from nuvrik.plan.form.requests import AnyRequest, Request
+from nuvrik.plan.keys import Key
 from nuvrik.plan.outputs import AnyOutput, Output
 from nuvrik.plan.outputs.mix import AnyMix, Mix
 from nuvrik.plan.telemetry import AnyItem, Cue, Item
@@ -91,6 +92,10 @@ class FailsafeSection(Section):
         le=5000,
         description="with telemetry: a command made from what was known longer ago, in ms, is refused",
     )
+    stop_without_key: bool = Field(
+        default=False,
+        description="with a key: anybody in range may stop the machine, for as long as they like",
+    )
     stop: Name | None = Field(default=None, description="the control that, while on, sends only stop frames")
     stop_switch: Name | None = Field(
         default=None,
@@ -157,6 +162,7 @@ class Link(Section):
         default_factory=dict, max_length=128, description="what the machine can be asked to do, once each"
     )
     cues: dict[Name, Cue] = Field(default_factory=dict, description="what comes back made heard")
+    _key: Key | None = PrivateAttr(default=None)
 
     @property
     def name(self) -> str:
@@ -200,8 +206,31 @@ class Link(Section):
 
     @property
     def guard_bytes(self) -> int:
-        """How many bytes of a command's payload guard against delay: 1 or 0."""
-        return int(self.failsafe.delay_guard_ms is not None)
+        """How many bytes of a command's payload guard against delay: 1 or 0. With a key it is beside the
+        payload, in every frame."""
+        return int(self.failsafe.delay_guard_ms is not None and not self.authenticated)
+
+    @property
+    def authenticated(self) -> bool:
+        """Whether frames are authenticated."""
+        return self.frame.key_name is not None
+
+    @property
+    def key(self) -> Key:
+        """The key. ValueError for a link without one."""
+        if self._key is None:
+            raise ValueError(f"{self.name} has no key")
+        return self._key
+
+    @property
+    def has_key(self) -> bool:
+        """Whether its key is here: somebody may look at a link without it."""
+        return self._key is not None
+
+    def with_key(self, key: Key) -> "Link":
+        """The link, which has this key from now on."""
+        self._key = key
+        return self
 
     @property
     def arm_channel(self) -> str | None:

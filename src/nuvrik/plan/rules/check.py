@@ -20,6 +20,7 @@ RULES: tuple[Callable[[Draft], Iterator[Problem]], ...] = (
     names.arming,
     frames.lacks,
     frames.delay_guard,
+    frames.authenticated,
     frames.texts,
     frames.backward,
     frames.answers_fit,

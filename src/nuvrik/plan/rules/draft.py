@@ -57,6 +57,7 @@ def longest_body(draft: Draft) -> int:
     if len(channels) < len(draft.channels) or not channels or draft.frame is None:
         return 0
     guarded = draft.failsafe is not None and draft.failsafe.delay_guard_ms is not None
+    guarded = guarded and not draft.frame.key_name
     return draft.frame.command_bytes(channels, int(guarded))
 
 

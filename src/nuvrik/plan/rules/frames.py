@@ -6,7 +6,7 @@ from nuvrik.core.sizes import MOST_TRIGGERS
 from nuvrik.plan.controls import ButtonControl, KeyControl
 from nuvrik.plan.form.frame_actions import KeyAction
 from nuvrik.plan.form.frame_base import LACKS, Lack
-from nuvrik.plan.form.media import InfraredMedium, Packets, transit_us
+from nuvrik.plan.form.media import InfraredMedium, Packets, UdpMedium, transit_us
 from nuvrik.plan.form.requests import AnyRequest, HomeRequest, RoutineRequest, StepsRequest
 from nuvrik.plan.layout import answers_bytes, payload_room
 from nuvrik.plan.problems import Problem, listing
@@ -83,6 +83,72 @@ def delay_guard(draft: Draft) -> Iterator[Problem]:
         if trip_ms > guard_ms:
             what = f"is {guard_ms}, and there and back may take {trip_ms}: good commands would be refused"
             yield Problem("error", where, what, f"make it {3 * (trip_ms - guard_ms // 3) // 2 + 10} or more")
+
+
+MOST_TOLD = 249
+"""Frames that a machine sends within a delay guard: what a command was made from is one byte of a counter."""
+
+MOST_RECENT = 100
+"""Periods in a timeout: the lead that a handset takes over another is 128 frames."""
+
+ANSWER_ROOM, HELLO_ROOM = 31, 38
+"""The bytes of a packet that the answer to a search needs, and a whole page of a hello."""
+
+
+def authenticated(draft: Draft) -> Iterator[Problem]:
+    """What authenticated frames need, and what they leave open."""
+    frame, rules, link, medium = draft.frame, draft.failsafe, draft.link, draft.medium
+    if rules is not None and rules.stop_without_key and not (frame and frame.key_name):
+        what = "is given, and there is no key: anybody may do anything already"
+        yield Problem(
+            "error", "failsafe.stop_without_key", what, "take it out, or name a key_file in [frame]"
+        )
+    if frame is None or frame.key_name is None:
+        if isinstance(medium, UdpMedium):
+            yield Problem(
+                "note",
+                "medium",
+                "is a network, and the link has no key: whoever is in it and knows pair and layout is obeyed",
+                'for [frame] key_file = "NAME.key", see docs/security.md',
+            )
+        return
+    if not draft.telemetry:
+        what = "is given, and nothing comes back by which a command could show how old it is"
+        yield Problem("error", "frame.key_file", what, "add telemetry, if only of one item")
+    if rules is None or link is None:
+        return
+    if rules.delay_guard_ms is None and draft.telemetry:
+        what = "is missing: with a key, commands show how old they are"
+        yield Problem("error", "failsafe.delay_guard_ms", what, "add it: 500, or more on a slow link")
+    if rules.timeout_ms >= MOST_RECENT * link.period_ms:
+        what = f"is {rules.timeout_ms}, {MOST_RECENT} periods or more: two handsets could not be told apart"
+        yield Problem(
+            "error", "failsafe.timeout_ms", what, f"make it {MOST_RECENT * link.period_ms - 1} or less"
+        )
+    if rules.delay_guard_ms is not None:
+        told = rules.delay_guard_ms * (
+            sum(1000 / item.every_ms for item in draft.telemetry.values() if item) + 40 + link.rate_hz
+        )
+        if told > 1000 * MOST_TOLD:
+            what = f"is {rules.delay_guard_ms}, and the machine may send {told / 1000:.0f} frames in it"
+            most = int(1000 * MOST_TOLD * rules.delay_guard_ms / told)
+            yield Problem("error", "failsafe.delay_guard_ms", what, f"make it {most} or less")
+    if isinstance(medium, Packets) and medium.payload_max < HELLO_ROOM:
+        if medium.payload_max < ANSWER_ROOM:
+            what = f"is {medium.payload_max}; the answer to a search takes {ANSWER_ROOM}"
+            yield Problem("error", "medium.payload_max", what, "use a module that carries more, or no key")
+        else:
+            what = (
+                f"is {medium.payload_max}, {HELLO_ROOM - medium.payload_max} too few for a hello with a key"
+            )
+            yield Problem(
+                "note", "medium.payload_max", what, "nothing: whether builds differ is not compared"
+            )
+    open_to = "jamming; who holds a board or the file; who may open the panel; and it hides nothing"
+    yield Problem("note", "frame.key_file", f"leaves open: {open_to}", "nothing; see docs/security.md")
+    if rules.stop_without_key:
+        what = "lets anybody in range stop it, at once and without a ramp, for as long as they like"
+        yield Problem("note", "failsafe.stop_without_key", what, "nothing, if that is wanted")
 
 
 def texts(draft: Draft) -> Iterator[Problem]:

@@ -122,6 +122,9 @@ def side_by_side(links: Mapping[str, Link]) -> Iterator[Problem]:
     """What is wrong with several links in one place, by the names of their files: on one air they must differ
     in pair and, by radio, in channel."""
     for (name, one), (other, two) in combinations(links.items(), 2):
+        if one.authenticated and two.authenticated and one.key == two.key:
+            what = f"is the key of {name} too: whoever has one of the machines can drive the other"
+            yield Problem("error", f"{other}: frame.key_file", what, "write a key for each machine")
         if one.medium.kind != two.medium.kind or one.medium.kind not in ("radio", "on_off_keyed", "udp"):
             continue
         if one.frame.pair == two.frame.pair:

@@ -8,6 +8,7 @@ from nuvrik.core.frames.incoming import (
     IncomingTable,
 )
 from nuvrik.core.frames.sealed import (
+    AUTHENTICATED,
     KIND_COMMAND,
     KIND_ECHO,
     KIND_HELLO,
@@ -24,18 +25,20 @@ from nuvrik.core.machine.machine import MachineTable
 from nuvrik.core.machine.telling import (
     TellingTable,
 )
+from nuvrik.core.requests.answers import WhoTable
 from nuvrik.plan.build_tags import BuildTags, tags_of
 from nuvrik.plan.form.media import (
     InfraredMedium,
 )
 from nuvrik.plan.form.models import Link
-from nuvrik.plan.layout import HELLO_MOST, layout_tag, payload_room
+from nuvrik.plan.layout import HELLO_MOST, layout_tag, open_room, payload_room
 from nuvrik.plan.per_link import per_link
 from nuvrik.plan.tables.infrared import receiver_table
 from nuvrik.plan.tables.inputs import inputs_table
 from nuvrik.plan.tables.machine import machine_table
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.medium import loop_table, medium_table
+from nuvrik.plan.tables.session import session_table
 from nuvrik.plan.tables.styles import channel_tables, keys_table, text_table, train_table
 from nuvrik.version import VERSION
 
@@ -61,7 +64,7 @@ def _in_packets(link: Link) -> EndTable:
 
 
 def _end(link: Link, *, stream: bool) -> EndTable:
-    room = min(HELLO_MOST, payload_room(link.medium, link.frame))
+    room = min(HELLO_MOST, open_room(link.medium, link.frame))
     own = not link.medium.datagrams
     # Keys and slots are told apart in packets as they are on a stream.
     told_apart = link.frame.way_in not in (IN_KEYS, IN_SLOTS)
@@ -74,6 +77,7 @@ def _end(link: Link, *, stream: bool) -> EndTable:
         machine=machine_table(link),
         sealed=sealed_table(link, TO_MACHINE),
         sender=sender_table(link, stream=stream),
+        session=session_table(link),
         telling=telling_table(link),
         channels=channel_tables(link),
         incoming=made(
@@ -88,13 +92,12 @@ def _end(link: Link, *, stream: bool) -> EndTable:
         pins=[model.pin_table for model in link.outputs.values()],
         inputs=inputs_table(link),
         medium=medium_table(link.medium),
-        name=[*name],
-        name_first=min(first, len(name)),
-        build=[0, 0, 0],
-        version=[*VERSION],
+        who=made(
+            WhoTable, name=[*name], name_first=min(first, len(name)), build=[0, 0, 0], version=[*VERSION]
+        ),
     )
     # Whatever it is tried on, a machine is what its link file says.
-    table.build = [*tags_of(table)] if stream == own else end_table(link, stream=own).build
+    table.who.build = [*tags_of(table)] if stream == own else end_table(link, stream=own).who.build
     return table
 
 
@@ -113,13 +116,18 @@ def build_tags(link: Link) -> BuildTags:
     """The build tags of a link's machine."""
     if isinstance(link.medium, InfraredMedium):
         return tags_of(receiver_table(link, link.medium))
-    return BuildTags(*end_table(link, stream=not link.medium.datagrams).build)
+    return BuildTags(*end_table(link, stream=not link.medium.datagrams).who.build)
 
 
 def sealed_table(link: Link, takes: tuple[int, ...]) -> SealedTable:
     """What makes a frame one for an end that takes such kinds."""
     bits = sum(1 << kind for kind in takes)
-    return made(SealedTable, pair=link.frame.pair, tag=layout_tag(link), takes=bits)
+    if link.authenticated:
+        # A machine answers a hello from anybody, and lets anybody stop it where the link file has that.
+        opened = (1 << KIND_HELLO) + ((1 << KIND_STOP) if link.failsafe.stop_without_key else 0)
+        bits = bits * (1 << AUTHENTICATED) + (opened if KIND_COMMAND in takes else 0)
+    with_key = link.authenticated
+    return made(SealedTable, pair=link.frame.pair, tag=layout_tag(link), takes=bits, authenticated=with_key)
 
 
 def sender_table(link: Link, *, stream: bool) -> SenderTable:
@@ -134,7 +142,13 @@ def sender_table(link: Link, *, stream: bool) -> SenderTable:
         way = STUFFED if frame.way_in == IN_COBS else ESCAPED
         leads = getattr(frame, "lead_in", False)
     return made(
-        SenderTable, pair=frame.pair, tag=layout_tag(link), way=way, leads=leads, ending=[*ending.encode()]
+        SenderTable,
+        pair=frame.pair,
+        tag=layout_tag(link),
+        way=way,
+        leads=leads,
+        authenticated=link.authenticated,
+        ending=[*ending.encode()],
     )
 
 
@@ -158,4 +172,5 @@ def telling_table(link: Link) -> TellingTable:
         tell_ms=min(intervals, default=0),
         guard_ms=guard_ms or 0,
         piece_ms=(guard_ms or 0) // SLOTS,
+        notes=guard_ms is not None and not link.authenticated,
     )

@@ -20,6 +20,7 @@ from nuvrik.plan.tables.handset import handset_table
 from nuvrik.plan.tables.machine import request_table
 from nuvrik.plan.tables.made import made
 from nuvrik.plan.tables.medium import medium_table
+from nuvrik.plan.tables.session import session_table
 from nuvrik.plan.tables.styles import text_table
 from nuvrik.plan.tables.writer import writer_table
 
@@ -39,6 +40,7 @@ def handset_end_table(link: Link, *, stream: bool) -> HandsetEndTable:
         handset=handset_table(link),
         writer=writer_table(link, stream=stream),
         sealed=sealed_table(link, TO_HANDSET),
+        session=session_table(link),
         hearing=hearing_table(link),
         asking=asking_table(link),
         incoming=made(

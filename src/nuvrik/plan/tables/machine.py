@@ -26,7 +26,7 @@ from nuvrik.plan.form.requests import (
     RoutineRequest,
     StepsRequest,
 )
-from nuvrik.plan.layout import payload_room
+from nuvrik.plan.layout import HELLO_MOST, payload_room
 from nuvrik.plan.per_link import per_link
 from nuvrik.plan.tables.failsafe import command_table, watch_table
 from nuvrik.plan.tables.made import made
@@ -51,7 +51,8 @@ def desk_table(link: Link) -> DeskTable:
         DeskTable,
         requests=[request_table(link, request) for request in link.requests.values()],
         answers=True,
-        says_hello=payload_room(link.medium, link.frame) >= WHO_BYTES,
+        says_hello=payload_room(link.medium, link.frame) >= (HELLO_MOST if link.authenticated else WHO_BYTES),
+        authenticated=link.authenticated,
     )
 
 

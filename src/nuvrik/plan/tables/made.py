@@ -12,7 +12,7 @@ from nuvrik.levels import level_of
 
 Made = TypeVar("Made", bound=Table)
 
-MOST = 255
+MOST = 256
 """A list of a table is no longer: its length is a byte."""
 
 

@@ -10,7 +10,7 @@ from nuvrik.core.loops.hearing import REPLY_BYTES
 from nuvrik.core.machine.desk import MOST_TOKEN
 from nuvrik.core.requests.asks import ASK_BYTES
 from nuvrik.core.widths import Table
-from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES
+from nuvrik.plan.form.frame_base import AUTHENTIC_BYTES, CHECK_BYTES, HEAD_BYTES
 from nuvrik.plan.layout import HELLO_MOST
 
 SPARE = 2
@@ -56,7 +56,8 @@ def _lengths(kinds: dict[str, list[Any]]) -> dict[str, int]:
     def of(name: str) -> list[Any]:
         return kinds.get(name, [])
 
-    body = HEAD_BYTES + _payload(of) + CHECK_BYTES
+    authenticated = any(one.authenticated for one in of("SealedTable"))
+    body = HEAD_BYTES + _payload(of) + CHECK_BYTES + AUTHENTIC_BYTES * authenticated
     packet = max([0, *(one.payload_max for one in of("MediumTable"))])
     made = {"MOST_PACKET": packet, "MOST_KEPT": body, "MOST_BODY": body + SPARE, "MOST_SENT": body + SPARE}
     if _sends_nothing(of):

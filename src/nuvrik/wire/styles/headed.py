@@ -5,6 +5,7 @@ from binascii import crc_hqx
 from collections.abc import Sequence
 from typing import ClassVar
 
+from nuvrik.core.frames.sealed import AUTHENTICATED, TAG, WRAP
 from nuvrik.plan.form.frame_base import CHECK_BYTES, HEAD_BYTES
 from nuvrik.plan.form.models import Link
 from nuvrik.wire.codes import Value
@@ -46,6 +47,32 @@ class HeadedMaker(Maker):
         return self._sealed(kind, seq, payload, anyone)
 
 
+class AuthenticMaker(HeadedMaker):
+    """Makes bodies that have room for a counter and a tag, without an end that could give them any: the
+    counter is the sequence number, and the tag is blank. No machine obeys one; how long they are, and what
+    stands where, is the same."""
+
+    def __init__(self, link: Link) -> None:
+        super().__init__(link)
+        self._pack = self.packer.pack
+
+    def command(self, values: Sequence[Value], seq: int) -> bytes:
+        return self._blank(COMMAND, seq, self._pack(values))
+
+    def stop(self, seq: int) -> bytes:
+        return self._blank(STOP, seq, b"")
+
+    def message(self, kind: int, seq: int, payload: bytes, *, anyone: bool = False) -> bytes:
+        """The body; a hello to whoever is there is one that anybody may send."""
+        if anyone:
+            return self._sealed(kind, 0, payload, anyone)
+        return self._blank(kind, seq, payload)
+
+    def _blank(self, kind: int, seq: int, payload: bytes) -> bytes:
+        inside = bytes(WRAP) + payload + bytes(TAG)
+        return sealed(kind | AUTHENTICATED, self._pair, self.tag, seq, inside)
+
+
 class HeadedStyle(Style):
     """Bodies with head and check. ``end`` ends each on a stream."""
 
@@ -53,26 +80,33 @@ class HeadedStyle(Style):
     said_where = "bit 0 is the lowest"
 
     def maker(self) -> Maker:
-        return HeadedMaker(self.link)
+        return AuthenticMaker(self.link) if self.link.authenticated else HeadedMaker(self.link)
 
     def reader(self, accepts: frozenset[int], sealed: SealedReader) -> Reader:
         return sealed
 
     def parts(self, maker: Maker, values: Sequence[Value], seq: int, body: bytes) -> list[Part]:
-        packer, first = maker.packer, 8 * HEAD_BYTES
+        packer, first, authenticated = maker.packer, 8 * HEAD_BYTES, self.link.authenticated
         parts = [
-            Part(0, 4, "kind", "command"),
+            Part(0, 4, "kind", "command, authenticated" if authenticated else "command"),
             Part(4, 4, "version", "1"),
             Part(8, 8, "pair", str(self.link.frame.pair)),
             Part(16, 8, "layout tag", f"low byte of {maker.tag:04X}"),
             Part(24, 8, "sequence", str(seq)),
         ]
+        if authenticated:
+            parts.append(Part(first, 24, "counter", "its upper bytes; the sequence is the lowest"))
+            parts.append(Part(first + 24, 8, "heard", "the sequence of the machine's frame heard last"))
+            first += 8 * WRAP
         if self.link.guard_bytes:
             parts.append(Part(first, 8, "guard", "the sequence of the telemetry heard last"))
         for value, field in zip(values, packer.fields, strict=True):
             parts.append(Part(first + field.offset, field.bits, field.name, value_text(value, field)))
         if packer.size * 8 > packer.bits:
             parts.append(Part(first + packer.bits, packer.size * 8 - packer.bits, "padding", "zero"))
+        if authenticated:
+            place = 8 * (len(body) - CHECK_BYTES - TAG)
+            parts.append(Part(place, 8 * TAG, "tag", "worked out with the key"))
         check = body[-CHECK_BYTES:].hex().upper()
         place = 8 * (len(body) - CHECK_BYTES)
         return [*parts, Part(place, 8 * CHECK_BYTES, "check", f"{check}, high byte first")]
@@ -115,6 +149,16 @@ class HeadedStyle(Style):
             Mark(top[2:3], f"layout tag, low byte{wrong.get('wrong_layout', '')}"),
             Mark(top[3:4], f"sequence {top[3]}{late}"),
         ]
+        if top[0] & AUTHENTICATED and len(payload) >= WRAP + TAG:
+            forged = wrong.get("forged", "")
+            upper, heard, payload = payload[: WRAP - 1], payload[WRAP - 1 : WRAP], payload[WRAP:]
+            payload, tag = payload[:-TAG], payload[-TAG:]
+            marks.append(Mark(upper, f"counter, its upper bytes{wrong.get('old', '')}"))
+            marks.append(Mark(heard, f"made from the machine's frame {heard[0]}{wrong.get('late', '')}"))
+            if payload:
+                marks.append(Mark(payload, self._payload(event, top[0] & 7) + wrong.get("bad_field", "")))
+            marks.append(Mark(tag, f"tag{forged}"))
+            return [*marks, Mark(check, f"check{wrong.get('check', '')}")]
         if payload:
             said = self._payload(event, top[0] & 15)
             marks.append(Mark(payload, said + wrong.get("bad_field", "")))

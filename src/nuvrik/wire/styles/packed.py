@@ -10,7 +10,7 @@ from nuvrik.wire.cobs import CODES, stuff, unstuff
 from nuvrik.wire.codes import Value
 from nuvrik.wire.events import Event
 from nuvrik.wire.sealed import CHECK, SHORTEST_BODY, Framing
-from nuvrik.wire.styles.headed import HeadedMaker, HeadedStyle
+from nuvrik.wire.styles.headed import AuthenticMaker, HeadedMaker, HeadedStyle
 from nuvrik.wire.styles.style import CommandOnWire, Maker, Mark, Wrapper
 
 
@@ -46,7 +46,7 @@ class Packed(HeadedStyle):
         self._lead = b"\0" if link.frame.lead_in else b""
 
     def maker(self) -> Maker:
-        return PackedMaker(self.link, self._lead)
+        return AuthenticMaker(self.link) if self.link.authenticated else PackedMaker(self.link, self._lead)
 
     def wrapped(self, body: bytes) -> bytes:
         return self._lead + stuff(body) + b"\0"

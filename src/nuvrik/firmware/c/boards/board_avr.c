@@ -8,6 +8,9 @@
 #include "board_avr.h"
 
 #include <avr/eeprom.h>
+#if NUVRIK_HAS_KEY
+#include "link_key.h"
+#endif
 #include <avr/pgmspace.h>
 #include <avr/wdt.h>
 
@@ -265,13 +268,85 @@ bool board_give(uint8_t line, const uint8_t *bytes, uint16_t count)
 
 /* ---- start and watchdog ---- */
 
+#if NUVRIK_HAS_KEY
+
+/* The chip has no random numbers. What core keeps in memory that lasts is a count of its starts; beside that
+   stands what its two clocks say of one another while power comes up. */
+static uint8_t run_apart[4];
+static volatile bool has_bitten;
+
+ISR(WDT_vect)
+{
+    has_bitten = true;
+}
+
+static void take_jitter(void)
+{
+    cli();
+    wdt_reset();
+    WDTCSR = (uint8_t)((1U << WDCE) | (1U << WDE));
+    WDTCSR = (uint8_t)(1U << WDIE);
+    sei();
+    for (uint8_t i = 0; i < 32; i++) {
+        /* A period of it is 16 ms. Where there is none, time goes on all the same. */
+        uint32_t until_ms = board_now_ms() + 40U;
+        has_bitten = false;
+        while (!has_bitten && (int32_t)(board_now_ms() - until_ms) < 0) {
+        }
+        uint8_t *one = &run_apart[i & 3U];
+        *one = (uint8_t)((uint8_t)(*one << 1) | (uint8_t)(*one >> 7));
+        *one ^= TCNT0;
+    }
+    wdt_disable();
+}
+
+uint8_t board_key(uint8_t at)
+{
+    return LINK_KEY[at];
+}
+
+uint8_t board_kept(uint16_t at)
+{
+    return eeprom_read_byte((const uint8_t *)at);
+}
+
+bool board_keep(uint16_t at, uint8_t byte)
+{
+    if (!eeprom_is_ready()) {
+        return false;
+    }
+    eeprom_write_byte((uint8_t *)at, byte);
+    return true;
+}
+
+void board_jitter(uint8_t *into)
+{
+    for (uint8_t i = 0; i < sizeof run_apart; i++) {
+        into[i] = run_apart[i];
+    }
+}
+
+static uint32_t next_start(void)
+{
+    return 0;
+}
+
+#else
+
 static uint32_t EEMEM boots;
 
-uint8_t board_start(uint32_t *boot)
+static uint32_t next_start(void)
 {
     uint32_t count = eeprom_read_dword(&boots) + 1U;
     eeprom_update_dword(&boots, count);
-    *boot = count;
+    return count;
+}
+
+#endif
+
+uint8_t board_start(uint32_t *boot)
+{
+    *boot = next_start();
     /* More than one may be on: power that rises slowly is a brown-out too. */
     if (reset_flags & (1U << WDRF)) {
         return 3;
@@ -307,6 +382,9 @@ void board_begin(void)
     board_spi_begin();
 #endif
     sei();
+#if NUVRIK_HAS_KEY
+    take_jitter();
+#endif
     /* Three ticks must fit in. */
     wdt_enable(NUVRIK_TICK_MS <= 80 ? WDTO_250MS : NUVRIK_TICK_MS <= 300 ? WDTO_1S : WDTO_4S);
 }

@@ -18,6 +18,9 @@
 #include <unistd.h>
 
 #include "nuvrik.h"
+#if NUVRIK_HAS_KEY
+#include "link_key.h"
+#endif
 
 static const struct {
     uint32_t baud;
@@ -139,6 +142,24 @@ uint8_t board_start(uint32_t *boot)
     *boot = (uint32_t)now.tv_sec * 1000U + (uint32_t)(now.tv_nsec / 1000000) + (uint32_t)getpid() * 65537U;
     return 1;
 }
+
+#if NUVRIK_HAS_KEY
+uint8_t board_key(uint8_t at)
+{
+    return LINK_KEY[at];
+}
+
+void board_random(uint8_t *into)
+{
+    FILE *source = fopen("/dev/urandom", "rb");
+    if (source == NULL || fread(into, 1, 8, source) != 8) {
+        /* Without one, what was recorded before could be played back. */
+        fprintf(stderr, NUVRIK_PROGRAM ": /dev/urandom: no random numbers, and so no link with a key\n");
+        exit(2);
+    }
+    fclose(source);
+}
+#endif
 
 uint32_t board_now_ms(void)
 {
