@@ -115,3 +115,40 @@ def test_a_question_is_not_a_sign_of_life() -> None:
     (event,) = machine.feed(question, 0)
     assert isinstance(event, Frame) and isinstance(event.values, Question) and not drives(LINK, event)
     assert str(machine.state) == "WAITING" and not machine.counts
+
+
+def test_who_asks_last_drives_and_the_other_is_told_and_may_take_over_again() -> None:
+    machine = nuvrik.Machine(LINK, stream=False)
+    both = [nuvrik.Handset(LINK, stream=False) for _ in range(2)]
+    arm = LINK.arm_control
+    assert arm is not None
+    rest = practice(LINK, 1).at(0)
+    drove: list[int] = []
+
+    def run(from_ms: int, until_ms: int, on: dict[int, tuple[int, int]]) -> None:
+        """``on``: which handset presses its arm button, and from when to when."""
+        for now_ms in range(from_ms, until_ms, 5):
+            for which, handset in enumerate(both):
+                if which not in on:
+                    continue
+                first, last = on[which]
+                handset.read(now_ms, **rest | {arm: int(first <= now_ms < last)})
+                wire = handset.send(now_ms)
+                if any(
+                    isinstance(e, Frame) and e.kind == COMMAND for e in machine.feed(wire, now_ms) if wire
+                ):
+                    drove.append(which)
+            machine.tick(now_ms)
+            answer = machine.send(now_ms)
+            for handset in both if answer else ():
+                handset.feed(answer, now_ms)
+
+    run(0, 1500, {0: (800, 900)})
+    assert str(machine.state) == "ARMED" and set(drove) == {0}
+    drove.clear()
+    run(1500, 4000, {0: (9999, 9999), 1: (2300, 2400)})
+    assert drove[-20:] == [1] * 20 and str(machine.state) == "ARMED"
+    assert "another handset has driven since" in both[0].why and not both[1].why
+    drove.clear()
+    run(4000, 6500, {0: (4500, 4600), 1: (9999, 9999)})
+    assert drove[-20:] == [0] * 20 and "another handset has driven since" in both[1].why
