@@ -10,7 +10,7 @@ from links_with_key import EXAMPLE_KEY, example_ends
 from nuvrik.core.cmac import CipherTable, Cmac
 from nuvrik.plan.keys import Key
 from nuvrik.plan.tables.session import substitutes
-from nuvrik.wire.authenticated import _slow_tagger, tagger
+from nuvrik.wire.authenticated import _slow_tagger, key_id, tagger
 
 VECTOR_KEY = bytes.fromhex("2b7e151628aed2a6abf7158809cf4f3c")
 VECTOR = bytes.fromhex(
@@ -53,6 +53,7 @@ def test_the_frames_that_the_documents_work_out() -> None:
     """Key 00 to 0F, M A1 to A8, N B1 to B8, pair 5A, layout BE4D: docs/wire-format.md."""
     handset, machine, sender = example_ends()
     assert machine.tags.cmac.key == list(EXAMPLE_KEY)
+    assert handset.tags.key_id() == key_id(Key(EXAMPLE_KEY))
     handset.asked[:] = range(0xB1, 0xB9)
     handset.drawn()
     handset.ask(sender, 0)

@@ -12,7 +12,6 @@ import nuvrik
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import load_to_look
 from nuvrik.plan.starters import starter_text
-from nuvrik.ports.live import drives
 from nuvrik.recordings.pilot import practice
 from nuvrik.wire.events import Event, Frame, RefusedFrame
 from nuvrik.wire.frames import Encoder
@@ -89,7 +88,7 @@ def test_anybody_may_ask_who_is_there_now_and_then_and_that_changes_nothing() ->
     answers = 0
     for now_ms in range(0, 2000, 10):
         (event,) = machine.feed(question, now_ms)
-        assert isinstance(event, Frame) and isinstance(event.values, Anybody) and not drives(LINK, event)
+        assert isinstance(event, Frame) and isinstance(event.values, Anybody) and not event.proves(True)
         answer = machine.answer()
         answers += bool(answer)
         assert not answer or answer[0] & 15 == HELLO
@@ -104,7 +103,7 @@ def test_a_stop_that_needs_no_key_stops_and_makes_nobody_the_other_end() -> None
         (event,) = machine.feed(plain, 10)
         assert (str(machine.state) == "STOPPED") is stops
         if stops:
-            assert isinstance(event, Frame) and not drives(link, event)
+            assert isinstance(event, Frame) and not event.proves(True)
         else:
             assert isinstance(event, RefusedFrame) and event.reason == "not_authenticated"
 
@@ -113,7 +112,7 @@ def test_a_question_is_not_a_sign_of_life() -> None:
     (question,) = [wire for there, wire in session(LINK, 3, 5) if there]
     machine = nuvrik.Machine(LINK, stream=False)
     (event,) = machine.feed(question, 0)
-    assert isinstance(event, Frame) and isinstance(event.values, Question) and not drives(LINK, event)
+    assert isinstance(event, Frame) and isinstance(event.values, Question)
     assert str(machine.state) == "WAITING" and not machine.counts
 
 
@@ -152,3 +151,19 @@ def test_who_asks_last_drives_and_the_other_is_told_and_may_take_over_again() ->
     drove.clear()
     run(4000, 6500, {0: (4500, 4600), 1: (9999, 9999)})
     assert drove[-20:] == [0] * 20 and "another handset has driven since" in both[1].why
+
+
+def test_a_machine_of_another_file_is_asked_again_after_a_while() -> None:
+    other = authenticated(starter_text("marram") + '\n[channels.spare]\nkind = "flag"\n')
+    first, second = nuvrik.Machine(other, stream=False), nuvrik.Machine(LINK, stream=False)
+    handset, refused = nuvrik.Handset(LINK, stream=False), set[str]()
+    for now_ms in range(0, 4000, 5):
+        machine = first if now_ms < 1500 else second
+        wire = handset.send(now_ms)
+        if wire:
+            machine.feed(wire, now_ms)
+        answer = machine.send(now_ms)
+        for event in handset.feed(answer, now_ms) if answer else []:
+            refused |= {event.reason} if isinstance(event, RefusedFrame) else set()
+        assert not handset.met or now_ms >= 1500
+    assert "wrong_layout" in refused and handset.met

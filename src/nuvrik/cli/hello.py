@@ -13,7 +13,7 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.layout import layout_tag
 from nuvrik.plan.load import load, parse
 from nuvrik.plan.tables.ends import build_tags
-from nuvrik.ports.hello import Found, meet, other_build
+from nuvrik.ports.hello import Found, is_this, meet, other_build
 from nuvrik.ports.leaving import Signals
 from nuvrik.ports.live import WallClock
 from nuvrik.ports.sim import SimLine
@@ -45,17 +45,12 @@ def run(file: Path | None, port: str | None, for_s: float, as_json: bool) -> int
         clock = line if isinstance(line, SimLine) else WallClock()
         with busy("asking who is there"):
             found, trips = meet(asked, line, clock, int(1000 * for_s), echoes=ROUND_TRIPS if link else 0)
-    mine = link is not None and any(_is_this(link, one) for one in found)
+    mine = link is not None and any(is_this(link, one) for one in found)
     for one in found if as_json else ():
         say_json(_record(link, one, trips))
     if not as_json:
         _print_found(link, port, found, trips, for_s)
     return DONE if found and (link is None or mine) else NO
-
-
-def _is_this(link: Link, found: Found) -> bool:
-    same = found.identity.tag == layout_tag(link) and not other_build(found.identity, link)
-    return same and found.pair == link.frame.pair and found.authenticated is not False
 
 
 def _record(link: Link | None, found: Found, trips: list[float]) -> dict[str, object]:
@@ -64,7 +59,7 @@ def _record(link: Link | None, found: Found, trips: list[float]) -> dict[str, ob
     record["build"] = [f"{tag:04X}" for tag in found.identity.build]
     record["version"] = ".".join(map(str, found.identity.version))
     if link is not None:
-        record["this_file"] = _is_this(link, found)
+        record["this_file"] = is_this(link, found)
         record["authenticated"] = found.authenticated
         record["apart"] = found.identity.build.apart(build_tags(link))
         record["round_trip_ms"] = statistics.median(trips) if trips else None

@@ -10,7 +10,9 @@ A board is new to a key if no slot, or one that is broken, carries its id. Where
 sound, nobody knows what has been used, and it is not used at all until another key is put there."""
 
 from nuvrik.core.board import Board
+from nuvrik.core.cmac import BLOCK
 from nuvrik.core.frames.bits import crc16
+from nuvrik.core.frames.tags import Tags
 from nuvrik.core.session import is_above
 from nuvrik.core.widths import u8, u16
 
@@ -151,3 +153,35 @@ class Boots:
         into[1] = self.low >> 8
         into[2] = self.high & 0xFF
         into[3] = self.high >> 8
+
+
+class Nonces:
+    """Where an end with a key takes numbers that were never there before: from the random numbers of its
+    board; or, where that counts its starts, from the count and from jitter."""
+
+    def __init__(self, board: Board) -> None:
+        self.board: Board = board
+        self.boots: Boots = Boots(board)
+        self.jitter: list[u8] = [0] * JITTER
+
+    def begin(self, tags: Tags, counts: bool) -> None:
+        """At power-up: the key, and what a count begins with."""
+        for i in range(BLOCK):
+            tags.cmac.key[i] = self.board.key(i)
+        tags.cmac.set_key()
+        if counts:
+            self.board.jitter(self.jitter)
+            self.boots.begin(tags.key_id())
+
+    def draw(self, into: list[u8], counts: bool) -> bool:
+        """Put one into a list of eight. False: the start is still being counted, or cannot be."""
+        if not counts:
+            self.board.random(into)
+            return True
+        self.boots.turn()
+        if self.boots.state != BOOTS_READY:
+            return False
+        self.boots.put(into)
+        for i in range(JITTER):
+            into[4 + i] = self.jitter[i]
+        return True

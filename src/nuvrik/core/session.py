@@ -292,7 +292,7 @@ class HandsetSession:
         self.silent_ms = later(self.silent_ms, dt_ms)
         if self.commands or self.stops:
             self.vain_ms = later(self.vain_ms, dt_ms)
-        if self.overtaken or not self.known:
+        if self.overtaken:
             return
         if self.silent_ms > self.table.guard_ms or self.vain_ms >= self.table.timeout_ms:
             self.vain_ms = 0
@@ -372,7 +372,9 @@ class HandsetSession:
         if not self.tags.match(sealed):
             return FORGED
         self.searching = False
+        self.silent_ms = 0
         if sealed.two(13) != self.table.tag:
+            # It may be given the right file: after a while it is asked again.
             return WRONG_LAYOUT
         self.anew = self.take_answer(sealed)
         return NO_EVENT
@@ -399,7 +401,6 @@ class HandsetSession:
         because another handset has driven since."""
         top_low: u16 = sealed.two(9)
         top_high: u16 = sealed.two(11)
-        self.silent_ms = 0
         self.vain_ms = 0
         if not self.known or not self.same(sealed):
             self.move(sealed)

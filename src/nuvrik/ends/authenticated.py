@@ -1,6 +1,7 @@
 """The frames of an end with a key, in CPython: what ``core.session`` says goes out, as it travels."""
 
 from nuvrik.core.frames.sealed import AUTHENTICATED
+from nuvrik.core.levels import NOBODY
 from nuvrik.core.machine.watch import STOPPED
 from nuvrik.core.requests.asking import Asking
 from nuvrik.core.session import HandsetSession, MachineSession
@@ -14,8 +15,6 @@ from nuvrik.wire.events import Frame
 from nuvrik.wire.frames import Encoder
 from nuvrik.wire.kinds import COMMAND, STOP, TELEMETRY
 from nuvrik.wire.sealed import VERSION, check_bytes, initial_of
-
-NONCE_BYTES = 8
 
 
 class AuthenticSender(QuickSender):
@@ -57,7 +56,7 @@ class AuthenticSender(QuickSender):
 
 
 class SessionTags(QuickTags):
-    """Tags for what a ``AuthenticSender`` sends."""
+    """Tags for what an ``AuthenticSender`` sends."""
 
     def finish(self, sender: AuthenticSender, high: int, low: int, heard: int) -> None:  # type: ignore[override]
         """Give a frame that is filled its counter and its tag."""
@@ -82,10 +81,10 @@ def handset_session(link: Link) -> HandsetSession:
 class Authentic:
     """A handset's frames with counter and tag."""
 
-    unsaid = 255
+    unsaid = NOBODY
 
-    def __init__(self, link: Link, session: HandsetSession, *, stream: bool) -> None:
-        self._session = session
+    def __init__(self, link: Link, *, stream: bool) -> None:
+        self.session = handset_session(link)
         encoder = Encoder(link, stream=stream)
         self._sender = AuthenticSender(encoder, link.frame.pair)
         self._packer = encoder.packer
@@ -94,7 +93,7 @@ class Authentic:
     def search(self, now_ms: int) -> bytes:
         """A question after the machine."""
         self.frames += 1
-        self._session.ask(self._sender, now_ms & 0xFFFF)
+        self.session.ask(self._sender, now_ms & 0xFFFF)
         return self._sender.made
 
     def stop(self) -> bytes:
@@ -116,7 +115,7 @@ class Authentic:
 
     def _made(self, kind: int) -> bytes:
         self.frames += 1
-        self._session.finish(self._sender, kind)
+        self.session.finish(self._sender, kind)
         return self._sender.made
 
 

@@ -14,7 +14,7 @@ from nuvrik.core.machine.states import ARMED, State
 from nuvrik.core.requests.asking import QUESTION_NONE
 from nuvrik.core.session import HandsetSession
 from nuvrik.ends.asking import Asked, Asker, Identity
-from nuvrik.ends.authenticated import handset_session, tell
+from nuvrik.ends.authenticated import Authentic, tell
 from nuvrik.ends.hands import Hands
 from nuvrik.ends.hearing import Hearing
 from nuvrik.ends.sending import sending
@@ -60,7 +60,6 @@ class Handset:
     ) -> None:
         self.link = link
         self._random = random
-        self._session = handset_session(link) if link.authenticated else None
         stream = not link.medium.datagrams if stream is None else stream
         self.core = core.Handset(handset_table(link))
         self.core.begin()
@@ -68,7 +67,9 @@ class Handset:
         self.core.without_stop = stop is not None and stop in without
         self._hands = Hands(link, self.core)
         self._arming = self.core.arming
-        self._sending = sending(link, stream=stream, session=self._session)
+        self._with_key = Authentic(link, stream=stream) if link.authenticated else None
+        self._session = self._with_key.session if self._with_key else None
+        self._sending = self._with_key or sending(link, stream=stream)
         self._asker = Asker(link, session)
         self._hearing = Hearing(link, self._asker, stream=stream, session=self._session)
         self._total_ms = 0
@@ -183,9 +184,9 @@ class Handset:
         if turn == core.SENDS_NOTHING:
             return b""
         self._follow()
-        if self._session is not None:
-            searches = self._search(self._session, turn)
-            if searches or self._session.overtaken or not self._session.may_send():
+        if self._with_key is not None:
+            searches = self._search(self._with_key, turn)
+            if searches or self._with_key.session.overtaken or not self._with_key.session.may_send():
                 return searches
         if turn == core.SENDS_STOP:
             return self._sending.stop()
@@ -198,14 +199,15 @@ class Handset:
             return b""
         return self._sending.command(self._wanted(), self._hearing.seq)
 
-    def _search(self, session: HandsetSession, turn: int) -> bytes:
+    def _search(self, frames: Authentic, turn: int) -> bytes:
         """A question after the machine, where one is due."""
+        session = frames.session
         if session.overtaken:
             session.look_at(self.core, turn == core.SENDS_STOP)
         if session.wants:
             session.asked[:] = self._random(len(session.asked))
             session.drawn()
-        return self._sending.search(self.core.now_ms) if session.may_ask() else b""
+        return frames.search(self.core.now_ms) if session.may_ask() else b""
 
     @property
     def frames_sent(self) -> int:

@@ -178,7 +178,7 @@ class Machine:
                     # They are answered, and change nothing else.
                     continue
                 self._count("accepted")
-                if event.seq is not None or not self.link.authenticated:
+                if event.proves(self.link.authenticated):
                     self.core.hear()
                 if event.kind == COMMAND:
                     self._command(event.values, event.seq)

@@ -9,8 +9,6 @@ from typing import Protocol
 from nuvrik.core.frames.writer import OUT_SLOTS, Writer
 from nuvrik.core.levels import NO_READING, NOBODY
 from nuvrik.core.requests.asking import Asking
-from nuvrik.core.session import HandsetSession
-from nuvrik.ends.authenticated import Authentic
 from nuvrik.ends.quick import QuickSender
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.writer import writer_table
@@ -29,9 +27,6 @@ class Sending(Protocol):
     def unsaid(self) -> int:
         """The place of a channel, NOBODY for none."""
 
-    def search(self, now_ms: int) -> bytes:
-        """A question after the machine, on a link with a key."""
-
     def stop(self) -> bytes:
         """A stop; in a style that knows none, everything at rest and arm off."""
 
@@ -42,22 +37,12 @@ class Sending(Protocol):
         """A command; ``echo`` is the sequence of the telemetry heard last, for a delay guard."""
 
 
-def sending(link: Link, *, stream: bool, session: HandsetSession | None = None) -> Sending:
-    """What makes the frames of a link's handset."""
-    if session is not None:
-        return Authentic(link, session, stream=stream)
+def sending(link: Link, *, stream: bool) -> Sending:
+    """What makes the frames of a link's handset that has no key."""
     return Headed(link, stream=stream) if link.frame.sealed else Plain(link, stream=stream)
 
 
-class Open:
-    """Frames that need no key."""
-
-    def search(self, now_ms: int) -> bytes:
-        """There is nothing to search for."""
-        return b""
-
-
-class Headed(Open):
+class Headed:
     """Frames with head and check."""
 
     unsaid = NOBODY
@@ -96,7 +81,7 @@ class Headed(Open):
         return seq
 
 
-class Plain(Open):
+class Plain:
     """Text, keys and trains."""
 
     def __init__(self, link: Link, *, stream: bool) -> None:

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from nuvrik.core.frames.incoming import IN_SLOTS
-from nuvrik.core.frames.sealed import ACCEPTED, TOO_LONG
+from nuvrik.core.frames.sealed import ACCEPTED
 from nuvrik.core.levels import NOBODY
 from nuvrik.core.loops.machine_end import EndTable
 from nuvrik.core.machine.outputs import IS_STEPPER
@@ -29,11 +29,12 @@ from nuvrik.plan.outputs.demand import Demand
 from nuvrik.plan.tables.ends import end_table
 from nuvrik.plan.telemetry import Raw
 from nuvrik.wire.decoder import Decoder
-from nuvrik.wire.events import REASONS, Event, Frame, RefusedFrame
+from nuvrik.wire.events import Event, Frame, RefusedFrame, reason_of
 from nuvrik.wire.styles.train import in_slots
 
 Step = list[Any]
-WHYS = tuple(REASONS)
+
+
 NOT_SLOT_US = 0xFFFF
 
 
@@ -201,7 +202,7 @@ class ElsewhereMachine(Machine):
         if code == ACCEPTED:
             self.counts["accepted"] += 1
             return said if isinstance(said, Frame) else Frame(0, 0, None, (), data)
-        reason = WHYS[code - TOO_LONG]
+        reason = reason_of(code)
         self.counts[reason] += 1
         return RefusedFrame(0, reason, data)
 

@@ -94,10 +94,10 @@ def write_export(
     for name, text in files.items():
         (folder / name).parent.mkdir(parents=True, exist_ok=True)
         if name in SECRET:
+            # Before anything is in it; whoever writes a file keeps its mode.
             (folder / name).touch(0o600)
-        write_file(folder / name, text)
-        if name in SECRET:
             (folder / name).chmod(0o600)
+        write_file(folder / name, text)
     new = [name for name in own if not (folder / name).exists()]
     for name in new:
         write_file(folder / name, own[name], new=True)

@@ -15,7 +15,16 @@ from nuvrik.plan.form.base import Section, is_name
 from nuvrik.plan.form.frames import AnyFrame
 from nuvrik.plan.form.models import TAGGED, Board, FailsafeSection, Link, LinkSection
 from nuvrik.plan.keys import Key, KeyFileError, read_key
-from nuvrik.plan.problems import NAME_RULE, LinkFileError, Problem, listing, problems_of, shown, suggestion
+from nuvrik.plan.problems import (
+    NAME_RULE,
+    LinkFileError,
+    Problem,
+    Severity,
+    listing,
+    problems_of,
+    shown,
+    suggestion,
+)
 from nuvrik.plan.rules.check import cross_check
 from nuvrik.plan.rules.draft import Draft
 from nuvrik.plan.telemetry import Cue
@@ -40,17 +49,12 @@ def load(path: str | Path) -> Link:
 
 def load_to_look(path: str | Path) -> Link:
     """The same for somebody who only looks: the key of the link need not be there."""
-    link, problems = examine(read_text(path), str(path))
-    if link is not None or any(one.level == "error" and one.where != KEY_FILE for one in problems):
-        return load(path)
-    data = data_of(read_text(path), str(path))
-    parts = {key: _section(key, data[key], []) for key in Link.model_fields if key in data}
-    return Link(**parts)
+    return parse(read_text(path), str(path), needs_key=False)
 
 
-def parse(text: str, file: str = "link file") -> Link:
-    """Check the text of a link file. ``file`` is the name used in messages."""
-    link, problems = examine(text, file)
+def parse(text: str, file: str = "link file", *, needs_key: bool = True) -> Link:
+    """Check the text of a link file. ``file`` is the name used in messages, and its key stands beside it."""
+    link, problems = examine(text, file, needs_key=needs_key)
     errors = [problem for problem in problems if problem.level == "error"]
     if link is None or errors:
         raise LinkFileError(file, errors)
@@ -101,8 +105,9 @@ def data_of(text: str, file: str) -> dict[str, Any]:
         raise LinkFileError(file, [_whole(what, do)]) from None
 
 
-def examine(text: str, file: str) -> tuple[Link | None, list[Problem]]:
-    """The link, if it could be made at all, and every problem, warning and note about it."""
+def examine(text: str, file: str, *, needs_key: bool = True) -> tuple[Link | None, list[Problem]]:
+    """The link, if it could be made at all, and every problem, warning and note about it. Where a key is not
+    needed, one that cannot be had is only worth a note."""
     data = data_of(text, file)
     problems: list[Problem] = []
     parts: dict[str, Any] = {}
@@ -118,24 +123,21 @@ def examine(text: str, file: str) -> tuple[Link | None, list[Problem]]:
             meaning = Link.model_fields[key].description
             problems.append(Problem("error", key, "is missing", f"add [{key}]" + _because(meaning)))
     problems += cross_check(Draft.of(parts))
-    secret = _key(parts.get("frame"), Path(file).parent, problems)
+    secret = _key(parts.get("frame"), Path(file).parent, problems, "error" if needs_key else "note")
     if any(problem.level == "error" for problem in problems):
         return None, problems
     link = Link(**parts)
     return (link.with_key(secret) if secret else link), problems
 
 
-KEY_FILE = "frame.key_file"
-
-
-def _key(frame: AnyFrame | None, folder: Path, problems: list[Problem]) -> Key | None:
+def _key(frame: AnyFrame | None, folder: Path, problems: list[Problem], level: Severity) -> Key | None:
     """The key that a frame names, from the file beside the link file."""
     if frame is None or frame.key_name is None:
         return None
     try:
         return read_key(folder / frame.key_name)
     except KeyFileError as error:
-        problems.append(Problem("error", KEY_FILE, error.what, error.do))
+        problems.append(Problem(level, "frame.key_file", error.what, error.do))
         return None
 
 

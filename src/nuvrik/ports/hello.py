@@ -63,6 +63,12 @@ def other_build(identity: Identity, link: Link) -> str:
     return f"from another {sections}: export and flash it again"
 
 
+def is_this(link: Link, found: Found) -> bool:
+    """Whether it is the machine of this link, built from its file as it is now."""
+    same = found.identity.tag == layout_tag(link) and not other_build(found.identity, link)
+    return same and found.pair == link.frame.pair and found.authenticated is not False
+
+
 def who_is_there(link: Link, line: ByteLine, clock: AnyClock, for_ms: int, *, enough: int = 1) -> list[Found]:
     """Ask everybody on a port until ``enough`` have answered, or for ``for_ms``. A board that resets when its
     port is opened answers as soon as it runs; no session is begun, and no motor is told anything."""
@@ -108,7 +114,8 @@ def meet(
     key, whoever has it is asked, and anybody else only where nobody does."""
     if not link.authenticated:
         found = who_is_there(link, line, clock, for_ms)
-        return found, round_trips_ms(link, line, clock, echoes) if found and echoes else []
+        mine = any(is_this(link, one) for one in found)
+        return found, round_trips_ms(link, line, clock, echoes) if mine else []
     handset, start_ms, took = Handset(link, stream=line.stream, session=random_number(16)), clock.now_ms(), []
 
     def turn() -> None:

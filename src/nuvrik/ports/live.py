@@ -115,12 +115,6 @@ def pieces(link: Link, line: ByteLine, first: bytes) -> Iterable[bytes]:
     return kept
 
 
-def drives(link: Link, event: Frame) -> bool:
-    """Whether whoever sent a frame is the other end from now on. A stop that needs no key says nothing of
-    who that is."""
-    return event.kind in (COMMAND, STOP) and (event.seq is not None or not link.authenticated)
-
-
 # ---- the machine ---------------------------------------------------------------------------
 
 
@@ -186,7 +180,9 @@ def _turn_by_turn(
             ]
         accepted = [event for event in events if isinstance(event, Frame)]
         if accepted:
-            line.accepted(drives=any(drives(machine.link, event) for event in accepted))
+            with_key = machine.link.authenticated
+            drives = any(one.kind in (COMMAND, STOP) and one.proves(with_key) for one in accepted)
+            line.accepted(drives=drives)
         while not line.stream and accepted and (answer := machine.answer()):
             # Asked by whoever it may be, and answered there: telemetry goes to the other end alone.
             line.reply(answer)

@@ -12,7 +12,7 @@ import struct
 from binascii import crc_hqx
 from collections import deque
 from collections.abc import Callable, Collection
-from functools import cache, partial
+from functools import cache
 from importlib.util import find_spec
 from typing import Any
 
@@ -21,43 +21,30 @@ from nuvrik.core.frames.sealed import (
     ACCEPTED,
     AUTHENTICATED,
     BAD_FIELD,
-    FORGED,
-    LATE,
     NO_EVENT,
-    NO_SESSION,
-    NOT_AUTHENTICATED,
-    OLD,
-    QUEUED_UP,
     TAG,
     WRAP,
-    WRONG_LAYOUT,
 )
 from nuvrik.core.frames.tags import ANSWERS, NONCE, TO_HANDSET, TO_MACHINE, Tags
 from nuvrik.core.session import ANSWER, QUESTION, HandsetSession, MachineSession
 from nuvrik.plan.form.frame_base import AUTHENTIC_BYTES, CHECK_BYTES, HEAD_BYTES
 from nuvrik.plan.form.models import Link
 from nuvrik.plan.keys import Key
-from nuvrik.plan.layout import CRC_INITIAL
 from nuvrik.plan.tables.ends import sealed_table
 from nuvrik.plan.tables.session import session_table, substitutes
-from nuvrik.wire.events import Event, Frame, RefusedFrame
-from nuvrik.wire.kinds import COMMAND, ECHO, HELLO, REPLY, STOP, TELEMETRY
+from nuvrik.wire.events import Event, Frame, RefusedFrame, reason_of
+from nuvrik.wire.kinds import COMMAND, HELLO, STOP
 from nuvrik.wire.messages import WRONG_WAY, Answer, Anybody, Question
-from nuvrik.wire.sealed import SHORTEST_BODY, VERSION, Framing, SealedReader
+from nuvrik.wire.sealed import (
+    SHORTEST_BODY,
+    VERSION,
+    Framing,
+    SealedReader,
+    comes_from_machine,
+    initial_of,
+)
 
 SHORTEST_AUTHENTIC = SHORTEST_BODY + AUTHENTIC_BYTES
-
-WHYS = {
-    NO_SESSION: "no_session",
-    NOT_AUTHENTICATED: "not_authenticated",
-    BAD_FIELD: "bad_field",
-    OLD: "old",
-    LATE: "late",
-    QUEUED_UP: "queued_up",
-    FORGED: "forged",
-    WRONG_LAYOUT: "wrong_layout",
-}
-"""Core's reasons in words."""
 
 TAGS_A_SECOND, SLOW_TAGS_A_SECOND = 2000, 200
 """So many tags are worked out at most: with the library, 1.4 us each and a few around it, and by core's text,
@@ -168,6 +155,17 @@ class Taken:
 class PayloadReader(SealedReader):
     """Reads what is inside an authenticated body."""
 
+    def _foreign(self, body: bytes | bytearray) -> str:
+        """Why a body is nobody's of this link, as far as every body is alike; "" where it is somebody's."""
+        if len(body) < SHORTEST_BODY:
+            return "too_short"
+        if crc_hqx(body, initial_of(body[0], self._tag)):
+            return self._why_unsound(body)
+        if body[0] >> 4 != VERSION:
+            return "version"
+        anybody = body[0] & 15 == HELLO and self._may_ask(body)
+        return "" if body[1] == self._pair or anybody else "wrong_pair"
+
     def _values(self, taken: Taken) -> Any:
         body = taken.open_body()
         if taken.kind != COMMAND:
@@ -197,20 +195,13 @@ class AuthenticReader(PayloadReader):
 
     def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
         """The event of one body."""
-        refused = partial(RefusedFrame, at, raw=raw)
-        if len(body) < SHORTEST_BODY:
-            return refused("too_short")
-        head = body[0]
-        kind = head & 7
-        if crc_hqx(body, self._tag if kind != HELLO else CRC_INITIAL):
-            return refused(self._why_unsound(body))
-        if head >> 4 != VERSION:
-            return refused("version")
-        if body[1] != self._pair and not (head & 15 == HELLO and self._may_ask(body)):
-            return refused("wrong_pair")
-        if not self._takes >> (head & 15) & 1:
-            return refused("wrong_kind" if head & AUTHENTICATED else "not_authenticated")
-        return self._authentic(Taken(body), at, raw) if head & AUTHENTICATED else self._open(body, at, raw)
+        foreign = self._foreign(body)
+        if foreign:
+            return RefusedFrame(at, foreign, raw)
+        authentic = body[0] & AUTHENTICATED
+        if not self._takes >> (body[0] & 15) & 1:
+            return RefusedFrame(at, "wrong_kind" if authentic else "not_authenticated", raw)
+        return self._authentic(Taken(body), at, raw) if authentic else self._open(body, at, raw)
 
     def _open(self, body: bytes | bytearray, at: int, raw: bytes) -> Event:
         """What anybody may send to a machine: a stop, where the link file has that, and a hello."""
@@ -226,47 +217,44 @@ class AuthenticReader(PayloadReader):
         assert isinstance(self._session, MachineSession)
         event = self._session.look_open(taken, self.skips)  # type: ignore[arg-type]
         if event != NO_EVENT:
-            return RefusedFrame(at, WHYS[event], raw)
+            return RefusedFrame(at, reason_of(event), raw)
         return Frame(at, HELLO, None, Anybody(values.page), raw)
 
     def _authentic(self, taken: Any, at: int, raw: bytes) -> Event:
-        session = self._session
         if self._tags < 1:
             return RefusedFrame(at, "queued_up", raw)
-        session.tags.worked = False
+        self._session.tags.worked = False
         event = self._judged(taken, at, raw)
-        self._tags -= session.tags.worked
+        self._tags -= self._session.tags.worked
         return event
 
     def _judged(self, taken: Any, at: int, raw: bytes) -> Event:
-        session = self._session
-        machine = isinstance(session, MachineSession)
-        event = (
-            session.look(taken, self.skips) if isinstance(session, MachineSession) else session.look(taken)
-        )
+        event, values = self._look(taken), None
         if event == NO_EVENT:
-            # A question carries no number, and whoever counts lost frames must not take it for one.
             said = search_values(taken)
+            # A question carries no number, and whoever counts lost frames must not take it for one.
             seq = None if isinstance(said, Question) else taken.low & 0xFF
             return Frame(at, HELLO, seq, said, raw, checked=True)
-        values: Any = None
         if event == ACCEPTED:
             values = self._values(taken)
             if values is WRONG_WAY:
                 return RefusedFrame(at, "wrong_kind", raw)
-            if values is None:
-                event = BAD_FIELD
-        if event == ACCEPTED:
-            if isinstance(session, MachineSession):
-                recent = self.fresh is not None and self.fresh(taken.heard)
-                event = session.believe(taken, recent, self.skips)
-            else:
-                event = session.believe(taken)
+            event = BAD_FIELD if values is None else self._believe(taken)
+        seq = taken.low & 0xFF if taken.whole else None
         if event != ACCEPTED:
-            return RefusedFrame(at, WHYS[event], raw, taken.low & 0xFF if taken.whole else None)
-        if machine:
-            self.last = taken.low & 0xFF
-        return Frame(at, taken.kind, taken.low & 0xFF, values, raw, checked=True)
+            return RefusedFrame(at, reason_of(event), raw, seq)
+        return Frame(at, taken.kind, seq, values, raw, checked=True)
+
+    def _look(self, taken: Any) -> int:
+        session = self._session
+        return session.look(taken, self.skips) if isinstance(session, MachineSession) else session.look(taken)
+
+    def _believe(self, taken: Any) -> int:
+        session = self._session
+        if isinstance(session, HandsetSession):
+            return session.believe(taken)
+        recent = self.fresh is not None and self.fresh(taken.heard)
+        return session.believe(taken, recent, self.skips)
 
 
 def search_values(taken: Taken) -> Question | Answer:
@@ -311,7 +299,8 @@ class Overheard:
             return self._answers(taken, counter, tags)
         if self.nonce is None:
             return False
-        way = TO_HANDSET if _from_machine(taken) else TO_MACHINE
+        payload = taken.body[HEAD_BYTES : HEAD_BYTES + taken.payload]
+        way = TO_HANDSET if comes_from_machine(taken.kind, payload) else TO_MACHINE
         if counter <= self.last[way]:
             return "old"
         tags.go(way, [*self.nonce])
@@ -345,12 +334,6 @@ class Overheard:
         return tags.match(taken)  # type: ignore[arg-type]
 
 
-def _from_machine(taken: Taken) -> bool:
-    """Which end a frame comes from."""
-    answers = taken.kind in (HELLO, ECHO) and taken.payload > 0 and taken.body[HEAD_BYTES] == 1
-    return taken.kind in (TELEMETRY, REPLY) or answers
-
-
 class AuthenticBystander(PayloadReader):
     """Reads what both ends send, with what has been ``overheard`` of them."""
 
@@ -362,10 +345,9 @@ class AuthenticBystander(PayloadReader):
         """The event of one body."""
         if len(body) < SHORTEST_AUTHENTIC or not body[0] & AUTHENTICATED:
             return super().judge(body, raw, at)
-        if crc_hqx(body, self._tag if body[0] & 7 != HELLO else CRC_INITIAL):
-            return RefusedFrame(at, self._why_unsound(body), raw)
-        if body[0] >> 4 != VERSION or body[1] != self._pair:
-            return RefusedFrame(at, "version" if body[0] >> 4 != VERSION else "wrong_pair", raw)
+        foreign = self._foreign(body)
+        if foreign:
+            return RefusedFrame(at, foreign, raw)
         taken: Any = Taken(body)
         searches = taken.kind == HELLO and taken.payload and taken.body[HEAD_BYTES] in (QUESTION, ANSWER)
         values: Any = search_values(taken) if searches else self._values(taken)

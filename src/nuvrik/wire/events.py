@@ -3,6 +3,8 @@
 from collections.abc import Callable
 from typing import Any, NamedTuple, Protocol
 
+from nuvrik.core.frames.sealed import TOO_LONG
+
 REASONS = {
     "too_long": "longer than any frame: it is noise, or an end marker was lost",
     "stuffing": "the bytes that keep frames apart do not add up: some were lost, added or changed",
@@ -29,6 +31,14 @@ WITH_KEY = ("queued_up", "not_authenticated", "no_session", "old", "forged")
 """Those that only a link with a key has."""
 
 
+_NUMBERED = tuple(REASONS)
+
+
+def reason_of(code: int) -> str:
+    """The reason that core has this number for."""
+    return _NUMBERED[code - TOO_LONG]
+
+
 class Frame(NamedTuple):
     """A frame that may be believed. ``at`` is the offset of its first byte in the stream, or the
     number of the datagram; ``seq`` its sequence number, None in styles that have none; ``values`` one
@@ -42,6 +52,11 @@ class Frame(NamedTuple):
     values: Any
     raw: bytes
     checked: bool | None = None
+
+    def proves(self, authenticated: bool) -> bool:
+        """Whether it says whom it comes from. With a key only a frame with a tag does: a stop that needs
+        none, and a hello that anybody asks, are no sign of the handset."""
+        return self.checked is True or not authenticated
 
 
 class RefusedFrame(NamedTuple):

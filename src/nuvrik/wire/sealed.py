@@ -85,6 +85,11 @@ def initial_from_check(data: bytes, check: int) -> int:
     return register
 
 
+def comes_from_machine(kind: int, payload: bytes | bytearray) -> bool:
+    """Which end a frame comes from. The first byte of a hello or an echo says which way it goes."""
+    return kind in (TELEMETRY, REPLY) or (kind in (HELLO, ECHO) and payload[:1] == b"\1")
+
+
 class Framing(NamedTuple):
     """How bodies are kept apart on a stream: what ends one, the longest piece that can be one, and what takes
     it out. What it is by default never ends anything: lines of hex digits have ends of their own."""
@@ -223,9 +228,7 @@ class BystanderReader(SealedReader):
 
     def judge(self, body: bytes | bytearray, raw: bytes, at: int) -> Event:
         """The event of one body, by the sequence of the end that it comes from."""
-        kind = body[0] & 0x0F if body else COMMAND
-        answers = kind in (HELLO, ECHO) and len(body) > HEAD_BYTES and body[HEAD_BYTES] == 1
-        from_machine = kind in (TELEMETRY, REPLY) or answers
+        from_machine = comes_from_machine(body[0] & 0x0F if body else COMMAND, body[HEAD_BYTES:])
         if from_machine is not self._hears_machine:
             self._hears_machine = from_machine
             self.last, self._other_last = self._other_last, self.last

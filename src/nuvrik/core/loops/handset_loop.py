@@ -12,8 +12,7 @@ from nuvrik.core.board import (
     Own,
     ReadTable,
 )
-from nuvrik.core.boots import BOOTS_READY, JITTER, Boots
-from nuvrik.core.cmac import BLOCK
+from nuvrik.core.boots import Nonces
 from nuvrik.core.frames.train import TrainMaker
 from nuvrik.core.levels import later
 from nuvrik.core.loop import EXPIRES, LISTENS, after_gap
@@ -61,8 +60,7 @@ class HandsetLoop:
         self.line: Line = Line(table.line, board)
         self.maker: TrainMaker = TrainMaker(table.end.medium)
         self.boot: list[u32] = [0] * 1
-        self.boots: Boots = Boots(board)
-        self.jitter: list[u8] = [0] * JITTER
+        self.nonces: Nonces = Nonces(board)
         self.searches: u16 = 0
         self.read_at: u16 = 0
         self.leaving: bool = False
@@ -79,12 +77,7 @@ class HandsetLoop:
         self.board.start(self.boot)
         self.end.begin(self.boot[0] & 0xFFFF)
         if self.table.end.session.authenticated:
-            for i in range(BLOCK):
-                self.end.session.tags.cmac.key[i] = self.board.key(i)
-            self.end.session.tags.cmac.set_key()
-            if self.table.counts:
-                self.board.jitter(self.jitter)
-                self.boots.begin(self.end.session.tags.key_id())
+            self.nonces.begin(self.end.session.tags, self.table.counts)
 
     def turn(self, now_ms: u16, gap_ms: u16) -> None:
         """One turn, so long after the one before: what has come back, controls, and the frame that is due."""
@@ -188,21 +181,14 @@ class HandsetLoop:
         self.line.go_on()
 
     def draw(self) -> None:
-        """What the machine is asked with: random numbers; or the count of this start, two bytes of jitter,
-        and the number of the search."""
-        if not self.table.counts:
-            self.board.random(self.end.session.asked)
-            self.end.session.drawn()
+        """What the machine is asked with. A start has one count and many searches, so where it is counted
+        their number takes the place of two bytes of jitter."""
+        if not self.nonces.draw(self.end.session.asked, self.table.counts):
             return
-        self.boots.turn()
-        if self.boots.state != BOOTS_READY:
-            return
-        self.searches = (self.searches + 1) & 0xFFFF
-        self.boots.put(self.end.session.asked)
-        self.end.session.asked[4] = self.jitter[0] ^ self.jitter[2]
-        self.end.session.asked[5] = self.jitter[1] ^ self.jitter[3]
-        self.end.session.asked[6] = self.searches & 0xFF
-        self.end.session.asked[7] = self.searches >> 8
+        if self.table.counts:
+            self.searches = (self.searches + 1) & 0xFFFF
+            self.end.session.asked[6] = self.searches & 0xFF
+            self.end.session.asked[7] = self.searches >> 8
         self.end.session.drawn()
 
     def send_train(self) -> None:

@@ -2,8 +2,7 @@
 to the board."""
 
 from nuvrik.core.board import LINK, MOST_TAKEN, NOT_READ, Board, Call, Own, ReadTable
-from nuvrik.core.boots import BOOTS_READY, JITTER, Boots
-from nuvrik.core.cmac import BLOCK
+from nuvrik.core.boots import Nonces
 from nuvrik.core.frames.sealed import ACCEPTED
 from nuvrik.core.levels import FULL, later
 from nuvrik.core.loop import EXPIRES, LISTENS, Loop
@@ -40,8 +39,7 @@ class MachineLoop:
         self.line: Line = Line(table.line, board)
         self.writer: PinWriter = PinWriter(board)
         self.boot: list[u32] = [0] * 1
-        self.boots: Boots = Boots(board)
-        self.jitter: list[u8] = [0] * JITTER
+        self.nonces: Nonces = Nonces(board)
         self.slot_us: u16 = 0
         self.readings: list[i32] = [NOTHING_THERE] * len(table.end.telling.items)
         self.call: Call = Call()
@@ -58,23 +56,15 @@ class MachineLoop:
         why: u8 = self.board.start(self.boot)
         self.end.begin(self.boot[0] & 0xFFFF, self.boot[0] >> 16, why)
         if self.table.end.session.authenticated:
-            for i in range(BLOCK):
-                self.end.session.tags.cmac.key[i] = self.board.key(i)
-            self.end.session.tags.cmac.set_key()
-            if self.table.counts:
-                self.board.jitter(self.jitter)
-                self.boots.begin(self.end.session.tags.key_id())
-            else:
-                self.board.random(self.end.session.nonce)
-                self.end.drawn()
+            self.nonces.begin(self.end.session.tags, self.table.counts)
 
     def turn(self, now_ms: u16, gap_ms: u16) -> None:
         """One turn, so long after the one before: what has arrived, and once a tick inputs, the builder's own
         code and outputs."""
         if self.pass_time(now_ms, gap_ms) != LISTENS:
             self.end.skip(True)
-        if self.table.counts and not self.end.session.ready:
-            self.count_start()
+        if self.table.end.session.authenticated:
+            self.draw()
         # A turn takes a bounded amount: what has queued up may be more, and all of it is skipped.
         if self.listen() and self.end.skips:
             self.end.skip(False)
@@ -84,13 +74,9 @@ class MachineLoop:
             self.line.give(self.end.sender.wire, self.end.sender.count)
         self.line.go_on()
 
-    def count_start(self) -> None:
-        """Go on counting this start. Once that is done, a nonce is made of it."""
-        self.boots.turn()
-        if self.boots.state == BOOTS_READY:
-            self.boots.put(self.end.session.nonce)
-            for i in range(JITTER):
-                self.end.session.nonce[4 + i] = self.jitter[i]
+    def draw(self) -> None:
+        """Once, the nonce of this start."""
+        if not self.end.session.ready and self.nonces.draw(self.end.session.nonce, self.table.counts):
             self.end.drawn()
 
     def pass_time(self, now_ms: u16, gap_ms: u16) -> u8:

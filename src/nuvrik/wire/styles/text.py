@@ -7,7 +7,7 @@ that nothing of their protection is lost and a terminal still shows them as text
 from abc import abstractmethod
 from collections.abc import Collection, Sequence
 
-from nuvrik.core.frames.sealed import ACCEPTED, TOO_LONG, Sealed
+from nuvrik.core.frames.sealed import ACCEPTED, Sealed
 from nuvrik.core.frames.text import CHECK_MARK, NO_CHECK, TextReader, check_begins, check_digits, check_over
 from nuvrik.core.levels import NO_READING
 from nuvrik.plan.form.frame_base import CHECK_DIGITS, MAX_TEXT
@@ -17,14 +17,11 @@ from nuvrik.plan.form.models import Link
 from nuvrik.plan.tables.ends import sealed_table
 from nuvrik.plan.tables.styles import CHECKS, text_table
 from nuvrik.wire.codes import Value
-from nuvrik.wire.events import REASONS, Event, Frame, Reader, RefusedFrame
+from nuvrik.wire.events import REASONS, Event, Frame, Reader, RefusedFrame, reason_of
 from nuvrik.wire.kinds import COMMAND, STOP
 from nuvrik.wire.sealed import SealedReader
 from nuvrik.wire.styles.style import HEX_MARK, Maker, Mark, Part, PlainMaker, Row, Style
 from nuvrik.wire.words import message_text, value_text
-
-WHY = tuple(REASONS)
-"""The reasons by the numbers that core has for them, from TOO_LONG on."""
 
 
 def check_of(text: bytes, check: int) -> int:
@@ -83,14 +80,14 @@ class LineReader:
             event = text.unhex(self._body)
             if event == ACCEPTED:
                 return self._sealed.judge(bytes(self._body.body[: self._body.length]), piece, at)
-            return RefusedFrame(at, WHY[event - TOO_LONG], piece)
+            return RefusedFrame(at, reason_of(event), piece)
         if not self._commands:
             digits = check_digits(text.table.check)
             sound = not digits or text.sound(digits)
             return RefusedFrame(at, "wrong_kind" if sound else "check", piece)
         event = text.read(self._values)
         if event != ACCEPTED:
-            return RefusedFrame(at, WHY[event - TOO_LONG], piece)
+            return RefusedFrame(at, reason_of(event), piece)
         if text.stop:
             return Frame(at, STOP, None, (), piece) if self._stops else RefusedFrame(at, "wrong_kind", piece)
         values = tuple([None if value == NO_READING else value for value in self._values])
